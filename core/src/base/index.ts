@@ -1,0 +1,3 @@
+export * from './crew.ts'
+export * from './errors.ts'
+export * from './random.ts'

@@ -1,0 +1,5 @@
+export * from './camera.ts'
+export * from './grid.ts'
+export * from './image.ts'
+export * from './mesh.ts'
+export * from './solid.ts'

@@ -1,0 +1,128 @@
+import type { Crew } from '../base/index.ts'
+import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
+import { buildPressure, type ClosedSides, flagGhosts, type PressureSystem } from './pressure.ts'
+
+/** What a gas keeps from step to step. u, v, w in m/s on faces; t in K; fuel and soot in kg/m^3. */
+export const KEPT_FIELDS = ['u', 'v', 'w', 't', 'fuel', 'soot'] as const
+export type KeptField = (typeof KEPT_FIELDS)[number]
+
+/**
+ * The gas's memory on the crew's heap, all padded fields of one box:
+ *   6 kept fields, expansion (1/s), 6 scratch fields: 52 bytes a cell; flags and the finest level's two byte fields: 3; coarser levels: about 2.
+ */
+export interface GasFields {
+  box: CellBox
+  closed: ClosedSides
+  pointers: Record<KeptField, number>
+  expansion: number
+  scratch: number[]
+  flags: number
+  pressure: PressureSystem
+  partial: number
+}
+
+export interface GasSurroundings {
+  /** Air temperature, K. */
+  ambient: number
+  /** Wind, m/s. */
+  wind: readonly [number, number, number]
+  solids: readonly Solid[]
+}
+
+const SOLID = 0
+const FLUID = 1
+export const SCRATCH_FIELDS = 6
+
+/** Writes 0 (solid) or 1 (fluid) per cell by its centre. */
+function markSolids(flags: Uint8Array, box: CellBox, solids: readonly Solid[]): void {
+  const [nx, ny, nz] = box.size
+  for (let k = 0; k < nz; k++)
+    for (let j = 0; j < ny; j++)
+      for (let i = 0; i < nx; i++) {
+        const at = [(box.origin[0] + i + 0.5) * box.cell, (box.origin[1] + j + 0.5) * box.cell, (box.origin[2] + k + 0.5) * box.cell] as const
+        flags[paddedIndex(box.size, i, j, k)] = solids.some((solid) => distanceTo(solid, at) < 0) ? SOLID : FLUID
+      }
+}
+
+/** A side of the box whose whole outside layer lies in solids is closed. */
+function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
+  let closed = 0
+  for (let axis = 0; axis < 3; axis++)
+    for (let end = 0; end < 2; end++) {
+      const edge = (box.origin[axis] ?? 0) + (end ? (box.size[axis] ?? 0) + 0.5 : -0.5)
+      const [p, q] = [(axis + 1) % 3, (axis + 2) % 3] as const
+      const inSolid = (a: number, b: number): boolean => {
+        const at: [number, number, number] = [0, 0, 0]
+        at[axis] = edge * box.cell
+        at[p] = a * box.cell
+        at[q] = b * box.cell
+        return solids.some((solid) => distanceTo(solid, at) < 0)
+      }
+      const samples = [0.02, 0.25, 0.5, 0.75, 0.98]
+      const all = samples.every((s) => samples.every((t) => inSolid((box.origin[p] ?? 0) + s * (box.size[p] ?? 0), (box.origin[q] ?? 0) + t * (box.size[q] ?? 0))))
+      if (all) closed |= 1 << (axis * 2 + end)
+    }
+  return closed
+}
+
+/** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind. Anything that was on the heap past the mark is lost. */
+export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, sides?: ClosedSides): GasFields {
+  const { heap } = crew
+  heap.release(mark)
+  const cells = paddedCells(box.size)
+  const field = (value: number): number => {
+    const pointer = heap.alloc(cells * 4)
+    heap.f32(pointer, cells).fill(value)
+    return pointer
+  }
+  const closed = sides ?? closedSides(box, surroundings.solids)
+  const [wx, wy, wz] = surroundings.wind
+  const pointers = { u: field(wx), v: field(wy), w: field(wz), t: field(surroundings.ambient), fuel: field(0), soot: field(0) }
+  const expansion = field(0)
+  const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
+  const flags = heap.alloc(cells)
+  markSolids(heap.u8(flags, cells), box, surroundings.solids)
+  flagGhosts(heap.u8(flags, cells), box.size, closed)
+  const pressure = buildPressure(crew, box.size, flags, closed)
+  const partial = heap.alloc(box.size[2] * 80)
+  const fields = { box, closed, pointers, expansion, scratch, flags, pressure, partial }
+  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
+  return fields
+}
+
+/** The kept fields and the expansion as floats of their own, in KEPT_FIELDS' order: what a restart state holds. */
+export function takeFields(crew: Crew, fields: GasFields): Float32Array[] {
+  const cells = paddedCells(fields.box.size)
+  return [...KEPT_FIELDS.map((name) => fields.pointers[name]), fields.expansion].map((pointer) => crew.heap.f32(pointer, cells).slice())
+}
+
+/** Moves what two boxes share into another box on the same lattice; the rest of the new box is ambient air. */
+export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings): GasFields {
+  const before = takeFields(crew, fields)
+  const next = layFields(crew, mark, box, surroundings)
+  const targets = [...KEPT_FIELDS.map((name) => next.pointers[name]), next.expansion]
+  const cells = paddedCells(box.size)
+  const from = fields.box
+  const shift = box.origin.map((o, axis) => o - (from.origin[axis] ?? 0))
+  const low = box.origin.map((o, axis) => Math.max(o, from.origin[axis] ?? 0))
+  // One face layer past the last shared cell is carried too where both boxes have it, so that u, v and w lose nothing.
+  const high = box.origin.map((o, axis) => Math.min(o + (box.size[axis] ?? 0), (from.origin[axis] ?? 0) + (from.size[axis] ?? 0)) + 1)
+  const local = (corner: number[], axis: number, origin: readonly number[]): number => (corner[axis] ?? 0) - (origin[axis] ?? 0)
+  const length = (high[0] ?? 0) - (low[0] ?? 0)
+  if (shift.length === 3 && length > 0)
+    targets.forEach((pointer, n) => {
+      const target = crew.heap.f32(pointer, cells)
+      const source = before[n]
+      if (!source) return
+      const face = n < 3 ? 1 : 0
+      for (let k = low[2] ?? 0; k < (high[2] ?? 0) - 1 + (n === 2 ? face : 0); k++)
+        for (let j = low[1] ?? 0; j < (high[1] ?? 0) - 1 + (n === 1 ? face : 0); j++) {
+          const i = local(low, 0, from.origin)
+          const row = paddedIndex(from.size, i, j - from.origin[1], k - from.origin[2])
+          const to = paddedIndex(box.size, local(low, 0, box.origin), j - box.origin[1], k - box.origin[2])
+          target.set(source.subarray(row, row + length - 1 + (n === 0 ? 1 : 0)), to)
+        }
+    })
+  crew.run('project', [next.pointers.u, next.pointers.v, next.pointers.w, next.scratch[0] ?? 0, next.flags, ...box.size], box.size[2])
+  return next
+}

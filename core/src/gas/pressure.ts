@@ -1,0 +1,201 @@
+import type { Crew } from '../base/index.ts'
+import { paddedCells } from '../data/index.ts'
+
+/** Which of the box's sides are closed by a wall: bits x- 1, x+ 2, y- 4, y+ 8, z- 16, z+ 32. Open sides have pressure 0 outside. */
+export type ClosedSides = number
+
+interface Level {
+  size: readonly [number, number, number]
+  flags: number
+  diag: number
+  /** Transfer weights to the next coarser level; all 1 on the coarsest. */
+  norm: number
+  /** Solution, right-hand side and residual; on the finest level these are the caller's. */
+  x: number
+  b: number
+  t: number
+}
+
+export interface PressureSystem {
+  readonly levels: readonly Level[]
+  readonly partial: number
+  /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
+  readonly cells: number
+  readonly enclosed: boolean
+}
+
+export interface SolveReport {
+  iterations: number
+  /** 2-norm of the residual over that of the right-hand side. */
+  relative: number
+  /** Largest residual, m/s. */
+  largest: number
+}
+
+/** Slabs under this many cells are not worth a barrier. */
+const CELLS_PER_CHUNK = 24 * 24 * 12
+const COARSEST_EDGE = 4
+const COARSEST_SWEEPS = 8
+const MOST_ITERATIONS = 200
+const SOLID = 0
+const FLUID = 1
+const AIR = 2
+
+const ghostOf = (closed: ClosedSides, bit: number): number => (closed & bit ? SOLID : AIR)
+
+/** Writes the ghost layer of a flag field: solid beyond closed sides, air beyond open ones. */
+export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: readonly [number, number, number], closed: ClosedSides): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = 0; k < nz + 2; k++)
+    for (let j = 0; j < ny + 2; j++)
+      for (let i = 0; i < nx + 2; i++) {
+        const inside = i > 0 && i <= nx && j > 0 && j <= ny && k > 0 && k <= nz
+        if (inside) {
+          i = nx
+          continue
+        }
+        const bit = i === 0 ? 1 : i === nx + 1 ? 2 : j === 0 ? 4 : j === ny + 1 ? 8 : k === 0 ? 16 : 32
+        flags[k * sxy + j * sx + i] = ghostOf(closed, bit)
+      }
+}
+
+/** Chunk of z layers so that a chunk is worth handing to a thread. */
+export function layersPerChunk(size: readonly [number, number, number], threads: number): number {
+  const layer = size[0] * size[1]
+  if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
+  return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * 6)))
+}
+
+/**
+ * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
+ * size: interior cells; flags: pointer to the padded bytes, ghosts written.
+ */
+export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides): PressureSystem {
+  const { heap } = crew
+  const levels: Level[] = []
+  let finerFlags = flags
+  let finerSize = size
+  for (let depth = 0; ; depth++) {
+    const [nx, ny, nz] = finerSize
+    const cells = paddedCells(finerSize)
+    const level: Level = { size: finerSize, flags: finerFlags, diag: heap.alloc(cells), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
+    heap.u8(level.diag, cells).fill(0)
+    heap.u8(level.norm, cells).fill(0)
+    if (depth > 0)
+      for (const key of ['x', 'b', 't'] as const) {
+        level[key] = heap.alloc(cells * 4)
+        heap.f32(level[key], cells).fill(0)
+      }
+    crew.run('countNeighbours', [level.diag, finerFlags, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
+    levels.push(level)
+    if (Math.max(nx, ny, nz) <= COARSEST_EDGE || Math.min(nx, ny, nz) <= 2) {
+      heap.u8(level.norm, cells).fill(1)
+      break
+    }
+    const coarse: [number, number, number] = [Math.ceil(nx / 2), Math.ceil(ny / 2), Math.ceil(nz / 2)]
+    const coarseFlags = heap.alloc(paddedCells(coarse))
+    crew.run('coarsenFlags', [coarseFlags, finerFlags, nx, ny, nz, ...coarse], coarse[2], layersPerChunk(coarse, crew.threads))
+    flagGhosts(heap.u8(coarseFlags, paddedCells(coarse)), coarse, closed)
+    crew.run('transferNorm', [level.norm, coarseFlags, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(finerSize, crew.threads))
+    finerFlags = coarseFlags
+    finerSize = coarse
+  }
+  const top = levels[0]
+  if (!top) throw new TypeError('a pressure system needs a level')
+  const partial = heap.alloc(size[2] * 80)
+  let cells = 0
+  const diag = heap.u8(top.diag, paddedCells(size))
+  for (let i = 0; i < diag.length; i++) if (diag[i]) cells++
+  return { levels, partial, cells, enclosed: closed === 63 }
+}
+
+/** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */
+export function sumPartials(crew: Crew, pointer: number, count: number, stride = 1, offset = 0): number {
+  const values = crew.heap.f64(pointer, count * stride)
+  let sum = 0
+  for (let i = 0; i < count; i++) sum += values[i * stride + offset] ?? 0
+  return sum
+}
+
+export function maxPartials(crew: Crew, pointer: number, count: number, stride = 1, offset = 0): number {
+  const values = crew.heap.f64(pointer, count * stride)
+  let top = 0
+  for (let i = 0; i < count; i++) top = Math.max(top, values[i * stride + offset] ?? 0)
+  return top
+}
+
+/** One V-cycle, 2 + 2 red-black sweeps in mirrored order, so that it is a symmetric preconditioner: x = M b from a zero guess. */
+function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b: number, t: number): void {
+  const level = system.levels[depth]
+  if (!level) return
+  const [nx, ny, nz] = level.size
+  const chunk = layersPerChunk(level.size, crew.threads)
+  const sweep = (colour: number): void => crew.run('smooth', [x, b, level.diag, nx, ny, nz, colour], nz, chunk)
+  const coarser = system.levels[depth + 1]
+  crew.run('smoothFirst', [x, b, level.diag, nx, ny, nz, 0], nz, chunk)
+  sweep(1)
+  if (!coarser) {
+    for (let s = 0; s < COARSEST_SWEEPS; s++) {
+      sweep(0)
+      sweep(1)
+    }
+    for (let s = 0; s <= COARSEST_SWEEPS; s++) {
+      sweep(1)
+      sweep(0)
+    }
+    return
+  }
+  sweep(0)
+  sweep(1)
+  crew.run('residual', [t, x, b, level.diag, level.norm, nx, ny, nz], nz, chunk)
+  const [cx, cy, cz] = coarser.size
+  crew.run('restrict', [coarser.b, t, coarser.diag, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads))
+  vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
+  crew.run('prolong', [x, coarser.x, level.diag, level.norm, nx, ny, nz, cx, cy], nz, chunk)
+  sweep(1)
+  sweep(0)
+  sweep(1)
+  sweep(0)
+}
+
+/**
+ * Conjugate gradients preconditioned by one multigrid V-cycle, from a zero guess.
+ * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0).
+ * Stops when the 2-norm has fallen by `relative`, or the largest residual is under `largest` (m/s), whichever is given and met; both given: both must be met.
+ */
+export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: number, d: number, z: number, q: number, stop: { relative?: number; largest?: number }): SolveReport {
+  const top = system.levels[0]
+  if (!top) throw new TypeError('a pressure system needs a level')
+  const [nx, ny, nz] = top.size
+  const cells = paddedCells(top.size)
+  const chunk = layersPerChunk(top.size, crew.threads)
+  const { partial } = system
+  for (const field of [p, d, z, q]) crew.run('fill', [field, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+  const dotOf = (a: number, b: number): number => {
+    crew.run('dot', [a, b, partial, nx, ny, nz], nz, chunk)
+    return sumPartials(crew, partial, nz)
+  }
+  const start = Math.sqrt(dotOf(r, r))
+  const rhs = crew.heap.f32(r, cells)
+  let largest = 0
+  if (stop.largest !== undefined) for (let i = 0; i < cells; i++) largest = Math.max(largest, Math.abs(rhs[i] ?? 0))
+  const done = (norm: number): boolean => norm === 0 || ((stop.relative === undefined || norm <= stop.relative * start) && (stop.largest === undefined || largest <= stop.largest))
+  let norm = start
+  let iterations = 0
+  let rz = 0
+  while (!done(norm) && iterations < MOST_ITERATIONS) {
+    vCycle(crew, system, 0, z, r, q)
+    const next = dotOf(r, z)
+    crew.run('stepDirection', [d, z, iterations === 0 ? 0 : next / rz, nx, ny, nz], nz, chunk)
+    rz = next
+    crew.run('applyDot', [q, d, top.diag, partial, nx, ny, nz], nz, chunk)
+    const dq = sumPartials(crew, partial, nz)
+    if (!(dq > 0)) break
+    crew.run('stepSolution', [p, r, d, q, rz / dq, partial, nx, ny, nz], nz, chunk)
+    norm = Math.sqrt(sumPartials(crew, partial, nz, 2, 0))
+    largest = maxPartials(crew, partial, nz, 2, 1)
+    iterations++
+  }
+  return { iterations, relative: start > 0 ? norm / start : 0, largest }
+}

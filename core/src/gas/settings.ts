@@ -1,0 +1,59 @@
+import type { Solid } from '../data/index.ts'
+import type { Vec3 } from '../math/index.ts'
+
+/** Where gas comes from. Lengths in metres. */
+export type SourceShape =
+  | { kind: 'disc'; radius: number; thickness: number }
+  | { kind: 'box'; half: Vec3 }
+  | { kind: 'ball'; radius: number }
+
+export interface GasSource {
+  shape: SourceShape
+  centre: Vec3
+  /** Heat that the released fuel gives when burnt, W. 0 for smoke alone. */
+  heat: number
+  /** Soot set free by itself, kg/s. */
+  smoke: number
+  /** Temperature of what comes out, K. */
+  temperature: number
+  /** Upward speed of what comes out, m/s. */
+  speed: number
+  /** Random stirring of the air in the source, m/s. */
+  stir: number
+}
+
+/** Everything that decides a gas run, SI units. */
+export interface GasSettings {
+  cell: number
+  sources: readonly GasSource[]
+  solids: readonly Solid[]
+  /** Air temperature, K. */
+  ambient: number
+  wind: Vec3
+  /** Soot per fuel burnt, kg/kg. */
+  sootYield: number
+  /** Time in which fuel that is alight burns down to 1/e, s. */
+  burnTime: number
+  /** Strength of the vorticity confinement; 0 is none. */
+  confinement: number
+  /** Longest path of the gas in one step, cells. */
+  courant: number
+  /** The box never grows beyond this, metres: low corner and high corner. */
+  bounds: { low: Vec3; high: Vec3 }
+  /** Most cells the box may have. */
+  mostCells: number
+  seed: number
+}
+
+/** Heat of combustion of a sooty liquid fuel, J/kg (heptane 44.6 MJ/kg, SFPE Handbook table A.32). */
+export const HEAT_OF_COMBUSTION = 44.6e6
+/** Density (kg/m^3) and heat capacity (J/(kg K)) of air near 293 K. */
+export const AIR_DENSITY = 1.204
+export const AIR_HEAT_CAPACITY = 1005
+export const GRAVITY = 9.81
+/** Fuel gas lights above this, K (auto-ignition of heptane about 490 K; piloted flames go on well below the flame's 1200 K). */
+export const IGNITION = 550
+/** No gas gets hotter than the adiabatic flame, K. */
+export const HOTTEST = 2250
+/** Planck-mean absorption of the hot gases themselves, 1/m at full heat (CO2 and H2O in a lean flame, Modest). */
+export const GAS_ABSORPTION = 0.25

@@ -1,0 +1,37 @@
+import { cos, sin } from './elementary.ts'
+import type { Quaternion, Vec3 } from './vector.ts'
+
+/** Rotation by an angle in radians about a unit axis, counter-clockwise seen from its tip. */
+export function aboutAxis(axis: Vec3, angle: number): Quaternion {
+  const s = sin(angle / 2)
+  return [axis[0] * s, axis[1] * s, axis[2] * s, cos(angle / 2)]
+}
+
+/** The rotation b followed by a. */
+export function multiply(a: Quaternion, b: Quaternion): Quaternion {
+  const [ax, ay, az, aw] = a
+  const [bx, by, bz, bw] = b
+  return [aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx, aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz]
+}
+
+export const conjugate = (q: Quaternion): Quaternion => [-q[0], -q[1], -q[2], q[3]]
+
+/** q scaled to length 1; a zero quaternion becomes the identity. */
+export function unit(q: Quaternion): Quaternion {
+  const n = Math.sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3])
+  return n > 0 ? [q[0] / n, q[1] / n, q[2] / n, q[3] / n] : [0, 0, 0, 1]
+}
+
+/** v turned by q:  v + 2 q x (q x v + w v). */
+export function rotate(q: Quaternion, v: Vec3): Vec3 {
+  const [x, y, z, w] = q
+  const tx = 2 * (y * v[2] - z * v[1])
+  const ty = 2 * (z * v[0] - x * v[2])
+  const tz = 2 * (x * v[1] - y * v[0])
+  return [v[0] + w * tx + y * tz - z * ty, v[1] + w * ty + z * tx - x * tz, v[2] + w * tz + x * ty - y * tx]
+}
+
+/** Turn about Y (pan), then X (tilt), then Z (roll) of the turned frame, radians. */
+export function panTiltRoll(pan: number, tilt: number, roll: number): Quaternion {
+  return multiply(multiply(aboutAxis([0, 1, 0], pan), aboutAxis([1, 0, 0], tilt)), aboutAxis([0, 0, 1], roll))
+}

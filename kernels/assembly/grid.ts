@@ -1,0 +1,105 @@
+// The padded grid every gas kernel works on: one ghost cell on each side, x fastest.
+//   cell (i, j, k), -1 <= i <= nx, lies at element ((k + 1) * (ny + 2) + (j + 1)) * (nx + 2) + (i + 1)
+//   u(i, j, k) is the face between cells i - 1 and i, kept at the element of cell i; v and w likewise.
+// Positions inside kernels are in "array coordinates": cell centre i is at i + 1, so truncation is floor.
+// Slab ranges [from, to) count interior z layers from 0; layer k is array layer k + 1.
+
+export const SOLID: u8 = 0
+export const FLUID: u8 = 1
+export const AIR: u8 = 2
+
+/** Trilinear value at array coordinates (x, y, z), all within [0, n + 1). sx, sxy: strides in elements. */
+// @ts-ignore: decorator
+@inline
+export function sample(p: usize, x: f32, y: f32, z: f32, sx: i32, sxy: i32): f32 {
+  const i = <i32>x
+  const j = <i32>y
+  const k = <i32>z
+  const fx = x - <f32>i
+  const fy = y - <f32>j
+  const fz = z - <f32>k
+  const a = p + ((<usize>(k * sxy + j * sx + i)) << 2)
+  const b = a + ((<usize>sx) << 2)
+  const c = a + ((<usize>sxy) << 2)
+  const d = c + ((<usize>sx) << 2)
+  const ax = load<f32>(a) + fx * (load<f32>(a, 4) - load<f32>(a))
+  const bx = load<f32>(b) + fx * (load<f32>(b, 4) - load<f32>(b))
+  const cx = load<f32>(c) + fx * (load<f32>(c, 4) - load<f32>(c))
+  const dx = load<f32>(d) + fx * (load<f32>(d, 4) - load<f32>(d))
+  const lo = ax + fy * (bx - ax)
+  const hi = cx + fy * (dx - cx)
+  return lo + fz * (hi - lo)
+}
+
+/** x held within [0, top]. */
+// @ts-ignore: decorator
+@inline
+export function within(x: f32, top: f32): f32 {
+  return max<f32>(0, min<f32>(x, top))
+}
+
+/**
+ * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`.
+ * Runs whole on one thread: [from, to) is [0, 1).
+ */
+export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = 1; k <= nz; k++) {
+    for (let j = 1; j <= ny; j++) {
+      const row = p + ((<usize>(k * sxy + j * sx)) << 2)
+      const end = row + ((<usize>(nx + 1)) << 2)
+      store<f32>(row, closed & 1 ? load<f32>(row, 4) : value)
+      store<f32>(end, closed & 2 ? load<f32>(end - 4) : value)
+    }
+    const plane = p + ((<usize>(k * sxy)) << 2)
+    for (let i = 0; i < sx; i++) {
+      const lo = plane + ((<usize>i) << 2)
+      const hi = lo + ((<usize>((ny + 1) * sx)) << 2)
+      store<f32>(lo, closed & 4 ? load<f32>(lo + ((<usize>sx) << 2)) : value)
+      store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : value)
+    }
+  }
+  const bytes = (<usize>sxy) << 2
+  const top = p + (<usize>(nz + 1)) * bytes
+  if (closed & 16) memory.copy(p, p + bytes, bytes)
+  else for (let i = 0; i < sxy; i++) store<f32>(p + ((<usize>i) << 2), value)
+  if (closed & 32) memory.copy(top, top - bytes, bytes)
+  else for (let i = 0; i < sxy; i++) store<f32>(top + ((<usize>i) << 2), value)
+}
+
+/** dst = value over `count` floats per slab item of `chunk` floats. */
+export function fill(dst: usize, value: f32, chunk: i32, from: i32, to: i32): void {
+  const n = (to - from) * chunk
+  const p = dst + ((<usize>(from * chunk)) << 2)
+  for (let i = 0; i < n; i++) store<f32>(p + ((<usize>i) << 2), value)
+}
+
+/** Cells that are solid take the mean of their fluid neighbours, or `ambient` where there is none, so that sampling beside a wall sees no cold skin. */
+export function fillSolid(p: usize, flags: usize, nx: i32, ny: i32, nz: i32, ambient: f32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = k * sxy + j * sx
+      for (let i = 1; i <= nx; i++) {
+        const c = row + i
+        if (load<u8>(flags + <usize>c) != SOLID) continue
+        let sum: f32 = 0
+        let n: f32 = 0
+        if (load<u8>(flags + <usize>(c - 1)) == FLUID) { sum += load<f32>(p + ((<usize>(c - 1)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + 1)) == FLUID) { sum += load<f32>(p + ((<usize>(c + 1)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c - sx)) == FLUID) { sum += load<f32>(p + ((<usize>(c - sx)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + sx)) == FLUID) { sum += load<f32>(p + ((<usize>(c + sx)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c - sxy)) == FLUID) { sum += load<f32>(p + ((<usize>(c - sxy)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + sxy)) == FLUID) { sum += load<f32>(p + ((<usize>(c + sxy)) << 2)); n += 1 }
+        store<f32>(p + ((<usize>c) << 2), n > 0 ? sum / n : ambient)
+      }
+    }
+}
+
+/** dst = src over `chunk` floats per slab item. */
+export function copy(dst: usize, src: usize, chunk: i32, from: i32, to: i32): void {
+  const start = (<usize>(from * chunk)) << 2
+  memory.copy(dst + start, src + start, (<usize>((to - from) * chunk)) << 2)
+}

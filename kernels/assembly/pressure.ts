@@ -1,0 +1,406 @@
+import { AIR, FLUID, SOLID } from './grid'
+
+// Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
+//   (A x)_i = diag_i x_i - sum of the six neighbours' x.    x is 0 in solid and open cells, so no mask is needed for the sum.
+// Multigrid after McAdams, Sifakis & Teran 2010, with trilinear transfers whose weights are renormalised beside solid cells:
+//   prolongation P_ij = w_ij / norm_i,  w = products of (1, 3, 3, 1) and norm_i = sum of w over coarse cells that are not solid (a byte, 64 inside);
+//   restriction  R = P^T / 2, so that the cycle stays symmetric.
+
+// @ts-ignore: decorator
+@inline
+function bytesToFloats(p: usize): v128 {
+  return f32x4.convert_i32x4_u(i32x4.extend_low_i16x8_u(i16x8.extend_low_i8x16_u(v128.load32_zero(p))))
+}
+
+/** Sum of the six neighbours of four cells in a row. */
+// @ts-ignore: decorator
+@inline
+function neighbours(e: usize, y1: usize, z1: usize): v128 {
+  const xs = f32x4.add(v128.load(e - 4), v128.load(e, 4))
+  const ys = f32x4.add(v128.load(e - y1), v128.load(e + y1))
+  const zs = f32x4.add(v128.load(e - z1), v128.load(e + z1))
+  return f32x4.add(f32x4.add(xs, ys), zs)
+}
+
+// @ts-ignore: decorator
+@inline
+function reciprocal(diag: v128): v128 {
+  return v128.and(f32x4.div(f32x4.splat(1), diag), f32x4.gt(diag, f32x4.splat(0)))
+}
+
+/** Lanes of a row's first four cells that have the colour, i starting at array index 1; rows end in lanes that are masked by `tail`. */
+// @ts-ignore: decorator
+@inline
+function lanes(parity: i32): v128 {
+  return parity ? i32x4(0, -1, 0, -1) : i32x4(-1, 0, -1, 0)
+}
+
+// @ts-ignore: decorator
+@inline
+function tail(left: i32): v128 {
+  if (left >= 4) return i32x4(-1, -1, -1, -1)
+  return i32x4(-1, left > 1 ? -1 : 0, left > 2 ? -1 : 0, 0)
+}
+
+/** One Gauss–Seidel half-sweep over the cells of one colour, in place. */
+export function smooth(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = <usize>(k * sxy + j * sx + 1)
+      const colours = lanes((1 + j + k + colour) & 1)
+      for (let i = 0; i < nx; i += 4) {
+        const c = row + <usize>i
+        const e = x + (c << 2)
+        const d = bytesToFloats(diag + c)
+        const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, y1, z1)), reciprocal(d))
+        const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
+        v128.store(e, v128.bitselect(next, v128.load(e), mask))
+      }
+    }
+}
+
+/** The first half-sweep from a zero guess: x = b / diag on one colour, 0 on the other. */
+export function smoothFirst(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = <usize>(k * sxy + j * sx + 1)
+      const colours = lanes((1 + j + k + colour) & 1)
+      for (let i = 0; i < nx; i += 4) {
+        const c = row + <usize>i
+        const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
+        const e = x + (c << 2)
+        v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
+      }
+    }
+}
+
+/** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
+export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = <usize>(k * sxy + j * sx + 1)
+      for (let i = 0; i < nx; i += 4) {
+        const c = row + <usize>i
+        const e = x + (c << 2)
+        const d = bytesToFloats(diag + c)
+        const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, y1, z1))
+        const r = v128.and(f32x4.sub(v128.load(b + (c << 2)), ax), f32x4.gt(d, f32x4.splat(0)))
+        const value = f32x4.mul(r, reciprocal(bytesToFloats(norm + c)))
+        const p = t + (c << 2)
+        v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
+      }
+    }
+}
+
+/** bc = R t over the coarse grid (cx, cy, cz); the fine grid has (nx, ny, nz) cells, its ghosts 0 in t. Slabs are coarse layers. */
+export function restrict(bc: usize, t: usize, diagC: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const csx = cx + 2
+  const csxy = csx * (cy + 2)
+  const weights = f32x4(0.5, 1.5, 1.5, 0.5)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < cy; j++)
+      for (let i = 0; i < cx; i++) {
+        const out = <usize>((k + 1) * csxy + (j + 1) * csx + i + 1)
+        if (load<u8>(diagC + out) == 0) {
+          store<f32>(bc + (out << 2), 0)
+          continue
+        }
+        let sum = f32x4.splat(0)
+        for (let dk = 0; dk < 4; dk++) {
+          const fk = 2 * k + dk
+          if (fk > nz + 1) continue
+          const wz: f32 = dk == 0 || dk == 3 ? 1 : 3
+          for (let dj = 0; dj < 4; dj++) {
+            const fj = 2 * j + dj
+            if (fj > ny + 1) continue
+            const wy: f32 = dj == 0 || dj == 3 ? wz : 3 * wz
+            sum = f32x4.add(sum, f32x4.mul(f32x4.splat(wy), v128.load(t + ((<usize>(fk * sxy + fj * sx + 2 * i)) << 2))))
+          }
+        }
+        // With an odd nx the fourth lane of the last cell belongs to the next row.
+        const s = f32x4.mul(sum, weights)
+        const last = 2 * i + 3 > nx + 1 ? <f32>0 : f32x4.extract_lane(s, 3)
+        store<f32>(bc + (out << 2), f32x4.extract_lane(s, 0) + f32x4.extract_lane(s, 1) + f32x4.extract_lane(s, 2) + last)
+      }
+}
+
+/** Weighted sum of the four coarse rows round a fine row, at coarse array index i. */
+// @ts-ignore: decorator
+@inline
+function coarse(r00: usize, r10: usize, r01: usize, r11: usize, i: i32): f32 {
+  const o = (<usize>i) << 2
+  return 9 * load<f32>(r00 + o) + 3 * (load<f32>(r10 + o) + load<f32>(r01 + o)) + load<f32>(r11 + o)
+}
+
+/** x += P xc on fluid cells. */
+export function prolong(x: usize, xc: usize, diag: usize, norm: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const csx = cx + 2
+  const csxy = csx * (cy + 2)
+  for (let k = from; k < to; k++) {
+    const k0 = (k >> 1) + 1
+    const k1 = k & 1 ? k0 + 1 : k0 - 1
+    for (let j = 0; j < ny; j++) {
+      const j0 = (j >> 1) + 1
+      const j1 = j & 1 ? j0 + 1 : j0 - 1
+      const r00 = xc + ((<usize>(k0 * csxy + j0 * csx)) << 2)
+      const r10 = xc + ((<usize>(k0 * csxy + j1 * csx)) << 2)
+      const r01 = xc + ((<usize>(k1 * csxy + j0 * csx)) << 2)
+      const r11 = xc + ((<usize>(k1 * csxy + j1 * csx)) << 2)
+      const row = <usize>((k + 1) * sxy + (j + 1) * sx + 1)
+      let before = coarse(r00, r10, r01, r11, 0)
+      let here = coarse(r00, r10, r01, r11, 1)
+      for (let i = 0; i < nx; i += 2) {
+        const after = coarse(r00, r10, r01, r11, (i >> 1) + 2)
+        const c = row + <usize>i
+        const n0 = load<u8>(norm + c)
+        if (load<u8>(diag + c) && n0) {
+          const e = x + (c << 2)
+          store<f32>(e, load<f32>(e) + (3 * here + before) / <f32>n0)
+        }
+        const n1 = load<u8>(norm + c, 1)
+        if (i + 1 < nx && load<u8>(diag + c, 1) && n1) {
+          const e = x + (c << 2) + 4
+          store<f32>(e, load<f32>(e) + (3 * here + after) / <f32>n1)
+        }
+        before = here
+        here = after
+      }
+    }
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function dot4(sum: v128, a: v128, b: v128): v128 {
+  const lo = f64x2.mul(f64x2.promote_low_f32x4(a), f64x2.promote_low_f32x4(b))
+  const ha = i32x4.shuffle(a, a, 2, 3, 2, 3)
+  const hb = i32x4.shuffle(b, b, 2, 3, 2, 3)
+  return f64x2.add(sum, f64x2.add(lo, f64x2.mul(f64x2.promote_low_f32x4(ha), f64x2.promote_low_f32x4(hb))))
+}
+
+/** q = A d; partial[layer] = d . q. */
+export function applyDot(q: usize, d: usize, diag: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
+  for (let k = from + 1; k <= to; k++) {
+    let sum = f64x2.splat(0)
+    for (let j = 1; j <= ny; j++) {
+      const row = <usize>(k * sxy + j * sx + 1)
+      for (let i = 0; i < nx; i += 4) {
+        const c = row + <usize>i
+        const e = d + (c << 2)
+        const g = bytesToFloats(diag + c)
+        const own = v128.load(e)
+        let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, y1, z1)), f32x4.gt(g, f32x4.splat(0)))
+        if (i + 4 > nx) value = v128.and(value, tail(nx - i))
+        const p = q + (c << 2)
+        v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
+        sum = dot4(sum, own, value)
+      }
+    }
+    store<f64>(partial + ((<usize>(k - 1)) << 3), f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
+  }
+}
+
+/** partial[layer] = a . b over the interior. */
+export function dot(a: usize, b: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++) {
+    let sum = f64x2.splat(0)
+    for (let j = 1; j <= ny; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      for (let i = 0; i < nx; i += 4) {
+        const o = row + ((<usize>i) << 2)
+        let va = v128.load(a + o)
+        if (i + 4 > nx) va = v128.and(va, tail(nx - i))
+        sum = dot4(sum, va, v128.load(b + o))
+      }
+    }
+    store<f64>(partial + ((<usize>(k - 1)) << 3), f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
+  }
+}
+
+/** p += alpha d, r -= alpha q over whole array layers; partial[2 layer] = r . r, partial[2 layer + 1] = largest |r|. */
+export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const a = f32x4.splat(<f32>alpha)
+  for (let k = from + 1; k <= to; k++) {
+    let sum = f64x2.splat(0)
+    let top = f32x4.splat(0)
+    for (let j = 1; j <= ny; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      for (let i = 0; i < nx; i += 4) {
+        const o = row + ((<usize>i) << 2)
+        const pn = f32x4.add(v128.load(p + o), f32x4.mul(a, v128.load(d + o)))
+        let rn = f32x4.sub(v128.load(r + o), f32x4.mul(a, v128.load(q + o)))
+        if (i + 4 <= nx) {
+          v128.store(p + o, pn)
+          v128.store(r + o, rn)
+        } else {
+          const mask = tail(nx - i)
+          v128.store(p + o, v128.bitselect(pn, v128.load(p + o), mask))
+          v128.store(r + o, v128.bitselect(rn, v128.load(r + o), mask))
+          rn = v128.and(rn, mask)
+        }
+        sum = dot4(sum, rn, rn)
+        top = f32x4.max(top, f32x4.abs(rn))
+      }
+    }
+    const at = partial + ((<usize>(k - 1)) << 4)
+    store<f64>(at, f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
+    store<f64>(at, max(max(f32x4.extract_lane(top, 0), f32x4.extract_lane(top, 1)), max(f32x4.extract_lane(top, 2), f32x4.extract_lane(top, 3))), 8)
+  }
+}
+
+/** d = z + beta d over whole array layers. */
+export function stepDirection(d: usize, z: usize, beta: f64, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const layer = (nx + 2) * (ny + 2)
+  const start = (<usize>((from + 1) * layer)) << 2
+  const end = (<usize>((to + 1) * layer)) << 2
+  const b = f32x4.splat(<f32>beta)
+  let o = start
+  for (; o + 16 <= end; o += 16) v128.store(d + o, f32x4.add(v128.load(z + o), f32x4.mul(b, v128.load(d + o))))
+  for (; o < end; o += 4) store<f32>(d + o, load<f32>(z + o) + <f32>beta * load<f32>(d + o))
+}
+
+/** diag from flags: per fluid cell the number of neighbours that are not solid. */
+export function countNeighbours(diag: usize, flags: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++)
+      for (let i = 1; i <= nx; i++) {
+        const c = flags + <usize>(k * sxy + j * sx + i)
+        let n: u8 = 0
+        if (load<u8>(c) == FLUID) {
+          n = <u8>(load<u8>(c - 1) != SOLID) + <u8>(load<u8>(c + 1) != SOLID)
+          n += <u8>(load<u8>(c - <usize>sx) != SOLID) + <u8>(load<u8>(c + <usize>sx) != SOLID)
+          n += <u8>(load<u8>(c - <usize>sxy) != SOLID) + <u8>(load<u8>(c + <usize>sxy) != SOLID)
+        }
+        store<u8>(diag + <usize>(k * sxy + j * sx + i), n)
+      }
+}
+
+/** A coarse cell is fluid where any of its children is. Ghosts are written by the caller. */
+export function coarsenFlags(coarseFlags: usize, flags: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const csx = cx + 2
+  const csxy = csx * (cy + 2)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < cy; j++)
+      for (let i = 0; i < cx; i++) {
+        let kind: u8 = SOLID
+        for (let d = 0; d < 8; d++) {
+          const x = 2 * i + (d & 1)
+          const y = 2 * j + ((d >> 1) & 1)
+          const z = 2 * k + (d >> 2)
+          if (x < nx && y < ny && z < nz && load<u8>(flags + <usize>((z + 1) * sxy + (y + 1) * sx + x + 1)) == FLUID) kind = FLUID
+        }
+        store<u8>(coarseFlags + <usize>((k + 1) * csxy + (j + 1) * csx + i + 1), kind)
+      }
+}
+
+/** norm per fine cell: the transfer weights that fall on coarse cells that are not solid. */
+export function transferNorm(norm: usize, coarseFlags: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const csx = cx + 2
+  const csxy = csx * (cy + 2)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < ny; j++)
+      for (let i = 0; i < nx; i++) {
+        let sum: u8 = 0
+        for (let d = 0; d < 8; d++) {
+          const x = (i >> 1) + 1 + (d & 1 ? (i & 1 ? 1 : -1) : 0)
+          const y = (j >> 1) + 1 + (d & 2 ? (j & 1 ? 1 : -1) : 0)
+          const z = (k >> 1) + 1 + (d & 4 ? (k & 1 ? 1 : -1) : 0)
+          if (load<u8>(coarseFlags + <usize>(z * csxy + y * csx + x)) == SOLID) continue
+          sum += (d & 1 ? <u8>1 : <u8>3) * (d & 2 ? <u8>1 : <u8>3) * (d & 4 ? <u8>1 : <u8>3)
+        }
+        store<u8>(norm + <usize>((k + 1) * sxy + (j + 1) * sx + i + 1), sum)
+      }
+}
+
+/** b = cell x expansion - (net outflow of the faces), m/s; partial[2 layer] = sum of b, partial[2 layer + 1] = largest |b|. */
+export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: usize, diag: usize, cell: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
+  for (let k = from + 1; k <= to; k++) {
+    let sum: f64 = 0
+    let top: f32 = 0
+    for (let j = 1; j <= ny; j++)
+      for (let i = 1; i <= nx; i++) {
+        const c = <usize>(k * sxy + j * sx + i)
+        const e = c << 2
+        let value: f32 = 0
+        if (load<u8>(diag + c)) {
+          const out = load<f32>(u + e, 4) - load<f32>(u + e) + load<f32>(v + e + y1) - load<f32>(v + e) + load<f32>(w + e + z1) - load<f32>(w + e)
+          value = cell * load<f32>(expansion + e) - out
+        }
+        store<f32>(b + e, value)
+        sum += value
+        top = max(top, abs(value))
+      }
+    const at = partial + ((<usize>(k - 1)) << 4)
+    store<f64>(at, sum)
+    store<f64>(at, top, 8)
+  }
+}
+
+/** b -= mean on cells of the system: for a closed box, where only such a right-hand side can be met. */
+export function shiftSystem(b: usize, diag: usize, mean: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++)
+      for (let i = 1; i <= nx; i++) {
+        const c = <usize>(k * sxy + j * sx + i)
+        if (load<u8>(diag + c)) store<f32>(b + (c << 2), load<f32>(b + (c << 2)) - mean)
+      }
+}
+
+// @ts-ignore: decorator
+@inline
+function face(p: usize, e: usize, step: usize, q: usize, here: u8, before: u8): void {
+  if (here == SOLID || before == SOLID) store<f32>(p + e, 0)
+  else if (here != AIR || before != AIR) store<f32>(p + e, load<f32>(p + e) - (load<f32>(q + e) - load<f32>(q + e - step)))
+}
+
+/** Faces beside solid cells are 0, the others lose the pressure difference q (m/s); q = 0 pointer only stops the solid ones. Faces past the last cell belong to the slab that ends there. */
+export function project(u: usize, v: usize, w: usize, q: usize, flags: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const last = to == nz ? to + 1 : to
+  for (let k = from + 1; k <= last; k++)
+    for (let j = 1; j <= ny + 1; j++)
+      for (let i = 1; i <= nx + 1; i++) {
+        const c = <usize>(k * sxy + j * sx + i)
+        const f = flags + c
+        const here = load<u8>(f)
+        const e = c << 2
+        if (j <= ny && k <= nz) face(u, e, 4, q, here, load<u8>(f - 1))
+        if (i <= nx && k <= nz) face(v, e, (<usize>sx) << 2, q, here, load<u8>(f - <usize>sx))
+        if (i <= nx && j <= ny) face(w, e, (<usize>sxy) << 2, q, here, load<u8>(f - <usize>sxy))
+      }
+}
