@@ -1,134 +1,181 @@
-import { sample, within } from './grid'
+
 
 // MacCormack advection (Selle, Fedkiw, Kim, Liu & Rossignac 2008) on the staggered grid, traced back by the midpoint rule.
 // comp: 0 u, 1 v, 2 w, 3 cell centre. shift = time step / cell size; positive traces back, negative forward.
+// `centred` holds the velocity at cell centres, four floats a cell (u, v, w, 0), ghosts included: one trilinear look gives the midpoint's velocity.
 
-let px: f32 = 0
-let py: f32 = 0
-let pz: f32 = 0
+/** Adding this to |x| < 2^22 leaves the nearest integer in the low bits (ties either way are fine: interpolation is continuous). */
+const MAGIC: f32 = 12582912
+const MAGIC_BITS: i32 = 0x4b400000
 
-/** Velocity at the sample (a, b, c) of kind `comp`, then the midpoint trace over `shift`; leaves the cell-centred array coordinates in px, py, pz. */
-// @ts-ignore: decorator
-@inline
-function trace(comp: i32, a: i32, b: i32, c: i32, u: usize, v: usize, w: usize, nx: i32, ny: i32, nz: i32, sx: i32, sxy: i32, shift: f32): void {
-  const e = (<usize>(c * sxy + b * sx + a)) << 2
-  const x1: usize = 4
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
-  let vu: f32, vv: f32, vw: f32
-  if (comp == 0) {
-    vu = load<f32>(u + e)
-    vv = 0.25 * (load<f32>(v + e) + load<f32>(v + e - x1) + load<f32>(v + e + y1) + load<f32>(v + e + y1 - x1))
-    vw = 0.25 * (load<f32>(w + e) + load<f32>(w + e - x1) + load<f32>(w + e + z1) + load<f32>(w + e + z1 - x1))
-  } else if (comp == 1) {
-    vv = load<f32>(v + e)
-    vu = 0.25 * (load<f32>(u + e) + load<f32>(u + e + x1) + load<f32>(u + e - y1) + load<f32>(u + e - y1 + x1))
-    vw = 0.25 * (load<f32>(w + e) + load<f32>(w + e + z1) + load<f32>(w + e - y1) + load<f32>(w + e - y1 + z1))
-  } else if (comp == 2) {
-    vw = load<f32>(w + e)
-    vu = 0.25 * (load<f32>(u + e) + load<f32>(u + e + x1) + load<f32>(u + e - z1) + load<f32>(u + e - z1 + x1))
-    vv = 0.25 * (load<f32>(v + e) + load<f32>(v + e + y1) + load<f32>(v + e - z1) + load<f32>(v + e - z1 + y1))
-  } else {
-    vu = 0.5 * (load<f32>(u + e) + load<f32>(u + e + x1))
-    vv = 0.5 * (load<f32>(v + e) + load<f32>(v + e + y1))
-    vw = 0.5 * (load<f32>(w + e) + load<f32>(w + e + z1))
+/** centred = face velocities averaged to the cells, all ghosts included. Slabs are array layers, nz + 2 of them. */
+export function centreVelocity(centred: usize, u: usize, v: usize, w: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from; k < to; k++) {
+    const z1 = k <= nz ? (<usize>sxy) << 2 : 0
+    for (let j = 0; j < ny + 2; j++) {
+      const y1 = j <= ny ? (<usize>sx) << 2 : 0
+      for (let i = 0; i < sx; i++) {
+        const x1: usize = i <= nx ? 4 : 0
+        const e = (<usize>(k * sxy + j * sx + i)) << 2
+        v128.store(centred + (e << 2), f32x4.mul(f32x4.splat(0.5), f32x4.add(
+          f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0),
+          f32x4(load<f32>(u + e + x1), load<f32>(v + e + y1), load<f32>(w + e + z1), 0))))
+      }
+    }
   }
-  const tx = <f32>(nx + 1) - 0.001
-  const ty = <f32>(ny + 1) - 0.001
-  const tz = <f32>(nz + 1) - 0.001
-  const x = <f32>a - (comp == 0 ? <f32>0.5 : <f32>0)
-  const y = <f32>b - (comp == 1 ? <f32>0.5 : <f32>0)
-  const z = <f32>c - (comp == 2 ? <f32>0.5 : <f32>0)
-  const half = shift * 0.5
-  const mx = x - half * vu
-  const my = y - half * vv
-  const mz = z - half * vw
-  const cx = within(mx, tx)
-  const cy = within(my, ty)
-  const cz = within(mz, tz)
-  px = x - shift * sample(u, within(mx + 0.5, tx), cy, cz, sx, sxy)
-  py = y - shift * sample(v, cx, within(my + 0.5, ty), cz, sx, sxy)
-  pz = z - shift * sample(w, cx, cy, within(mz + 0.5, tz), sx, sxy)
 }
 
-/** First, semi-Lagrangian pass for `count` fields of the same placing: fwd = src at the traced point. */
+/** Velocity (u, v, w, 0) at the centre of sample (a, b, c) of kind `comp`, from the faces round it. */
+// @ts-ignore: decorator
+@inline
+function velocityAt(comp: i32, e: usize, u: usize, v: usize, w: usize, x1: usize, y1: usize, z1: usize, centred: usize): v128 {
+  if (comp == 0)
+    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - x1) << 2)))), 0, load<f32>(u + e))
+  if (comp == 1)
+    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - y1) << 2)))), 1, load<f32>(v + e))
+  if (comp == 2)
+    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - z1) << 2)))), 2, load<f32>(w + e))
+  return v128.load(centred + (e << 2))
+}
+
+/** Element under array coordinates p (x, y, z, 0); strides = (1, sx, sxy, 0). `floor` is p's integer part as left by lower(). */
+// @ts-ignore: decorator
+@inline
+function elementOf(floor: v128, strides: v128): usize {
+  const parts = i32x4.mul(i32x4.sub(floor, i32x4.splat(MAGIC_BITS)), strides)
+  return <usize>(i32x4.extract_lane(parts, 0) + i32x4.extract_lane(parts, 1) + i32x4.extract_lane(parts, 2))
+}
+
+// @ts-ignore: decorator
+@inline
+function lower(p: v128): v128 {
+  return f32x4.add(f32x4.sub(p, f32x4.splat(0.5)), f32x4.splat(MAGIC))
+}
+
+// @ts-ignore: decorator
+@inline
+function mix(a: v128, b: v128, t: v128): v128 {
+  return f32x4.add(a, f32x4.mul(t, f32x4.sub(b, a)))
+}
+
+/** Where the sample at array coordinates `at` comes from (or goes to) over `shift`, not yet held within the grid. */
+// @ts-ignore: decorator
+@inline
+function traced(at: v128, velocity: v128, shift: f32, centred: usize, top: v128, strides: v128, y1: usize, z1: usize): v128 {
+  const middle = f32x4.pmax(f32x4.splat(0), f32x4.pmin(top, f32x4.sub(at, f32x4.mul(f32x4.splat(0.5 * shift), velocity))))
+  const floor = lower(middle)
+  const f = f32x4.sub(middle, f32x4.sub(floor, f32x4.splat(MAGIC)))
+  const a = centred + (elementOf(floor, strides) << 4)
+  const b = a + (y1 << 2)
+  const c = a + (z1 << 2)
+  const d = c + (y1 << 2)
+  const fx = i32x4.shuffle(f, f, 0, 0, 0, 0)
+  const fy = i32x4.shuffle(f, f, 1, 1, 1, 1)
+  const fz = i32x4.shuffle(f, f, 2, 2, 2, 2)
+  const lo = mix(mix(v128.load(a), v128.load(a, 16), fx), mix(v128.load(b), v128.load(b, 16), fx), fy)
+  const hi = mix(mix(v128.load(c), v128.load(c, 16), fx), mix(v128.load(d), v128.load(d, 16), fx), fy)
+  return f32x4.sub(at, f32x4.mul(f32x4.splat(shift), mix(lo, hi, fz)))
+}
+
+/** The eight values round element e: (a0 a1 b0 b1) of the lower layer. */
+// @ts-ignore: decorator
+@inline
+function fourAt(p: usize, y1: usize): v128 {
+  return v128.load64_lane(p + y1, v128.load64_zero(p), 1)
+}
+
+// @ts-ignore: decorator
+@inline
+function blended(low: v128, high: v128, f: v128): f32 {
+  const z = mix(low, high, i32x4.shuffle(f, f, 2, 2, 2, 2))
+  const y = mix(z, i32x4.shuffle(z, z, 2, 3, 2, 3), i32x4.shuffle(f, f, 1, 1, 1, 1))
+  const x0 = f32x4.extract_lane(y, 0)
+  return x0 + f32x4.extract_lane(f, 0) * (f32x4.extract_lane(y, 1) - x0)
+}
+
+/** First, semi-Lagrangian pass for `count` (1 or 3) fields of the same placing: fwd = src at the traced point. */
 export function advectForward(
-  comp: i32, u: usize, v: usize, w: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
+  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
   src0: usize, fwd0: usize, src1: usize, fwd1: usize, src2: usize, fwd2: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
-  const ox: f32 = comp == 0 ? 0.5 : 0
-  const oy: f32 = comp == 1 ? 0.5 : 0
-  const oz: f32 = comp == 2 ? 0.5 : 0
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
   const ex = nx + (comp == 0 ? 1 : 0)
   const ey = ny + (comp == 1 ? 1 : 0)
-  const tx = <f32>(nx + 1) - 0.001
-  const ty = <f32>(ny + 1) - 0.001
-  const tz = <f32>(nz + 1) - 0.001
+  const top = f32x4(<f32>(nx + 1) - 0.001, <f32>(ny + 1) - 0.001, <f32>(nz + 1) - 0.001, 0)
+  const strides = i32x4(1, sx, sxy, 0)
+  const half = f32x4(comp == 0 ? 0.5 : 0, comp == 1 ? 0.5 : 0, comp == 2 ? 0.5 : 0, 0)
   for (let c = from + 1; c <= to; c++)
     for (let b = 1; b <= ey; b++)
       for (let a = 1; a <= ex; a++) {
-        trace(comp, a, b, c, u, v, w, nx, ny, nz, sx, sxy, shift)
-        const x = within(px + ox, tx)
-        const y = within(py + oy, ty)
-        const z = within(pz + oz, tz)
         const e = (<usize>(c * sxy + b * sx + a)) << 2
-        store<f32>(fwd0 + e, sample(src0, x, y, z, sx, sxy))
+        const at = f32x4.sub(f32x4(<f32>a, <f32>b, <f32>c, 0), half)
+        const back = traced(at, velocityAt(comp, e, u, v, w, 4, y1, z1, centred), shift, centred, top, strides, y1, z1)
+        const p = f32x4.pmax(f32x4.splat(0), f32x4.pmin(top, f32x4.add(back, half)))
+        const floor = lower(p)
+        const f = f32x4.sub(p, f32x4.sub(floor, f32x4.splat(MAGIC)))
+        const o = elementOf(floor, strides) << 2
+        store<f32>(fwd0 + e, blended(fourAt(src0 + o, y1), fourAt(src0 + o + z1, y1), f))
         if (count > 1) {
-          store<f32>(fwd1 + e, sample(src1, x, y, z, sx, sxy))
-          store<f32>(fwd2 + e, sample(src2, x, y, z, sx, sxy))
+          store<f32>(fwd1 + e, blended(fourAt(src1 + o, y1), fourAt(src1 + o + z1, y1), f))
+          store<f32>(fwd2 + e, blended(fourAt(src2 + o, y1), fourAt(src2 + o + z1, y1), f))
         }
       }
 }
 
-/** Error-corrected value held within the eight source values it was drawn from. */
+/** Error-corrected value held within the eight source values it was drawn from (at element offset o); ob, fb: where the forward trace lands. */
 // @ts-ignore: decorator
 @inline
-function corrected(src: usize, fwd: usize, e: usize, x: f32, y: f32, z: f32, bx: f32, by: f32, bz: f32, sx: i32, sxy: i32): f32 {
-  const value = load<f32>(fwd + e) + 0.5 * (load<f32>(src + e) - sample(fwd, bx, by, bz, sx, sxy))
-  const a = src + ((<usize>((<i32>z) * sxy + (<i32>y) * sx + <i32>x)) << 2)
-  const b = a + ((<usize>sx) << 2)
-  const c = a + ((<usize>sxy) << 2)
-  const d = c + ((<usize>sx) << 2)
-  const a0 = load<f32>(a), a1 = load<f32>(a, 4), b0 = load<f32>(b), b1 = load<f32>(b, 4)
-  const c0 = load<f32>(c), c1 = load<f32>(c, 4), d0 = load<f32>(d), d1 = load<f32>(d, 4)
-  const lo = min(min(min(a0, a1), min(b0, b1)), min(min(c0, c1), min(d0, d1)))
-  const hi = max(max(max(a0, a1), max(b0, b1)), max(max(c0, c1), max(d0, d1)))
-  return max(lo, min(hi, value))
+function corrected(src: usize, fwd: usize, e: usize, o: usize, ob: usize, fb: v128, y1: usize, z1: usize): f32 {
+  const again = blended(fourAt(fwd + ob, y1), fourAt(fwd + ob + z1, y1), fb)
+  const value = load<f32>(fwd + e) + 0.5 * (load<f32>(src + e) - again)
+  const low = fourAt(src + o, y1)
+  const high = fourAt(src + o + z1, y1)
+  const lo = f32x4.pmin(low, high)
+  const hi = f32x4.pmax(low, high)
+  const lo2 = f32x4.pmin(lo, i32x4.shuffle(lo, lo, 2, 3, 2, 3))
+  const hi2 = f32x4.pmax(hi, i32x4.shuffle(hi, hi, 2, 3, 2, 3))
+  const least = f32x4.pmin(lo2, i32x4.shuffle(lo2, lo2, 1, 1, 1, 1))
+  const most = f32x4.pmax(hi2, i32x4.shuffle(hi2, hi2, 1, 1, 1, 1))
+  return f32x4.extract_lane(f32x4.pmax(least, f32x4.pmin(most, f32x4.splat(value))), 0)
 }
 
 /** Second pass: dst = fwd + (src - fwd carried back) / 2, clamped. Ghost layers of fwd must be filled. */
 export function advectCorrect(
-  comp: i32, u: usize, v: usize, w: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
+  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
   src0: usize, fwd0: usize, dst0: usize, src1: usize, fwd1: usize, dst1: usize, src2: usize, fwd2: usize, dst2: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
-  const ox: f32 = comp == 0 ? 0.5 : 0
-  const oy: f32 = comp == 1 ? 0.5 : 0
-  const oz: f32 = comp == 2 ? 0.5 : 0
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
   const ex = nx + (comp == 0 ? 1 : 0)
   const ey = ny + (comp == 1 ? 1 : 0)
-  const tx = <f32>(nx + 1) - 0.001
-  const ty = <f32>(ny + 1) - 0.001
-  const tz = <f32>(nz + 1) - 0.001
+  const top = f32x4(<f32>(nx + 1) - 0.001, <f32>(ny + 1) - 0.001, <f32>(nz + 1) - 0.001, 0)
+  const strides = i32x4(1, sx, sxy, 0)
+  const half = f32x4(comp == 0 ? 0.5 : 0, comp == 1 ? 0.5 : 0, comp == 2 ? 0.5 : 0, 0)
+  const zero = f32x4.splat(0)
   for (let c = from + 1; c <= to; c++)
     for (let b = 1; b <= ey; b++)
       for (let a = 1; a <= ex; a++) {
-        trace(comp, a, b, c, u, v, w, nx, ny, nz, sx, sxy, shift)
-        const x = within(px + ox, tx)
-        const y = within(py + oy, ty)
-        const z = within(pz + oz, tz)
-        trace(comp, a, b, c, u, v, w, nx, ny, nz, sx, sxy, -shift)
-        const bx = within(px + ox, tx)
-        const by = within(py + oy, ty)
-        const bz = within(pz + oz, tz)
         const e = (<usize>(c * sxy + b * sx + a)) << 2
-        store<f32>(dst0 + e, corrected(src0, fwd0, e, x, y, z, bx, by, bz, sx, sxy))
+        const at = f32x4.sub(f32x4(<f32>a, <f32>b, <f32>c, 0), half)
+        const velocity = velocityAt(comp, e, u, v, w, 4, y1, z1, centred)
+        const back = f32x4.add(traced(at, velocity, shift, centred, top, strides, y1, z1), half)
+        const ahead = f32x4.add(traced(at, velocity, -shift, centred, top, strides, y1, z1), half)
+        const o = elementOf(lower(f32x4.pmax(zero, f32x4.pmin(top, back))), strides) << 2
+        const pb = f32x4.pmax(zero, f32x4.pmin(top, ahead))
+        const floor = lower(pb)
+        const fb = f32x4.sub(pb, f32x4.sub(floor, f32x4.splat(MAGIC)))
+        const ob = elementOf(floor, strides) << 2
+        store<f32>(dst0 + e, corrected(src0, fwd0, e, o, ob, fb, y1, z1))
         if (count > 1) {
-          store<f32>(dst1 + e, corrected(src1, fwd1, e, x, y, z, bx, by, bz, sx, sxy))
-          store<f32>(dst2 + e, corrected(src2, fwd2, e, x, y, z, bx, by, bz, sx, sxy))
+          store<f32>(dst1 + e, corrected(src1, fwd1, e, o, ob, fb, y1, z1))
+          store<f32>(dst2 + e, corrected(src2, fwd2, e, o, ob, fb, y1, z1))
         }
       }
 }

@@ -118,6 +118,8 @@ export function thinAndTotal(t: usize, fuel: usize, soot: usize, expansion: usiz
 
 /** Planck-mean absorption of soot, 1/(m K) per kg/m^3, times T: kappa = SOOT_MEAN x soot x T (Modest, Radiative Heat Transfer: 3.83 fv C0 T / C2, C0 = 7, 1800 kg/m^3). */
 const SOOT_MEAN: f32 = 3.83 * 7.0 / (0.014388 * 1800.0)
+/** kg/m^3 that no picture and no budget can see. */
+const NOTHING: f32 = 1e-12
 const STEFAN_BOLTZMANN: f32 = 5.670374e-8
 
 /**
@@ -145,6 +147,9 @@ export function react(
         }
         let f = load<f32>(fuel + e) * scaleF
         let s = load<f32>(soot + e) * scaleS
+        // Tails that interpolation thins for ever would end in subnormal numbers, which cost ten times as much to compute with.
+        if (f < NOTHING) f = 0
+        if (s < NOTHING) s = 0
         const th: f32 = min<f32>(0.95, max<f32>(0, (<f32>1 - ambient / load<f32>(t + e)) * scaleT))
         const before = ambient / (1 - th)
         const burn = before > ignition ? f * burnt : 0
@@ -198,7 +203,7 @@ export function fastest(u: usize, v: usize, w: usize, partial: usize, nx: i32, n
     const start = (<usize>(k * layer)) << 2
     const end = start + ((<usize>(layer & ~3)) << 2)
     for (let o = start; o < end; o += 16)
-      top = f32x4.max(top, f32x4.max(f32x4.abs(v128.load(u + o)), f32x4.max(f32x4.abs(v128.load(v + o)), f32x4.abs(v128.load(w + o)))))
+      top = f32x4.pmax(top, f32x4.pmax(f32x4.abs(v128.load(u + o)), f32x4.pmax(f32x4.abs(v128.load(v + o)), f32x4.abs(v128.load(w + o)))))
     let value = max(max(f32x4.extract_lane(top, 0), f32x4.extract_lane(top, 1)), max(f32x4.extract_lane(top, 2), f32x4.extract_lane(top, 3)))
     for (let o = end; o < start + ((<usize>layer) << 2); o += 4) value = max(value, max(abs(load<f32>(u + o)), max(abs(load<f32>(v + o)), abs(load<f32>(w + o)))))
     store<f64>(partial + ((<usize>(k - 1)) << 3), value)

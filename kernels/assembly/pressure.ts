@@ -261,7 +261,7 @@ export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64,
           rn = v128.and(rn, mask)
         }
         sum = dot4(sum, rn, rn)
-        top = f32x4.max(top, f32x4.abs(rn))
+        top = f32x4.pmax(top, f32x4.abs(rn))
       }
     }
     const at = partial + ((<usize>(k - 1)) << 4)

@@ -1,5 +1,7 @@
 export * from './camera.ts'
 export * from './grid.ts'
+export * from './gasFrame.ts'
 export * from './image.ts'
+export * from './half.ts'
 export * from './mesh.ts'
 export * from './solid.ts'

@@ -8,7 +8,7 @@ export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
  * The gas's memory on the crew's heap, all padded fields of one box:
- *   6 kept fields, expansion (1/s), 6 scratch fields: 52 bytes a cell; flags and the finest level's two byte fields: 3; coarser levels: about 2.
+ *   6 kept fields, expansion (1/s), 6 scratch fields: 52 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
  */
 export interface GasFields {
   box: CellBox
@@ -16,6 +16,8 @@ export interface GasFields {
   pointers: Record<KeptField, number>
   expansion: number
   scratch: number[]
+  /** Velocity at cell centres, four floats a cell. */
+  centred: number
   flags: number
   pressure: PressureSystem
   partial: number
@@ -80,12 +82,13 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   const pointers = { u: field(wx), v: field(wy), w: field(wz), t: field(surroundings.ambient), fuel: field(0), soot: field(0) }
   const expansion = field(0)
   const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
+  const centred = heap.alloc(cells * 16)
   const flags = heap.alloc(cells)
   markSolids(heap.u8(flags, cells), box, surroundings.solids)
   flagGhosts(heap.u8(flags, cells), box.size, closed)
   const pressure = buildPressure(crew, box.size, flags, closed)
   const partial = heap.alloc(box.size[2] * 80)
-  const fields = { box, closed, pointers, expansion, scratch, flags, pressure, partial }
+  const fields = { box, closed, pointers, expansion, scratch, centred, flags, pressure, partial }
   crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
   return fields
 }

@@ -64,7 +64,6 @@ function outflow(crew: Crew, fields: GasFields, ambient: number): { theta: numbe
     if (!speeds) continue
     for (let end = 0; end < 2; end++) {
       if (closed & (1 << (axis * 2 + end))) continue
-      const first = strides[0] as number
       const base = end ? (sizes[axis] ?? 0) * sa : sa
       for (let b = 1; b <= (sizes[q] ?? 0); b++)
         for (let a = 1; a <= (sizes[p] ?? 0); a++) {
@@ -75,7 +74,6 @@ function outflow(crew: Crew, fields: GasFields, ambient: number): { theta: numbe
           sums.fuel += out * (f[inner] ?? 0)
           sums.soot += out * (s[inner] ?? 0)
         }
-      if (first < 0) return sums
     }
   }
   return sums
@@ -90,16 +88,16 @@ function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): vo
   for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed, values[name]], 1)
 }
 
-/** Keeps velocity faces on the low ghost side out of the tangential copies: the wall's own faces stay as they are, only rows beside them mirror. */
-function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
-  const { pointers, scratch, box, closed } = fields
+function advectVelocity(crew: Crew, fields: GasFields, shift: number): void {
+  const { pointers, scratch, box } = fields
   const [nx, ny, nz] = box.size
   const [fwd, du, dv, dw] = scratch as [number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
-  const flow = [pointers.u, pointers.v, pointers.w]
+  const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
+  const velocity = [pointers.u, pointers.v, pointers.w]
   const targets = [du, dv, dw]
   for (let comp = 0; comp < 3; comp++) {
-    const source = flow[comp] ?? 0
+    const source = velocity[comp] ?? 0
     const target = targets[comp] ?? 0
     const layers = nz + (comp === 2 ? 1 : 0)
     // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
@@ -112,7 +110,6 @@ function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, sh
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
-  void closed
 }
 
 function advectScalars(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
@@ -120,7 +117,7 @@ function advectScalars(crew: Crew, fields: GasFields, settings: GasSettings, shi
   const [nx, ny, nz] = box.size
   const [f0, f1, f2, d0, d1, d2] = scratch as [number, number, number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
-  const flow = [pointers.u, pointers.v, pointers.w]
+  const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
   for (const [pointer, ambient] of [[pointers.t, settings.ambient], [pointers.fuel, 0], [pointers.soot, 0]] as const)
     crew.run('fillSolid', [pointer, fields.flags, nx, ny, nz, ambient], nz, chunk)
   crew.run('advectForward', [3, ...flow, nx, ny, nz, shift, 3, pointers.t, f0, pointers.fuel, f1, pointers.soot, f2], nz, chunk)
@@ -205,8 +202,9 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
 
   const out = outflow(crew, fields, settings.ambient)
   const share = dt / box.cell
+  crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
   advectScalars(crew, fields, settings, share)
-  advectVelocity(crew, fields, settings, share)
+  advectVelocity(crew, fields, share)
   const { pointers, partial, flags } = fields
   crew.run('thinAndTotal', [pointers.t, pointers.fuel, pointers.soot, fields.expansion, flags, dt, settings.ambient, partial, nx, ny, nz], nz, chunk)
   const found = [0, 1, 2].map((n) => sumPartials(crew, partial, nz, 4, n)) as [number, number, number]
@@ -230,4 +228,18 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   budget.radiated += radiated
   budget.sootMade += sums[0] * settings.sootYield * volume
   return { solve, divergence, burned, radiated, burntSum: sums[0], burntAt: [sums[2], sums[3], sums[4]] }
+}
+
+/** Sums what the box holds afresh, after it was cut or widened; what is gone counts as carried out. */
+export function recount(crew: Crew, fields: GasFields, settings: GasSettings, budget: GasBudget): void {
+  const { pointers, partial, flags, box } = fields
+  crew.run('thinAndTotal', [pointers.t, pointers.fuel, pointers.soot, fields.expansion, flags, 0, settings.ambient, partial, ...box.size], box.size[2])
+  const [theta, fuel, soot] = [0, 1, 2].map((n) => sumPartials(crew, partial, box.size[2], 4, n)) as [number, number, number]
+  const volume = box.cell ** 3
+  budget.carriedOut += (budget.theta - theta) * energyPerTheta(settings) * volume
+  budget.fuelOut += (budget.fuel - fuel) * volume
+  budget.sootOut += (budget.soot - soot) * volume
+  budget.theta = theta
+  budget.fuel = fuel
+  budget.soot = soot
 }

@@ -1,0 +1,19 @@
+import type { CellBox } from './grid.ts'
+
+/** Edge of a tile of a kept gas frame, cells. */
+export const TILE = 8
+/** Channels of a kept gas frame: soot in g/m^3, temperature above the air's in K, fuel in g/m^3, velocity at cell centres in m/s. */
+export const GAS_CHANNELS = ['soot', 'heat', 'fuel', 'u', 'v', 'w'] as const
+
+/** One frame of a gas: only tiles that hold something; values as half floats, tile by tile, within a tile x fastest. */
+export interface GasFrame {
+  box: CellBox
+  /** Air temperature, K. */
+  ambient: number
+  /** Tile numbers, x fastest over the box's tiles, rising. */
+  tiles: Int32Array
+  /** Per channel, tiles.length x TILE^3 halves. */
+  channels: Uint16Array[]
+}
+
+export const tileCounts = (box: CellBox): [number, number, number] => [Math.ceil(box.size[0] / TILE), Math.ceil(box.size[1] / TILE), Math.ceil(box.size[2] / TILE)]

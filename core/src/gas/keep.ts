@@ -1,0 +1,52 @@
+import type { Crew } from '../base/index.ts'
+import { GAS_CHANNELS, type GasFrame, paddedCells, TILE, tileCounts, toHalf } from '../data/index.ts'
+import type { GasFields } from './fields.ts'
+import type { GasSettings } from './settings.ts'
+
+/** Below these a cell holds nothing worth keeping: K above the air, kg/m^3 of fuel and of soot. */
+export const KEEP_HEAT = 4
+export const KEEP_FUEL = 2e-6
+export const KEEP_SOOT = 1e-6
+
+/** The frame as it is kept: occupied tiles, half floats. */
+export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings): GasFrame {
+  const { box, pointers } = fields
+  const count = paddedCells(box.size)
+  const view = (pointer: number): Float32Array => crew.heap.f32(pointer, count)
+  const [u, v, w, t, fuel, soot] = [pointers.u, pointers.v, pointers.w, pointers.t, pointers.fuel, pointers.soot].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [nx, ny, nz] = box.size
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const [tx, ty, tz] = tileCounts(box)
+  const hot = settings.ambient + KEEP_HEAT
+  const eachCell = (tile: number, visit: (element: number, at: number) => void): void => {
+    const i0 = (tile % tx) * TILE
+    const j0 = (Math.floor(tile / tx) % ty) * TILE
+    const k0 = Math.floor(tile / (tx * ty)) * TILE
+    for (let k = k0; k < Math.min(nz, k0 + TILE); k++)
+      for (let j = j0; j < Math.min(ny, j0 + TILE); j++)
+        for (let i = i0; i < Math.min(nx, i0 + TILE); i++) visit((k + 1) * sxy + (j + 1) * sx + i + 1, ((k - k0) * TILE + (j - j0)) * TILE + i - i0)
+  }
+  const tiles: number[] = []
+  for (let tile = 0; tile < tx * ty * tz; tile++) {
+    let holds = false
+    eachCell(tile, (e) => {
+      if ((t[e] ?? 0) > hot || (soot[e] ?? 0) > KEEP_SOOT || (fuel[e] ?? 0) > KEEP_FUEL) holds = true
+    })
+    if (holds) tiles.push(tile)
+  }
+  const channels = GAS_CHANNELS.map(() => new Uint16Array(tiles.length * TILE ** 3))
+  const [cs, ch, cf, cu, cv, cw] = channels as [Uint16Array, Uint16Array, Uint16Array, Uint16Array, Uint16Array, Uint16Array]
+  tiles.forEach((tile, n) =>
+    eachCell(tile, (e, at) => {
+      const o = n * TILE ** 3 + at
+      cs[o] = toHalf((soot[e] ?? 0) * 1000)
+      ch[o] = toHalf(Math.max(0, (t[e] ?? settings.ambient) - settings.ambient))
+      cf[o] = toHalf((fuel[e] ?? 0) * 1000)
+      cu[o] = toHalf(0.5 * ((u[e] ?? 0) + (u[e + 1] ?? 0)))
+      cv[o] = toHalf(0.5 * ((v[e] ?? 0) + (v[e + sx] ?? 0)))
+      cw[o] = toHalf(0.5 * ((w[e] ?? 0) + (w[e + sxy] ?? 0)))
+    }),
+  )
+  return { box, ambient: settings.ambient, tiles: Int32Array.from(tiles), channels }
+}

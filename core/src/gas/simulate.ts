@@ -1,0 +1,216 @@
+import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
+import type { CellBox, GasFrame } from '../data/index.ts'
+import { type GasFields, KEPT_FIELDS, layFields, moveFields, takeFields } from './fields.ts'
+import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
+import { layersPerChunk } from './pressure.ts'
+import type { GasSettings } from './settings.ts'
+import { type SourceCells, sourceCells, sourceReach } from './sources.ts'
+import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
+
+/** What one frame of gas did, for the strip and for signals. */
+export interface GasFigures {
+  /** Mean over the frame, kW. */
+  heatKw: number
+  radiatedKw: number
+  /** Centre of the burning, metres, or of the first source while nothing burns. */
+  centre: [number, number, number]
+  cells: number
+  steps: number
+  /** Pressure iterations over all steps, and the worst divergence x step. */
+  iterations: number
+  divergence: number
+  fastest: number
+}
+
+/** Everything a run needs to go on as if it had not stopped. */
+export interface GasState {
+  /** Frames of gas computed so far, the run-up included. */
+  done: number
+  box: CellBox
+  closed: number
+  budget: GasBudget
+  /** KEPT_FIELDS in order, then the expansion; padded. */
+  fields: Float32Array[]
+}
+
+const BOX_STEP = 8
+/** Clear cells kept round what the box holds, besides what moves there within a frame. */
+const MARGIN = 6
+const SHRINK_SLACK = 24
+const MOST_STEPS_PER_FRAME = 64
+const FASTEST_SANE = 400
+
+/** A gas that is advanced frame by frame. Owns the crew's heap from `mark` on. */
+export class GasSimulation {
+  readonly #crew: Crew
+  readonly #settings: GasSettings
+  readonly #rate: number
+  readonly #mark: number
+  #fields: GasFields
+  #feeds: SourceCells[]
+  #budget: GasBudget
+  #done = 0
+
+  /**
+   * rate: frames per second. Throws LanternError 'gas-source' when no source reaches a free cell, 'gas-size' when the smallest box is over settings.mostCells.
+   */
+  constructor(crew: Crew, settings: GasSettings, rate: number, state?: GasState) {
+    this.#crew = crew
+    this.#settings = settings
+    this.#rate = rate
+    this.#mark = crew.heap.mark()
+    if (state) {
+      this.#fields = layFields(crew, this.#mark, state.box, settings, state.closed)
+      ;[...KEPT_FIELDS.map((name) => this.#fields.pointers[name]), this.#fields.expansion].forEach((pointer, n) => {
+        const kept = state.fields[n]
+        if (kept) crew.heap.f32(pointer, kept.length).set(kept)
+      })
+      this.#budget = { ...state.budget }
+      this.#done = state.done
+    } else {
+      this.#fields = layFields(crew, this.#mark, this.#firstBox(), settings)
+      this.#budget = emptyBudget()
+    }
+    this.#feeds = this.#findSources()
+    if (settings.sources.length > 0 && this.#feeds.every((feed) => feed.volume === 0))
+      throw new LanternError('gas-source', 'The source lies inside a set piece or outside the box, so nothing can come out of it.', 'Move the source into free air, or take the role "stops gas" from the piece.', { field: 'position' })
+  }
+
+  get done(): number {
+    return this.#done
+  }
+  get budget(): Readonly<GasBudget> {
+    return this.#budget
+  }
+  get box(): CellBox {
+    return this.#fields.box
+  }
+  get fields(): GasFields {
+    return this.#fields
+  }
+
+  /** Computes one frame of 1 / rate seconds. Throws LanternError 'gas-unstable' when it blows up, Cancelled when asked to stop. */
+  advance(progress: Progress = silent): GasFigures {
+    const crew = this.#crew
+    const settings = this.#settings
+    const { cell } = settings
+    const span = 1 / this.#rate
+    const start = this.#done / this.#rate
+    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
+    const weighted = [0, 0, 0]
+    let weight = 0
+    for (let at = 0; at < span - 1e-9; ) {
+      stopIfCancelled(progress)
+      const fastest = fastestSpeed(crew, this.#fields)
+      if (!(fastest < FASTEST_SANE))
+        throw new LanternError('gas-unstable', `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run.`, 'Lower the heat or the wind, or choose a smaller cell.', { frame: this.#done })
+      figures.fastest = Math.max(figures.fastest, fastest)
+      // The step is the frame's rest in equal parts, so that frames end exactly on time; a speed of 1 m/s is granted for what this step sets going.
+      const wanted = (settings.courant * cell) / Math.max(fastest, 1)
+      const parts = Math.min(MOST_STEPS_PER_FRAME, Math.max(1, Math.ceil((span - at) / wanted - 1e-6)))
+      const dt = (span - at) / parts
+      const report = stepGas(crew, this.#fields, settings, this.#feeds, this.#budget, dt, start + at + dt)
+      at += dt
+      figures.steps++
+      figures.iterations += report.solve.iterations
+      figures.divergence = Math.max(figures.divergence, report.divergence)
+      figures.heatKw += report.burned / span / 1000
+      figures.radiatedKw += report.radiated / span / 1000
+      weight += report.burntSum
+      report.burntAt.forEach((sum, axis) => {
+        weighted[axis] = (weighted[axis] ?? 0) + sum - 0.5 * report.burntSum + (this.#fields.box.origin[axis] ?? 0) * report.burntSum
+      })
+    }
+    this.#done++
+    const first = settings.sources[0]?.centre ?? [0, 0, 0]
+    figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
+    figures.cells = this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
+    this.#fitBox(figures.fastest * span)
+    return figures
+  }
+
+  /** The present frame, as it is kept. */
+  keep(): GasFrame {
+    return keepFrame(this.#crew, this.#fields, this.#settings)
+  }
+
+  state(): GasState {
+    return { done: this.#done, box: this.#fields.box, closed: this.#fields.closed, budget: { ...this.#budget }, fields: takeFields(this.#crew, this.#fields) }
+  }
+
+  #findSources(): SourceCells[] {
+    return this.#settings.sources.map((source) => sourceCells(this.#crew, this.#fields, source))
+  }
+
+  /** Lattice box round a low and a high corner (cells), rounded out and held within the bounds. */
+  #boxAround(low: readonly number[], high: readonly number[]): CellBox {
+    const { cell, bounds } = this.#settings
+    const origin = [0, 0, 0]
+    const size = [0, 0, 0]
+    for (let axis = 0; axis < 3; axis++) {
+      const least = Math.round((bounds.low[axis] ?? 0) / cell)
+      const most = Math.max(least + BOX_STEP, Math.round((bounds.high[axis] ?? 0) / cell))
+      const from = Math.max(least, Math.floor((low[axis] ?? 0) / BOX_STEP) * BOX_STEP)
+      const span = Math.min(most - from, (high[axis] ?? 0) - from)
+      origin[axis] = from
+      size[axis] = Math.max(BOX_STEP * 2, Math.ceil(span / BOX_STEP) * BOX_STEP)
+    }
+    return { cell, origin: origin as [number, number, number], size: size as [number, number, number] }
+  }
+
+  #firstBox(): CellBox {
+    const { cell, sources, mostCells } = this.#settings
+    const low = [Infinity, Infinity, Infinity]
+    const high = [-Infinity, -Infinity, -Infinity]
+    for (const source of sources) {
+      const reach = sourceReach(source, cell)
+      for (let axis = 0; axis < 3; axis++) {
+        const pad = MARGIN + 2 + (reach[axis] ?? 0) / cell
+        low[axis] = Math.min(low[axis] ?? 0, Math.floor((source.centre[axis] ?? 0) / cell - pad))
+        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((source.centre[axis] ?? 0) / cell + pad + (axis === 1 ? 8 : 0)))
+      }
+    }
+    if (sources.length === 0) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
+    const box = this.#boxAround(low, high)
+    const cells = box.size[0] * box.size[1] * box.size[2]
+    if (cells > mostCells)
+      throw new LanternError('gas-size', `The source alone needs ${(cells / 1e6).toFixed(1)} million cells of ${(cell * 1000).toFixed(0)} mm; ${(mostCells / 1e6).toFixed(1)} million are allowed.`, 'Choose a larger cell or a smaller source.', { field: 'cell' })
+    return box
+  }
+
+  /** Widens or cuts the box to what it holds and what may reach in the next frame (`travel`, metres). */
+  #fitBox(travel: number): void {
+    const crew = this.#crew
+    const settings = this.#settings
+    const { box, pointers, partial } = this.#fields
+    const [nx, ny, nz] = box.size
+    crew.run('extent', [pointers.t, pointers.fuel, pointers.soot, settings.ambient + KEEP_HEAT, KEEP_FUEL, KEEP_SOOT, partial, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    const ranges = crew.heap.i32(partial, nz * 4)
+    const low = [nx, ny, nz]
+    const high = [-1, -1, -1]
+    for (let k = 0; k < nz; k++) {
+      if ((ranges[4 * k + 1] ?? -1) < 0) continue
+      low[0] = Math.min(low[0] ?? 0, ranges[4 * k] ?? 0)
+      high[0] = Math.max(high[0] ?? 0, ranges[4 * k + 1] ?? 0)
+      low[1] = Math.min(low[1] ?? 0, ranges[4 * k + 2] ?? 0)
+      high[1] = Math.max(high[1] ?? 0, ranges[4 * k + 3] ?? 0)
+      low[2] = Math.min(low[2] ?? 0, k)
+      high[2] = Math.max(high[2] ?? 0, k)
+    }
+    const first = this.#firstBox()
+    const pad = MARGIN + Math.min(12, Math.ceil(travel / settings.cell / 2))
+    for (let axis = 0; axis < 3; axis++) {
+      const o = box.origin[axis] ?? 0
+      low[axis] = Math.min(first.origin[axis] ?? 0, (low[axis] ?? 0) + o - pad)
+      high[axis] = Math.max((first.origin[axis] ?? 0) + (first.size[axis] ?? 0), (high[axis] ?? 0) + 1 + o + pad)
+    }
+    const wanted = this.#boxAround(low, high)
+    const grows = wanted.origin.some((o, axis) => o < (box.origin[axis] ?? 0) || o + (wanted.size[axis] ?? 0) > (box.origin[axis] ?? 0) + (box.size[axis] ?? 0))
+    const slack = wanted.origin.some((o, axis) => o - (box.origin[axis] ?? 0) >= SHRINK_SLACK || (box.origin[axis] ?? 0) + (box.size[axis] ?? 0) - o - (wanted.size[axis] ?? 0) >= SHRINK_SLACK)
+    if (!grows && !slack) return
+    if (wanted.size[0] * wanted.size[1] * wanted.size[2] > settings.mostCells) return
+    this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings)
+    this.#feeds = this.#findSources()
+    recount(crew, this.#fields, settings, this.#budget)
+  }
+}

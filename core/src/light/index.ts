@@ -1,0 +1,3 @@
+export * from './blackBody.ts'
+export * from './emitters.ts'
+export * from './observer.ts'

@@ -1,0 +1,3 @@
+export * from './gasBlock.ts'
+export * from './render.ts'
+export * from './scene.ts'

@@ -1,0 +1,3 @@
+export * from './display.ts'
+export * from './grain.ts'
+export * from './stack.ts'

@@ -1,0 +1,134 @@
+import type { Crew } from '../base/index.ts'
+import { type FloatImage, makeImage } from '../data/index.ts'
+import { exp, pow } from '../math/index.ts'
+import type { GrainLaw } from './grain.ts'
+
+/** The passes that the stack takes, as the picture makes them; all of the plate's size. */
+export interface StackPasses {
+  fire: FloatImage
+  smoke: FloatImage
+  smokeLight: FloatImage
+  light: FloatImage
+  shadow: FloatImage
+}
+
+/** One layer of the stack. Exposure in stops; black and white in plate value; softness is the blur's standard deviation in px of the full frame. */
+export interface StackLayer {
+  kind: 'light' | 'smoke' | 'fire'
+  shown: boolean
+  amount: number
+  exposure: number
+  black: number
+  white: number
+  tint: readonly [number, number, number]
+  softness: number
+}
+
+export interface StackSettings {
+  /** From the plate up. */
+  layers: readonly StackLayer[]
+  /** Exposure of everything the fire gives out, stops: flame and the light it throws, together. */
+  fireExposure: number
+  grain: GrainLaw
+  grainAmount: number
+}
+
+/** Pixels of this picture per pixel of the full frame: 1, 1/2, 1/4. */
+export type StackScale = number
+
+const stops = (value: number): number => pow(2, value)
+const MOST_SIGMA = 64
+
+function weightsFor(sigma: number): Float32Array {
+  const radius = Math.max(1, Math.ceil(sigma * 3))
+  const weights = new Float32Array(radius + 1)
+  let sum = 0
+  for (let n = 0; n <= radius; n++) {
+    weights[n] = exp(-(n * n) / (2 * sigma * sigma))
+    sum += (n ? 2 : 1) * (weights[n] ?? 0)
+  }
+  return weights.map((weight) => weight / sum)
+}
+
+/** Lays a picture of 1, 3 or 4 channels on the heap as four floats a pixel; a `last` picture fills the fourth. */
+function layImage(crew: Crew, image: FloatImage, last?: FloatImage): number {
+  const pixels = image.width * image.height
+  const pointer = crew.heap.alloc(pixels * 16)
+  const target = crew.heap.f32(pointer, pixels * 4)
+  const { channels, data } = image
+  for (let n = 0; n < pixels; n++) {
+    for (let c = 0; c < Math.min(4, channels); c++) target[n * 4 + c] = data[n * channels + c] ?? 0
+    if (channels < 4) target[n * 4 + 3] = last ? (last.data[n] ?? 0) : 0
+  }
+  return pointer
+}
+
+function blur(crew: Crew, image: number, sigma: number, width: number, height: number): void {
+  if (!(sigma > 0.05)) return
+  const weights = weightsFor(Math.min(sigma, MOST_SIGMA))
+  const mark = crew.heap.mark()
+  const at = crew.heap.alloc(weights.byteLength)
+  crew.heap.f32(at, weights.length).set(weights)
+  const between = crew.heap.alloc(width * height * 16)
+  crew.run('blurLine', [between, image, at, weights.length - 1, width, height, 0], height, 8)
+  crew.run('blurLine', [image, between, at, weights.length - 1, width, height, 1], height, 8)
+  crew.heap.release(mark)
+}
+
+/**
+ * Lays the passes over the plate: result = plate x (shadow + fire light), smoke over, fire add, in the layers' order, then grain on what was added.
+ * plate: linear light, 3 channels. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
+ */
+export function layStack(crew: Crew, plate: FloatImage, passes: StackPasses | undefined, settings: StackSettings, scale: StackScale, frame: number): FloatImage {
+  const { width, height } = plate
+  const { heap } = crew
+  const mark = heap.mark()
+  const pixels = width * height
+  const ones = makeImage(width, height, 1)
+  ones.data.fill(1)
+  const image = layImage(crew, plate, ones)
+  const gainAt = heap.alloc(48)
+  const put = (values: readonly number[]): number => {
+    heap.f32(gainAt, values.length).set(values)
+    return gainAt
+  }
+  const fireGain = stops(settings.fireExposure)
+  if (passes)
+    for (const layer of settings.layers) {
+      if (!layer.shown || layer.amount === 0) continue
+      const inner = heap.mark()
+      const own = stops(layer.exposure)
+      const sigma = layer.softness * scale
+      if (layer.kind === 'light') {
+        const light = layImage(crew, passes.light, passes.shadow)
+        blur(crew, light, sigma, width, height)
+        crew.run('layLight', [image, light, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), layer.amount, width], height, 8)
+      } else if (layer.kind === 'smoke') {
+        const ambient = layImage(crew, passes.smoke)
+        const lit = layImage(crew, passes.smokeLight)
+        blur(crew, ambient, sigma, width, height)
+        blur(crew, lit, sigma, width, height)
+        const span = layer.tint.map((t) => t * own * (layer.white - layer.black))
+        crew.run('laySmoke', [image, ambient, lit, ambient, put([layer.black, layer.black, layer.black, 0, ...span, 0, fireGain, fireGain, fireGain, layer.amount]), width], height, 8)
+      } else {
+        const fire = layImage(crew, passes.fire)
+        blur(crew, fire, sigma, width, height)
+        crew.run('layFire', [image, fire, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), width], height, 8)
+      }
+      heap.release(inner)
+    }
+  const result = makeImage(width, height, 4)
+  if (settings.grainAmount > 0 && passes) {
+    const plateAt = layImage(crew, plate)
+    const out = heap.alloc(pixels * 16)
+    // A proxy pixel is the mean of 1 / scale^2 full ones, so its grain has that much less variance.
+    const law = [...settings.grain.floor, ...settings.grain.slope].map((part) => part * scale * scale)
+    crew.run('layGrain', [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, width], height, 8)
+    result.data.set(heap.f32(out, pixels * 4))
+  } else {
+    result.data.set(heap.f32(image, pixels * 4))
+    for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
+  }
+  heap.release(mark)
+  return result
+}

@@ -1,0 +1,137 @@
+import { sample, within } from './grid'
+import { castRay } from './trace'
+
+// Light in and through the gas on a coarse grid. Gas block, f32 unless said, byte offsets:
+//   0 low corner x y z (m); 12 cell (m); 16 i32 nx ny nz; 28 u32 extinction (1/m, padded); 32 u32 temperature (K, padded); 36 u32 tiles (bytes, 8^3 cells each); 40 i32 tiles x y z
+//   52 coarse cell (m); 56 i32 coarse cx cy cz; 68 u32 coarse extinction (1/m, padded); 72 u32 coarse light (8 floats a cell, padded)
+// Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
+
+/** Mean extinction of factor^3 cells. Slabs are coarse layers. */
+export function coarsenExtinction(gas: usize, factor: i32, from: i32, to: i32): void {
+  const nx = load<i32>(gas, 16), ny = load<i32>(gas, 20), nz = load<i32>(gas, 24)
+  const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
+  const sx = nx + 2, sxy = (nx + 2) * (ny + 2)
+  const fine = <usize>load<u32>(gas, 28)
+  const coarse = <usize>load<u32>(gas, 68)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < cy; j++)
+      for (let i = 0; i < cx; i++) {
+        let sum: f32 = 0
+        let n: f32 = 0
+        for (let c = k * factor; c < min(nz, (k + 1) * factor); c++)
+          for (let b = j * factor; b < min(ny, (j + 1) * factor); b++)
+            for (let a = i * factor; a < min(nx, (i + 1) * factor); a++) {
+              sum += load<f32>(fine + ((<usize>((c + 1) * sxy + (b + 1) * sx + a + 1)) << 2))
+              n += 1
+            }
+        store<f32>(coarse + ((<usize>(((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1)) << 2), n > 0 ? sum / n : 0)
+      }
+}
+
+/** Transmittance of the coarse gas along a unit direction over `reach` metres. */
+export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
+  const cell = load<f32>(gas, 52)
+  const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60), cz = load<i32>(gas, 64)
+  const hx = <f32>cx * cell, hy = <f32>cy * cell, hz = <f32>cz * cell
+  const px = x - load<f32>(gas), py = y - load<f32>(gas, 4), pz = z - load<f32>(gas, 8)
+  const ix: f32 = 1 / (abs(dx) < 1e-9 ? <f32>1e-9 : dx), iy: f32 = 1 / (abs(dy) < 1e-9 ? <f32>1e-9 : dy), iz: f32 = 1 / (abs(dz) < 1e-9 ? <f32>1e-9 : dz)
+  const ax = -px * ix, bx = (hx - px) * ix
+  const ay = -py * iy, by = (hy - py) * iy
+  const az = -pz * iz, bz = (hz - pz) * iz
+  let t = max(max(min(ax, bx), min(ay, by)), max<f32>(min(az, bz), 0))
+  const end = min(min(max(ax, bx), max(ay, by)), min(max(az, bz), reach))
+  if (t >= end) return 1
+  const coarse = <usize>load<u32>(gas, 68)
+  const sx = cx + 2, sxy = (cx + 2) * (cy + 2)
+  const steps = <i32>((end - t) / cell) + 1
+  const ds = (end - t) / <f32>steps
+  const inv: f32 = 1 / cell
+  const tx = <f32>(cx + 1) - 0.001, ty = <f32>(cy + 1) - 0.001, tz = <f32>(cz + 1) - 0.001
+  let depth: f32 = 0
+  t += 0.5 * ds
+  for (let n = 0; n < steps; n++) {
+    depth += sample(coarse, within((px + dx * t) * inv + 0.5, tx), within((py + dy * t) * inv + 0.5, ty), within((pz + dz * t) * inv + 0.5, tz), sx, sxy)
+    t += ds
+  }
+  return NativeMathf.exp(-depth * ds)
+}
+
+const SKY_DIRECTIONS = 5
+const SKY_TILT: f32 = 0.8944272 // of directions 27 degrees above the horizon
+const SKY_RISE: f32 = 0.4472136
+
+/** Transmittance towards the sky: straight up and four ways at 27 degrees, weighted by the cosine for a level surface. */
+export function skyTransmittance(gas: usize, x: f32, y: f32, z: f32): f32 {
+  let sum = transmittance(gas, x, y, z, 0, 1, 0, 1e9)
+  let weight: f32 = 1
+  for (let n = 1; n < SKY_DIRECTIONS; n++) {
+    const dx: f32 = n == 1 ? SKY_TILT : n == 2 ? -SKY_TILT : 0
+    const dz: f32 = n == 3 ? SKY_TILT : n == 4 ? -SKY_TILT : 0
+    sum += SKY_RISE * transmittance(gas, x, y, z, dx, SKY_RISE, dz, 1e9)
+    weight += SKY_RISE
+  }
+  return sum / weight
+}
+
+/**
+ * Light that reaches each coarse cell: 8 floats: fire r g b as mean value over all directions, sun transmittance, sky transmittance.
+ * sun: 3 floats, the unit direction towards it. Slabs are layers of the padded coarse grid (cz + 2).
+ */
+export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, from: i32, to: i32): void {
+  const cell = load<f32>(gas, 52)
+  const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
+  const out = <usize>load<u32>(gas, 72)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < cy + 2; j++)
+      for (let i = 0; i < cx + 2; i++) {
+        const x = load<f32>(gas) + (<f32>i - 0.5) * cell
+        const y = load<f32>(gas, 4) + (<f32>j - 0.5) * cell
+        const z = load<f32>(gas, 8) + (<f32>k - 0.5) * cell
+        let light = f32x4.splat(0)
+        for (let n = 0; n < count; n++) {
+          const e = emitters + ((<usize>n) << 5)
+          const dx = load<f32>(e) - x, dy = load<f32>(e, 4) - y, dz = load<f32>(e, 8) - z
+          const r2 = dx * dx + dy * dy + dz * dz
+          const r = sqrt(r2) + 1e-6
+          const radius = load<f32>(e, 24)
+          const seen = transmittance(gas, x, y, z, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
+          light = f32x4.add(light, f32x4.mul(f32x4.splat(seen / (12.566371 * (r2 + radius * radius))), v128.load(e, 12)))
+        }
+        const at = out + ((<usize>((k * (cy + 2) + j) * (cx + 2) + i)) << 5)
+        v128.store(at, f32x4.replace_lane(light, 3, transmittance(gas, x, y, z, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9)))
+        v128.store(at, f32x4(skyTransmittance(gas, x, y, z), 0, 0, 0), 16)
+      }
+}
+
+/**
+ * Light on surface points: points are 8 floats: x y z, unused, normal x y z, wanted (0 skips). out: 4 floats a point: fire r g b as share of the plate's white light
+ * (irradiance / E), and the share of sun and sky that the smoke lets through. gas = 0: no gas yet, emitters alone.
+ */
+export function relight(gas: usize, emitters: usize, count: i32, sun: usize, sunShare: f32, nodes: usize, positions: usize, indices: usize, stack: usize, points: usize, out: usize, row: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < row; x++) {
+      const p = points + ((<usize>(y * row + x)) << 5)
+      const at = out + ((<usize>(y * row + x)) << 4)
+      if (load<f32>(p, 28) == 0) {
+        v128.store(at, f32x4(0, 0, 0, 1))
+        continue
+      }
+      const nx = load<f32>(p, 16), ny = load<f32>(p, 20), nz = load<f32>(p, 24)
+      const px = load<f32>(p) + nx * 0.004, py = load<f32>(p, 4) + ny * 0.004, pz = load<f32>(p, 8) + nz * 0.004
+      let light = f32x4.splat(0)
+      for (let n = 0; n < count; n++) {
+        const e = emitters + ((<usize>n) << 5)
+        const dx = load<f32>(e) - px, dy = load<f32>(e, 4) - py, dz = load<f32>(e, 8) - pz
+        const r2 = dx * dx + dy * dy + dz * dz
+        const r = sqrt(r2) + 1e-6
+        const facing = (dx * nx + dy * ny + dz * nz) / r
+        if (facing <= 0) continue
+        const radius = load<f32>(e, 24)
+        if (castRay(nodes, positions, indices, stack + ((<usize>from) << 8), px, py, pz, dx / r, dy / r, dz / r, r, true) < r) continue
+        const seen = transmittance(gas, px, py, pz, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
+        light = f32x4.add(light, f32x4.mul(f32x4.splat(facing * seen / (3.14159265 * (r2 + radius * radius))), v128.load(e, 12)))
+      }
+      const through = sunShare * transmittance(gas, px, py, pz, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9) + (1 - sunShare) * skyTransmittance(gas, px, py, pz)
+      v128.store(at, f32x4.replace_lane(light, 3, through))
+    }
+}
