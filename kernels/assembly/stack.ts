@@ -117,7 +117,7 @@ export function layGrain(dst: usize, image: usize, plate: usize, grain: usize, s
     }
 }
 
-/** Display: exposure, then sRGB's curve (way 0) or the same behind a soft shoulder above 0.8 (way 1), to bytes r g b 255. */
+/** Display: exposure, then sRGB's curve (way 0) or the same behind a soft shoulder (way 1), to bytes r g b 255. */
 export function display(dst: usize, image: usize, gain: f32, way: i32, table: usize, width: i32, from: i32, to: i32): void {
   for (let n = from * width; n < to * width; n++) {
     const o = (<usize>n) << 4
@@ -130,7 +130,7 @@ export function display(dst: usize, image: usize, gain: f32, way: i32, table: us
   }
 }
 
-const KNEE: f32 = 0.6
+const KNEE: f32 = 0.75
 const CEILING: f32 = 1.0
 
 /** Values above the knee bend towards the ceiling with the same slope at the knee: knee + s (1 - 1 / (1 + (v - knee) / s)), s = ceiling - knee. */

@@ -14,9 +14,9 @@ export const decodeSrgb = (v: number): number => (v <= 0.04045 ? v / 12.92 : pow
 /** Rec. 709's camera curve, inverted (ITU-R BT.709-6). */
 export const decodeRec709 = (v: number): number => (v < 0.081 ? v / 4.5 : pow((v + 0.099) / 1.099, 1 / 0.45))
 
-const KNEE = 0.6
+const KNEE = 0.75
 
-/** The soft shoulder: straight to 0.6, then bent so that 1 is reached only at infinity, slope unbroken. */
+/** The soft shoulder: straight to 0.75, then bent so that 1 is reached only at infinity, slope unbroken. */
 export const softShoulder = (v: number): number => (v <= KNEE ? v : KNEE + ((1 - KNEE) * (v - KNEE)) / (1 - KNEE + v - KNEE))
 
 let encoded: Uint8Array | undefined

@@ -1,0 +1,52 @@
+import { z } from 'zod'
+import { LanternError } from '../../base/index.ts'
+import { GAS_CHANNELS, type GasFrame, TILE, tileCounts } from '../../data/index.ts'
+import { type Deflate, plainDeflate } from '../deflate.ts'
+
+// A kept gas frame: "CLGF", u32 length of the JSON head, the head, then one zlib stream of the tile numbers (i32) and the channels' halves (u16), little-endian.
+const MAGIC = 0x46474c43
+const MOST_CELLS = 2 ** 31
+
+const headSchema = z.object({
+  box: z.object({ cell: z.number().positive(), origin: z.tuple([z.int(), z.int(), z.int()]), size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]) }),
+  ambient: z.number().positive(),
+  tiles: z.int().nonnegative(),
+})
+
+export function writeGasFrame(frame: GasFrame, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
+  const head = new TextEncoder().encode(JSON.stringify({ box: frame.box, ambient: frame.ambient, tiles: frame.tiles.length }))
+  const per = frame.tiles.length * TILE ** 3 * 2
+  const body = new Uint8Array(frame.tiles.length * 4 + per * frame.channels.length)
+  body.set(new Uint8Array(frame.tiles.buffer, frame.tiles.byteOffset, frame.tiles.byteLength))
+  frame.channels.forEach((channel, n) => body.set(new Uint8Array(channel.buffer, channel.byteOffset, channel.byteLength), frame.tiles.length * 4 + per * n))
+  const packed = deflate.deflate(body)
+  const out = new Uint8Array(8 + head.length + packed.length)
+  const view = new DataView(out.buffer)
+  view.setUint32(0, MAGIC, true)
+  view.setUint32(4, head.length, true)
+  out.set(head, 8)
+  out.set(packed, 8 + head.length)
+  return out
+}
+
+/** Throws LanternError 'gas-frame' on bytes that are none. */
+export function readGasFrame(bytes: Uint8Array, deflate: Deflate = plainDeflate): GasFrame {
+  const broken = (): LanternError => new LanternError('gas-frame', 'A kept gas frame is damaged.', 'Keep the gas again.')
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  if (bytes.length < 8 || view.getUint32(0, true) !== MAGIC) throw broken()
+  const headLength = view.getUint32(4, true)
+  if (8 + headLength > bytes.length) throw broken()
+  try {
+    const head = headSchema.parse(JSON.parse(new TextDecoder().decode(bytes.subarray(8, 8 + headLength))))
+    const [tx, ty, tz] = tileCounts(head.box)
+    if (head.box.size.reduce((a, b) => a * b, 1) > MOST_CELLS || head.tiles > tx * ty * tz) throw broken()
+    const body = deflate.inflate(bytes.subarray(8 + headLength)).slice()
+    const per = head.tiles * TILE ** 3
+    if (body.length !== head.tiles * 4 + per * 2 * GAS_CHANNELS.length) throw broken()
+    const tiles = new Int32Array(body.buffer, 0, head.tiles)
+    const channels = GAS_CHANNELS.map((_, n) => new Uint16Array(body.buffer, head.tiles * 4 + per * 2 * n, per))
+    return { box: head.box, ambient: head.ambient, tiles, channels }
+  } catch {
+    throw broken()
+  }
+}

@@ -1,0 +1,7 @@
+export * from './camera.ts'
+export * from './gas.ts'
+export * from './passes.ts'
+export * from './picture.ts'
+export * from './recipe.ts'
+export * from './set.ts'
+export * from './stack.ts'

@@ -1,0 +1,168 @@
+import { z } from 'zod'
+
+// The shot document. Every setting carries its label, unit, sensible range, step and a hint of one line in its schema's meta; forms, checks, defaults and
+// docs are made from them. Items are a map by id with an order field, so that merge patches touch one thing.
+
+export interface SettingMeta {
+  label: string
+  /** As shown; the value itself is always in this unit too. */
+  unit?: string
+  /** Hard limits are the schema's; this is what the slider spans. */
+  span?: readonly [number, number]
+  step?: number
+  hint: string
+  group: string
+  /** What of the results the setting touches, as words for the bench. */
+  touches?: string
+}
+
+const number = (min: number, max: number, initial: number, meta: SettingMeta) => z.number().min(min).max(max).default(initial).meta({ ...meta })
+const name = z.string().trim().min(1, 'Give it a name.').max(80, 'At most 80 characters.')
+const vec3 = z.tuple([z.number(), z.number(), z.number()])
+const colour = z.tuple([z.number().min(0).max(4), z.number().min(0).max(4), z.number().min(0).max(4)])
+const order = z.number()
+
+const common = { name, order, shown: z.boolean().default(true), locked: z.boolean().default(false) }
+const place = (group: string) => ({
+  position: vec3.default([0, 0, 0]).meta({ label: 'Place', unit: 'm', step: 0.01, hint: 'Where it stands in the world: right, up, towards the camera.', group } satisfies SettingMeta),
+  turn: number(-360, 360, 0, { label: 'Turn', unit: '°', span: [-180, 180], step: 0.5, hint: 'About the upright axis.', group }),
+})
+const roles = z
+  .object({ stops: z.boolean().default(true), holdsOut: z.boolean().default(true), receives: z.boolean().default(true) })
+  .strict()
+  .default({ stops: true, holdsOut: true, receives: true })
+  .meta({ label: 'Roles', hint: 'Stops gas; hides what is behind it; shows the effect’s light and shadow.', group: 'Roles' } satisfies SettingMeta)
+
+export const groundSchema = z
+  .object({
+    ...common, kind: z.literal('ground'), ...place('Place'), roles,
+    size: number(1, 1000, 60, { label: 'Size', unit: 'm', span: [5, 200], step: 1, hint: 'Edge of the square of ground.', group: 'Place' }),
+  })
+  .strict()
+
+export const boxSchema = z
+  .object({
+    ...common, kind: z.literal('box'), ...place('Place'), roles,
+    width: number(0.01, 500, 2, { label: 'Width', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From side to side.', group: 'Size' }),
+    height: number(0.01, 500, 2, { label: 'Height', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From the place upward.', group: 'Size' }),
+    depth: number(0.01, 500, 0.3, { label: 'Depth', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From front to back.', group: 'Size' }),
+  })
+  .strict()
+
+export const gasSchema = z
+  .object({
+    ...common, kind: z.literal('gas'),
+    position: vec3.default([0, 0, 0]).meta({ label: 'Place', unit: 'm', step: 0.01, hint: 'Middle of the source: right, up, towards the camera.', group: 'Source' } satisfies SettingMeta),
+    shape: z.enum(['disc', 'box', 'sphere']).default('disc').meta({ label: 'Shape', hint: 'A flat disc on the ground, a box or a ball.', group: 'Source' } satisfies SettingMeta),
+    diameter: number(0.05, 20, 1.2, { label: 'Diameter', unit: 'm', span: [0.1, 5], step: 0.05, hint: 'Across the source; its speed follows its size.', group: 'Source', touches: 'gas' }),
+    heat: number(0, 20000, 400, { label: 'Heat', unit: 'kW', span: [0, 2000], step: 5, hint: 'Heat set free by burning. 0 gives smoke alone.', group: 'Source', touches: 'gas' }),
+    soot: number(0, 20, 1.8, { label: 'Soot', unit: '%', span: [0, 10], step: 0.1, hint: 'Share of the burnt fuel that turns to soot: more is darker and more orange.', group: 'Source', touches: 'gas' }),
+    smoke: number(0, 500, 0, { label: 'Smoke', unit: 'g/s', span: [0, 50], step: 0.1, hint: 'Soot set free without burning.', group: 'Source', touches: 'gas' }),
+    stir: number(0, 5, 0.6, { label: 'Stir', unit: 'm/s', span: [0, 3], step: 0.05, hint: 'Unrest of the air in the source.', group: 'Source', touches: 'gas' }),
+    wind: number(0, 30, 0, { label: 'Wind', unit: 'm/s', span: [0, 10], step: 0.1, hint: 'Speed of the air that comes in.', group: 'Air', touches: 'gas' }),
+    windFrom: number(0, 360, 270, { label: 'From', unit: '°', span: [0, 360], step: 5, hint: 'Where it comes from: 0 from behind the set, 90 from the right, 270 from the left.', group: 'Air', touches: 'gas' }),
+    airTemperature: number(-40, 60, 15, { label: 'Air', unit: '°C', span: [-20, 40], step: 1, hint: 'Temperature of the air.', group: 'Air', touches: 'gas' }),
+    confinement: number(0, 3, 0.3, { label: 'Curl', unit: '', span: [0, 1.5], step: 0.05, hint: 'Keeps small whirls alive that a coarse cell loses.', group: 'Run', touches: 'gas' }),
+    burnTime: number(0.02, 3, 0.25, { label: 'Burn time', unit: 's', span: [0.05, 1], step: 0.01, hint: 'How long fuel that is alight lasts: longer makes taller flames.', group: 'Source', touches: 'gas' }),
+    cell: number(5, 500, 40, { label: 'Cell', unit: 'mm', span: [15, 150], step: 1, hint: 'Edge of a cell: halving it costs sixteen times the time.', group: 'Run', touches: 'gas' }),
+    runUp: number(0, 240, 24, { label: 'Run-up', unit: 'fr', span: [0, 96], step: 1, hint: 'Frames that burn before the first one.', group: 'Run', touches: 'gas' }),
+    reach: number(0.5, 100, 6, { label: 'Reach', unit: 'm', span: [2, 20], step: 0.5, hint: 'How far from the source the gas is followed.', group: 'Run', touches: 'gas' }),
+    seed: number(0, 99999, 1, { label: 'Seed', unit: '', span: [0, 100], step: 1, hint: 'Another number, another fire of the same kind.', group: 'Run', touches: 'gas' }),
+    albedo: number(0, 1, 0.3, { label: 'Smoke white', unit: '', span: [0, 1], step: 0.01, hint: 'Light that the smoke scatters: 0.3 is black smoke, 0.9 steam.', group: 'Look', touches: 'picture' }),
+    forward: number(-0.9, 0.9, 0.4, { label: 'Forward', unit: '', span: [-0.9, 0.9], step: 0.05, hint: 'How much the smoke glows against the light.', group: 'Look', touches: 'picture' }),
+    thickness: number(0, 20, 1, { label: 'Thickness', unit: '×', span: [0, 4], step: 0.05, hint: 'Times the extinction that its soot has.', group: 'Look', touches: 'picture' }),
+  })
+  .strict()
+
+const layerFields = (initial: { order: number }) => ({
+  order: z.number().default(initial.order),
+  shown: z.boolean().default(true),
+  amount: number(0, 2, 1, { label: 'Amount', unit: '×', span: [0, 2], step: 0.01, hint: 'How much of the layer is laid on.', group: 'Layer', touches: 'stack' }),
+  exposure: number(-12, 12, 0, { label: 'Exposure', unit: 'st', span: [-4, 4], step: 0.05, hint: 'Of this layer alone, in stops.', group: 'Layer', touches: 'stack' }),
+  black: number(-1, 2, 0, { label: 'Black', unit: '', span: [0, 0.3], step: 0.001, hint: 'Plate value that the layer’s black becomes.', group: 'Layer', touches: 'stack' }),
+  white: number(0, 8, 1, { label: 'White', unit: '', span: [0, 2], step: 0.01, hint: 'Plate value that the layer’s white becomes.', group: 'Layer', touches: 'stack' }),
+  tint: colour.default([1, 1, 1]).meta({ label: 'Tint', hint: 'Multiplies red, green and blue.', step: 0.01, group: 'Layer', touches: 'stack' } satisfies SettingMeta),
+  softness: number(0, 40, 0.6, { label: 'Softness', unit: 'px', span: [0, 4], step: 0.05, hint: 'Blur to the plate’s own softness.', group: 'Layer', touches: 'stack' }),
+})
+const layer = (initial: { order: number }) => {
+  const schema = z.object(layerFields(initial)).strict()
+  return schema.default(schema.parse({}))
+}
+
+export const sitSchema = z
+  .object({
+    fireExposure: number(-16, 16, 0, { label: 'Fire exposure', unit: 'st', span: [-10, 4], step: 0.1, hint: 'Flame and the light it throws, together: lower exposes for the fire.', group: 'Fire', touches: 'stack' }),
+    grainAmount: number(0, 4, 1, { label: 'Grain', unit: '×', span: [0, 2], step: 0.05, hint: 'Of the plate’s own grain, on what is added only.', group: 'Grain', touches: 'stack' }),
+    light: layer({ order: 1 }),
+    smoke: layer({ order: 2 }),
+    fire: layer({ order: 3 }),
+  })
+  .strict()
+
+export const plateLightSchema = z
+  .object({
+    illuminance: number(0.1, 200000, 250, { label: 'Illuminance', unit: 'lx', span: [1, 20000], step: 1, hint: 'Light on the set that makes white 1.0 in the plate: sets how bright a fire is beside it.', group: 'Plate light', touches: 'picture' }),
+    sunShare: number(0, 1, 0.15, { label: 'Sun share', unit: '', span: [0, 1], step: 0.01, hint: 'Share of it that comes from the sun; the rest is sky.', group: 'Plate light', touches: 'picture' }),
+    sunFrom: number(0, 360, 250, { label: 'Sun from', unit: '°', span: [0, 360], step: 1, hint: '0 from behind the set, 90 from the right.', group: 'Plate light', touches: 'picture' }),
+    sunHeight: number(1, 90, 25, { label: 'Sun height', unit: '°', span: [1, 90], step: 1, hint: 'Above the horizon.', group: 'Plate light', touches: 'picture' }),
+    sunColour: colour.default([1.25, 1, 0.75]).meta({ label: 'Sun colour', step: 0.01, hint: 'Against the plate’s white.', group: 'Plate light', touches: 'picture' } satisfies SettingMeta),
+    skyColour: colour.default([0.92, 1, 1.15]).meta({ label: 'Sky colour', step: 0.01, hint: 'Against the plate’s white.', group: 'Plate light', touches: 'picture' } satisfies SettingMeta),
+  })
+  .strict()
+
+export const lensSchema = z.object({ k1: z.number().min(-1).max(1).default(0), k2: z.number().min(-1).max(1).default(0) }).strict()
+
+/** Either typed for a locked-off plate, or a path taken in from a file (an asset of the shot). */
+export const cameraSchema = z
+  .object({
+    kind: z.enum(['none', 'typed', 'path']).default('none'),
+    /** px over the full frame's width. */
+    focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.005, hint: 'In picture widths: 0.85 is a wide lens, 2 a long one.', group: 'Camera', touches: 'picture' }),
+    height: number(-100, 1000, 1.6, { label: 'Height', unit: 'm', span: [0.1, 5], step: 0.01, hint: 'Of the lens above the ground.', group: 'Camera', touches: 'picture' }),
+    tilt: number(-90, 90, 0, { label: 'Tilt', unit: '°', span: [-30, 30], step: 0.05, hint: 'Up is positive.', group: 'Camera', touches: 'picture' }),
+    roll: number(-180, 180, 0, { label: 'Roll', unit: '°', span: [-10, 10], step: 0.05, hint: 'About the view axis.', group: 'Camera', touches: 'picture' }),
+    k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Camera', touches: 'picture' }),
+    k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
+    /** The store's blob of the path, and what it was called. */
+    path: z.object({ blob: z.string().regex(/^[0-9a-f]{64}$/), file: z.string() }).strict().optional(),
+  })
+  .strict()
+
+export const plateSchema = z
+  .object({
+    asset: z.string(),
+    file: z.string(),
+    width: z.number().int().min(1).max(16384),
+    height: z.number().int().min(1).max(16384),
+    first: z.number().int(),
+    last: z.number().int(),
+    /** Frames per second as a fraction. */
+    rate: z.tuple([z.number().int().min(1), z.number().int().min(1)]),
+    encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb'),
+  })
+  .strict()
+
+export const itemSchema = z.discriminatedUnion('kind', [groundSchema, boxSchema, gasSchema])
+
+export const shotSchema = z
+  .object({
+    version: z.literal(1),
+    name: z.string().trim().min(1).max(80),
+    plate: plateSchema,
+    camera: cameraSchema,
+    light: plateLightSchema,
+    sit: sitSchema,
+    items: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), itemSchema),
+  })
+  .strict()
+
+export type ShotDocument = z.infer<typeof shotSchema>
+export type ShotItem = z.infer<typeof itemSchema>
+export type GasItem = z.infer<typeof gasSchema>
+export type BoxItem = z.infer<typeof boxSchema>
+export type GroundItem = z.infer<typeof groundSchema>
+export type SitSettings = z.infer<typeof sitSchema>
+export type PlateLightSettings = z.infer<typeof plateLightSchema>
+export type CameraSettings = z.infer<typeof cameraSchema>
+export type PlateInfo = z.infer<typeof plateSchema>
+export type LayerKind = 'light' | 'smoke' | 'fire'

@@ -1,0 +1,47 @@
+import { z } from 'zod'
+import { boxSchema, cameraSchema, gasSchema, groundSchema, plateLightSchema, type SettingMeta, sitSchema } from './schema.ts'
+
+/** One setting as the bench shows it. */
+export interface Setting extends SettingMeta {
+  key: string
+  type: 'number' | 'vector' | 'colour' | 'choice' | 'roles'
+  minimum?: number
+  maximum?: number
+  initial?: unknown
+  choices?: readonly string[]
+}
+
+const metaSchema = z.object({
+  label: z.string(), unit: z.string().optional(), span: z.tuple([z.number(), z.number()]).optional(), step: z.number().optional(), hint: z.string(), group: z.string(), touches: z.string().optional(),
+})
+const shapeSchema = z.object({ type: z.string().optional(), minimum: z.number().optional(), maximum: z.number().optional(), default: z.unknown().optional(), enum: z.array(z.string()).optional() })
+
+/** The settings of an object schema, in its order; fields without a label are not settings. */
+export function settingsOf(schema: z.ZodObject): Setting[] {
+  const document = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' })
+  return Object.entries(document.properties ?? {}).flatMap(([key, property]) => {
+    const meta = metaSchema.safeParse(property)
+    const shape = shapeSchema.safeParse(property)
+    if (!meta.success || !shape.success) return []
+    const { type, minimum, maximum, enum: choices } = shape.data
+    const kind = choices ? 'choice' : type === 'array' ? (key.toLowerCase().endsWith('colour') || key === 'tint' ? 'colour' : 'vector') : type === 'object' ? 'roles' : 'number'
+    return [{ ...meta.data, key, type: kind, minimum, maximum, initial: shape.data.default, choices }]
+  })
+}
+
+const layerObject = (key: 'light' | 'smoke' | 'fire'): z.ZodObject => {
+  const inner = sitSchema.shape[key]
+  return inner.unwrap()
+}
+
+/** The settings of everything that the bench can show. */
+export const SETTINGS = {
+  ground: settingsOf(groundSchema),
+  box: settingsOf(boxSchema),
+  gas: settingsOf(gasSchema),
+  camera: settingsOf(cameraSchema),
+  plateLight: settingsOf(plateLightSchema),
+  sit: settingsOf(sitSchema),
+  layer: settingsOf(layerObject('fire')),
+} as const
+export type SettingsKind = keyof typeof SETTINGS
