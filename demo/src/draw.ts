@@ -29,11 +29,11 @@ function worker(time: number): { boxes: YardBox[]; lantern: Vec3 } {
 const flicker = (time: number): number => 1 + 0.22 * noise3(91, time * 6, 0, 0) + 0.12 * noise3(92, time * 17, 0, 0)
 
 /** The brazier's flame, seen as a flat flame that faces the camera; adds to `out`. */
-function flame(from: Vec3, along: Vec3, time: number, out: Float64Array): void {
-  const t = (BRAZIER[2] - from[2]) / along[2]
+function flame(from: Vec3, ax: number, ay: number, az: number, time: number, out: Float64Array): void {
+  const t = (BRAZIER[2] - from[2]) / az
   if (!(t > 0)) return
-  const x = from[0] + along[0] * t - BRAZIER[0]
-  const y = from[1] + along[1] * t - BRAZIER[1] + 0.04
+  const x = from[0] + ax * t - BRAZIER[0]
+  const y = from[1] + ay * t - BRAZIER[1] + 0.04
   if (Math.abs(x) > 0.6 || y < 0 || y > 1.2) return
   const rise = y * 3.2 - time * 5.2
   const sway = 0.16 * y * noise3(95, rise * 0.6, time, 0)
@@ -77,17 +77,20 @@ export function platePainter(spec: PlateSpec, width: number, height: number, sam
       const colour = new Float64Array(3)
       const gain = 2 ** spec.drift(time)
       const brazier = 0.55 * flicker(time)
-      const axes = [rotate(camera.rotation, [1, 0, 0]), rotate(camera.rotation, [0, 1, 0]), rotate(camera.rotation, [0, 0, -1])] as const
+      const [right, up, forward] = [rotate(camera.rotation, [1, 0, 0]), rotate(camera.rotation, [0, 1, 0]), rotate(camera.rotation, [0, 0, -1])]
+      const shade = shader(camera.position, brazier, people?.boxes ?? [], people?.lantern)
+      const share = gain / (samples * samples)
       for (let p = 0, n = 0; p < width * height; p++)
         for (let s = 0; s < samples * samples; s++, n += 2) {
           const rx = rays[n] ?? 0
           const ry = rays[n + 1] ?? 0
-          const d = [0, 1, 2].map((c) => (axes[0][c] ?? 0) * rx + (axes[1][c] ?? 0) * ry + (axes[2][c] ?? 0)) as [number, number, number]
-          const len = Math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
-          const along: Vec3 = [d[0] / len, d[1] / len, d[2] / len]
-          shader(camera.position, along, brazier, people?.boxes ?? [], people?.lantern, colour)
-          flame(camera.position, along, time, colour)
-          for (let c = 0; c < 3; c++) image[p * 3 + c] = (image[p * 3 + c] ?? 0) + ((colour[c] ?? 0) * gain) / (samples * samples)
+          const x = right[0] * rx + up[0] * ry + forward[0]
+          const y = right[1] * rx + up[1] * ry + forward[1]
+          const z = right[2] * rx + up[2] * ry + forward[2]
+          const inv = 1 / Math.sqrt(x * x + y * y + z * z)
+          shade(x * inv, y * inv, z * inv, colour)
+          flame(camera.position, x * inv, y * inv, z * inv, time, colour)
+          for (let c = 0; c < 3; c++) image[p * 3 + c] = (image[p * 3 + c] ?? 0) + (colour[c] ?? 0) * share
         }
       return image
     },

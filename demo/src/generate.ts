@@ -16,7 +16,7 @@ async function draw(spec: PlateSpec, out: string, frames: number): Promise<void>
   const last = spec.first + frames - 1
   const path = Array.from({ length: frames }, (_, n) => ({ frame: spec.first + n, camera: painter.camera(spec.first + n) }))
   writeFileSync(join(out, `${spec.name}-camera.gltf`), writeCameraGltf(spec.name, path, spec.rate))
-  const ffmpeg = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${WIDTH}x${HEIGHT}`, '-r', String(spec.rate), '-i', '-', '-vf', 'scale=out_color_matrix=bt709:out_range=tv', '-c:v', 'libx264', '-preset', 'slow', '-crf', '17', '-pix_fmt', 'yuv420p', '-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1', '-threads', '1', '-flags', '+bitexact', '-fflags', '+bitexact', join(out, `${spec.name}.mp4`)], { stdio: ['pipe', 'inherit', 'inherit'] })
+  const ffmpeg = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${WIDTH}x${HEIGHT}`, '-r', String(spec.rate), '-i', '-', '-vf', 'scale=out_color_matrix=bt709:out_range=tv', '-c:v', 'libx264', '-preset', 'slow', '-tune', 'grain', '-crf', '22', '-pix_fmt', 'yuv420p', '-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1', '-threads', '1', '-flags', '+bitexact', '-fflags', '+bitexact', join(out, `${spec.name}.mp4`)], { stdio: ['pipe', 'inherit', 'inherit'] })
   const started = performance.now()
   for (let frame = spec.first; frame <= last; frame++) {
     const bytes = sensor(painter.draw(frame), WIDTH, HEIGHT, frame, spec.seed)

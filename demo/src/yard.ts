@@ -1,4 +1,4 @@
-import { aboutAxis, conjugate, fractal3, type Quaternion, rotate, type Vec3 } from '@lantern/core/math'
+import { fractal3, type Vec3 } from '@lantern/core/math'
 import { boards, brickWall, cobbles, lookUp, rough, type Texture } from './textures.ts'
 
 /** A textured box of the yard. */
@@ -59,95 +59,99 @@ export function makeYard(detail: number): Yard {
   }
 }
 
-/** What a ray meets: linear colour into `out`. Light of the brazier (share of white) is added at the surface. */
-export function makeShader(yard: Yard, focalPx: number): (from: Vec3, along: Vec3, brazier: number, extra: readonly YardBox[], lantern: Vec3 | undefined, out: Float64Array) => void {
-  const turns = new Map<YardBox, Quaternion>()
-  const turnOf = (box: YardBox): Quaternion => {
-    let q = turns.get(box)
-    if (!q) turns.set(box, (q = aboutAxis([0, 1, 0], box.turn)))
-    return q
-  }
-  return (from, along, brazier, extra, lantern, out) => {
-    let best = Infinity
-    let hit: YardBox | undefined
-    let face = 0
-    let local: [number, number, number] = [0, 0, 0]
-    let normal: Vec3 = [0, 1, 0]
-    if (along[1] < -1e-6) best = -from[1] / along[1]
-    const visit = (box: YardBox): void => {
-      const q = conjugate(turnOf(box))
-      const o = rotate(q, [from[0] - box.centre[0], from[1] - box.centre[1], from[2] - box.centre[2]])
-      const d = rotate(q, along)
-      let near = -Infinity
-      let far = Infinity
-      let axis = 0
-      for (let a = 0; a < 3; a++) {
-        const da = d[a] ?? 0
-        const inv = 1 / (Math.abs(da) < 1e-9 ? 1e-9 : da)
-        const h = box.half[a] ?? 0
-        const t0 = (-h * Math.sign(inv) - (o[a] ?? 0)) * inv
-        const t1 = (h * Math.sign(inv) - (o[a] ?? 0)) * inv
-        if (t0 > near) {
-          near = t0
-          axis = a
+interface Placed {
+  box: YardBox
+  cos: number
+  sin: number
+}
+
+const place = (box: YardBox): Placed => ({ box, cos: Math.cos(box.turn), sin: Math.sin(box.turn) })
+
+/** What rays from one place meet: linear colour into `out`. brazier, lantern: their light as share of white at 1 m. */
+export function makeShader(yard: Yard, focalPx: number) {
+  const fixed = yard.boxes.map(place)
+  return (from: Vec3, brazier: number, extra: readonly YardBox[], lantern: Vec3 | undefined) => {
+    const all = [...fixed, ...extra.map(place)]
+    // The ray's start in each box's own axes, once for all rays.
+    const starts = all.map(({ box, cos, sin }) => {
+      const [dx, dz] = [from[0] - box.centre[0], from[2] - box.centre[2]]
+      return [cos * dx - sin * dz, from[1] - box.centre[1], sin * dx + cos * dz] as const
+    })
+    return (ax: number, ay: number, az: number, out: Float64Array): void => {
+      let best = ay < -1e-6 ? -from[1] / ay : Infinity
+      let hit: Placed | undefined
+      let face = 1
+      let [lx, ly, lz] = [0, 0, 0]
+      for (let n = 0; n < all.length; n++) {
+        const placed = all[n] as Placed
+        const start = starts[n] as readonly [number, number, number]
+        const { half } = placed.box
+        const dx = placed.cos * ax - placed.sin * az
+        const dz = placed.sin * ax + placed.cos * az
+        const ix = 1 / (dx === 0 ? 1e-12 : dx)
+        const iy = 1 / (ay === 0 ? 1e-12 : ay)
+        const iz = 1 / (dz === 0 ? 1e-12 : dz)
+        const x0 = (-half[0] * (ix < 0 ? -1 : 1) - start[0]) * ix
+        const x1 = (half[0] * (ix < 0 ? -1 : 1) - start[0]) * ix
+        const y0 = (-half[1] * (iy < 0 ? -1 : 1) - start[1]) * iy
+        const y1 = (half[1] * (iy < 0 ? -1 : 1) - start[1]) * iy
+        const z0 = (-half[2] * (iz < 0 ? -1 : 1) - start[2]) * iz
+        const z1 = (half[2] * (iz < 0 ? -1 : 1) - start[2]) * iz
+        const near = x0 > y0 ? (x0 > z0 ? x0 : z0) : y0 > z0 ? y0 : z0
+        const far = x1 < y1 ? (x1 < z1 ? x1 : z1) : y1 < z1 ? y1 : z1
+        if (near > 1e-4 && near < far && near < best) {
+          best = near
+          hit = placed
+          face = near === x0 ? 0 : near === y0 ? 1 : 2
+          lx = start[0] + dx * near
+          ly = start[1] + ay * near
+          lz = start[2] + dz * near
         }
-        far = Math.min(far, t1)
       }
-      if (near > 1e-4 && near < far && near < best) {
-        best = near
-        hit = box
-        face = axis
-        local = [o[0] + d[0] * near, o[1] + d[1] * near, o[2] + d[2] * near]
-        const n: [number, number, number] = [0, 0, 0]
-        n[axis] = -Math.sign(d[axis] ?? 1)
-        normal = rotate(turnOf(box), n)
+      if (!(best < 400)) {
+        yard.sky([ax, ay, az], out)
+        return
       }
-    }
-    for (const box of yard.boxes) visit(box)
-    for (const box of extra) visit(box)
-    if (!(best < 400)) {
-      yard.sky(along, out)
-      return
-    }
-    const p: Vec3 = [from[0] + along[0] * best, from[1] + along[1] * best, from[2] + along[2] * best]
-    const facing = Math.max(0.08, Math.abs(normal[0] * along[0] + normal[1] * along[1] + normal[2] * along[2]))
-    const footprint = (best / focalPx) * (hit ? 1 : Math.min(3, 1 / Math.sqrt(facing)))
-    let light = 1
-    if (!hit) {
-      lookUp(yard.ground, p[0] + 100, p[2] + 100, footprint, out)
-      // The kiln and the crates take light from the ground beside them.
-      if (p[0] > KILN.from - 1 && p[0] < KILN.to) light *= 0.5 + 0.5 * Math.min(1, Math.max(0, p[2]) / 1.2)
-      for (const box of [...yard.boxes, ...extra]) {
-        if (box.half[0] > 1.5) continue
-        const dx = Math.max(0, Math.abs(p[0] - box.centre[0] + 0.12) - box.half[0])
-        const dz = Math.max(0, Math.abs(p[2] - box.centre[2]) - box.half[2])
-        const rise = Math.max(0, box.centre[1] - box.half[1])
-        light *= 1 - 0.62 * Math.exp(-Math.sqrt(dx * dx + dz * dz) / (0.12 + 0.25 * Math.min(box.half[0], 0.5))) * Math.exp(-rise * 4)
+      const px = from[0] + ax * best
+      const py = from[1] + ay * best
+      const pz = from[2] + az * best
+      let [nx, ny, nz] = [0, 1, 0]
+      let light = 1
+      if (!hit) {
+        lookUp(yard.ground, px + 100, pz + 100, (best / focalPx) * Math.min(3, 1 / Math.sqrt(Math.max(0.08, -ay))), out)
+        // The kiln and the crates take light from the ground beside them.
+        if (px > KILN.from - 1 && px < KILN.to) light *= 0.5 + 0.5 * Math.min(1, Math.max(0, pz) / 1.2)
+        for (const { box } of all) {
+          if (box.half[0] > 1.5) continue
+          const dx = Math.max(0, Math.abs(px - box.centre[0] + 0.12) - box.half[0])
+          const dz = Math.max(0, Math.abs(pz - box.centre[2]) - box.half[2])
+          if (dx + dz > 1.6) continue
+          const rise = Math.max(0, box.centre[1] - box.half[1])
+          light *= 1 - 0.62 * Math.exp(-Math.sqrt(dx * dx + dz * dz) / (0.12 + 0.25 * Math.min(box.half[0], 0.5))) * Math.exp(-rise * 4)
+        }
+      } else {
+        const { box, cos, sin } = hit
+        const side = face === 0 ? Math.sign(lx) : face === 1 ? Math.sign(ly) : Math.sign(lz)
+        nx = face === 0 ? cos * side : face === 2 ? sin * side : 0
+        ny = face === 1 ? side : 0
+        nz = face === 0 ? -sin * side : face === 2 ? cos * side : 0
+        lookUp(box.texture, (face === 0 ? lz : lx) + (box.name === 'kiln' ? box.half[0] : 3.6), face === 1 ? lz : box.half[1] - ly, best / focalPx, out)
+        light = face === 1 ? 1.25 : 0.5 + 0.28 * nz - 0.22 * nx
+        light *= 0.6 + 0.4 * Math.min(1, py / 0.5)
       }
-      normal = [0, 1, 0]
-    } else {
-      const u = face === 0 ? local[2] : local[0]
-      const v = face === 1 ? local[2] : hit.half[1] - local[1]
-      lookUp(hit.texture, u + (hit.name === 'kiln' ? hit.half[0] : 3.6), v, footprint, out)
-      light = face === 1 ? 1.25 : 0.5 + 0.28 * normal[2] - 0.22 * normal[0]
-      light *= 0.6 + 0.4 * Math.min(1, p[1] / 0.5)
-    }
-    const haze = 1 - Math.exp(-best / 500)
-    const glow = (at: Vec3, power: number): number => {
-      const dx = at[0] - p[0]
-      const dy = at[1] + 0.25 - p[1]
-      const dz = at[2] - p[2]
-      const r2 = dx * dx + dy * dy + dz * dz
-      const cosine = Math.max(0, (dx * normal[0] + dy * normal[1] + dz * normal[2]) / Math.sqrt(r2))
-      return (power * cosine) / (r2 + 0.05)
-    }
-    const warm = hit?.name === 'brazier' ? 0.1 * brazier : glow(BRAZIER, brazier)
-    const carried = lantern ? glow(lantern, 0.5) : 0
-    const gains = [1 + 1.9 * warm, 1 + 0.85 * warm, 1 + 0.28 * warm]
-    for (let c = 0; c < 3; c++) {
-      const sky = [0.3, 0.3, 0.33][c] ?? 0
-      const lamp = [2.1, 1.4, 0.7][c] ?? 0
-      out[c] = (out[c] ?? 0) * (light + ((gains[c] ?? 1) - 1) + carried * lamp) * (1 - haze) + sky * haze
+      const haze = 1 - Math.exp(-best / 500)
+      const glow = (at: Vec3, power: number): number => {
+        const dx = at[0] - px
+        const dy = at[1] + 0.25 - py
+        const dz = at[2] - pz
+        const r2 = dx * dx + dy * dy + dz * dz
+        return (power * Math.max(0, dx * nx + dy * ny + dz * nz)) / Math.sqrt(r2) / (r2 + 0.05)
+      }
+      const warm = hit?.box.name === 'brazier' ? 0.1 * brazier : glow(BRAZIER, brazier)
+      const carried = lantern ? glow(lantern, 0.5) : 0
+      out[0] = (out[0] ?? 0) * (light + 1.9 * warm + 2.1 * carried) * (1 - haze) + 0.3 * haze
+      out[1] = (out[1] ?? 0) * (light + 0.85 * warm + 1.4 * carried) * (1 - haze) + 0.3 * haze
+      out[2] = (out[2] ?? 0) * (light + 0.28 * warm + 0.7 * carried) * (1 - haze) + 0.33 * haze
     }
   }
 }

@@ -1,0 +1,21 @@
+import { workerData } from 'node:worker_threads'
+import { beat, openStore, reapSilent, unlockWorkers } from '@lantern/store'
+import { z } from 'zod'
+
+// The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
+const BEAT_MS = 3000
+const { id, host, threads, url, data } = z.object({ id: z.string(), host: z.string(), threads: z.int(), url: z.string(), data: z.string() }).parse(workerData)
+const store = openStore(url, data)
+
+async function once(): Promise<void> {
+  try {
+    await beat(store, { id, host, threads, doing: null })
+    await store.db.updateTable('result').set({ lease_until: new Date(Date.now() + 20_000) }).where('machine', '=', id).execute()
+    const gone = await reapSilent(store)
+    await unlockWorkers(store, gone)
+  } catch {
+    // The database is away; the next beat tries again.
+  }
+  setTimeout(() => void once(), BEAT_MS)
+}
+void once()

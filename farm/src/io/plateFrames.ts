@@ -1,0 +1,54 @@
+import { LanternError } from '@lantern/core/base'
+import { type FloatImage, makeImage } from '@lantern/core/data'
+import { readExr, writeExr } from '@lantern/core/formats'
+import { plateImage, resizeImage } from '@lantern/core/pipeline'
+import type { PlateInfo } from '@lantern/core/shot'
+import sharp from 'sharp'
+import type { StillPixels } from './stills.ts'
+import { nodeDeflate } from './deflate.ts'
+
+export interface PlateFrameFiles {
+  full: Uint8Array
+  half: Uint8Array
+  quarter: Uint8Array
+  mediaType: string
+}
+
+const PNG = { compressionLevel: 2 } as const
+
+/** One frame's files: full as PNG of its own depth (or half-float EXR for floats), half and quarter as 8-bit PNG (or EXR). */
+export async function plateFiles(pixels: StillPixels): Promise<PlateFrameFiles> {
+  const { width, height } = pixels
+  const sizes = [2, 4].map((n) => [Math.max(1, Math.round(width / n)), Math.max(1, Math.round(height / n))] as const)
+  if (pixels.bits === 32) {
+    const image: FloatImage = { width, height, channels: 3, data: pixels.data }
+    const [full, half, quarter] = [image, ...sizes.map(([w, h]) => resizeImage(image, w, h))].map((part) => {
+      const plane = (c: number): Float32Array => Float32Array.from({ length: part.width * part.height }, (_, n) => part.data[n * 3 + c] ?? 0)
+      return writeExr({ width: part.width, height: part.height, attributes: {}, channels: ['R', 'G', 'B'].map((name, c) => ({ name, type: 'half' as const, data: plane(c) })) }, nodeDeflate)
+    }) as [Uint8Array, Uint8Array, Uint8Array]
+    return { full, half, quarter, mediaType: 'image/x-exr' }
+  }
+  const wide = pixels.bits === 16
+  const source = () => sharp(wide ? new Uint16Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength / 2) : pixels.data, { raw: { width, height, channels: 3 } })
+  const small = ([w, h]: readonly [number, number]): Promise<Buffer> => (wide ? source().toColourspace('srgb') : source()).resize(w, h, { kernel: 'linear', fit: 'fill' }).png(PNG).toBuffer()
+  const [full, half, quarter] = await Promise.all([wide ? source().toColourspace('rgb16').png(PNG).toBuffer() : source().png(PNG).toBuffer(), small(sizes[0] ?? [1, 1]), small(sizes[1] ?? [1, 1])])
+  return { full, half, quarter, mediaType: 'image/png' }
+}
+
+/** A kept plate frame as linear light. */
+export async function plateLinear(bytes: Uint8Array, encoding: PlateInfo['encoding']): Promise<FloatImage> {
+  if (bytes[0] === 0x76 && bytes[1] === 0x2f) {
+    const exr = readExr(bytes, 'plate frame', nodeDeflate)
+    const image = makeImage(exr.width, exr.height, 3)
+    ;['R', 'G', 'B'].forEach((name, c) => {
+      const plane = exr.channels.find((channel) => channel.name === name)?.data
+      if (plane) for (let n = 0; n < plane.length; n++) image.data[n * 3 + c] = plane[n] ?? 0
+    })
+    return image
+  }
+  const meta = await sharp(bytes).metadata().catch(() => Promise.reject(new LanternError('plate-frame', 'A kept plate frame is damaged.', 'Take the plate in again.')))
+  const deep = meta.depth === 'ushort'
+  const { data, info } = deep ? await sharp(bytes).removeAlpha().toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer({ resolveWithObject: true }) : await sharp(bytes).removeAlpha().raw().toBuffer({ resolveWithObject: true })
+  const codes = deep ? new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2) : new Uint8Array(data)
+  return plateImage(codes, info.width, info.height, encoding, info.channels)
+}

@@ -1,0 +1,54 @@
+import { readdir } from 'node:fs/promises'
+import { basename, dirname, extname, join } from 'node:path'
+import { LanternError } from '@lantern/core/base'
+import sharp from 'sharp'
+import { checkSize, decodeExrStill } from './movie.ts'
+
+export interface Still {
+  frame: number
+  path: string
+  name: string
+}
+
+const NUMBERED = /^(.*?)(\d+)(\.[A-Za-z0-9]+)$/
+
+/** The stills of dir/name.####.ext (any number of #), or all numbered pictures of a folder, by number. Throws LanternError 'stills'. */
+export async function findStills(pattern: string): Promise<Still[]> {
+  const isFolder = !/#/.test(basename(pattern)) && extname(pattern) === ''
+  const folder = isFolder ? pattern : dirname(pattern)
+  const wanted = isFolder ? undefined : basename(pattern).split(/#+/)
+  const names = await readdir(folder).catch(() => [])
+  const stills = names.flatMap((name) => {
+    const parts = NUMBERED.exec(name)
+    if (!parts || !/^\.(png|jpe?g|tiff?|exr)$/i.test(parts[3] ?? '')) return []
+    if (wanted && (parts[1] !== wanted[0] || parts[3] !== wanted[1])) return []
+    return [{ frame: Number(parts[2]), path: join(folder, name), name }]
+  })
+  if (stills.length === 0) throw new LanternError('stills', `No numbered pictures like ${basename(pattern)} are there.`, 'Name them name.0001.png and on: PNG, JPEG, TIFF or OpenEXR.', { file: basename(pattern) })
+  return stills.sort((a, b) => a.frame - b.frame)
+}
+
+export type StillPixels = { width: number; height: number; bits: 8 | 16; data: Buffer } | { width: number; height: number; bits: 32; data: Float32Array }
+
+/** Reads one still as r g b. Throws LanternError 'still' naming the file. */
+export async function readStill({ path, name, frame }: Still): Promise<StillPixels> {
+  const unreadable = (what: string): LanternError => new LanternError('still', `${name} ${what}.`, 'Write it again as PNG, JPEG, TIFF or OpenEXR.', { file: name, frame })
+  if (/\.exr$/i.test(name)) {
+    const { width, height, data } = await decodeExrStill(path, name).catch(() => Promise.reject(unreadable('is not a picture that can be read')))
+    checkSize(width, height, name, frame)
+    return { width, height, bits: 32, data }
+  }
+  const meta = await sharp(path, { limitInputPixels: false }).metadata().catch(() => Promise.reject(unreadable('is not a picture')))
+  checkSize(meta.width, meta.height, name, frame)
+  if (meta.depth === 'float' || meta.depth === 'double') throw unreadable('is a TIFF of floats, which is not read')
+  const deep = meta.depth === 'ushort'
+  try {
+    const source = sharp(path).removeAlpha()
+    const { data, info } = deep
+      ? await source.toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer({ resolveWithObject: true })
+      : await source.toColourspace('srgb').raw().toBuffer({ resolveWithObject: true })
+    return { width: info.width, height: info.height, bits: deep ? 16 : 8, data }
+  } catch {
+    throw unreadable('is damaged')
+  }
+}

@@ -1,0 +1,53 @@
+import { mkdir, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { LanternError, stopIfCancelled } from '@lantern/core/base'
+import { writeExr } from '@lantern/core/formats'
+import { channelsOf, composeFrame, passChannels, type PictureQualityName, readPasses, stackSettings } from '@lantern/core/pipeline'
+import { type GrainLaw, toDisplay } from '@lantern/core/sit'
+import { assetFrame, cameraPathOf, getAsset, getBlob, keptFrame, pictureKeys, type Shot } from '@lantern/store'
+import { nodeDeflate } from '../io/deflate.ts'
+import { movieWriter } from '../io/movie.ts'
+import { plateLinear } from '../io/plateFrames.ts'
+import type { JobContext } from './context.ts'
+
+export interface HandOffPlan {
+  movie?: string
+  exr?: string
+  quality: PictureQualityName
+  frames: readonly number[]
+}
+
+const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+
+/** Lays every frame's stack at the plate's full size and writes the movie and the OpenEXR sequence. The pictures must be kept. Throws LanternError 'no-picture' naming the frame. */
+export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOffPlan): Promise<void> {
+  const { store, crew } = context
+  const { document } = shot
+  const { plate } = document
+  const keys = pictureKeys(document, await cameraPathOf(store, document), plan.quality, plan.frames)
+  const grain = (await getAsset(store, plate.asset)).info.grain ?? NO_GRAIN
+  const settings = stackSettings(document.sit, grain)
+  const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
+  if (plan.exr) await mkdir(plan.exr, { recursive: true })
+  let done = 0
+  try {
+    for (const frame of plan.frames) {
+      if (context.progress) stopIfCancelled(context.progress)
+      const kept = await keptFrame(store, keys.get(frame) ?? '', frame)
+      const empty = keys.size === 0
+      if (!kept && !empty) throw new LanternError('no-picture', `The picture of frame ${frame} is not kept.`, 'Ask for the picture, then hand off.', { frame })
+      const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
+      const linear = await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')), plate.encoding)
+      const result = composeFrame(crew, linear, passes, settings, plate.width, frame)
+      if (movie) await movie.frame(toDisplay(crew, result, 0, 'soft'))
+      if (plan.exr) {
+        const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []
+        const bytes = writeExr({ width: plate.width, height: plate.height, channels: [...channelsOf(result, ['R', 'G', 'B', 'A']), ...channelsOf(linear, ['plate.R', 'plate.G', 'plate.B']), ...fits], attributes: { software: 'Coal Lantern', shot: shot.name, frame: String(frame) } }, nodeDeflate)
+        await writeFile(join(plan.exr, `${shot.name.replace(/[^A-Za-z0-9_-]+/g, '-')}.${String(frame).padStart(4, '0')}.exr`), bytes)
+      }
+      context.progress?.report(++done / plan.frames.length, `frame ${frame}`)
+    }
+  } finally {
+    await movie?.end()
+  }
+}

@@ -1,0 +1,76 @@
+import { Cancelled, LanternError } from '@lantern/core/base'
+import type { GasFrame } from '@lantern/core/data'
+import { readGasFrame } from '@lantern/core/formats'
+import { cameraAt, renderPicture, writePasses } from '@lantern/core/pipeline'
+import { cameraPathOf, findShotById, getBlob, type JobPayload, keepFrame, keptFrame, pictureKeys, putBlob, queueJob, resultRows, resultState, setResultState } from '@lantern/store'
+import { nodeDeflate } from '../io/deflate.ts'
+import type { JobContext } from './context.ts'
+
+const GAS_WAIT_MS = 2000
+
+/** The gas frames that a picture frame needs; 'waiting' while one of them is on its way. */
+async function gasFramesFor({ store }: JobContext, keys: readonly string[], frame: number): Promise<(GasFrame | undefined)[] | 'waiting'> {
+  const frames: GasFrame[] = []
+  for (const key of keys) {
+    const kept = await keptFrame(store, key, frame)
+    if (!kept) {
+      const row = (await resultRows(store, [key])).get(key)
+      if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
+      throw new LanternError('no-gas', `Frame ${frame} of a gas is not kept${row?.error ? `: ${row.error.message}` : ''}.`, 'Keep the gas, then ask for the picture again.', { frame })
+    }
+    frames.push(readGasFrame(await getBlob(store, kept.blob), nodeDeflate))
+  }
+  return frames
+}
+
+/** Renders a few picture frames; those whose gas is still burning are queued again for later. Returns how many were left for later. */
+export async function pictureJob(context: JobContext, payload: JobPayload<'picture'>): Promise<number> {
+  const { store, crew, log } = context
+  const shot = await findShotById(store, payload.shot)
+  if (!shot) return 0
+  const path = await cameraPathOf(store, shot.document)
+  const present = pictureKeys(shot.document, path, payload.quality, payload.frames.map(({ frame }) => frame))
+  const later: typeof payload.frames = []
+  for (const { frame, key } of payload.frames) {
+    const asked = await resultState(store, key)
+    if (asked === 'done') continue
+    if (asked === 'stopped') continue
+    if (present.get(frame) !== key) {
+      // The shot has changed since: this frame would be another picture.
+      await setResultState(store, key, 'stopped')
+      continue
+    }
+    if (context.ending()) {
+      later.push({ frame, key })
+      continue
+    }
+    try {
+      const gases = await gasFramesFor(context, payload.gasKeys, frame)
+      if (gases === 'waiting') {
+        later.push({ frame, key })
+        continue
+      }
+      await setResultState(store, key, 'running')
+      const begun = performance.now()
+      const camera = cameraAt(shot.document, path, frame)
+      const passes = renderPicture(crew, shot.document, camera, gases, payload.quality, { report: () => undefined, cancelled: context.ending })
+      const bytes = writePasses(passes, { software: 'Coal Lantern', frame: String(frame) }, nodeDeflate)
+      const blob = await putBlob(store, bytes, 'image/x-exr')
+      const seconds = (performance.now() - begun) / 1000
+      await keepFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds)
+      await setResultState(store, key, 'done')
+      log.debug({ frame, quality: payload.quality, seconds }, 'picture frame')
+    } catch (error) {
+      if (error instanceof Cancelled) {
+        later.push({ frame, key })
+        continue
+      }
+      if (!(error instanceof LanternError)) throw error
+      await setResultState(store, key, 'failed', error.toJSON())
+      log.warn({ frame, error: error.message }, 'picture failed')
+      if (context.progress) throw error
+    }
+  }
+  if (later.length > 0 && !context.progress) await queueJob(store, 'picture', { ...payload, frames: later }, { jobKey: `picture:${later[0]?.key}`, runAt: new Date(Date.now() + GAS_WAIT_MS), priority: payload.quality === 'look' ? 1 : 2 })
+  return later.length
+}

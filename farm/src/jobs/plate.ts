@@ -1,0 +1,79 @@
+import { LanternError } from '@lantern/core/base'
+import { measureGrain } from '@lantern/core/sit'
+import { type JobPayload, type PlateAssetInfo, putAssetFrame, putBlob, updateAsset } from '@lantern/store'
+import { rm } from 'node:fs/promises'
+import { basename, dirname, join } from 'node:path'
+import { decodeMovie, probeMovie } from '../io/movie.ts'
+import { plateFiles, plateLinear } from '../io/plateFrames.ts'
+import { findStills, readStill, type StillPixels } from '../io/stills.ts'
+import type { JobContext } from './context.ts'
+
+const FIRST_OF_MOVIES = 1001
+const NOTIFY_EVERY = 4
+
+type Plan = { info: PlateAssetInfo; total: number; read: (take: (frame: number, pixels: StillPixels) => Promise<void>) => Promise<void> }
+
+async function planMovie(path: string, name: string): Promise<Plan> {
+  const movie = await probeMovie(path, name)
+  const total = movie.frames ?? 0
+  const info: PlateAssetInfo = { width: movie.width, height: movie.height, first: FIRST_OF_MOVIES, last: FIRST_OF_MOVIES + Math.max(1, total) - 1, rate: movie.rate, gaps: [], bits: movie.bits }
+  return {
+    info, total,
+    async read(take) {
+      const bits = movie.bits === 16 ? 16 : 8
+      const count = await decodeMovie(path, movie, name, (n, data) => take(FIRST_OF_MOVIES + n, { width: movie.width, height: movie.height, bits, data }))
+      info.last = FIRST_OF_MOVIES + count - 1
+    },
+  }
+}
+
+async function planStills(pattern: string, rate: [number, number]): Promise<Plan> {
+  const stills = await findStills(pattern)
+  const first = stills[0]
+  const last = stills[stills.length - 1]
+  if (!first || !last) throw new LanternError('stills', 'There are no stills.', 'Choose numbered pictures.')
+  const start = await readStill(first)
+  const numbers = new Set(stills.map(({ frame }) => frame))
+  const gaps = Array.from({ length: last.frame - first.frame + 1 }, (_, n) => first.frame + n).filter((frame) => !numbers.has(frame))
+  return {
+    info: { width: start.width, height: start.height, first: first.frame, last: last.frame, rate, gaps, bits: start.bits }, total: stills.length,
+    async read(take) {
+      for (const still of stills) {
+        const pixels = still === first ? start : await readStill(still)
+        if (pixels.width !== start.width || pixels.height !== start.height)
+          throw new LanternError('still-size', `${still.name} is ${pixels.width} by ${pixels.height} pixels; the run is ${start.width} by ${start.height}.`, 'Replace that still with one of the run’s size.', { file: still.name, frame: still.frame })
+        await take(still.frame, pixels)
+      }
+    },
+  }
+}
+
+/** Decodes a plate once into frames with half and quarter sizes, measures its grain, tells its progress. The uploaded file is removed afterwards. */
+export async function plateJob(context: JobContext, payload: JobPayload<'plate'>): Promise<void> {
+  const { store, log } = context
+  const { asset } = payload
+  try {
+    const name = basename(payload.path)
+    const plan = payload.kind === 'movie' ? await planMovie(payload.path, name) : await planStills(payload.path, payload.rate ?? [24, 1])
+    if (payload.rate) plan.info.rate = payload.rate
+    await updateAsset(store, asset, { state: 'reading', info: plan.info, total: plan.total, done: 0, error: null })
+    let done = 0
+    await plan.read(async (frame, pixels) => {
+      const files = await plateFiles(pixels)
+      for (const variant of ['full', 'half', 'quarter'] as const) await putAssetFrame(store, asset, frame, variant, await putBlob(store, files[variant], files.mediaType))
+      if (!plan.info.grain) plan.info.grain = measureGrain(await plateLinear(files.full, 'srgb'))
+      done++
+      context.progress?.report(plan.total > 0 ? done / plan.total : 0, `frame ${frame}`)
+      if (done % NOTIFY_EVERY === 0 || done === 1) await updateAsset(store, asset, { state: 'reading', info: plan.info, done, total: Math.max(plan.total, done) })
+    })
+    await updateAsset(store, asset, { state: 'ready', info: plan.info, done, total: done })
+    log.info({ asset, frames: done }, 'plate read')
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    await updateAsset(store, asset, { state: 'failed', error: error.toJSON() })
+    log.warn({ asset, error: error.message }, 'plate refused')
+    if (context.progress) throw error
+  } finally {
+    if (payload.path.startsWith(join(store.data, 'uploads'))) await rm(payload.kind === 'movie' ? dirname(payload.path) : payload.path.replace(/\/[^/]*#[^/]*$/, ''), { recursive: true, force: true })
+  }
+}

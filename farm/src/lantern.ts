@@ -1,0 +1,184 @@
+import { readFile, writeFile } from 'node:fs/promises'
+import { resolve } from 'node:path'
+import { LanternError, type Progress } from '@lantern/core/base'
+import { readCameraGltf, writeCameraGltf } from '@lantern/core/formats'
+import { cameraAt, type PictureQualityName } from '@lantern/core/pipeline'
+import { makeShot, type ShotDocument } from '@lantern/core/shot'
+import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, gasKeys, getAsset, getShot, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus } from '@lantern/store'
+import { Command, InvalidArgumentError } from 'commander'
+import { pino } from 'pino'
+import { nodeCrew } from './crew/nodeCrew.ts'
+import type { JobContext } from './jobs/context.ts'
+import { gasJob } from './jobs/gas.ts'
+import { writeHandOff } from './jobs/handOff.ts'
+import { pictureJob } from './jobs/picture.ts'
+import { plateJob } from './jobs/plate.ts'
+import { readSettings } from './settings.ts'
+
+const settings = readSettings()
+const store = openStore(settings.databaseUrl, settings.data)
+const stopping = { now: false }
+
+const progress: Progress = {
+  report(share, what) {
+    if (process.stderr.isTTY) process.stderr.write(`\r${Math.round(share * 100)} % ${what}          `)
+  },
+  cancelled: () => stopping.now,
+}
+
+async function withCrew<T>(work: (context: JobContext) => Promise<T>): Promise<T> {
+  const crew = nodeCrew(settings.threads)
+  try {
+    return await work({ store, crew, machine: `command-${process.pid}`, log: pino({ level: settings.log === 'info' ? 'warn' : settings.log }), ending: () => stopping.now, progress })
+  } finally {
+    crew.end()
+    if (process.stderr.isTTY) process.stderr.write('\r')
+  }
+}
+
+async function report(value: unknown, file: string | undefined, line: string): Promise<void> {
+  if (file) await writeFile(file, `${JSON.stringify(value, null, 2)}\n`)
+  console.log(line)
+}
+
+function rate(text: string): [number, number] {
+  const [over, under = '1'] = text.split('/')
+  const [a, b] = over?.includes('.') ? [Math.round(Number(over) * 1000), 1000] : [Number(over), Number(under)]
+  if (!(Number.isInteger(a) && Number.isInteger(b) && a > 0 && b > 0)) throw new InvalidArgumentError('give frames per second as 24, 25 or 24000/1001')
+  return [a, b]
+}
+
+function framesOf(document: ShotDocument, range: string | undefined): number[] {
+  const { first, last } = document.plate
+  const parts = range ? /^(-?\d+)-(-?\d+)$/.exec(range) : undefined
+  if (range && !parts) throw new LanternError('frames', `“${range}” is no range of frames.`, `Give it as ${first}-${last}.`, { field: 'frames' })
+  const from = Math.max(first, parts ? Number(parts[1]) : first)
+  const to = Math.min(last, parts ? Number(parts[2]) : last)
+  if (from > to) throw new LanternError('frames', `The plate has frames ${first} to ${last} only.`, 'Choose frames within it.', { field: 'frames' })
+  return Array.from({ length: to - from + 1 }, (_, n) => from + n)
+}
+
+async function bake(context: JobContext, shot: Shot, items: readonly string[]): Promise<void> {
+  for (const item of items) {
+    const key = await askGas(store, shot, item)
+    // The farm may be at it already: then its frames are waited for, not made twice.
+    while (!(await gasJob(context, { key, shot: shot.id, item }))) {
+      const row = (await resultRows(store, [key])).get(key)
+      if (stopping.now || row?.state === 'stopped' || row?.state === 'failed') throw new LanternError('stopped', row?.error?.message ?? 'Stopped; what was kept stays.', 'Run it again to go on.')
+      if (row?.state === 'done') break
+      await new Promise((wake) => setTimeout(wake, 1000))
+    }
+  }
+}
+
+async function picture(context: JobContext, shot: Shot, quality: PictureQualityName, frames: readonly number[]): Promise<void> {
+  const keys = pictureKeys(shot.document, await cameraPathOf(store, shot.document), quality, frames)
+  await askPicture(store, shot, quality, frames)
+  await bake(context, shot, gasKeys(shot.document).map(({ item }) => item))
+  let done = 0
+  for (const [frame, key] of keys) {
+    await pictureJob({ ...context, progress: undefined, ending: () => stopping.now }, { shot: shot.id, frames: [{ frame, key }], quality, gasKeys: gasKeys(shot.document).map((gas) => gas.key) })
+    const row = (await resultRows(store, [key])).get(key)
+    if (row?.state === 'failed') throw new LanternError('picture', row.error?.message ?? 'failed', row.error?.remedy ?? '', { frame })
+    if (stopping.now) throw new LanternError('stopped', 'Stopped; what was kept stays.', 'Run it again to go on.')
+    progress.report(++done / keys.size, `frame ${frame}`)
+  }
+}
+
+const program = new Command('lantern').description('Headless hand for the same store that the studio works on.')
+const json = ['--json <file>', 'write the machine-readable report there'] as const
+
+program.command('new').argument('<shot>').requiredOption('--plate <path>', 'a movie, or stills as dir/name.####.png').option('--rate <r>', 'frames per second', rate).option('--encoding <e>', 'srgb, rec709 or linear', 'srgb').option(...json)
+  .action(async (name: string, options: { plate: string; rate?: [number, number]; encoding: string; json?: string }) => {
+    const encoding = ['srgb', 'rec709', 'linear'].find((known) => known === options.encoding)
+    if (!encoding) throw new LanternError('encoding', `“${options.encoding}” is no encoding.`, 'Choose srgb, rec709 or linear.', { field: 'encoding' })
+    const path = resolve(options.plate)
+    const stills = /#/.test(options.plate) || !/\.\w+$/.test(options.plate)
+    const asset = await createAsset(store, options.plate)
+    await withCrew((context) => plateJob(context, { asset, path, kind: stills ? 'stills' : 'movie', rate: options.rate }))
+    const { info } = await getAsset(store, asset)
+    const shot = await createShot(store, makeShot(name, { asset, file: options.plate.split('/').pop() ?? '', width: info.width ?? 1, height: info.height ?? 1, first: info.first ?? 1, last: info.last ?? 1, rate: info.rate ?? [24, 1], encoding: encoding as 'srgb' }))
+    await report({ shot: name, plate: shot.document.plate, gaps: info.gaps ?? [] }, options.json, `${name}: ${shot.document.plate.last - shot.document.plate.first + 1} frames of ${info.width} x ${info.height}${info.gaps?.length ? `, missing ${info.gaps.join(', ')}` : ''}`)
+  })
+
+program.command('camera').argument('<shot>').requiredOption('--from <file>', 'a glTF file').option(...json).action(async (name: string, options: { from: string; json?: string }) => {
+  const shot = await getShot(store, name)
+  const bytes = await readFile(options.from).catch(() => Promise.reject(new LanternError('file', `${options.from} can’t be read.`, 'Check the path.', { file: options.from })))
+  const file = options.from.split('/').pop() ?? ''
+  const { plate } = shot.document
+  readCameraGltf(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+  const blob = await putBlob(store, bytes, 'model/gltf+json')
+  await editShot(store, name, undefined, { camera: { kind: 'path', path: { blob, file } } })
+  await report({ shot: name, camera: file }, options.json, `${name}: camera from ${file}`)
+})
+
+program.command('edit').argument('<shot>').requiredOption('--merge <file>', 'a JSON merge patch').option(...json).action(async (name: string, options: { merge: string; json?: string }) => {
+  const text = await readFile(options.merge, 'utf8').catch(() => Promise.reject(new LanternError('file', `${options.merge} can’t be read.`, 'Check the path.', { file: options.merge })))
+  let patch: unknown
+  try {
+    patch = JSON.parse(text)
+  } catch {
+    throw new LanternError('json', `${options.merge} is not JSON.`, 'Write a JSON object of the fields to change.', { file: options.merge })
+  }
+  const shot = await editShot(store, name, undefined, patch)
+  await report({ shot: name, head: shot.head, document: shot.document }, options.json, `${name}: revision ${shot.head}`)
+})
+
+program.command('show').argument('<shot>').option(...json).action(async (name: string, options: { json?: string }) => {
+  const shot = await getShot(store, name)
+  const status = await shotStatus(store, shot)
+  const gases = Object.entries(status.gases).map(([id, gas]) => `${id} ${gas.kept.length} kept, ${gas.state}`)
+  await report({ shot: name, head: shot.head, document: shot.document, status }, options.json, [`${name}, revision ${shot.head}`, `plate ${status.asset.state}`, ...gases, `look ${status.look.kept.length}, final ${status.final.kept.length}`].join('\n'))
+})
+
+program.command('bake').argument('<shot>').argument('[item]').option('--frames <a-b>', 'accepted for later: a gas is kept from its first frame on').option(...json).action(async (name: string, item: string | undefined, options: { json?: string }) => {
+  const shot = await getShot(store, name)
+  const items = item ? [item] : gasKeys(shot.document).map((gas) => gas.item)
+  await withCrew((context) => bake(context, shot, items))
+  const status = await shotStatus(store, shot)
+  await report({ shot: name, gases: status.gases }, options.json, items.map((id) => `${id}: ${status.gases[id]?.kept.length ?? 0} frames kept`).join('\n'))
+})
+
+program.command('picture').argument('<shot>').option('--frames <a-b>').option('--quality <q>', 'look or final', 'look').option(...json).action(async (name: string, options: { frames?: string; quality: string; json?: string }) => {
+  const shot = await getShot(store, name)
+  if (options.quality !== 'look' && options.quality !== 'final') throw new LanternError('quality', `“${options.quality}” is no quality.`, 'Choose look or final.', { field: 'quality' })
+  const quality = options.quality
+  const frames = framesOf(shot.document, options.frames)
+  await withCrew((context) => picture(context, shot, quality, frames))
+  await report({ shot: name, quality, frames }, options.json, `${name}: ${frames.length} frames kept at ${quality}`)
+})
+
+program.command('out').argument('<shot>').option('--movie <file>').option('--exr <dir>').option('--camera <file>').option('--frames <a-b>').option('--quality <q>', 'look or final', 'final').option(...json)
+  .action(async (name: string, options: { movie?: string; exr?: string; camera?: string; frames?: string; quality: string; json?: string }) => {
+    const shot = await getShot(store, name)
+    const frames = framesOf(shot.document, options.frames)
+    const quality: PictureQualityName = options.quality === 'look' ? 'look' : 'final'
+    const path = await cameraPathOf(store, shot.document)
+    if (options.movie || options.exr)
+      await withCrew(async (context) => {
+        if (gasKeys(shot.document).length > 0) await picture(context, shot, quality, frames)
+        await writeHandOff(context, shot, { movie: options.movie, exr: options.exr, quality, frames })
+      })
+    if (options.camera) {
+      const cameras = frames.flatMap((frame) => {
+        const camera = cameraAt(shot.document, path, frame)
+        return camera ? [{ frame, camera }] : []
+      })
+      if (cameras.length === 0) throw new LanternError('no-camera', 'The shot has no camera to hand off.', 'Take in a camera or type one.', { field: 'camera' })
+      await writeFile(options.camera, writeCameraGltf(name, cameras, shot.document.plate.rate[0] / shot.document.plate.rate[1]))
+    }
+    await report({ shot: name, frames: frames.length, movie: options.movie, exr: options.exr, camera: options.camera }, options.json, `${name}: ${frames.length} frames handed off`)
+  })
+
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => (stopping.now = true))
+
+try {
+  await migrate(store)
+  await program.parseAsync()
+} catch (error) {
+  if (error instanceof LanternError) console.error(`${error.message} ${error.remedy}`)
+  else console.error(error instanceof Error && 'code' in error && error.code === 'ECONNREFUSED' ? 'The database can’t be reached. Start it with npm start, or set LANTERN_DATABASE_URL.' : error)
+  process.exitCode = 1
+} finally {
+  await store.close()
+}

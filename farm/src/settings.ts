@@ -1,0 +1,23 @@
+import { cpus } from 'node:os'
+import { resolve } from 'node:path'
+import { z } from 'zod'
+
+const port = z.coerce.number().int().min(1).max(65535)
+const environment = z.object({
+  LANTERN_DATA: z.string().default('.data'),
+  LANTERN_DATABASE_URL: z.string().optional(),
+  LANTERN_DATABASE_PORT: port.default(54329),
+  LANTERN_THREADS: z.coerce.number().int().min(1).max(64).optional(),
+  LANTERN_LOG: z.enum(['trace', 'debug', 'info', 'warn', 'error', 'silent']).default('info'),
+})
+
+/** The process's settings from its environment, with everything defaulted. */
+export function readSettings() {
+  const env = environment.parse(process.env)
+  return {
+    data: resolve(env.LANTERN_DATA),
+    databaseUrl: env.LANTERN_DATABASE_URL ?? `postgres://lantern@127.0.0.1:${env.LANTERN_DATABASE_PORT}/lantern`,
+    threads: env.LANTERN_THREADS ?? Math.max(1, Math.min(8, cpus().length)),
+    log: env.LANTERN_LOG,
+  }
+}

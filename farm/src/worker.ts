@@ -1,0 +1,63 @@
+import { hostname } from 'node:os'
+import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { Worker } from 'node:worker_threads'
+import { leave, migrate, openStore, jobSchemas } from '@lantern/store'
+import { EventEmitter } from 'node:events'
+import { Logger, run, type WorkerEvents } from 'graphile-worker'
+import { pino } from 'pino'
+import { nodeCrew } from './crew/nodeCrew.ts'
+import type { JobContext } from './jobs/context.ts'
+import { gasJob } from './jobs/gas.ts'
+import { pictureJob } from './jobs/picture.ts'
+import { plateJob } from './jobs/plate.ts'
+import { readSettings } from './settings.ts'
+
+// One farm machine: takes jobs one at a time and computes them with all its threads. Ends on SIGTERM, SIGINT, or when its standard input closes.
+const settings = readSettings()
+const log = pino({ level: settings.log, base: { part: 'farm' } })
+const store = openStore(settings.databaseUrl, settings.data)
+let ending = false
+
+async function main(): Promise<void> {
+  await migrate(store)
+  const crew = nodeCrew(settings.threads)
+  const events: WorkerEvents = new EventEmitter()
+  let machine = ''
+  let pulse: Worker | undefined
+  const contextFor = (id: string): JobContext => ({ store, crew, machine, log: log.child({ job: id }), ending: () => ending })
+  events.on('worker:create', ({ worker }) => {
+    machine = worker.workerId
+    pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data } })
+    pulse.unref()
+  })
+  const runner = await run({
+    pgPool: store.pool, concurrency: 1, noHandleSignals: true, pollInterval: 500, events,
+    logger: new Logger(() => (level, message) => (level === 'error' ? log.error(message) : log.trace(message))),
+    taskList: {
+      plate: (payload, { job }) => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload)),
+      gas: async (payload, { job }) => void (await gasJob(contextFor(job.id), jobSchemas.gas.parse(payload))),
+      picture: async (payload, { job }) => void (await pictureJob(contextFor(job.id), jobSchemas.picture.parse(payload))),
+    },
+  })
+  log.info({ machine, threads: settings.threads }, 'farm machine ready')
+  const end = async (): Promise<void> => {
+    if (ending) return
+    ending = true
+    await runner.stop().catch(() => undefined)
+    if (machine) await leave(store, machine).catch(() => undefined)
+    crew.end()
+    await pulse?.terminate()
+    await store.close().catch(() => undefined)
+    process.exit(0)
+  }
+  process.on('SIGTERM', () => void end())
+  process.on('SIGINT', () => void end())
+  await runner.promise.catch((error: unknown) => log.error({ error: String(error) }, 'queue lost'))
+  if (!ending) process.exit(1)
+}
+
+main().catch((error: unknown) => {
+  log.fatal({ error: error instanceof Error ? error.message : String(error) }, 'farm machine can’t start')
+  process.exit(1)
+})

@@ -1,0 +1,66 @@
+import { createHash, randomUUID } from 'node:crypto'
+import { constants } from 'node:fs'
+import { access, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import { LanternError } from '@lantern/core/base'
+import type { Store } from './open.ts'
+
+const placeOf = (store: Store, sha256: string): string => join(store.data, 'blobs', sha256.slice(0, 2), sha256)
+
+const exists = (path: string): Promise<boolean> => access(path, constants.R_OK).then(() => true, () => false)
+
+/** A write that failed because the disk is full, as an error that a person can mend. */
+export function diskError(error: unknown): unknown {
+  const code = error instanceof Error && 'code' in error ? error.code : undefined
+  if (code === 'ENOSPC' || code === 'EDQUOT') return new LanternError('disk-full', 'The data folder’s disk is full; what was kept before is whole.', 'Free some space, then go on.')
+  return error
+}
+
+/** Writes bytes by content: temporary name, synced, renamed. Returns their SHA-256. */
+export async function putBlob(store: Store, bytes: Uint8Array, mediaType: string): Promise<string> {
+  const sha256 = createHash('sha256').update(bytes).digest('hex')
+  const place = placeOf(store, sha256)
+  if (!(await exists(place))) {
+    const temporary = join(store.data, 'tmp', randomUUID())
+    try {
+      await mkdir(join(store.data, 'tmp'), { recursive: true })
+      await mkdir(join(store.data, 'blobs', sha256.slice(0, 2)), { recursive: true })
+      if (process.env.LANTERN_TEST_DISK_FULL && (await exists(process.env.LANTERN_TEST_DISK_FULL))) throw Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })
+      const file = await open(temporary, 'wx')
+      try {
+        await file.writeFile(bytes)
+        await file.sync()
+      } finally {
+        await file.close()
+      }
+      await rename(temporary, place)
+    } catch (error) {
+      await rm(temporary, { force: true })
+      throw diskError(error)
+    }
+  }
+  await store.db.insertInto('blob').values({ sha256, bytes: bytes.byteLength, media_type: mediaType }).onConflict((c) => c.doNothing()).execute()
+  return sha256
+}
+
+/** Reads a blob and checks it against its name. Throws LanternError 'blob'. */
+export async function getBlob(store: Store, sha256: string): Promise<Buffer<ArrayBuffer>> {
+  const lost = (what: string): LanternError => new LanternError('blob', `A kept file ${what}.`, 'Make it again; the rest of the shot is untouched.', { file: sha256.slice(0, 12) })
+  if (!/^[0-9a-f]{64}$/.test(sha256)) throw lost('has no such name')
+  let bytes: Buffer<ArrayBuffer>
+  try {
+    bytes = await readFile(placeOf(store, sha256))
+  } catch {
+    throw lost('is missing from the data folder')
+  }
+  if (createHash('sha256').update(bytes).digest('hex') !== sha256) throw lost('is damaged')
+  return bytes
+}
+
+/** Removes a blob that nothing refers to any more. */
+export async function dropBlob(store: Store, sha256: string): Promise<void> {
+  const { rows } = await store.pool.query<{ used: boolean }>('select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from result where restart_blob = $1) as used', [sha256])
+  if (rows[0]?.used) return
+  await store.db.deleteFrom('blob').where('sha256', '=', sha256).execute()
+  await rm(placeOf(store, sha256), { force: true })
+}

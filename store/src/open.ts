@@ -1,0 +1,32 @@
+import { Kysely, Migrator, PostgresDialect } from 'kysely'
+import pg from 'pg'
+import { runMigrations } from 'graphile-worker'
+import * as first from './migrations/0001-first.ts'
+import type { Database } from './schema.ts'
+
+pg.types.setTypeParser(pg.types.builtins.INT8, Number)
+
+export interface Store {
+  db: Kysely<Database>
+  pool: pg.Pool
+  /** Folder of the blobs. */
+  data: string
+  close(): Promise<void>
+}
+
+/** Opens the database at `url` with blobs under `data`. Connects on first use; a lost connection is made again by the pool. */
+export function openStore(url: string, data: string): Store {
+  const pool = new pg.Pool({ connectionString: url, max: 10, connectionTimeoutMillis: 5000 })
+  // An idle connection that drops (the database was stopped) is the pool's to replace, not a crash.
+  pool.on('error', () => undefined)
+  const db = new Kysely<Database>({ dialect: new PostgresDialect({ pool }) })
+  return { db, pool, data, close: () => db.destroy() }
+}
+
+/** Brings the database's tables and the queue's to the newest form. */
+export async function migrate(store: Store): Promise<void> {
+  const migrator = new Migrator({ db: store.db, provider: { getMigrations: async () => ({ '0001-first': first }) } })
+  const { error } = await migrator.migrateToLatest()
+  if (error) throw error
+  await runMigrations({ pgPool: store.pool })
+}

@@ -1,0 +1,114 @@
+import { sql } from 'kysely'
+import { notify } from '../events.ts'
+import type { Store } from '../open.ts'
+
+export type ResultState = 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
+
+export interface ResultRow {
+  key: string
+  kind: string
+  state: ResultState
+  item: string | null
+  shot: number | null
+  first: number
+  last: number
+  seconds: number
+  kept: number
+  error: { message: string; remedy: string } | null
+  machine: string | null
+}
+
+export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
+  await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, restart: null, restart_blob: null, machine: null, lease_until: null, error: null })
+    .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item })).execute()
+}
+
+export async function resultRows(store: Store, keys: readonly string[]): Promise<Map<string, ResultRow>> {
+  if (keys.length === 0) return new Map()
+  const rows = await store.db.selectFrom('result').leftJoin('result_frame', 'result_frame.key', 'result.key').where('result.key', 'in', [...keys])
+    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
+  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine }]))
+}
+
+export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
+  await store.db.updateTable('result').set({ state, error: error && JSON.stringify(error) }).where('key', '=', key).execute()
+  await notify(store.db, { what: 'result', key, state })
+}
+
+export async function resultState(store: Store, key: string): Promise<ResultState | undefined> {
+  return (await store.db.selectFrom('result').select('state').where('key', '=', key).executeTakeFirst())?.state
+}
+
+export interface KeptFrame {
+  key: string
+  frame: number
+  blob: string
+  figures: Record<string, unknown>
+}
+
+export async function keptFrames(store: Store, keys: readonly string[]): Promise<KeptFrame[]> {
+  if (keys.length === 0) return []
+  const rows = await store.db.selectFrom('result_frame').select(['key', 'frame', 'blob', 'figures']).where('key', 'in', [...keys]).orderBy('frame').execute()
+  return rows.map((row) => ({ ...row, figures: row.figures as Record<string, unknown> }))
+}
+
+export async function keptFrame(store: Store, key: string, frame: number): Promise<KeptFrame | undefined> {
+  const row = await store.db.selectFrom('result_frame').select(['key', 'frame', 'blob', 'figures']).where('key', '=', key).where('frame', '=', frame).executeTakeFirst()
+  return row && { ...row, figures: row.figures as Record<string, unknown> }
+}
+
+const LEASE = sql<Date>`now() + interval '20 seconds'`
+
+/** Takes the lease of a recipe that nobody alive holds; returns the fencing token, or undefined while another machine has it. */
+export async function takeLease(store: Store, key: string, machine: string): Promise<number | undefined> {
+  const row = await store.db.updateTable('result').set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE })).where('key', '=', key)
+    .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)])).returning('fence').executeTakeFirst()
+  return row?.fence
+}
+
+/** Lengthens a lease; false when another holder has come. */
+export async function holdLease(store: Store, key: string, fence: number): Promise<boolean> {
+  const row = await store.db.updateTable('result').set({ lease_until: LEASE }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
+  return row !== undefined
+}
+
+export async function dropLease(store: Store, key: string, fence: number): Promise<void> {
+  await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('key', '=', key).where('fence', '=', fence).execute()
+}
+
+/** Keeps a frame once; a holder whose lease was taken over keeps nothing. Returns whether the fence still stood. */
+export async function keepFrame(store: Store, frame: KeptFrame, fence: number | undefined, seconds: number): Promise<boolean> {
+  return store.db.transaction().execute(async (db) => {
+    const held = await db.updateTable('result').set((e) => ({ seconds: e('seconds', '+', seconds), used: sql`now()` })).where('key', '=', frame.key).$if(fence !== undefined, (q) => q.where('fence', '=', fence ?? 0)).returning('key').executeTakeFirst()
+    if (!held) return false
+    await db.insertInto('result_frame').values({ key: frame.key, frame: frame.frame, blob: frame.blob, figures: JSON.stringify(frame.figures) }).onConflict((c) => c.doNothing()).execute()
+    await notify(db, { what: 'frame', key: frame.key, frame: frame.frame })
+    return true
+  })
+}
+
+/** The restart state of a run: its small part here, its fields in a blob. Returns the blob that it replaces. */
+export async function putRestart(store: Store, key: string, fence: number, restart: object, blob: string): Promise<string | null> {
+  return store.db.transaction().execute(async (db) => {
+    const before = await db.selectFrom('result').select('restart_blob').where('key', '=', key).where('fence', '=', fence).forUpdate().executeTakeFirst()
+    if (!before) return null
+    await db.updateTable('result').set({ restart: JSON.stringify(restart), restart_blob: blob }).where('key', '=', key).execute()
+    return before.restart_blob
+  })
+}
+
+export async function getRestart(store: Store, key: string): Promise<{ restart: unknown; blob: string } | undefined> {
+  const row = await store.db.selectFrom('result').select(['restart', 'restart_blob']).where('key', '=', key).executeTakeFirst()
+  return row?.restart && row.restart_blob ? { restart: row.restart, blob: row.restart_blob } : undefined
+}
+
+export async function resultSettings(store: Store, key: string): Promise<{ settings: unknown; shot: number | null; item: string | null; first: number; last: number } | undefined> {
+  const row = await store.db.selectFrom('result').select(['settings', 'shot_id', 'item', 'first', 'last']).where('key', '=', key).executeTakeFirst()
+  return row && { settings: row.settings, shot: row.shot_id, item: row.item, first: row.first, last: row.last }
+}
+
+/** Results of a shot that are being worked on or waiting. */
+export async function busyResults(store: Store): Promise<ResultRow[]> {
+  const rows = await store.db.selectFrom('result').select('key').where('state', 'in', ['waiting', 'running']).orderBy('created').limit(500).execute()
+  return [...(await resultRows(store, rows.map((row) => row.key))).values()]
+}

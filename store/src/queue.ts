@@ -1,0 +1,40 @@
+import { makeWorkerUtils, type TaskSpec, type WorkerUtils } from 'graphile-worker'
+import { z } from 'zod'
+import type { Store } from './open.ts'
+
+/** What the farm can be asked for. Every payload is checked again by the one who takes it. */
+export const jobSchemas = {
+  plate: z.object({ asset: z.string(), path: z.string(), kind: z.enum(['movie', 'stills']), rate: z.tuple([z.int(), z.int()]).optional(), shot: z.string().optional() }),
+  gas: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
+  picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']), gasKeys: z.array(z.string()) }),
+  handOff: z.object({ key: z.string(), shot: z.int() }),
+} as const
+export type JobName = keyof typeof jobSchemas
+export type JobPayload<N extends JobName> = z.infer<(typeof jobSchemas)[N]>
+
+const utils = new WeakMap<Store, Promise<WorkerUtils>>()
+
+async function worker(store: Store): Promise<WorkerUtils> {
+  let made = utils.get(store)
+  if (!made) {
+    made = makeWorkerUtils({ pgPool: store.pool })
+    utils.set(store, made)
+    made.catch(() => utils.delete(store))
+  }
+  return made
+}
+
+/** Queues a job. A jobKey that is queued already and not running is replaced, not doubled. */
+export async function queueJob<N extends JobName>(store: Store, name: N, payload: JobPayload<N>, spec: Pick<TaskSpec, 'jobKey' | 'priority' | 'runAt'> = {}): Promise<void> {
+  await (await worker(store)).addJob<string>(name, jobSchemas[name].parse(payload), { maxAttempts: 3, ...spec })
+}
+
+/** Gives back the jobs of workers that are gone. */
+export async function unlockWorkers(store: Store, ids: readonly string[]): Promise<void> {
+  if (ids.length > 0) await (await worker(store)).forceUnlockWorkers([...ids])
+}
+
+/** Takes waiting (not running) jobs of a key prefix off the queue. */
+export async function cancelJobs(store: Store, jobKeyPrefix: string): Promise<void> {
+  await store.pool.query("delete from graphile_worker._private_jobs where key like $1 || '%' and locked_at is null", [jobKeyPrefix])
+}

@@ -1,0 +1,25 @@
+import type { ColumnType, Generated, JSONColumnType } from 'kysely'
+
+type Timestamp = ColumnType<Date, Date | string | undefined, Date | string>
+
+export interface Database {
+  project: { id: Generated<number>; name: string; created: Timestamp }
+  shot: { id: Generated<number>; project_id: number; name: string; head: number; created: Timestamp; touched: Timestamp }
+  /** Append-only; `number` counts within the shot. label: a named version. */
+  shot_revision: { shot_id: number; number: number; parent: number | null; document: JSONColumnType<object>; label: string | null; created: Timestamp }
+  /** A plate taken in. state: waiting, reading, ready, failed. info: grain and whatever was measured. */
+  asset: { id: string; kind: 'plate'; file: string; state: string; info: JSONColumnType<object>; error: JSONColumnType<object> | null; done: Generated<number>; total: Generated<number>; created: Timestamp }
+  asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter'; blob: string }
+  blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }
+  /** One recipe's result. fence rises with every new holder of the lease; state holds the restart state's place. */
+  result: {
+    key: string; kind: 'gas' | 'picture' | 'hand-off'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
+    state: 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
+    first: number; last: number; restart: JSONColumnType<object> | null; restart_blob: string | null
+    fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
+    error: JSONColumnType<object> | null; seconds: Generated<number>; used: Timestamp; created: Timestamp
+  }
+  result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; created: Timestamp }
+  note: { id: Generated<number>; shot_id: number; frame: number | null; text: string; created: Timestamp }
+  machine: { id: string; host: string; threads: number; beat: Timestamp; doing: string | null }
+}
