@@ -9,6 +9,7 @@ import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
+import { handOffJob } from './jobs/handOffJob.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readSettings } from './settings.ts'
@@ -37,6 +38,7 @@ async function main(): Promise<void> {
     taskList: {
       plate: (payload, { job }) => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload)),
       gas: async (payload, { job }) => void (await gasJob(contextFor(job.id), jobSchemas.gas.parse(payload))),
+      handOff: (payload, { job }) => handOffJob(contextFor(job.id), jobSchemas.handOff.parse(payload)),
       picture: async (payload, { job }) => void (await pictureJob(contextFor(job.id), jobSchemas.picture.parse(payload))),
     },
   })

@@ -19,6 +19,7 @@ export function openStore(url: string, data: string): Store {
   const pool = new pg.Pool({ connectionString: url, max: 10, connectionTimeoutMillis: 5000 })
   // An idle connection that drops (the database was stopped) is the pool's to replace, not a crash.
   pool.on('error', () => undefined)
+  pool.on('connect', (client) => client.on('error', () => undefined))
   const db = new Kysely<Database>({ dialect: new PostgresDialect({ pool }) })
   return { db, pool, data, close: () => db.destroy() }
 }

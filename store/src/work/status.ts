@@ -4,6 +4,7 @@ import { getAsset, type Asset } from '../queries/assets.ts'
 import { liveMachines } from '../queries/machines.ts'
 import { keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
+import { handOffKey } from './handOff.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
 /** What is kept, stale and missing of one thing, for its strip row. */
@@ -31,6 +32,8 @@ export interface ShotStatus {
   look: PictureStatus
   final: PictureStatus
   machines: { id: string; doing: string | null }[]
+  /** By form and quality: movie-final and on. */
+  handOffs: Record<string, { key: string; state: ResultRow['state'] | 'missing'; error: ResultRow['error']; bytes?: number }>
 }
 
 async function staleFrames(store: Store, shot: number, item: string, keys: readonly string[], kept: readonly number[]): Promise<number[]> {
@@ -57,6 +60,16 @@ async function pictureStatus(store: Store, shot: Shot, quality: 'look' | 'final'
   }
 }
 
+async function handOffStatus(store: Store, document: ShotDocument): Promise<ShotStatus['handOffs']> {
+  const wanted = (['look', 'final'] as const).flatMap((quality) => (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(document, quality, form) })))
+  const keys = wanted.map(({ key }) => key)
+  const [rows, frames] = [await resultRows(store, keys), await keptFrames(store, keys)]
+  return Object.fromEntries(wanted.map(({ id, key }) => {
+    const bytes = frames.find((frame) => frame.key === key)?.figures.bytes
+    return [id, { key, state: rows.get(key)?.state ?? 'missing', error: rows.get(key)?.error ?? null, ...(typeof bytes === 'number' ? { bytes } : {}) }]
+  }))
+}
+
 /** Everything the line, the roster and the strip show of a shot's results. */
 export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> {
   const document: ShotDocument = shot.document
@@ -80,5 +93,6 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
     look: await pictureStatus(store, shot, 'look', pictureKeys(document, path, 'look')),
     final: await pictureStatus(store, shot, 'final', pictureKeys(document, path, 'final')),
     machines: await liveMachines(store),
+    handOffs: await handOffStatus(store, document),
   }
 }

@@ -1,0 +1,48 @@
+import { mkdir, readdir, readFile, rm } from 'node:fs/promises'
+import { join } from 'node:path'
+import { LanternError } from '@lantern/core/base'
+import { cameraPathOf, findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlob, queueJob, resultRows, resultSettings, setResultState } from '@lantern/store'
+import { zipSync } from 'fflate'
+import { z } from 'zod'
+import type { JobContext } from './context.ts'
+import { writeHandOff } from './handOff.ts'
+
+const WAIT_MS = 3000
+const settingsSchema = z.object({ quality: z.enum(['look', 'final']), form: z.enum(['movie', 'exr']) })
+
+/** Writes a movie or an archive of OpenEXR frames once all pictures are kept; until then it comes back every few seconds. */
+export async function handOffJob(context: JobContext, payload: JobPayload<'handOff'>): Promise<void> {
+  const { store } = context
+  const { key } = payload
+  const result = await resultSettings(store, key)
+  const shot = await findShotById(store, payload.shot)
+  if (!result || !shot) return
+  const { quality, form } = settingsSchema.parse(result.settings)
+  if (handOffKey(shot.document, quality, form) !== key) return setResultState(store, key, 'stopped')
+  const keys = pictureKeys(shot.document, await cameraPathOf(store, shot.document), quality)
+  const rows = [...(await resultRows(store, [...keys.values()])).values()]
+  const failed = rows.find((row) => row.state === 'failed')
+  if (failed) return setResultState(store, key, 'failed', failed.error)
+  if (rows.some((row) => row.kept === 0 && row.state !== 'stopped'))
+    return queueJob(store, 'handOff', payload, { jobKey: `hand-off:${key}`, runAt: new Date(Date.now() + WAIT_MS), priority: 3 })
+  const folder = join(store.data, 'tmp', key)
+  try {
+    await setResultState(store, key, 'running')
+    await mkdir(folder, { recursive: true })
+    const { first, last } = shot.document.plate
+    const frames = Array.from({ length: last - first + 1 }, (_, n) => first + n)
+    const begun = performance.now()
+    await writeHandOff(context, shot, { quality, frames, ...(form === 'movie' ? { movie: join(folder, 'shot.mp4') } : { exr: folder }) })
+    const bytes = form === 'movie'
+      ? await readFile(join(folder, 'shot.mp4'))
+      : zipSync(Object.fromEntries(await Promise.all((await readdir(folder)).map(async (file) => [file, new Uint8Array(await readFile(join(folder, file)))] as const))), { level: 0 })
+    const seconds = (performance.now() - begun) / 1000
+    await keepFrame(store, { key, frame: 0, blob: await putBlob(store, bytes, form === 'movie' ? 'video/mp4' : 'application/zip'), figures: { seconds, bytes: bytes.byteLength } }, undefined, seconds)
+    await setResultState(store, key, 'done')
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    await setResultState(store, key, 'failed', error.toJSON())
+  } finally {
+    await rm(folder, { recursive: true, force: true })
+  }
+}

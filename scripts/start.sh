@@ -1,0 +1,7 @@
+#!/usr/bin/env bash
+# Starts everything with the demo: database, studio, one farm machine. Ctrl-C stops all of it.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+bash scripts/setup.sh
+bash scripts/build-studio.sh
+exec node scripts/start.mjs

@@ -1,0 +1,18 @@
+import { LanternError } from '@lantern/core/base'
+import { getBlob, keptFrame } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { store } from '@/server/store.ts'
+
+const wanted = z.object({ key: z.string().max(120), frame: z.coerce.number().int(), as: z.string().regex(/^[\w .-]{1,120}$/).optional() })
+
+/** One kept frame's bytes; `as` offers them as a download under that name. What a key names never changes. */
+export const GET = (request: Request, { params }: { params: Promise<{ key: string; frame: string }> }) =>
+  answer(async () => {
+    const opened = await store()
+    const { key, frame, as } = wanted.parse({ ...(await params), as: new URL(request.url).searchParams.get('as') ?? undefined })
+    const kept = await keptFrame(opened, key, frame)
+    if (!kept) throw new LanternError('no-result', `Frame ${frame} is not kept.`, 'Ask for it first.', { frame })
+    const bytes = await getBlob(opened, kept.blob)
+    return new Response(bytes, { headers: { 'content-type': as?.endsWith('.mp4') ? 'video/mp4' : 'application/octet-stream', 'cache-control': 'private, max-age=31536000, immutable', ...(as ? { 'content-disposition': `attachment; filename="${as}"` } : {}) } })
+  })

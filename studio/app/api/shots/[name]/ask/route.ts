@@ -1,0 +1,29 @@
+import { askGas, askHandOff, askPicture, cameraPathOf, gasKeys, getShot, pictureKeys, stopResults } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { store } from '@/server/store.ts'
+
+const quality = z.enum(['look', 'final'])
+const ask = z.discriminatedUnion('what', [
+  z.object({ what: z.literal('gas'), item: z.string() }).strict(),
+  z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
+  z.object({ what: z.literal('stop-gas'), item: z.string() }).strict(),
+  z.object({ what: z.literal('stop-picture'), quality }).strict(),
+  z.object({ what: z.literal('hand-off'), quality, form: z.enum(['movie', 'exr']) }).strict(),
+])
+
+/** Asks the farm for work on a shot as it is now, or stops it. */
+export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
+  answer(async () => {
+    const opened = await store()
+    const wanted = ask.parse(await request.json())
+    const shot = await getShot(opened, decodeURIComponent((await params).name))
+    if (wanted.what === 'gas') return { keys: [await askGas(opened, shot, wanted.item)] }
+    if (wanted.what === 'picture') return { keys: await askPicture(opened, shot, wanted.quality, wanted.frames) }
+    if (wanted.what === 'hand-off') return { keys: [await askHandOff(opened, shot, wanted.quality, wanted.form)] }
+    const keys = wanted.what === 'stop-gas'
+      ? gasKeys(shot.document).filter(({ item }) => item === wanted.item).map(({ key }) => key)
+      : [...pictureKeys(shot.document, await cameraPathOf(opened, shot.document), wanted.quality).values()]
+    await stopResults(opened, keys)
+    return { keys }
+  })

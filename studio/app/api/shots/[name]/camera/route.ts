@@ -1,0 +1,23 @@
+import { LanternError } from '@lantern/core/base'
+import { readCameraGltf } from '@lantern/core/formats'
+import { editShot, getShot, putBlob } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { store } from '@/server/store.ts'
+
+const MOST_BYTES = 64 * 2 ** 20
+const query = z.object({ file: z.string().min(1).max(300), base: z.coerce.number().int() })
+
+/** Takes in a camera file (its bytes are the body) and makes it the shot's camera. */
+export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
+  answer(async () => {
+    const opened = await store()
+    const { file, base } = query.parse(Object.fromEntries(new URL(request.url).searchParams))
+    const bytes = new Uint8Array(await request.arrayBuffer())
+    if (bytes.length > MOST_BYTES) throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
+    const name = decodeURIComponent((await params).name)
+    const { plate } = (await getShot(opened, name)).document
+    readCameraGltf(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+    const blob = await putBlob(opened, bytes, 'model/gltf+json')
+    return editShot(opened, name, base, { camera: { kind: 'path', path: { blob, file } } })
+  })

@@ -1,0 +1,7 @@
+import { stepHistory } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { store } from '@/server/store.ts'
+
+export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
+  answer(async () => stepHistory(await store(), decodeURIComponent((await params).name), z.object({ way: z.enum(['undo', 'redo']) }).parse(await request.json()).way))

@@ -1,0 +1,23 @@
+import { LanternError } from '@lantern/core/base'
+import { makeShot } from '@lantern/core/shot'
+import { createShot, getAsset, listShots } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { store } from '@/server/store.ts'
+
+export const dynamic = 'force-dynamic'
+
+export const GET = () => answer(async () => (await listShots(await store())).map(({ id, name, touched, document }) => ({ id, name, touched, plate: document.plate, items: Object.keys(document.items).length })))
+
+const newShot = z.object({ name: z.string().trim().min(1, 'Give the shot a name.').max(80, 'A name has at most 80 characters.').regex(/^[^/\\\p{Cc}]+$/u, 'A name has no slashes.'), asset: z.uuid(), encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb') }).strict()
+
+export const POST = (request: Request) =>
+  answer(async () => {
+    const opened = await store()
+    const { name, asset, encoding } = newShot.parse(await request.json())
+    const plate = await getAsset(opened, asset)
+    const { info } = plate
+    if (plate.state === 'failed' || !info.width || !info.height || info.first === undefined || info.last === undefined || !info.rate)
+      throw new LanternError('plate', plate.error?.message ?? 'The plate has not been read yet.', plate.error?.remedy ?? 'Wait until its first frames are there.', { file: plate.file })
+    return createShot(opened, makeShot(name, { asset, file: plate.file, width: info.width, height: info.height, first: info.first, last: info.last, rate: info.rate, encoding }))
+  })

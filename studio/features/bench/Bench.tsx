@@ -1,0 +1,227 @@
+'use client'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { cellOf } from '@lantern/core/pipeline'
+import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
+import { useRef } from 'react'
+import { Press } from '@/ui/Press.tsx'
+import { type ShotState, useShot } from '../shot/shotStore.ts'
+import { handOffs } from './handOff.ts'
+import { Settings } from './Settings.tsx'
+
+const COMING: Partial<Record<string, string>> = {
+  Mattes: 'Drawn, keyed and painted mattes will be made here.',
+}
+const Head = ({ title, kind }: { title: string; kind: string }) => (
+  <Flex justify="space-between" align="baseline" padding="10px 14px 8px" borderBottomWidth="1px" borderColor="hair" gap="8px">
+    <Text as="h2" fontWeight="650" fontSize="14px" truncate>{title}</Text>
+    <Text color="faint" whiteSpace="nowrap">{kind}</Text>
+  </Flex>
+)
+
+const clock = (seconds: number | null | undefined): string => {
+  if (seconds === null || seconds === undefined) return ''
+  const whole = Math.max(1, Math.round(seconds))
+  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, '0')} left`
+}
+
+/** Nests a change under a path: ['sit', 'fire'] and {amount: 1}. */
+const under = (path: readonly string[], value: unknown): Record<string, unknown> => {
+  const [head, ...rest] = path
+  return head === undefined ? (value as Record<string, unknown>) : { [head]: rest.length === 0 ? value : under(rest, value) }
+}
+
+function SchemaBench({ settings, values, path, disabled }: { settings: readonly Setting[]; values: object; path: readonly string[]; disabled?: boolean }) {
+  const { edit, preview } = useShot()
+  return <Settings settings={settings} values={values as Record<string, unknown>} disabled={disabled} onChange={(key, value, final) => (final ? edit : preview)(under(path, { [key]: value }))} />
+}
+
+function GasKeeping({ id, item }: { id: string; item: ShotItem & { kind: 'gas' } }) {
+  const { shot, status, ask, thin } = useShot()
+  const gas = status?.gases[id]
+  const plate = shot?.document.plate
+  if (!plate) return null
+  const total = plate.last - plate.first + 1
+  const busy = gas?.state === 'running' || gas?.state === 'waiting'
+  const look = thin[id]
+  return (
+    <Box padding="10px 14px" borderTopWidth="1px" borderColor="hair" marginTop="6px">
+      <Flex justify="space-between" align="center">
+        <Text color="soft" fontWeight="600">Kept</Text>
+        {busy ? <Press onClick={() => void ask({ what: 'stop-gas', item: id })}>Stop</Press> : <Press main disabled={gas?.state === 'done'} onClick={() => void ask({ what: 'gas', item: id })}>{gas && gas.kept.length > 0 && gas.state !== 'done' ? 'Go on' : 'Keep'}</Press>}
+      </Flex>
+      <Text className="num" color="soft" role="status" marginTop="4px">
+        {gas?.kept.length ?? 0} of {total} {gas?.state === 'waiting' ? 'waiting for the farm' : gas?.state === 'running' ? (gas.kept.length === 0 ? 'running up' : clock(gas.secondsLeft)) : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''}
+      </Text>
+      {gas?.error && <Text role="alert" color="wrong">{gas.error.message} {gas.error.remedy}</Text>}
+      {look && gas?.state !== 'done' && <Text className="num" color="faint" marginTop="4px">thin: {look.frames} of {look.of} at {(cellOf(item, 'thin') * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s a frame</Text>}
+    </Box>
+  )
+}
+
+function ItemBench({ id, item }: { id: string; item: ShotItem }) {
+  const { edit, set } = useShot()
+  return (
+    <>
+      <Head title={item.name} kind={item.kind === 'gas' ? `gas, from a ${item.shape}` : item.kind} />
+      <Box padding="8px 14px 0">
+        <label style={{ display: 'grid', gridTemplateColumns: '62px 1fr', alignItems: 'center', gap: 6 }}>
+          Name
+          <input key={item.name} defaultValue={item.name} maxLength={80} disabled={item.locked} onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())} onBlur={(event) => event.target.value.trim() && event.target.value !== item.name && edit({ items: { [id]: { name: event.target.value.trim() } } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', minWidth: 0 }} />
+        </label>
+      </Box>
+      <SchemaBench settings={SETTINGS[item.kind]} values={item} path={['items', id]} disabled={item.locked} />
+      {item.kind === 'gas' && <GasKeeping id={id} item={item} />}
+      <Flex padding="8px 14px 12px" gap="6px">
+        <Press onClick={() => edit({ items: { [`${item.kind}-${crypto.randomUUID().slice(0, 6)}`]: { ...item, name: `${item.name.slice(0, 74)} copy`, order: item.order + 0.5 } } })}>Duplicate</Press>
+        <Press disabled={item.locked} onClick={() => (edit({ items: { [id]: null } }), set({ chosen: '' }))}>Remove</Press>
+      </Flex>
+    </>
+  )
+}
+
+function CameraBench({ state }: { state: ShotState }) {
+  const file = useRef<HTMLInputElement>(null)
+  const { shot, edit, takeCamera, preview } = state
+  const camera = shot?.document.camera
+  if (!camera) return null
+  return (
+    <>
+      <Head title="Camera" kind={camera.kind === 'path' ? 'from a file' : camera.kind === 'typed' ? 'locked off, typed' : 'none yet'} />
+      <Box padding="10px 14px">
+        <Text color="soft" marginBottom="8px">{camera.kind === 'none' ? 'Take in the camera of this plate from a glTF file, or type one for a locked-off plate. Tracking and solving will come to this station.' : camera.kind === 'path' ? `${camera.path?.file ?? ''}` : 'Move focal length, height and tilt until the grid lies on the ground.'}</Text>
+        <input ref={file} type="file" hidden accept=".gltf,.glb,model/*" aria-label="Camera file" onChange={(event) => {
+          const chosen = event.target.files?.[0]
+          event.target.value = ''
+          if (chosen) void takeCamera(chosen)
+        }} />
+        <Flex gap="6px" wrap="wrap">
+          <Press onClick={() => file.current?.click()}>From a file…</Press>
+          {camera.kind !== 'typed' && <Press onClick={() => edit({ camera: { kind: 'typed' } })}>Type one</Press>}
+          {camera.kind !== 'none' && <Press onClick={() => edit({ camera: { kind: 'none' } })}>None</Press>}
+          {camera.kind !== 'path' && camera.path && <Press onClick={() => edit({ camera: { kind: 'path' } })}>Back to {camera.path.file.slice(0, 18)}</Press>}
+        </Flex>
+      </Box>
+      {camera.kind === 'typed' && <Settings settings={SETTINGS.camera} values={camera} onChange={(key, value, final) => (final ? edit : preview)({ camera: { [key]: value } })} />}
+    </>
+  )
+}
+
+function PictureBench({ state }: { state: ShotState }) {
+  const { status, ask, shot } = state
+  const total = shot ? shot.document.plate.last - shot.document.plate.first + 1 : 0
+  return (
+    <>
+      <Head title="Picture" kind="passes of every frame" />
+      {(['look', 'final'] as const).map((quality) => {
+        const one = status?.[quality]
+        const busy = one?.state === 'running'
+        return (
+          <Box key={quality} padding="10px 14px" borderBottomWidth="1px" borderColor="hair">
+            <Flex justify="space-between" align="center">
+              <Text fontWeight="600">{quality === 'look' ? 'First look, half size' : 'Final, full size'}</Text>
+              {busy ? <Press onClick={() => void ask({ what: 'stop-picture', quality })}>Stop</Press> : <Press main disabled={one?.state === 'done' || shot?.document.camera.kind === 'none'} onClick={() => void ask({ what: 'picture', quality })}>{one && one.kept.length > 0 && one.state !== 'done' ? 'Go on' : 'Make'}</Press>}
+            </Flex>
+            <Text className="num" color="soft" role="status">{one?.kept.length ?? 0} of {total} {busy ? clock(one.secondsLeft) : one?.state === 'stopped' ? 'stopped' : one?.stale.length ? `${one.stale.length} stale` : ''}</Text>
+            {!busy && quality === 'look' && <Press plain disabled={shot?.document.camera.kind === 'none'} onClick={() => void ask({ what: 'picture', quality, frames: [state.frame] })}>This frame alone</Press>}
+            {!busy && quality === 'final' && <Press plain disabled={shot?.document.camera.kind === 'none'} onClick={() => void ask({ what: 'picture', quality, frames: [state.frame] })}>This frame alone</Press>}
+            {one?.error && <Text role="alert" color="wrong">{one.error.message} {one.error.remedy}</Text>}
+          </Box>
+        )
+      })}
+      <SchemaBench settings={SETTINGS.plateLight} values={shot?.document.light ?? {}} path={['light']} />
+    </>
+  )
+}
+
+function SitBench({ state }: { state: ShotState }) {
+  const { shot, chosen, status } = state
+  if (!shot) return null
+  const { sit } = shot.document
+  const kind = (['light', 'smoke', 'fire'] as const).find((one) => chosen === `layer.${one}`)
+  const grain = status?.asset.info.grain
+  const level = (value: number): string => (grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–')
+  return (
+    <>
+      <Head title={kind ? { light: 'Fire light on the set', smoke: 'Smoke', fire: 'Fire' }[kind] : 'Sit'} kind={kind ? 'layer' : 'all layers'} />
+      {kind && <SchemaBench key={kind} settings={SETTINGS.layer} values={sit[kind]} path={['sit', kind]} />}
+      <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} />
+      <Box padding="8px 14px">
+        <Text color="soft" fontWeight="600">Plate’s grain, measured</Text>
+        <Text className="num" color="fact">{level(0.02)} at 0.02 · {level(0.18)} at 0.18 · {level(0.6)} at 0.6 (in 1/100)</Text>
+        <Text color="faint" marginTop="6px">Choose a layer in the roster to grade it; drag layers there to reorder them.</Text>
+      </Box>
+    </>
+  )
+}
+
+function HandOffBench({ state }: { state: ShotState }) {
+  const { shot, ask } = state
+  const offs = handOffs(state)
+  if (!shot) return null
+  return (
+    <>
+      <Head title="Hand-off" kind="movie, OpenEXR" />
+      {offs.rows.map((row) => (
+        <Flex key={row.title} padding="10px 14px" borderBottomWidth="1px" borderColor="hair" justify="space-between" align="center" gap="8px">
+          <Box>
+            <Text fontWeight="600">{row.title}</Text>
+            <Text className="num" color={row.error ? 'wrong' : 'soft'} role="status">{row.text}</Text>
+          </Box>
+          {row.download ? <a href={row.download} download style={{ border: '1px solid #b4b4b4', padding: '2px 7px' }}>Download</a> : <Press main disabled={row.busy} onClick={() => void ask({ what: 'hand-off', quality: row.quality, form: row.form }).then(offs.refresh)}>Make</Press>}
+        </Flex>
+      ))}
+      <Text padding="10px 14px" color="faint">Frames that are missing are computed first. The command line writes both to folders: lantern out.</Text>
+    </>
+  )
+}
+
+function PlateBench({ state }: { state: ShotState }) {
+  const { shot, status, edit } = state
+  const plate = shot?.document.plate
+  if (!plate) return null
+  const info = status?.asset.info
+  const rows: [string, string][] = [
+    ['File', plate.file], ['Frames', `${plate.first}–${plate.last}`], ['Rate', `${plate.rate[0]}/${plate.rate[1]} per s`], ['Size', `${plate.width} × ${plate.height} px`], ['Depth', `${info?.bits ?? '–'} bit`],
+    ['Gaps', info?.gaps?.length ? info.gaps.slice(0, 8).join(', ') : 'none'],
+  ]
+  return (
+    <>
+      <Head title="Plate" kind={status?.asset.state === 'ready' ? 'read' : `reading ${status?.asset.done ?? 0} of ${status?.asset.total ?? 0}`} />
+      {status?.asset.error && <Text role="alert" color="wrong" padding="8px 14px">{status.asset.error.message} {status.asset.error.remedy}</Text>}
+      <Box padding="8px 14px">
+        {rows.map(([label, text]) => (
+          <Flex key={label} justify="space-between" minHeight="24px" gap="10px"><span>{label}</span><span className="num" style={{ color: '#b4b4b4', overflow: 'hidden', textOverflow: 'ellipsis' }}>{text}</span></Flex>
+        ))}
+        <label style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
+          Encoding
+          <select value={plate.encoding} onChange={(event) => edit({ plate: { encoding: event.target.value } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px' }}>
+            <option value="srgb">sRGB</option><option value="rec709">Rec. 709</option><option value="linear">linear</option>
+          </select>
+        </label>
+      </Box>
+    </>
+  )
+}
+
+/** The bench: the chosen thing's settings, or the station's own. */
+export function Bench() {
+  const state = useShot()
+  const { shot, station, chosen } = state
+  if (!shot) return null
+  const item = shot.document.items[chosen]
+  const own = (): React.ReactNode => {
+    if (item && station !== 'Picture' && station !== 'Hand-off' && station !== 'Sit' && station !== 'Match') return <ItemBench key={chosen} id={chosen} item={item} />
+    if (station === 'Match' || chosen === 'camera') return <CameraBench state={state} />
+    if (station === 'Picture') return <PictureBench state={state} />
+    if (station === 'Sit' || chosen.startsWith('layer.')) return <SitBench state={state} />
+    if (station === 'Hand-off') return <HandOffBench state={state} />
+    if (station === 'Light' || chosen === 'plateLight') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} /></>)
+    if (station === 'Plate') return <PlateBench state={state} />
+    return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, or press Fire and click where it burns.')}</Text>
+  }
+  return (
+    <Box as="section" aria-label="Bench" background="panel" borderLeftWidth="1px" borderColor="line" overflowY="auto" minHeight="0">
+      {own()}
+    </Box>
+  )
+}

@@ -1,0 +1,72 @@
+'use client'
+import { Box, chakra, Flex } from '@chakra-ui/react'
+import type { Setting } from '@lantern/core/shot'
+import { NumberField } from '@/ui/NumberField.tsx'
+
+export interface SettingsProps {
+  settings: readonly Setting[]
+  values: Readonly<Record<string, unknown>>
+  disabled?: boolean
+  /** key and its new value; final is false while it is being dragged. */
+  onChange(key: string, value: unknown, final: boolean): void
+}
+
+const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
+const AXES = ['right', 'up', 'near'] as const
+const PARTS = ['red', 'green', 'blue'] as const
+const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
+
+function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {
+  const { label, unit, step, minimum, maximum, span } = setting
+  if (setting.type === 'number')
+    return <NumberField label={label} value={Number(value)} unit={unit} step={step} span={span} minimum={minimum} maximum={maximum} initial={typeof setting.initial === 'number' ? setting.initial : undefined} onValue={onChange} />
+  if (setting.type === 'choice')
+    return <Choice aria-label={label} value={String(value)} onChange={(event) => onChange(event.target.value, true)}>{setting.choices?.map((choice) => <option key={choice} value={choice}>{choice}</option>)}</Choice>
+  if (setting.type === 'roles') {
+    const roles = value as Record<keyof typeof ROLES, boolean>
+    return (
+      <Flex direction="column" gap="3px">
+        {(Object.keys(ROLES) as (keyof typeof ROLES)[]).map((role) => (
+          <label key={role} style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
+            <input type="checkbox" checked={roles[role]} onChange={(event) => onChange({ [role]: event.target.checked }, true)} style={{ accentColor: '#9a9a9a' }} />
+            {ROLES[role]}
+          </label>
+        ))}
+      </Flex>
+    )
+  }
+  const list = value as readonly number[]
+  const names = setting.type === 'colour' ? PARTS : AXES
+  return (
+    <Flex gap="3px">
+      {names.map((name, n) => (
+        <Box key={name} flex="1" minWidth="0">
+          <NumberField label={`${label}, ${name}`} value={list[n] ?? 0} step={step} minimum={setting.type === 'colour' ? 0 : undefined} onValue={(next, final) => onChange(list.map((old, m) => (m === n ? next : old)), final)} />
+        </Box>
+      ))}
+    </Flex>
+  )
+}
+
+/** Settings made from their schema: group, label, value with its unit, what it does in one line. */
+export function Settings({ settings, values, disabled, onChange }: SettingsProps) {
+  const groups = [...new Set(settings.map(({ group }) => group))]
+  return (
+    <fieldset disabled={disabled} style={{ border: 0, padding: 0, margin: 0, minWidth: 0 }}>
+      {groups.map((group) => (
+        <Box key={group} as="section" aria-label={group}>
+          <Box padding="8px 14px 2px" color="soft" fontWeight="600" fontSize="12px">{group}</Box>
+          {settings.filter((setting) => setting.group === group).map((setting) => {
+            const wide = setting.type === 'vector' || setting.type === 'colour'
+            return (
+              <Box key={setting.key} display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" title={setting.hint}>
+                <span>{setting.label}</span>
+                <Control setting={setting} value={values[setting.key]} onChange={(value, final) => onChange(setting.key, value, final)} />
+              </Box>
+            )
+          })}
+        </Box>
+      ))}
+    </fieldset>
+  )
+}

@@ -1,0 +1,194 @@
+import { LanternError } from '@lantern/core/base'
+import type { Camera } from '@lantern/core/data'
+import { cameraAt } from '@lantern/core/pipeline'
+import { mergePatch, parseShot, type ShotDocument } from '@lantern/core/shot'
+import type { Shot, ShotStatus } from '@lantern/store'
+import { create } from 'zustand'
+import { call, shotPath } from '../api.ts'
+import { STATIONS, type Station } from './stations.ts'
+
+export type View = 'camera' | 'outside' | 'both' | 'triptych'
+export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
+export type Tool = 'choose' | 'fire' | 'box'
+
+export interface ThinState {
+  key: string
+  frames: number
+  of: number
+  heatKw: number[]
+  milliseconds: number
+}
+
+export interface ShotState {
+  name: string
+  shot?: Shot
+  status?: ShotStatus
+  /** Of the document that `status` was read for: what decides the picture's keys. */
+  statusDigest: string
+  cameras: { first: number; cameras: Camera[] }
+  frame: number
+  playing: number
+  loop: [number, number]
+  station: Station
+  /** An item's id, or 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
+  chosen: string
+  view: View
+  compare: Compare
+  wipe: number
+  exposure: number
+  soft: boolean
+  tool: Tool
+  sheet: boolean
+  away: boolean
+  message?: { text: string; good: boolean }
+  thin: Record<string, ThinState>
+  saving: number
+  set(change: Partial<ShotState>): void
+  load(name: string): Promise<void>
+  refreshStatus(): Promise<void>
+  /** Shows a change without keeping it, while something is dragged. */
+  preview(patch: Record<string, unknown>): void
+  /** Keeps a change as a new revision. */
+  edit(patch: Record<string, unknown>): void
+  history(way: 'undo' | 'redo'): void
+  ask(wanted: Record<string, unknown>): Promise<string[]>
+  takeCamera(file: File): Promise<void>
+  say(error: unknown): void
+  moveTo(frame: number): void
+}
+
+/** What of a document decides the pictures' keys. */
+export const pictureDigest = ({ items, light, camera, plate }: ShotDocument): string => JSON.stringify([items, light, camera, plate])
+
+/** Edits go to the server one after another, each against the revision that the one before made. */
+let chain: Promise<unknown> = Promise.resolve()
+
+const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft'>> => {
+  try {
+    return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
+  } catch {
+    return {}
+  }
+}
+
+export const useShot = create<ShotState>()((set, get) => ({
+  name: '', statusDigest: '', cameras: { first: 0, cameras: [] }, frame: 0, playing: 0, loop: [0, 0], station: 'Plate', chosen: '', view: 'camera', compare: 'none', wipe: 0.5,
+  exposure: 0, soft: true, tool: 'choose', sheet: false, away: false, thin: {}, saving: 0,
+  set(change) {
+    set(change)
+    const { name, frame, station, chosen, view, soft, shot } = get()
+    if (shot && ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'soft' in change)) localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft }))
+  },
+  async load(name) {
+    try {
+      const shot = await call<Shot>(shotPath(name))
+      const before = get()
+      const { first, last } = shot.document.plate
+      const kept = remembered(name)
+      const fresh = before.name !== name
+      set({
+        name, shot, away: false,
+        ...(fresh ? {
+          thin: {}, loop: [first, last], frame: Math.min(last, Math.max(first, kept.frame ?? first)), station: STATIONS.find((one) => one === kept.station) ?? 'Plate', chosen: kept.chosen ?? '', view: kept.view ?? 'camera', soft: kept.soft ?? true,
+        } : {}),
+      })
+      await get().refreshStatus()
+    } catch (error) {
+      get().say(error)
+    }
+  },
+  async refreshStatus() {
+    const { name, shot } = get()
+    if (!shot) return
+    try {
+      const [status, cameras] = await Promise.all([call<ShotStatus>(`${shotPath(name)}/status`), call<ShotState['cameras']>(`${shotPath(name)}/cameras`)])
+      const now = get().shot
+      set({ status, cameras, away: false, ...(now && now.head === status.head ? { statusDigest: pictureDigest(now.document) } : {}) })
+    } catch (error) {
+      get().say(error)
+    }
+  },
+  preview(patch) {
+    const { shot } = get()
+    if (!shot) return
+    try {
+      set({ shot: { ...shot, document: parseShot(mergePatch(shot.document, patch)) } })
+    } catch {
+      // A value on the way that the document can't hold; the end of the drag will say so.
+    }
+  },
+  edit(patch) {
+    get().preview(patch)
+    set({ saving: get().saving + 1 })
+    chain = chain.then(async () => {
+      const { shot, name } = get()
+      if (!shot) return
+      try {
+        const next = await call<Shot>(shotPath(name), { method: 'PATCH', json: { base: shot.head, patch } })
+        const waiting = get().saving > 1
+        set({ shot: { ...next, document: waiting ? (get().shot?.document ?? next.document) : next.document }, message: undefined })
+        await get().refreshStatus()
+      } catch (error) {
+        get().say(error)
+        const there = await call<Shot>(shotPath(name)).catch(() => undefined)
+        if (there) set({ shot: there })
+      } finally {
+        set({ saving: get().saving - 1 })
+      }
+    })
+  },
+  history(way) {
+    chain = chain.then(async () => {
+      const { name, shot } = get()
+      if (!shot || (way === 'undo' ? !shot.canUndo : !shot.canRedo)) return
+      try {
+        set({ shot: await call<Shot>(`${shotPath(name)}/history`, { json: { way } }) })
+        await get().refreshStatus()
+      } catch (error) {
+        get().say(error)
+      }
+    })
+  },
+  async ask(wanted) {
+    try {
+      await chain
+      const { keys } = await call<{ keys: string[] }>(`${shotPath(get().name)}/ask`, { json: wanted })
+      await get().refreshStatus()
+      return keys
+    } catch (error) {
+      get().say(error)
+      return []
+    }
+  },
+  async takeCamera(file) {
+    const { name, shot } = get()
+    if (!shot) return
+    try {
+      const next = await call<Shot>(`${shotPath(name)}/camera?file=${encodeURIComponent(file.name.slice(0, 200))}&base=${shot.head}`, { method: 'POST', body: file })
+      set({ shot: next, message: { text: `Camera taken in from ${file.name}.`, good: true } })
+      await get().refreshStatus()
+    } catch (error) {
+      get().say(error)
+    }
+  },
+  say(error) {
+    const known = error instanceof LanternError ? error : undefined
+    if (known?.code === 'away' || known?.code === 'database') set({ away: true })
+    else set({ message: { text: known ? `${known.message} ${known.remedy}` : String(error), good: false } })
+  },
+  moveTo(frame) {
+    const { shot } = get()
+    if (!shot) return
+    const { first, last } = shot.document.plate
+    get().set({ frame: Math.min(last, Math.max(first, Math.round(frame))) })
+  },
+}))
+
+/** The camera at a frame as the document is shown now, edits not yet kept included. */
+export function cameraNow(state: Pick<ShotState, 'shot' | 'cameras'>, frame: number): Camera | undefined {
+  const document = state.shot?.document
+  if (!document) return undefined
+  if (document.camera.kind !== 'path') return cameraAt(document, undefined, frame)
+  const { first, cameras } = state.cameras
+  return cameras[Math.min(cameras.length - 1, Math.max(0, frame - first))]
+}

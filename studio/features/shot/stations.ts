@@ -1,0 +1,39 @@
+import { type ShotDocument, sitSchema } from '@lantern/core/shot'
+import type { ShotStatus } from '@lantern/store'
+
+export const STATIONS = ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'] as const
+export type Station = (typeof STATIONS)[number]
+/** Unlit: nothing yet. Glowing: begun or stale. Lit: done and current. */
+export type Lantern = 'unlit' | 'glowing' | 'lit'
+
+export interface StationState {
+  lantern: Lantern
+  figure: string
+}
+
+const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))
+
+/** What each station shows under its lantern. */
+export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
+  const items = Object.values(document.items)
+  const pieces = items.filter((item) => item.kind !== 'gas').length
+  const gases = items.filter((item) => item.kind === 'gas' && item.shown).length
+  const total = document.plate.last - document.plate.first + 1
+  const states = Object.values(status?.gases ?? {})
+  const done = states.filter((gas) => gas.kept.length === total).length
+  const { look, final } = status ?? {}
+  const best = final && final.kept.length > 0 ? final : look
+  const touched = JSON.stringify(document.sit) !== SIT_AT_FIRST
+  const off: StationState = { lantern: 'unlit', figure: '' }
+  return {
+    Plate: { lantern: status?.asset.state === 'ready' ? 'lit' : 'glowing', figure: status?.asset.state === 'ready' ? `${total} fr` : `${status?.asset.done ?? 0} of ${total}` },
+    Match: document.camera.kind === 'none' ? off : { lantern: 'lit', figure: document.camera.kind === 'path' ? 'taken in' : 'typed' },
+    Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
+    Mattes: off,
+    Effects: gases ? { lantern: done === gases ? 'lit' : 'glowing', figure: `${done} of ${gases}` } : off,
+    Light: { lantern: 'lit', figure: `${document.light.illuminance} lx` },
+    Picture: !best || best.kept.length + best.stale.length === 0 ? off : { lantern: best.kept.length === total ? 'lit' : 'glowing', figure: best.kept.length === 0 ? 'stale' : `${best.kept.length} fr` },
+    Sit: touched ? { lantern: 'lit', figure: `${document.sit.fireExposure.toFixed(1)} st` } : off,
+    'Hand-off': off,
+  }
+}

@@ -1,0 +1,18 @@
+import type { NextConfig } from 'next'
+import { fileURLToPath } from 'node:url'
+
+const isolation = [
+  { key: 'Cross-Origin-Opener-Policy', value: 'same-origin' },
+  { key: 'Cross-Origin-Embedder-Policy', value: 'require-corp' },
+  { key: 'Cross-Origin-Resource-Policy', value: 'same-origin' },
+]
+
+const config: NextConfig = {
+  transpilePackages: ['@lantern/core', '@lantern/kernels', '@lantern/store'],
+  serverExternalPackages: ['pg', 'kysely', 'graphile-worker'],
+  turbopack: { root: fileURLToPath(new URL('..', import.meta.url)) },
+  poweredByHeader: false,
+  devIndicators: false,
+  headers: async () => [{ source: '/:path*', headers: isolation }],
+}
+export default config

@@ -1,0 +1,169 @@
+import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
+import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
+import { readExr } from '@lantern/core/formats'
+import { GasSimulation } from '@lantern/core/gas'
+import { composeFrame, gasSettings, plateImage, readPasses, renderPicture, shownGases, stackSettings } from '@lantern/core/pipeline'
+import type { Passes } from '@lantern/core/picture'
+import { toDisplay } from '@lantern/core/sit'
+import type { ComposeRequest, LookReply, LookRequest, ThinRequest } from './protocol.ts'
+
+// The browser's computing thread: lays frames, and burns thin gases between requests. The same core as the farm's.
+const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
+
+let crew: Crew | undefined
+function crewHere(): Crew {
+  if (crew) return crew
+  const shared = typeof SharedArrayBuffer !== 'undefined' && self.crossOriginIsolated
+  const threads = shared ? Math.max(1, Math.min(4, navigator.hardwareConcurrency)) : 1
+  crew = makeCrew(threads, (seat) => {
+    const worker = new Worker(new URL('./thread.worker.ts', import.meta.url), { type: 'module' })
+    worker.postMessage(seat)
+    return () => worker.terminate()
+  })
+  return crew
+}
+
+/** A few of the newest values, oldest dropped first. */
+function few<T>(most: number): { get(key: string): T | undefined; put(key: string, value: T): T } {
+  const map = new Map<string, T>()
+  return {
+    get(key) {
+      const value = map.get(key)
+      if (value !== undefined) {
+        map.delete(key)
+        map.set(key, value)
+      }
+      return value
+    },
+    put(key, value) {
+      map.set(key, value)
+      if (map.size > most) map.delete(map.keys().next().value ?? '')
+      return value
+    },
+  }
+}
+
+const plates = few<FloatImage>(24)
+const passesKept = few<Passes>(12)
+const thinPasses = few<Passes>(48)
+const thinRuns = new Map<string, { key: string; frames: GasFrame[] }>()
+let last: FloatImage | undefined
+
+async function fetched(path: string): Promise<Uint8Array> {
+  const response = await fetch(path)
+  if (!response.ok) {
+    const body = (await response.json().catch(() => ({}))) as { message?: string; remedy?: string; code?: string }
+    throw new LanternError(body.code ?? 'fetch', body.message ?? 'That could not be fetched.', body.remedy ?? 'Try again.')
+  }
+  return new Uint8Array(await response.arrayBuffer())
+}
+
+async function plateOf({ document, frame, size }: ComposeRequest): Promise<FloatImage> {
+  const { plate } = document
+  const key = `${plate.asset}/${frame}/${size}/${plate.encoding}`
+  const known = plates.get(key)
+  if (known) return known
+  const bytes = await fetched(`/api/assets/${plate.asset}/${frame}?size=${size}`)
+  if (bytes[0] === 0x76) {
+    const exr = readExr(bytes, 'plate')
+    const image = makeImage(exr.width, exr.height, 3)
+    ;['R', 'G', 'B'].forEach((name, c) => exr.channels.find((channel) => channel.name === name)?.data.forEach((value, n) => (image.data[n * 3 + c] = value)))
+    return plates.put(key, image)
+  }
+  const bitmap = await createImageBitmap(new Blob([bytes.slice()]), { colorSpaceConversion: 'none', premultiplyAlpha: 'none' })
+  const context = new OffscreenCanvas(bitmap.width, bitmap.height).getContext('2d', { willReadFrequently: true, colorSpace: 'srgb' })
+  if (!context) throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
+  context.drawImage(bitmap, 0, 0)
+  const { data, width, height } = context.getImageData(0, 0, bitmap.width, bitmap.height)
+  bitmap.close()
+  return plates.put(key, plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4))
+}
+
+/** Passes of the thin gases at this frame; undefined while none has come so far. */
+function thinPassesOf({ document, frame, source }: ComposeRequest): Passes | undefined {
+  if (source.kind !== 'thin') return undefined
+  const gases = shownGases(document)
+  const at = frame - document.plate.first
+  const runs = gases.map(([id]) => thinRuns.get(id))
+  const frames = runs.map((run) => run && run.frames.length > 0 ? run.frames[Math.min(at, run.frames.length - 1)] : undefined)
+  if (frames.every((one) => !one)) return undefined
+  const key = JSON.stringify([frame, runs.map((run) => [run?.key, Math.min(at, (run?.frames.length ?? 0) - 1)]), gases.map(([, gas]) => [gas.albedo, gas.forward, gas.thickness]), document.light, document.items, source.camera])
+  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crewHere(), document, source.camera, frames, 'look'))
+}
+
+async function keptPasses(key: string, frame: number): Promise<Passes> {
+  return passesKept.get(key) ?? passesKept.put(key, readPasses(await fetched(`/api/results/${key}/${frame}`)))
+}
+
+async function compose(request: ComposeRequest): Promise<void> {
+  const begun = performance.now()
+  const plate = await plateOf(request)
+  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : thinPassesOf(request)
+  const { sit, plate: info } = request.document
+  const image = composeFrame(crewHere(), plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
+  const bareImage = makeImage(plate.width, plate.height, 4)
+  for (let n = 0; n < plate.width * plate.height; n++) {
+    for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
+    bareImage.data[n * 4 + 3] = 1
+  }
+  last = image
+  const added = toDisplay(crewHere(), image, request.exposure, request.way)
+  const bare = toDisplay(crewHere(), bareImage, request.exposure, request.way)
+  say({ what: 'composed', id: request.id, frame: request.frame, width: plate.width, height: plate.height, added, bare, milliseconds: performance.now() - begun }, [added.buffer, bare.buffer])
+}
+
+let burning = 0
+
+/** Burns a thin gas frame by frame, giving way to other requests in between. */
+async function burn({ key, item, document, frames }: ThinRequest): Promise<void> {
+  const mine = ++burning
+  const gas = document.items[item]
+  if (gas?.kind !== 'gas' || thinRuns.get(item)?.key === key) return
+  const own = makeCrew(1)
+  const rate = document.plate.rate[0] / document.plate.rate[1]
+  // The run-up is shortened: a thin fire stands after half a second, and a first look should not wait.
+  const runUp = Math.min(gas.runUp, Math.ceil(rate / 2))
+  const simulation = new GasSimulation(own, gasSettings(document, gas, 'thin'), rate)
+  const run = { key, frames: [] as GasFrame[] }
+  for (let n = 0; n < runUp + frames; n++) {
+    const begun = performance.now()
+    const figures = simulation.advance()
+    await new Promise((resolve) => setTimeout(resolve))
+    if (mine !== burning) break
+    if (n < runUp && n % 3 !== 2) continue
+    // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
+    if (n < runUp) run.frames[0] = simulation.keep()
+    else run.frames[n - runUp] = simulation.keep()
+    thinRuns.set(item, run)
+    say({ what: 'thin-frame', key, item, frame: document.plate.first + Math.max(0, n - runUp), heatKw: figures.heatKw, of: frames, milliseconds: performance.now() - begun })
+  }
+  own.end()
+  if (mine === burning) say({ what: 'thin-done', key, item })
+}
+
+/** A hash over a fixed small burn: the same in every engine and for any number of threads. */
+async function hash(): Promise<{ hash: string; threads: number }> {
+  const { goldenHash } = await import('@lantern/core/pipeline')
+  const crew = crewHere()
+  return { hash: goldenHash(crew), threads: crew.threads }
+}
+
+async function serve(request: LookRequest): Promise<void> {
+  try {
+    if (request.what === 'compose') await compose(request)
+    else if (request.what === 'thin') await burn(request)
+    else if (request.what === 'stop-thin') burning++
+    else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash()) })
+    else {
+      const x = Math.floor(request.x * (last?.width ?? 0))
+      const y = Math.floor(request.y * (last?.height ?? 0))
+      const o = (y * (last?.width ?? 0) + x) * 4
+      say({ what: 'probed', id: request.id, rgb: [last?.data[o] ?? 0, last?.data[o + 1] ?? 0, last?.data[o + 2] ?? 0] })
+    }
+  } catch (error) {
+    const known = error instanceof LanternError ? error : undefined
+    say({ what: 'failed', ...('id' in request ? { id: request.id } : {}), message: known?.message ?? (error instanceof Error ? error.message : 'Something went wrong.'), remedy: known?.remedy ?? 'Change a setting and try again.' })
+  }
+}
+
+self.onmessage = (message: MessageEvent<LookRequest>) => void serve(message.data)

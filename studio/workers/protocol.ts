@@ -1,0 +1,41 @@
+import type { ShotDocument } from '@lantern/core/shot'
+import type { GrainLaw } from '@lantern/core/sit'
+import type { Camera } from '@lantern/core/data'
+
+/** What a frame is laid from: kept passes by their result, thin gas computed here, or the bare plate. */
+export type PassSource = { kind: 'kept'; key: string } | { kind: 'thin'; camera: Camera } | { kind: 'none' }
+
+export interface ComposeRequest {
+  what: 'compose'
+  id: number
+  frame: number
+  document: ShotDocument
+  grain: GrainLaw
+  source: PassSource
+  size: 'half' | 'quarter'
+  exposure: number
+  way: 'plain' | 'soft'
+}
+export interface ThinRequest {
+  what: 'thin'
+  /** Key of the thin recipe; a newer request ends an older one. */
+  key: string
+  item: string
+  document: ShotDocument
+  frames: number
+}
+export interface ProbeRequest {
+  what: 'probe'
+  id: number
+  x: number
+  y: number
+}
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'stop-thin' } | { what: 'hash'; id: number }
+
+export type LookReply =
+  | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number }
+  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; of: number; milliseconds: number }
+  | { what: 'thin-done'; key: string; item: string }
+  | { what: 'probed'; id: number; rgb: [number, number, number] }
+  | { what: 'hashed'; id: number; hash: string; threads: number }
+  | { what: 'failed'; id?: number; message: string; remedy: string }
