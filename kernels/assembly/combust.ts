@@ -8,12 +8,13 @@ export function buoyancy(v: usize, t: usize, gdt: f32, ambient: f32, nx: i32, ny
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
+  // From the differences, so that still air stays still to the bit.
   const scale = gdt * 0.5 / ambient
   for (let k = from + 1; k <= to; k++)
     for (let j = 2; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
-        store<f32>(v + e, load<f32>(v + e) + scale * (load<f32>(t + e) + load<f32>(t + e - y1)) - gdt)
+        store<f32>(v + e, load<f32>(v + e) + scale * (load<f32>(t + e) - ambient + (load<f32>(t + e - y1) - ambient)))
       }
 }
 

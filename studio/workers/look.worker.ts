@@ -10,16 +10,28 @@ import type { ComposeRequest, LookReply, LookRequest, ThinRequest } from './prot
 // The browser's computing thread: lays frames, and burns thin gases between requests. The same core as the farm's.
 const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
 
-let crew: Crew | undefined
-function crewHere(): Crew {
-  if (crew) return crew
-  const shared = typeof SharedArrayBuffer !== 'undefined' && self.crossOriginIsolated
-  const threads = shared ? Math.max(1, Math.min(4, navigator.hardwareConcurrency)) : 1
-  crew = makeCrew(threads, (seat) => {
+/** Starts a worker and waits until its code is loaded: a crew's caller blocks, and a blocked thread can't load its children. */
+function loadedThread(): Promise<Worker> {
+  return new Promise((resolve, reject) => {
     const worker = new Worker(new URL('./thread.worker.ts', import.meta.url), { type: 'module' })
-    worker.postMessage(seat)
-    return () => worker.terminate()
+    worker.onmessage = () => resolve(worker)
+    worker.onerror = () => reject(new LanternError('thread', 'A computing thread could not start.', 'Load the page again.'))
   })
+}
+
+let crew: Promise<Crew> | undefined
+/** The crew of this worker: all threads where memory can be shared, else one. */
+function crewHere(): Promise<Crew> {
+  crew ??= (async () => {
+    const shared = typeof SharedArrayBuffer !== 'undefined' && self.crossOriginIsolated
+    const threads = shared ? Math.max(1, Math.min(4, navigator.hardwareConcurrency)) : 1
+    const loaded = await Promise.all(Array.from({ length: threads - 1 }, loadedThread)).catch(() => [])
+    return makeCrew(loaded.length + 1, (seat) => {
+      const worker = loaded.pop()
+      worker?.postMessage(seat)
+      return () => worker?.terminate()
+    })
+  })()
   return crew
 }
 
@@ -80,7 +92,7 @@ async function plateOf({ document, frame, size }: ComposeRequest): Promise<Float
 }
 
 /** Passes of the thin gases at this frame; undefined while none has come so far. */
-function thinPassesOf({ document, frame, source }: ComposeRequest): Passes | undefined {
+function thinPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Passes | undefined {
   if (source.kind !== 'thin') return undefined
   const gases = shownGases(document)
   const at = frame - document.plate.first
@@ -88,7 +100,7 @@ function thinPassesOf({ document, frame, source }: ComposeRequest): Passes | und
   const frames = runs.map((run) => run && run.frames.length > 0 ? run.frames[Math.min(at, run.frames.length - 1)] : undefined)
   if (frames.every((one) => !one)) return undefined
   const key = JSON.stringify([frame, runs.map((run) => [run?.key, Math.min(at, (run?.frames.length ?? 0) - 1)]), gases.map(([, gas]) => [gas.albedo, gas.forward, gas.thickness]), document.light, document.items, source.camera])
-  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crewHere(), document, source.camera, frames, 'look'))
+  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.camera, frames, 'look'))
 }
 
 async function keptPasses(key: string, frame: number): Promise<Passes> {
@@ -97,18 +109,19 @@ async function keptPasses(key: string, frame: number): Promise<Passes> {
 
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
+  const crew = await crewHere()
   const plate = await plateOf(request)
-  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : thinPassesOf(request)
+  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : thinPassesOf(crew, request)
   const { sit, plate: info } = request.document
-  const image = composeFrame(crewHere(), plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
+  const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
   const bareImage = makeImage(plate.width, plate.height, 4)
   for (let n = 0; n < plate.width * plate.height; n++) {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
     bareImage.data[n * 4 + 3] = 1
   }
   last = image
-  const added = toDisplay(crewHere(), image, request.exposure, request.way)
-  const bare = toDisplay(crewHere(), bareImage, request.exposure, request.way)
+  const added = toDisplay(crew, image, request.exposure, request.way)
+  const bare = toDisplay(crew, bareImage, request.exposure, request.way)
   say({ what: 'composed', id: request.id, frame: request.frame, width: plate.width, height: plate.height, added, bare, milliseconds: performance.now() - begun }, [added.buffer, bare.buffer])
 }
 
@@ -144,7 +157,7 @@ async function burn({ key, item, document, frames }: ThinRequest): Promise<void>
 /** A hash over a fixed small burn: the same in every engine and for any number of threads. */
 async function hash(): Promise<{ hash: string; threads: number }> {
   const { goldenHash } = await import('@lantern/core/pipeline')
-  const crew = crewHere()
+  const crew = await crewHere()
   return { hash: goldenHash(crew), threads: crew.threads }
 }
 
@@ -167,3 +180,4 @@ async function serve(request: LookRequest): Promise<void> {
 }
 
 self.onmessage = (message: MessageEvent<LookRequest>) => void serve(message.data)
+say({ what: 'here' })

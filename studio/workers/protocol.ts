@@ -33,6 +33,7 @@ export interface ProbeRequest {
 export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'stop-thin' } | { what: 'hash'; id: number }
 
 export type LookReply =
+  | { what: 'here' }
   | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number }
   | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; of: number; milliseconds: number }
   | { what: 'thin-done'; key: string; item: string }

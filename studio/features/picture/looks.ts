@@ -35,6 +35,8 @@ export class Looks {
   readonly #worker = new Worker(new URL('../../workers/look.worker.ts', import.meta.url), { type: 'module' })
   readonly #cache = new Map<string, Shown>()
   #bytes = 0
+  /** What was asked for before the worker had loaded. */
+  #early?: LookRequest[] = []
   #busy?: { id: number; key: string }
   #wish?: { key: string; request: Omit<ComposeRequest, 'id' | 'what'> }
   #id = 0
@@ -49,12 +51,17 @@ export class Looks {
   }
 
   #send(request: LookRequest): void {
-    this.#worker.postMessage(request)
+    if (this.#early) this.#early.push(request)
+    else this.#worker.postMessage(request)
   }
 
   #hear(reply: LookReply): void {
     const { set, thin } = useShot.getState()
-    if (reply.what === 'composed') {
+    if (reply.what === 'here') {
+      const early = this.#early ?? []
+      this.#early = undefined
+      for (const request of early) this.#send(request)
+    } else if (reply.what === 'composed') {
       const key = this.#busy?.key ?? ''
       const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare }
       this.#put(key, shown)

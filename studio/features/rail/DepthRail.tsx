@@ -56,10 +56,10 @@ export function DepthRail() {
         {TICKS.map((m) => (
           <g key={m}>
             <line x1="0" x2="6" y1={y(m)} y2={y(m)} stroke={COLOURS.faint} />
-            <text x="8" y={y(m) + 3.5} fontSize="9.5" fill={COLOURS.faint} fontFamily="var(--font-number)">{m}</text>
+            <text x="8" y={y(m) + 3.5} fill={COLOURS.faint} style={{ fontFamily: 'var(--font-number)', fontSize: 9.5 }}>{m}</text>
           </g>
         ))}
-        <text x="4" y={height - 8} fontSize="9.5" fill={COLOURS.faint}>metres</text>
+        <text x="4" y={height - 8} fill={COLOURS.faint} style={{ fontSize: 9.5 }}>metres</text>
         {bars.filter((bar) => bar.far > 0).map(({ id, item, near, far, x }) => (
           <rect key={id} x={x} y={y(far)} width={id === chosen ? 5 : 3} height={Math.max(4, y(Math.max(NEAR, near)) - y(far))} fill={id === chosen ? COLOURS.text : item.kind === 'gas' ? COLOURS.lamp : COLOURS.faint} style={{ cursor: 'ns-resize' }}
             onPointerDown={(event) => {

@@ -1,0 +1,92 @@
+import { describe, expect, it } from 'vitest'
+import { smallFire } from '../../testing/fires.ts'
+import { Cancelled, makeCrew } from '../base/index.ts'
+import { halfTable } from '../data/index.ts'
+import { AIR_DENSITY, AIR_HEAT_CAPACITY, type GasSettings } from './settings.ts'
+import { GasSimulation } from './simulate.ts'
+
+const RATE = 24
+const stored = (simulation: GasSimulation, settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient * settings.cell ** 3 * simulation.budget.theta
+
+describe('a fire', () => {
+  const settings = smallFire({ solids: [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] }, { kind: 'box', centre: [0.9, 0.5, 0], half: [0.2, 0.5, 0.6], rotation: [0, 0.3826834, 0, 0.9238795] }] })
+  const simulation = new GasSimulation(makeCrew(1), settings, RATE)
+  const figures = Array.from({ length: 36 }, () => simulation.advance())
+
+  it('keeps divergence at its prescribed expansion, colliders and open sides included', () => {
+    for (const figure of figures) expect(figure.divergence).toBeLessThan(1e-3)
+  })
+  it('keeps its heat: burned = stored + radiated + carried out within 5 %', () => {
+    const { burned, radiated, carriedOut, pilot } = simulation.budget
+    expect(burned).toBeGreaterThan(100e3)
+    expect(Math.abs(burned + pilot - stored(simulation, settings) - radiated - carriedOut)).toBeLessThan(0.05 * burned)
+  })
+  it('burns about what its source gives, rises, and its box grew with it', () => {
+    const last = figures[figures.length - 1]
+    expect(last?.heatKw).toBeGreaterThan(120)
+    expect(last?.heatKw).toBeLessThan(230)
+    expect(last?.centre[1]).toBeGreaterThan(0.1)
+    expect(simulation.box.size[1]).toBeGreaterThan(figures[0] ? 16 : 0)
+  })
+  it('keeps nothing inside the wall, and some soot above the fire', () => {
+    const frame = simulation.keep()
+    const table = halfTable()
+    const soot = Math.max(...Array.from(frame.channels[0] ?? [], (half) => table[half] ?? 0))
+    expect(soot).toBeGreaterThan(0.01)
+    expect(frame.tiles.length).toBeGreaterThan(3)
+  })
+})
+
+it('keeps soot in a closed box within 2 %', () => {
+  const wall = (point: [number, number, number], normal: [number, number, number]) => ({ kind: 'halfspace' as const, point, normal })
+  const settings = smallFire({
+    sources: [{ shape: { kind: 'ball', radius: 0.3 }, centre: [0.8, 0.8, 0.8], heat: 0, smoke: 0.01, temperature: 400, speed: 0, stir: 0.8 }],
+    solids: [wall([0, 0, 0], [1, 0, 0]), wall([1.6, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1.6, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, 1.6], [0, 0, -1])],
+    bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
+  })
+  const simulation = new GasSimulation(makeCrew(1), settings, RATE)
+  for (let n = 0; n < 24; n++) simulation.advance()
+  const held = simulation.budget.soot * settings.cell ** 3
+  expect(simulation.fields.closed).toBe(63)
+  expect(Math.abs(held - simulation.budget.sootMade)).toBeLessThan(0.02 * simulation.budget.sootMade)
+})
+
+it('goes on from its state bit for bit', () => {
+  const through = new GasSimulation(makeCrew(1), smallFire(), RATE)
+  for (let n = 0; n < 14; n++) through.advance()
+  const first = new GasSimulation(makeCrew(1), smallFire(), RATE)
+  for (let n = 0; n < 6; n++) first.advance()
+  const second = new GasSimulation(makeCrew(1), smallFire(), RATE, first.state())
+  for (let n = 6; n < 14; n++) second.advance()
+  const [a, b] = [through.state(), second.state()]
+  expect(b.box).toEqual(a.box)
+  expect(b.budget).toEqual(a.budget)
+  a.fields.forEach((field, n) => expect(Buffer.compare(Buffer.from(field.buffer), Buffer.from(b.fields[n]?.buffer ?? new ArrayBuffer(0)))).toBe(0))
+})
+
+it('leans with the wind', () => {
+  const lean = (wind: number): number => {
+    const simulation = new GasSimulation(makeCrew(1), smallFire({ wind: [wind, 0, 0] }), RATE)
+    let centre = 0
+    for (let n = 0; n < 16; n++) centre = simulation.advance().centre[0]
+    return centre
+  }
+  expect(lean(2)).toBeGreaterThan(lean(0) + 0.1)
+  expect(lean(-2)).toBeLessThan(lean(0) - 0.1)
+})
+
+it('stays still when nothing feeds it', () => {
+  const simulation = new GasSimulation(makeCrew(1), smallFire({ sources: [] }), RATE)
+  const figures = simulation.advance()
+  expect(figures).toMatchObject({ heatKw: 0, fastest: 0, divergence: 0 })
+  expect(simulation.keep().tiles.length).toBe(0)
+  for (const field of simulation.state().fields.slice(0, 3)) expect(field.every((value) => value === 0)).toBe(true)
+})
+
+it('says plainly what it cannot do', () => {
+  const inWall = smallFire({ solids: [{ kind: 'halfspace', point: [0, 3, 0], normal: [0, 1, 0] }] })
+  expect(() => new GasSimulation(makeCrew(1), inWall, RATE)).toThrow(/inside a set piece/)
+  expect(() => new GasSimulation(makeCrew(1), smallFire({ mostCells: 100 }), RATE)).toThrow(/million cells/)
+  const running = new GasSimulation(makeCrew(1), smallFire(), RATE)
+  expect(() => running.advance({ report: () => undefined, cancelled: () => true })).toThrow(Cancelled)
+})

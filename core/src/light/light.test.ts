@@ -1,0 +1,50 @@
+import { describe, expect, it } from 'vitest'
+import { type GasFrame, TILE, toHalf } from '../data/index.ts'
+import { blackBodyXyz, gatherEmitters, glowTable, GLOW_FROM, GLOW_STEP, intoGamut, rec709, SOOT_EXTINCTION } from './index.ts'
+
+describe('a black body', () => {
+  it.each([[1500, 0.5857, 0.3931], [2000, 0.5267, 0.4133], [3000, 0.4369, 0.4041], [6500, 0.3135, 0.3237]])('at %d K lies on the Planckian locus', (kelvin, x, y) => {
+    const [X, Y, Z] = blackBodyXyz(kelvin)
+    expect(Math.abs(X / (X + Y + Z) - x)).toBeLessThan(0.002)
+    expect(Math.abs(Y / (X + Y + Z) - y)).toBeLessThan(0.002)
+  })
+  it('is desaturated at equal luminance where it lies outside Rec. 709', () => {
+    const raw = rec709(blackBodyXyz(1500))
+    const mapped = intoGamut(raw)
+    const luminance = ([r, g, b]: readonly [number, number, number]): number => 0.2126729 * r + 0.7151522 * g + 0.072175 * b
+    expect(Math.min(...raw)).toBeLessThan(0)
+    expect(Math.min(...mapped)).toBeGreaterThanOrEqual(0)
+    expect(luminance(mapped) / luminance(raw)).toBeCloseTo(1, 3)
+  })
+  it('gives platinum’s freezing point its 60 cd/cm^2', () => {
+    expect(blackBodyXyz(2042)[1] / 6e5).toBeCloseTo(1, 1)
+  })
+  it('fills its table in the plate’s unit', () => {
+    const table = glowTable(300, 1)
+    const n = (1500 - GLOW_FROM) / GLOW_STEP
+    const [r, g, b] = [table[n * 4] ?? 0, table[n * 4 + 1] ?? 0, table[n * 4 + 2] ?? 0]
+    expect(((0.2126729 * r + 0.7151522 * g + 0.072175 * b) * 300) / Math.PI / blackBodyXyz(1500)[1]).toBeCloseTo(1, 3)
+  })
+})
+
+describe('emitters', () => {
+  const frame = (heat: number, soot: number): GasFrame => {
+    const channels = Array.from({ length: 6 }, () => new Uint16Array(TILE ** 3))
+    channels[0]?.fill(toHalf(soot))
+    channels[1]?.fill(toHalf(heat))
+    return { box: { cell: 0.05, origin: [0, 0, 0], size: [16, 16, 16] }, ambient: 300, tiles: Int32Array.of(7), channels }
+  }
+  const table = glowTable(100, 1)
+  it('carry the power that the cells give out, where optically thin', () => {
+    const thin = frame(1200, 1e-4)
+    const [one, ...rest] = gatherEmitters(thin, table, 0.3, 8)
+    const n = (1500 - GLOW_FROM) / GLOW_STEP
+    const expected = (table[n * 4] ?? 0) * 1e-7 * SOOT_EXTINCTION * 0.7 * 0.05 ** 3 * TILE ** 3
+    expect(rest).toHaveLength(0)
+    expect((one?.intensity[0] ?? 0) / expected).toBeCloseTo(1, 1)
+    expect(one?.at[0]).toBeCloseTo(12 * 0.05, 5)
+  })
+  it('are none where nothing glows', () => {
+    expect(gatherEmitters(frame(20, 1), table, 0.3, 8)).toHaveLength(0)
+  })
+})

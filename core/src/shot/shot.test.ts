@@ -1,0 +1,54 @@
+import { describe, expect, it } from 'vitest'
+import { applyPatch, diffPatch, makeItem, makeShot, mergePatch, parseShot, SETTINGS } from './index.ts'
+
+const plate = { asset: 'a', file: 'f.mp4', width: 64, height: 36, first: 1, last: 10, rate: [24, 1] as [number, number], encoding: 'srgb' as const }
+const shot = makeShot('One', plate)
+
+describe('merge patches (RFC 7396, appendix A)', () => {
+  it.each([
+    [{ a: 'b' }, { a: 'c' }, { a: 'c' }], [{ a: 'b' }, { b: 'c' }, { a: 'b', b: 'c' }], [{ a: 'b' }, { a: null }, {}], [{ a: 'b', b: 'c' }, { a: null }, { b: 'c' }], [{ a: ['b'] }, { a: 'c' }, { a: 'c' }],
+    [{ a: 'c' }, { a: ['b'] }, { a: ['b'] }], [{ a: { b: 'c' } }, { a: { b: 'd', c: null } }, { a: { b: 'd' } }], [{ a: [{ b: 'c' }] }, { a: [1] }, { a: [1] }], [['a', 'b'], ['c', 'd'], ['c', 'd']], [{ a: 'b' }, ['c'], ['c']],
+    [{ a: 'foo' }, null, null], [{ e: null }, { a: 1 }, { e: null, a: 1 }], [[1, 2], { a: 'b', c: null }, { a: 'b' }], [{}, { a: { bb: { ccc: null } } }, { a: { bb: {} } }],
+  ])('%j with %j is %j', (target, patch, result) => {
+    expect(mergePatch(target, patch)).toEqual(result)
+  })
+  it('undo: the patch back from a change restores the document', () => {
+    const changed = applyPatch(shot, { items: { fire: makeItem('gas', { name: 'Fire', order: 1 }) }, sit: { fireExposure: -2 } })
+    expect(applyPatch(changed, diffPatch(changed, shot))).toEqual(shot)
+    expect(diffPatch(shot, shot)).toEqual({})
+  })
+  it('never reach a prototype', () => {
+    mergePatch({}, JSON.parse('{"__proto__":{"bad":1}}'))
+    expect({}).not.toHaveProperty('bad')
+  })
+})
+
+describe('a document', () => {
+  it('is refused by the field: unknown, negative, not a number, of a wrong kind', () => {
+    expect(() => applyPatch(shot, { nonsense: 1 })).toThrow(/nonsense/)
+    expect(() => applyPatch(shot, { items: { box: { kind: 'box', name: 'B', order: 1, width: -2 } } })).toThrow(/items\.box\.width/)
+    expect(() => applyPatch(shot, { sit: { fireExposure: Number.NaN } })).toThrow(/sit\.fireExposure/)
+    expect(() => applyPatch(shot, { items: { x: { kind: 'rocket', name: 'R', order: 1 } } })).toThrow(/items\.x/)
+    expect(() => applyPatch(shot, { items: { 'Bad/Id': makeItem('ground', { name: 'G', order: 1 }) } })).toThrow(/Bad\/Id/)
+    expect(() => applyPatch(shot, [])).toThrow(/not a JSON object/)
+    expect(() => parseShot(undefined)).toThrow(/document/)
+    expect(() => makeItem('gas', { name: '', order: 1 })).toThrow()
+  })
+  it('is unchanged by a patch that fails', () => {
+    const before = JSON.stringify(shot)
+    expect(() => applyPatch(shot, { camera: { tilt: 400 } })).toThrow()
+    expect(JSON.stringify(shot)).toBe(before)
+  })
+  it('carries label, range and hint on every setting, and its default lies within', () => {
+    for (const settings of Object.values(SETTINGS))
+      for (const setting of settings) {
+        expect(setting.label && setting.hint && setting.group).toBeTruthy()
+        if (setting.type !== 'number') continue
+        expect(setting.initial).toBeGreaterThanOrEqual(setting.minimum ?? Infinity)
+        expect(setting.initial).toBeLessThanOrEqual(setting.maximum ?? -Infinity)
+        expect(setting.span?.[0]).toBeGreaterThanOrEqual(setting.minimum ?? Infinity)
+      }
+    expect(SETTINGS.gas.map(({ key }) => key)).toContain('heat')
+    expect(SETTINGS.layer).toHaveLength(6)
+  })
+})

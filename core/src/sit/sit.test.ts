@@ -1,0 +1,119 @@
+import { describe, expect, it } from 'vitest'
+import { makeCrew, random } from '../base/index.ts'
+import { type FloatImage, makeImage } from '../data/index.ts'
+import { decodeRec709, decodeSrgb, encodeSrgb, type GrainLaw, layStack, measureGrain, softShoulder, type StackLayer, type StackPasses, toDisplay } from './index.ts'
+
+const [W, H] = [12, 8]
+const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+const layer = (kind: StackLayer['kind'], over: Partial<StackLayer> = {}): StackLayer => ({ kind, shown: true, amount: 1, exposure: 0, black: 0, white: 1, tint: [1, 1, 1], softness: 0, ...over })
+const noise = (channels: number, seed: number, top = 1): FloatImage => {
+  const stream = random(seed)
+  const image = makeImage(W, H, channels)
+  image.data.forEach((_, n) => (image.data[n] = stream.next() * top))
+  return image
+}
+const constant = (channels: number, values: readonly number[]): FloatImage => {
+  const image = makeImage(W, H, channels)
+  image.data.forEach((_, n) => (image.data[n] = values[n % channels] ?? 0))
+  return image
+}
+const passes = (): StackPasses => {
+  const smoke = noise(4, 2)
+  for (let n = 0; n < W * H; n++) for (let c = 0; c < 3; c++) smoke.data[n * 4 + c] = (smoke.data[n * 4 + c] ?? 0) * (smoke.data[n * 4 + 3] ?? 0)
+  return { fire: noise(3, 1, 3), smoke, smokeLight: noise(3, 3, 0.2), light: noise(3, 4, 0.5), shadow: noise(1, 5) }
+}
+const lay = (plate: FloatImage, from: StackPasses, layers: StackLayer[], fireExposure = 0, grain = NO_GRAIN, grainAmount = 0): FloatImage => layStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
+
+describe('the stack', () => {
+  it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
+    const plate = noise(3, 9)
+    const from = passes()
+    const result = lay(plate, from, [layer('light'), layer('smoke'), layer('fire')], 1)
+    for (let n = 0; n < W * H; n++)
+      for (let c = 0; c < 3; c++) {
+        const at = (image: FloatImage, channel = c): number => image.data[n * image.channels + channel] ?? 0
+        const lit = at(plate) * (at(from.shadow, 0) + 2 * at(from.light))
+        // Porter & Duff 1984, "over" with premultiplied colour; then plus.
+        const over = at(from.smoke) + 2 * at(from.smokeLight) + lit * (1 - at(from.smoke, 3))
+        expect(Math.abs(at(result) - (over + 2 * at(from.fire)))).toBeLessThan(2e-6 * 10)
+      }
+  })
+  it('follows the layers’ order', () => {
+    const plate = constant(3, [0.5, 0.5, 0.5])
+    const from = { ...passes(), fire: constant(3, [1, 1, 1]), smoke: constant(4, [0, 0, 0, 0.5]), smokeLight: makeImage(W, H, 3) }
+    expect(lay(plate, from, [layer('fire'), layer('smoke')]).data[0]).toBeCloseTo(0.75, 6)
+    expect(lay(plate, from, [layer('smoke'), layer('fire')]).data[0]).toBeCloseTo(1.25, 6)
+  })
+  it('leaves the plate to the bit where nothing was added, grain and all', () => {
+    const plate = noise(3, 9)
+    const empty: StackPasses = { fire: makeImage(W, H, 3), smoke: makeImage(W, H, 4), smokeLight: makeImage(W, H, 3), light: makeImage(W, H, 3), shadow: constant(1, [1]) }
+    const result = lay(plate, empty, [layer('light', { softness: 2 }), layer('smoke'), layer('fire')], 3, { floor: [1e-4, 1e-4, 1e-4], slope: [1e-3, 1e-3, 1e-3], spread: 0.2 }, 1)
+    for (let n = 0; n < W * H * 3; n++) expect(result.data[Math.floor(n / 3) * 4 + (n % 3)]).toBe(plate.data[n])
+  })
+  it('grades on colour divided by alpha: black and white hold at any cover', () => {
+    const from = { ...passes(), smoke: constant(4, [0.1, 0.1, 0.1, 0.5]), smokeLight: makeImage(W, H, 3) }
+    const result = lay(constant(3, [0, 0, 0]), from, [layer('smoke', { black: 0.04, white: 0.54 })])
+    expect(result.data[0]).toBeCloseTo(0.5 * (0.04 + 0.2 * 0.5), 6)
+  })
+  it('hides what is not shown and keeps the light of a blurred layer', () => {
+    const from = { ...passes(), fire: makeImage(W, H, 3) }
+    from.fire.data[(4 * W + 6) * 3] = 1
+    const plate = makeImage(W, H, 3)
+    const soft = lay(plate, from, [layer('fire', { softness: 0.7 })])
+    expect(soft.data.filter((_, n) => n % 4 === 0).reduce((sum, v) => sum + v, 0)).toBeCloseTo(1, 4)
+    expect(soft.data[(4 * W + 6) * 4]).toBeLessThan(0.6)
+    expect(lay(plate, from, [layer('fire', { shown: false })]).data[(4 * W + 6) * 4]).toBe(0)
+  })
+})
+
+describe('grain', () => {
+  const grainy = (floor: number, slope: number, size = 256): FloatImage => {
+    const stream = random(21)
+    const normal = (): number => Math.sqrt(-2 * Math.log(1 - stream.next())) * Math.cos(2 * Math.PI * stream.next())
+    const image = makeImage(size, size, 3)
+    for (let y = 0; y < size; y++)
+      for (let x = 0; x < size; x++) {
+        const value = 0.02 + (0.7 * Math.floor((x / size) * 8)) / 8
+        for (let c = 0; c < 3; c++) image.data[(y * size + x) * 3 + c] = value + normal() * Math.sqrt(floor + slope * value)
+      }
+    return image
+  }
+  it('is measured per brightness within 5 % of the level', () => {
+    const [floor, slope] = [4e-5, 3e-4]
+    const law = measureGrain(grainy(floor, slope))
+    for (const value of [0.1, 0.3, 0.6]) for (let c = 0; c < 3; c++) expect(Math.abs(Math.sqrt((law.floor[c] ?? 0) + (law.slope[c] ?? 0) * value) / Math.sqrt(floor + slope * value) - 1)).toBeLessThan(0.05)
+    expect(law.spread).toBeLessThan(0.06)
+  })
+  it('is nothing on a clean picture', () => {
+    const law = measureGrain(grainy(0, 0))
+    expect(Math.max(...law.floor, ...law.slope)).toBeLessThan(1e-9)
+  })
+  it('is put on with the level that its law asks for', () => {
+    const size = 96
+    const law: GrainLaw = { floor: [1e-4, 1e-4, 1e-4], slope: [0, 0, 0], spread: 0.15 }
+    const flat = (channels: number, value: number): FloatImage => ({ width: size, height: size, channels, data: new Float32Array(size * size * channels).fill(value) })
+    const result = layStack(makeCrew(1), flat(3, 0.2), { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) }, { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1 }, 1, 7)
+    const values = Array.from(result.data.filter((_, n) => n % 4 === 0))
+    const mean = values.reduce((sum, v) => sum + v, 0) / values.length
+    const deviation = Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length)
+    expect(deviation / 0.01).toBeGreaterThan(0.95)
+    expect(deviation / 0.01).toBeLessThan(1.05)
+  })
+})
+
+describe('the display', () => {
+  it('goes there and back', () => {
+    for (let n = 0; n <= 20; n++) expect(encodeSrgb(decodeSrgb(n / 20))).toBeCloseTo(n / 20, 6)
+    expect(decodeRec709(1)).toBeCloseTo(1, 12)
+    expect(softShoulder(0.5)).toBe(0.5)
+    expect(softShoulder(1e6)).toBeLessThanOrEqual(1)
+    expect(softShoulder(0.7501) - softShoulder(0.75)).toBeCloseTo(1e-4, 6)
+  })
+  it('turns every code of a plate back into itself where nothing bends it', () => {
+    const image = makeImage(256, 1, 4)
+    for (let n = 0; n < 256; n++) image.data.set([decodeSrgb(n / 255), 0, 0, 1], n * 4)
+    const bytes = toDisplay(makeCrew(1), image, 0, 'plain')
+    for (let n = 0; n < 256; n++) expect(bytes[n * 4]).toBe(n)
+    expect(toDisplay(makeCrew(1), image, 1, 'plain')[100 * 4]).toBeGreaterThan(100)
+  })
+})
