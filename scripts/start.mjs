@@ -1,4 +1,5 @@
-// The supervisor: database, migration and demo, studio, one farm machine. Whatever way it ends, its children end too: they watch their standard input.
+// The supervisor: database, migration and demo, studio, one farm machine. What falls down is put up again; whatever way the supervisor ends, its children
+// end too: they watch their standard input.
 import { spawn } from 'node:child_process'
 import { mkdirSync, openSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
@@ -10,45 +11,89 @@ const port = Number(process.env.LANTERN_PORT ?? 4100)
 const databasePort = Number(process.env.LANTERN_DATABASE_PORT ?? 54329)
 const data = resolve(process.env.LANTERN_DATA ?? join(top, '.data'))
 const env = { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(databasePort), NEXT_TELEMETRY_DISABLED: '1' }
-const children = []
+const RESTART_MS = 1000
+/** Falls within this time of one another before the supervisor gives up. */
+const MOST_FALLS = 10
+const FALLS_WITHIN_MS = 60_000
+const rest = new Set()
+let database
 let ending = false
 
-const keep = (name, signal, command, args, options = {}) => {
-  const child = spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, command, ...args], { stdio: ['pipe', 'inherit', 'inherit'], env, detached: true, ...options })
-  child.on('exit', (code) => {
-    if (ending) return
-    console.error(`${name} ended (${code ?? 'killed'}); stopping.`)
-    void end(1)
+const wait = (ms) => new Promise((wake) => setTimeout(wake, ms))
+const stop = (child) =>
+  new Promise((done) => {
+    if (!child || child.exitCode !== null || child.signalCode) return done()
+    child.on('exit', done)
+    child.stdin.end()
   })
-  children.push(child)
-  return child
-}
-const once = (command, args) => new Promise((done, failed) => spawn(command, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) => (code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)))))
-const stop = (child) => new Promise((done) => (child.exitCode !== null || child.signalCode ? done() : (child.on('exit', done), child.stdin.end())))
 
 async function end(code) {
   if (ending) return
   ending = true
   // The farm and the studio first, the database last, so that nothing in hand is lost.
-  const [database, ...rest] = children
-  await Promise.all(rest.map(stop))
-  if (database) await stop(database)
+  await Promise.all([...rest].map(stop))
+  await stop(database)
   process.exit(code)
 }
+
+/** Starts something and again whenever it falls down; `start` returns its child. */
+function keepUp(name, start, set) {
+  const falls = []
+  const up = async () => {
+    if (ending) return
+    let child
+    try {
+      child = await start()
+      set(child)
+    } catch (error) {
+      console.error(`${name}: ${error.message}`)
+    }
+    const again = async () => {
+      set(undefined, child)
+      if (ending) return
+      falls.push(Date.now())
+      if (falls.filter((at) => at > Date.now() - FALLS_WITHIN_MS).length > MOST_FALLS) {
+        console.error(`${name} keeps falling down; stopping.`)
+        return end(1)
+      }
+      console.error(`${name} fell down; starting it again.`)
+      await wait(RESTART_MS)
+      await up()
+    }
+    if (child) child.on('exit', () => void again())
+    else await again()
+  }
+  return up()
+}
+const keepRest = (name, signal, args, cwd) =>
+  keepUp(
+    name,
+    () => spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, process.execPath, ...args], { stdio: ['pipe', 'inherit', 'inherit'], env, detached: true, cwd }),
+    (child, gone) => (child ? rest.add(child) : rest.delete(gone)),
+  )
+const once = (args) => new Promise((done, failed) => spawn(process.execPath, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) => (code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)))))
+
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void end(0))
 
 try {
   if (await answers(port)) throw new Error(`Port ${port} is in use by another program; set LANTERN_PORT to a free one.`)
   mkdirSync(data, { recursive: true })
   if (!process.env.LANTERN_DATABASE_URL) {
-    const database = await startPostgres(join(data, 'database'), databasePort, openSync(join(data, 'database.log'), 'a'))
-    children.push(database)
-    database.on('exit', (code) => ending || (console.error(`The database ended (${code}); stopping.`), void end(1)))
-  } else children.push({ exitCode: 0, stdin: { end() {} } })
-  if (process.env.LANTERN_DEMO !== 'no') await once(process.execPath, ['scripts/run-ts.mjs', 'scripts/seed.ts'])
-  keep('The studio', 'SIGTERM', process.execPath, [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], { cwd: join(top, 'studio') })
-  keep('The farm machine', 'SIGTERM', process.execPath, [join(top, 'farm/dist/worker.mjs')], { cwd: top })
-  for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await new Promise((wake) => setTimeout(wake, 100))
+    const startDatabase = () => startPostgres(join(data, 'database'), databasePort, openSync(join(data, 'database.log'), 'a'))
+    let first = await startDatabase()
+    const set = (child) => {
+      database = child
+    }
+    await keepUp('The database', () => {
+      const child = first ?? startDatabase()
+      first = undefined
+      return child
+    }, set)
+  }
+  if (process.env.LANTERN_DEMO !== 'no') await once(['scripts/run-ts.mjs', 'scripts/seed.ts'])
+  await keepRest('The studio', 'SIGTERM', [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], join(top, 'studio'))
+  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top)
+  for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await wait(100)
   console.log(`Coal Lantern is at http://127.0.0.1:${port}`)
 } catch (error) {
   console.error(error.message)

@@ -57,6 +57,7 @@ export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f
 }
 
 const SKY_DIRECTIONS = 5
+const SHADOW_OFFSET: f32 = 0.004 // metres
 const SKY_TILT: f32 = 0.8944272 // of directions 27 degrees above the horizon
 const SKY_RISE: f32 = 0.4472136
 
@@ -117,11 +118,13 @@ export function relight(gas: usize, emitters: usize, count: i32, sun: usize, sun
         continue
       }
       const nx = load<f32>(p, 16), ny = load<f32>(p, 20), nz = load<f32>(p, 24)
-      const px = load<f32>(p) + nx * 0.004, py = load<f32>(p, 4) + ny * 0.004, pz = load<f32>(p, 8) + nz * 0.004
+      const sx = load<f32>(p), sy = load<f32>(p, 4), sz = load<f32>(p, 8)
+      // Shadow rays start a little off the surface; distances and angles are from the surface itself.
+      const px = sx + nx * SHADOW_OFFSET, py = sy + ny * SHADOW_OFFSET, pz = sz + nz * SHADOW_OFFSET
       let light = f32x4.splat(0)
       for (let n = 0; n < count; n++) {
         const e = emitters + ((<usize>n) << 5)
-        const dx = load<f32>(e) - px, dy = load<f32>(e, 4) - py, dz = load<f32>(e, 8) - pz
+        const dx = load<f32>(e) - sx, dy = load<f32>(e, 4) - sy, dz = load<f32>(e, 8) - sz
         const r2 = dx * dx + dy * dy + dz * dz
         const r = sqrt(r2) + 1e-6
         const facing = (dx * nx + dy * ny + dz * nz) / r

@@ -14,6 +14,12 @@ export interface Store {
   close(): Promise<void>
 }
 
+const AWAY = new Set(['ECONNREFUSED', 'ECONNRESET', '57P01', '57P03', 'ETIMEDOUT', '08006', '08003'])
+
+/** Whether an error says that the database can't be reached now, so that the same call may go through later. */
+export const isDatabaseAway = (error: unknown): boolean =>
+  error instanceof Error && (('code' in error && typeof error.code === 'string' && AWAY.has(error.code)) || /Connection terminated|timeout exceeded when trying to connect|ECONNREFUSED|not queryable/.test(error.message))
+
 /** Opens the database at `url` with blobs under `data`. Connects on first use; a lost connection is made again by the pool. */
 export function openStore(url: string, data: string): Store {
   const pool = new pg.Pool({ connectionString: url, max: 10, connectionTimeoutMillis: 5000 })

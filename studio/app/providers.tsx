@@ -13,7 +13,7 @@ function Styles({ children }: { children: ReactNode }) {
     const made = createCache({ key: 'lantern' })
     made.compat = true
     const insert = made.insert
-    let names: string[] = []
+    const names: string[] = []
     made.insert = (...args) => {
       const [, serialized] = args
       if (made.inserted[serialized.name] === undefined) names.push(serialized.name)
@@ -25,6 +25,7 @@ function Styles({ children }: { children: ReactNode }) {
     const names = flush()
     if (names.length === 0) return null
     const css = names.map((name) => cache.inserted[name]).filter((text) => typeof text === 'string').join('')
+    // biome-ignore lint/security/noDangerouslySetInnerHtml: the text is emotion's own styles
     return <style data-emotion={`${cache.key} ${names.join(' ')}`} dangerouslySetInnerHTML={{ __html: css }} />
   })
   return <CacheProvider value={cache}>{children}</CacheProvider>

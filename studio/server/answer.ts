@@ -1,13 +1,9 @@
 import { LanternError } from '@lantern/core/base'
+import { isDatabaseAway } from '@lantern/store'
 import { z } from 'zod'
 import { databaseAway } from './store.ts'
 
 const STATUS: Record<string, number> = { 'no-shot': 404, 'no-asset': 404, 'plate-frame': 404, 'no-result': 404, clash: 409, database: 503, 'shot-name': 409 }
-const AWAY = new Set(['ECONNREFUSED', 'ECONNRESET', '57P01', '57P03', 'ETIMEDOUT', '08006', '08003'])
-
-const awayError = (error: unknown): boolean =>
-  error instanceof Error && (('code' in error && typeof error.code === 'string' && AWAY.has(error.code)) || /Connection terminated|timeout exceeded when trying to connect|ECONNREFUSED/.test(error.message))
-
 /** Runs a route's work; what a person can mend becomes a JSON error with its code, message, remedy and place. */
 export async function answer(work: () => Promise<unknown>): Promise<Response> {
   try {
@@ -18,7 +14,7 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
       error instanceof LanternError ? error
       : error instanceof z.ZodError ? new LanternError('request', `${error.issues[0]?.path.join('.') || 'request'}: ${error.issues[0]?.message ?? 'wrong'}`, 'Correct that and send it again.', { field: error.issues[0]?.path.join('.') })
       : error instanceof SyntaxError ? new LanternError('request', 'The request is not JSON.', 'Send a JSON object.')
-      : awayError(error) ? databaseAway()
+      : isDatabaseAway(error) ? databaseAway()
       : undefined
     if (!known) {
       console.error(error)

@@ -26,9 +26,10 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
   const held = (next: number): number => Math.min(maximum, Math.max(minimum, Number(next.toFixed(6))))
   const shown = typed ?? `${showNumber(value, step)}${unit ? ` ${unit}` : ''}`
   const wrong = typed !== undefined && readNumber(typed, unit) === undefined
+  const typing = typed !== undefined
   useEffect(() => {
-    if (typed !== undefined) field.current?.select()
-  }, [typed === undefined])
+    if (typing) field.current?.select()
+  }, [typing])
   const accept = (): void => {
     const next = typed === undefined ? undefined : readNumber(typed, unit)
     setTyped(undefined)

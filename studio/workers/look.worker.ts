@@ -125,33 +125,66 @@ async function compose(request: ComposeRequest): Promise<void> {
   say({ what: 'composed', id: request.id, frame: request.frame, width: plate.width, height: plate.height, added, bare, milliseconds: performance.now() - begun }, [added.buffer, bare.buffer])
 }
 
-let burning = 0
+/** A thin gas that burns: advanced a frame at a time, in turn with the others. */
+interface Burning {
+  request: ThinRequest
+  crew: Crew
+  simulation: GasSimulation
+  runUp: number
+  kept: GasFrame[]
+}
+const burning = new Map<string, Burning>()
+let turning = false
+/** Frames of the run-up between two that are shown. */
+const SHOWN_OF_RUN_UP = 3
 
-/** Burns a thin gas frame by frame, giving way to other requests in between. */
-async function burn({ key, item, document, frames }: ThinRequest): Promise<void> {
-  const mine = ++burning
+function putOut(item: string): void {
+  burning.get(item)?.crew.end()
+  burning.delete(item)
+}
+
+/** Lights a thin gas in place of the item's one before. */
+function light(request: ThinRequest): void {
+  const { key, item, document } = request
   const gas = document.items[item]
-  if (gas?.kind !== 'gas' || thinRuns.get(item)?.key === key) return
+  if (gas?.kind !== 'gas' || thinRuns.get(item)?.key === key || burning.get(item)?.request.key === key) return
+  putOut(item)
   const own = makeCrew(1)
   const rate = document.plate.rate[0] / document.plate.rate[1]
   // The run-up is shortened: a thin fire stands after half a second, and a first look should not wait.
-  const runUp = Math.min(gas.runUp, Math.ceil(rate / 2))
-  const simulation = new GasSimulation(own, gasSettings(document, gas, 'thin'), rate)
-  const run = { key, frames: [] as GasFrame[] }
-  for (let n = 0; n < runUp + frames; n++) {
-    const begun = performance.now()
-    const figures = simulation.advance()
-    await new Promise((resolve) => setTimeout(resolve))
-    if (mine !== burning) break
-    if (n < runUp && n % 3 !== 2) continue
-    // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
-    if (n < runUp) run.frames[0] = simulation.keep()
-    else run.frames[n - runUp] = simulation.keep()
-    thinRuns.set(item, run)
-    say({ what: 'thin-frame', key, item, frame: document.plate.first + Math.max(0, n - runUp), heatKw: figures.heatKw, of: frames, milliseconds: performance.now() - begun })
-  }
-  own.end()
-  if (mine === burning) say({ what: 'thin-done', key, item })
+  burning.set(item, { request, crew: own, simulation: new GasSimulation(own, gasSettings(document, gas, 'thin'), rate), runUp: Math.min(gas.runUp, Math.ceil(rate / 2)), kept: [] })
+  if (!turning) void turn()
+}
+
+/** Advances what burns, frame by frame, giving way to other requests in between. */
+async function turn(): Promise<void> {
+  turning = true
+  while (burning.size > 0)
+    for (const [item, one] of burning) {
+      try {
+        advanceThin(item, one)
+      } catch (error) {
+        putOut(item)
+        sayFailure(error)
+      }
+      await new Promise((resolve) => setTimeout(resolve))
+    }
+  turning = false
+}
+
+function advanceThin(item: string, { request, simulation, runUp, kept }: Burning): void {
+  const { key, document, frames } = request
+  const begun = performance.now()
+  const figures = simulation.advance()
+  const n = simulation.done - 1 - runUp
+  if (n < 0 && simulation.done % SHOWN_OF_RUN_UP !== 0) return
+  // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
+  kept[Math.max(0, n)] = simulation.keep()
+  thinRuns.set(item, { key, frames: kept })
+  say({ what: 'thin-frame', key, item, frame: document.plate.first + Math.max(0, n), heatKw: figures.heatKw, of: frames, milliseconds: performance.now() - begun })
+  if (n < frames - 1) return
+  putOut(item)
+  say({ what: 'thin-done', key, item })
 }
 
 /** A hash over a fixed small burn: the same in every engine and for any number of threads. */
@@ -161,11 +194,15 @@ async function hash(): Promise<{ hash: string; threads: number }> {
   return { hash: goldenHash(crew), threads: crew.threads }
 }
 
+function sayFailure(error: unknown, id?: number): void {
+  const known = error instanceof LanternError ? error : undefined
+  say({ what: 'failed', ...(id === undefined ? {} : { id }), message: known?.message ?? (error instanceof Error ? error.message : 'Something went wrong.'), remedy: known?.remedy ?? 'Change a setting and try again.' })
+}
+
 async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
-    else if (request.what === 'thin') await burn(request)
-    else if (request.what === 'stop-thin') burning++
+    else if (request.what === 'thin') light(request)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash()) })
     else {
       const x = Math.floor(request.x * (last?.width ?? 0))
@@ -174,8 +211,7 @@ async function serve(request: LookRequest): Promise<void> {
       say({ what: 'probed', id: request.id, rgb: [last?.data[o] ?? 0, last?.data[o + 1] ?? 0, last?.data[o + 2] ?? 0] })
     }
   } catch (error) {
-    const known = error instanceof LanternError ? error : undefined
-    say({ what: 'failed', ...('id' in request ? { id: request.id } : {}), message: known?.message ?? (error instanceof Error ? error.message : 'Something went wrong.'), remedy: known?.remedy ?? 'Change a setting and try again.' })
+    sayFailure(error, 'id' in request ? request.id : undefined)
   }
 }
 

@@ -30,7 +30,7 @@ export interface ProbeRequest {
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'stop-thin' } | { what: 'hash'; id: number }
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number }
 
 export type LookReply =
   | { what: 'here' }

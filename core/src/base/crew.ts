@@ -12,6 +12,7 @@ const MOST_ARGS = 40
 const SPINS = 4000
 const PAGE = 65536
 const MOST_PAGES = 65536
+const GIB = 1073741824
 
 /** What a crew thread is started with. */
 export interface CrewSeat {
@@ -58,7 +59,7 @@ function makeHeap(memory: WebAssembly.Memory, base: number): Heap {
       if (next > memory.buffer.byteLength) {
         const pages = Math.ceil((next - memory.buffer.byteLength) / PAGE)
         if (memory.buffer.byteLength / PAGE + pages > MOST_PAGES)
-          throw new LanternError('memory', `The computation needs ${(next / 2 ** 30).toFixed(1)} GiB at once; 4 GiB is the most.`, 'Choose a larger cell or a smaller box.')
+          throw new LanternError('memory', `The computation needs ${(next / GIB).toFixed(1)} GiB at once; 4 GiB is the most.`, 'Choose a larger cell or a smaller box.')
         memory.grow(pages)
       }
       top = next

@@ -38,7 +38,6 @@ const COARSEST_EDGE = 4
 const COARSEST_SWEEPS = 8
 const MOST_ITERATIONS = 200
 const SOLID = 0
-const FLUID = 1
 const AIR = 2
 
 const ghostOf = (closed: ClosedSides, bit: number): number => (closed & bit ? SOLID : AIR)

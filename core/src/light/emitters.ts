@@ -79,9 +79,9 @@ export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: numb
       .filter(([, lump]) => lump.weight > 0)
       .map(([, lump]) => {
         const t = (lump.depth / edge ** 3) * edge * (2 / 3)
-        const escape = t > 1e-3 ? (1 - exp(-t)) / t : 1 - t / 2
+        const escaping = t > 1e-3 ? (1 - exp(-t)) / t : 1 - t / 2
         const at = lump.place.map((sum) => (sum / lump.weight) * frame.box.cell) as [number, number, number]
-        return { at, intensity: lump.power.map((part) => part * escape) as [number, number, number], radius: edge * 0.35 }
+        return { at, intensity: lump.power.map((part) => part * escaping) as [number, number, number], radius: edge * 0.35 }
       })
   }
 }

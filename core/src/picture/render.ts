@@ -41,8 +41,8 @@ export interface PictureQuality {
   lightStride: number
 }
 
-export const LOOK: PictureQuality = { step: 1, lightStride: 4 }
-export const FINAL: PictureQuality = { step: 0.5, lightStride: 2 }
+export const LOOK: PictureQuality = { step: 0.5, lightStride: 4 }
+export const FINAL: PictureQuality = { step: 0.25, lightStride: 2 }
 
 /** The passes of one frame; colours premultiplied, in plate value at exposure 0. */
 export interface Passes {

@@ -1,5 +1,5 @@
-import type { Crew, Progress } from '@lantern/core/base'
-import type { Store } from '@lantern/store'
+import { type Crew, LanternError, type Progress } from '@lantern/core/base'
+import { isDatabaseAway, type Store } from '@lantern/store'
 import type { Logger } from 'pino'
 
 /** What a job works with. */
@@ -13,6 +13,14 @@ export interface JobContext {
   ending(): boolean
   /** Told between steps; for the command line's own progress. */
   progress?: Progress
+}
+
+/** What a job that broke tells its result: a fault of ours becomes one that says so. While the database is away nothing can be told; then the error goes on up, and the queue tries again. */
+export function failureOf(error: unknown, log: Logger): LanternError {
+  if (error instanceof LanternError) return error
+  if (isDatabaseAway(error)) throw error
+  log.error({ error: error instanceof Error ? (error.stack ?? error.message) : String(error) }, 'job broke')
+  return new LanternError('fault', `The farm met a fault of its own: ${error instanceof Error ? error.message : String(error)}.`, 'Ask again; if it stays, the farm’s log says where.')
 }
 
 /** Long jobs put themselves down after this many seconds and queue their successor. */

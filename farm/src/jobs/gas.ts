@@ -1,10 +1,10 @@
-import { Cancelled, LanternError } from '@lantern/core/base'
+import { Cancelled } from '@lantern/core/base'
 import { writeGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
 import { gasRecipe, gasSettings, recipeKey } from '@lantern/core/pipeline'
 import { dropLease, findShotById, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
-import { JOB_SECONDS, type JobContext } from './context.ts'
+import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
 
 const RESTART_EVERY_SECONDS = 25
@@ -24,7 +24,9 @@ async function planOf(context: JobContext, payload: JobPayload<'gas'>) {
 export async function gasJob(context: JobContext, payload: JobPayload<'gas'>): Promise<boolean> {
   const { store, crew, machine, log } = context
   const { key } = payload
-  if ((await resultState(store, key)) === 'done') return true
+  const before = await resultState(store, key)
+  if (before === 'done') return true
+  if (before === 'stopped') return false
   const fence = await takeLease(store, key, machine)
   if (fence === undefined) {
     // Another machine has it; look again when its lease would have run out.
@@ -74,10 +76,10 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>): P
     return true
   } catch (error) {
     if (error instanceof Cancelled) return false
-    if (!(error instanceof LanternError)) throw error
-    log.warn({ key: key.slice(0, 12), error: error.message }, 'gas failed')
-    await setResultState(store, key, 'failed', error.toJSON())
-    if (context.progress) throw error
+    const failure = failureOf(error, log)
+    log.warn({ key: key.slice(0, 12), error: failure.message }, 'gas failed')
+    await setResultState(store, key, 'failed', failure.toJSON())
+    if (context.progress) throw failure
     return false
   } finally {
     crew.heap.release(mark)

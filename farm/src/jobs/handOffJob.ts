@@ -1,10 +1,9 @@
 import { mkdir, readdir, readFile, rm } from 'node:fs/promises'
 import { join } from 'node:path'
-import { LanternError } from '@lantern/core/base'
 import { cameraPathOf, findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlob, queueJob, resultRows, resultSettings, setResultState } from '@lantern/store'
 import { zipSync } from 'fflate'
 import { z } from 'zod'
-import type { JobContext } from './context.ts'
+import { failureOf, type JobContext } from './context.ts'
 import { writeHandOff } from './handOff.ts'
 
 const WAIT_MS = 3000
@@ -40,8 +39,7 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
     await keepFrame(store, { key, frame: 0, blob: await putBlob(store, bytes, form === 'movie' ? 'video/mp4' : 'application/zip'), figures: { seconds, bytes: bytes.byteLength } }, undefined, seconds)
     await setResultState(store, key, 'done')
   } catch (error) {
-    if (!(error instanceof LanternError)) throw error
-    await setResultState(store, key, 'failed', error.toJSON())
+    await setResultState(store, key, 'failed', failureOf(error, context.log).toJSON())
   } finally {
     await rm(folder, { recursive: true, force: true })
   }

@@ -4,7 +4,7 @@ import { readGasFrame } from '@lantern/core/formats'
 import { cameraAt, renderPicture, writePasses } from '@lantern/core/pipeline'
 import { cameraPathOf, findShotById, getBlob, type JobPayload, keepFrame, keptFrame, pictureKeys, putBlob, queueJob, resultRows, resultState, setResultState } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
-import type { JobContext } from './context.ts'
+import { failureOf, type JobContext } from './context.ts'
 
 const GAS_WAIT_MS = 2000
 
@@ -65,10 +65,10 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
         later.push({ frame, key })
         continue
       }
-      if (!(error instanceof LanternError)) throw error
-      await setResultState(store, key, 'failed', error.toJSON())
-      log.warn({ frame, error: error.message }, 'picture failed')
-      if (context.progress) throw error
+      const failure = failureOf(error, log)
+      await setResultState(store, key, 'failed', failure.toJSON())
+      log.warn({ frame, error: failure.message }, 'picture failed')
+      if (context.progress) throw failure
     }
   }
   if (later.length > 0 && !context.progress) await queueJob(store, 'picture', { ...payload, frames: later }, { jobKey: `picture:${later[0]?.key}`, runAt: new Date(Date.now() + GAS_WAIT_MS), priority: payload.quality === 'look' ? 1 : 2 })

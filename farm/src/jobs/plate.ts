@@ -6,7 +6,7 @@ import { basename, dirname, join } from 'node:path'
 import { decodeMovie, probeMovie } from '../io/movie.ts'
 import { plateFiles, plateLinear } from '../io/plateFrames.ts'
 import { findStills, readStill, type StillPixels } from '../io/stills.ts'
-import type { JobContext } from './context.ts'
+import { failureOf, type JobContext } from './context.ts'
 
 const FIRST_OF_MOVIES = 1001
 const NOTIFY_EVERY = 4
@@ -69,10 +69,10 @@ export async function plateJob(context: JobContext, payload: JobPayload<'plate'>
     await updateAsset(store, asset, { state: 'ready', info: plan.info, done, total: done })
     log.info({ asset, frames: done }, 'plate read')
   } catch (error) {
-    if (!(error instanceof LanternError)) throw error
-    await updateAsset(store, asset, { state: 'failed', error: error.toJSON() })
-    log.warn({ asset, error: error.message }, 'plate refused')
-    if (context.progress) throw error
+    const failure = failureOf(error, log)
+    await updateAsset(store, asset, { state: 'failed', error: failure.toJSON() })
+    log.warn({ asset, error: failure.message }, 'plate refused')
+    if (context.progress) throw failure
   } finally {
     if (payload.path.startsWith(join(store.data, 'uploads'))) await rm(payload.kind === 'movie' ? dirname(payload.path) : payload.path.replace(/\/[^/]*#[^/]*$/, ''), { recursive: true, force: true })
   }

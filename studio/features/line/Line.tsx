@@ -8,7 +8,8 @@ const STEP = 96
 const LIT: Record<Lantern, { fill: string; stroke: string }> = {
   lit: { fill: COLOURS.lamp, stroke: COLOURS.lamp }, glowing: { fill: '#4a3d22', stroke: COLOURS.ember }, unlit: { fill: 'none', stroke: COLOURS.faint },
 }
-const wire = STATIONS.reduce((path, _, n) => path + (n ? ` Q${STEP * n} 15 ${48 + n * STEP} 9` : ' Q24 12 48 9'), 'M0 6') + ' Q848 13 864 6'
+const toEnd = ' Q848 13 864 6'
+const wire = STATIONS.reduce((path, _, n) => path + (n ? ` Q${STEP * n} 15 ${48 + n * STEP} 9` : ' Q24 12 48 9'), 'M0 6')
 
 const Stop = chakra('button', { base: { position: 'absolute', top: '9px', width: '92px', height: '54px', display: 'flex', flexDirection: 'column', alignItems: 'center', color: 'soft', _current: { color: 'text', fontWeight: '700' }, _hover: { color: 'text' } } })
 
@@ -23,7 +24,7 @@ export function Line() {
   return (
     <nav aria-label="Stations" style={{ position: 'relative', width: 866, height: 65 }}>
       <svg width="866" height="24" aria-hidden style={{ position: 'absolute' }}>
-        <path d={wire} fill="none" stroke={COLOURS.line} strokeWidth="1.2" />
+        <path d={`${wire}${toEnd}`} fill="none" stroke={COLOURS.line} strokeWidth="1.2" />
       </svg>
       {STATIONS.map((name, n) => {
         const { lantern, figure } = states[name]

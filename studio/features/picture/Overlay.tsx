@@ -18,6 +18,8 @@ type Drag = HandleDrag | { kind: 'box'; start: Point }
 
 const WALL = { height: 2.5, depth: 0.3 } as const
 const LEAST_WALL = 0.2
+/** Frames between the cameras drawn along a path seen from outside. */
+const GLYPH_EVERY = 8
 
 /** Lines and handles over a picture, in plate pixels, through `camera`. `outside`: seen from elsewhere, with the shot's camera drawn. */
 export function Overlay({ camera, path, outside }: { camera: Camera; path?: readonly Camera[]; outside?: boolean }) {
@@ -142,7 +144,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       }}
     >
       {showsGrid && <path d={gridPath(camera, 0)} fill="none" stroke="#d8d8d8" strokeOpacity={outside ? 0.25 : 0.4} strokeWidth={unit * 0.8} />}
-      {outside && path?.map((one, n) => (n % 8 === 0 ? <path key={n} d={cameraGlyph(camera, one, 0.25)} fill="none" stroke={COLOURS.faint} strokeWidth={unit * 0.7} /> : null))}
+      {outside && path && <path d={path.filter((_, n) => n % GLYPH_EVERY === 0).map((one) => cameraGlyph(camera, one, 0.25)).join('')} fill="none" stroke={COLOURS.faint} strokeWidth={unit * 0.7} />}
       {outside && path?.[frame - document.plate.first] && <path d={cameraGlyph(camera, path[frame - document.plate.first] as Camera, 0.9)} fill="none" stroke={COLOURS.text} strokeWidth={unit * 1.2} />}
       {items.map(([key, one]) => {
         const on = key === chosen

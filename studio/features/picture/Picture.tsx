@@ -161,19 +161,19 @@ function OutsidePane() {
 export function Picture() {
   const looks = useLooks()
   const state = useShot()
-  const { shot, view, compare, exposure, soft, set, frame, playing, loop, status } = state
+  const { shot, view, compare, exposure, soft, set, frame, playing, status } = state
 
   // Thin gases burn in the browser for what is not kept yet.
   const document = shot?.document
   useEffect(() => {
     if (!looks || !document || document.camera.kind === 'none') return
     for (const [id] of shownGases(document)) if (status?.gases[id]?.state !== 'done' || sourceOf(useShot.getState(), frame).from === 'thin' || sourceOf(useShot.getState(), frame).from === 'plate') looks.burn(document, id)
-  }, [looks, document, status?.gases])
+  }, [looks, document, frame, status?.gases])
 
   useEffect(() => {
     if (!looks) return
     looks.onShown = () => set({})
-  }, [looks])
+  }, [looks, set])
 
   // Play: the clock decides the frame; frames not laid yet are waited for, so that the first round is slow and the next at rate.
   useEffect(() => {

@@ -40,7 +40,7 @@ export class Looks {
   #busy?: { id: number; key: string }
   #wish?: { key: string; request: Omit<ComposeRequest, 'id' | 'what'> }
   #id = 0
-  #thinTimer?: ReturnType<typeof setTimeout>
+  readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #hashes = new Map<number, (reply: { hash: string; threads: number }) => void>()
   onShown: (key: string, shown: Shown) => void = () => undefined
@@ -126,9 +126,9 @@ export class Looks {
     if (gas?.kind !== 'gas') return
     const key = recipeKey(gasRecipe(document, gas, 'thin'))
     if (useShot.getState().thin[item]?.key === key) return
-    clearTimeout(this.#thinTimer)
+    clearTimeout(this.#thinTimers.get(item))
     const { first, last } = document.plate
-    this.#thinTimer = setTimeout(() => this.#send({ what: 'thin', key, item, document, frames: Math.min(MOST_THIN_FRAMES, last - first + 1) }), THIN_DELAY_MS)
+    this.#thinTimers.set(item, setTimeout(() => this.#send({ what: 'thin', key, item, document, frames: Math.min(MOST_THIN_FRAMES, last - first + 1) }), THIN_DELAY_MS))
   }
 
   probe(x: number, y: number): Promise<[number, number, number]> {
@@ -147,7 +147,7 @@ export class Looks {
   }
 
   end(): void {
-    clearTimeout(this.#thinTimer)
+    for (const timer of this.#thinTimers.values()) clearTimeout(timer)
     this.#worker.terminate()
   }
 }

@@ -41,7 +41,7 @@ export function DepthRail() {
     return { id: move.id, position: [move.position[0] + (forward[0] / flat) * by, move.position[1], move.position[2] + (forward[2] / flat) * by].map((v) => Math.round(v * 1000) / 1000) }
   }
   return (
-    <div ref={place} role="group" aria-label="Depth rail" style={{ width: 46, flex: 'none', background: COLOURS.panel, borderRight: `1px solid ${COLOURS.hair}`, touchAction: 'none' }}
+    <div ref={place} aria-label="Depth rail" role="toolbar" style={{ width: 46, flex: 'none', background: COLOURS.panel, borderRight: `1px solid ${COLOURS.hair}`, touchAction: 'none' }}
       onPointerMove={(event) => {
         const to = moved(event)
         if (to) preview({ items: { [to.id]: { position: to.position } } })
@@ -52,7 +52,7 @@ export function DepthRail() {
         if (to) edit({ items: { [to.id]: { position: to.position } } })
       }}
     >
-      <svg width="46" height={height} style={{ display: 'block' }}>
+      <svg width="46" height={height} aria-hidden style={{ display: 'block' }}>
         {TICKS.map((m) => (
           <g key={m}>
             <line x1="0" x2="6" y1={y(m)} y2={y(m)} stroke={COLOURS.faint} />

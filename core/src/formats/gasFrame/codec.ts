@@ -5,7 +5,7 @@ import { type Deflate, plainDeflate } from '../deflate.ts'
 
 // A kept gas frame: "CLGF", u32 length of the JSON head, the head, then one zlib stream of the tile numbers (i32) and the channels' halves (u16), little-endian.
 const MAGIC = 0x46474c43
-const MOST_CELLS = 2 ** 31
+const MOST_CELLS = 2147483648
 
 const headSchema = z.object({
   box: z.object({ cell: z.number().positive(), origin: z.tuple([z.int(), z.int(), z.int()]), size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]) }),

@@ -1,0 +1,33 @@
+// Imports go one way: kernels, base <- math <- data <- domains, formats <- shot, pipeline <- store <- farm, studio; demo uses core, nothing uses demo.
+const DOMAINS = ['match', 'set', 'mattes', 'gas', 'particles', 'breaking', 'ground', 'light', 'picture', 'sit']
+const tests = '\\.(test|bench)\\.ts$|/testing/|/e2e/'
+const layer = (name, from, to) => ({ name, severity: 'error', from: { path: from, pathNot: tests }, to: { path: to } })
+
+export default {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    layer('kernels-below-all', '^kernels/', '^(core|store|farm|studio|demo)/'),
+    layer('base-is-lowest', '^core/src/base/', '^core/src/(?!base/)'),
+    layer('math-over-base', '^core/src/math/', '^core/src/(?!base/|math/)'),
+    layer('data-over-math', '^core/src/data/', '^core/src/(?!base/|math/|data/)'),
+    ...DOMAINS.map((name) => layer(`${name}-stays-alone`, `^core/src/${name}/`, `^core/src/(?!base/|math/|data/|${name}/)`)),
+    layer('formats-over-data', '^core/src/formats/', '^core/src/(?!base/|math/|data/|formats/)'),
+    layer('shot-over-data', '^core/src/shot/', '^core/src/(?!base/|math/|data/|shot/)'),
+    layer('core-below-store', '^core/', '^(store|farm|studio|demo|scripts)/'),
+    layer('store-below-farm', '^store/', '^(farm|studio|demo|scripts)/'),
+    layer('farm-beside-studio', '^farm/', '^(studio|demo|scripts)/'),
+    layer('studio-beside-farm', '^studio/', '^(farm|demo|scripts)/'),
+    layer('demo-uses-core-only', '^demo/', '^(store|farm|studio|scripts)/'),
+    { name: 'nothing-uses-demo', severity: 'error', from: { pathNot: '^demo/' }, to: { path: '^demo/' } },
+    { name: 'core-knows-no-engine', severity: 'error', from: { path: '^core/src/', pathNot: tests }, to: { dependencyTypes: ['core'] } },
+    { name: 'core-knows-no-interface', severity: 'error', from: { path: '^core/' }, to: { path: 'node_modules/(react|next|@chakra-ui|kysely|pg)/' } },
+    { name: 'only-store-knows-sql', severity: 'error', from: { path: '^(core|farm|studio|demo)/', pathNot: tests }, to: { path: 'node_modules/(kysely|pg)/' } },
+    { name: 'resolvable', severity: 'error', from: { pathNot: '^kernels/assembly' }, to: { couldNotResolve: true, pathNot: 'bytes\\.generated|^@/|\\.woff2$|^assemblyscript' } },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    exclude: { path: '(^|/)(dist|\\.next|kernels/build|kernels/assembly)(/|$)|bytes\\.generated' },
+    tsPreCompilationDeps: true,
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'require', 'node', 'default'], extensions: ['.ts', '.tsx', '.mjs', '.js', '.json'] },
+  },
+}
