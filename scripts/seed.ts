@@ -1,8 +1,7 @@
 // Puts the demo's shots into an empty store: plates are queued for reading, the fire for keeping. What is there already is left alone.
 import { readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
-import { makeShot } from '@lantern/core/shot'
-import { mergePatch, parseShot } from '@lantern/core/shot'
+import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import { askGas, askPicture, createAsset, createShot, gasKeys, listShots, migrate, openStore, putBlob, queueJob, updateAsset } from '@lantern/store'
 import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'

@@ -1,5 +1,5 @@
 import { workerData } from 'node:worker_threads'
-import { beat, openStore, reapSilent, unlockWorkers } from '@lantern/store'
+import { beat, openStore, reapSilent } from '@lantern/store'
 import { z } from 'zod'
 
 // The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
@@ -11,8 +11,7 @@ async function once(): Promise<void> {
   try {
     await beat(store, { id, host, threads, doing: null })
     await store.db.updateTable('result').set({ lease_until: new Date(Date.now() + 20_000) }).where('machine', '=', id).execute()
-    const gone = await reapSilent(store)
-    await unlockWorkers(store, gone)
+    await reapSilent(store)
   } catch {
     // The database is away; the next beat tries again.
   }

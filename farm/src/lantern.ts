@@ -3,8 +3,8 @@ import { resolve } from 'node:path'
 import { LanternError, type Progress } from '@lantern/core/base'
 import { readCameraGltf, writeCameraGltf } from '@lantern/core/formats'
 import { cameraAt, type PictureQualityName } from '@lantern/core/pipeline'
-import { makeShot, type ShotDocument } from '@lantern/core/shot'
-import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, gasKeys, getAsset, getShot, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus } from '@lantern/store'
+import { makeShot, type ShotDocument, shotNameSchema } from '@lantern/core/shot'
+import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, gasKeys, getAsset, getShot, listShots, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus } from '@lantern/store'
 import { Command, InvalidArgumentError } from 'commander'
 import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
@@ -58,6 +58,13 @@ function framesOf(document: ShotDocument, range: string | undefined): number[] {
   return Array.from({ length: to - from + 1 }, (_, n) => from + n)
 }
 
+/** A name that can be had: checked before a plate is read for it. */
+async function newName(name: string): Promise<void> {
+  const checked = shotNameSchema.safeParse(name)
+  if (!checked.success) throw new LanternError('shot-name', checked.error.issues[0]?.message ?? 'That is no name.', 'Choose another name.', { field: 'name' })
+  if ((await listShots(store)).some((shot) => shot.name === checked.data)) throw new LanternError('shot-name', `There is a shot called “${checked.data}” already.`, 'Choose another name.', { field: 'name' })
+}
+
 async function bake(context: JobContext, shot: Shot, items: readonly string[]): Promise<void> {
   for (const item of items) {
     const key = await askGas(store, shot, item)
@@ -92,6 +99,7 @@ program.command('new').argument('<shot>').requiredOption('--plate <path>', 'a mo
   .action(async (name: string, options: { plate: string; rate?: [number, number]; encoding: string; json?: string }) => {
     const encoding = ['srgb', 'rec709', 'linear'].find((known) => known === options.encoding)
     if (!encoding) throw new LanternError('encoding', `“${options.encoding}” is no encoding.`, 'Choose srgb, rec709 or linear.', { field: 'encoding' })
+    await newName(name)
     const path = resolve(options.plate)
     const stills = /#/.test(options.plate) || !/\.\w+$/.test(options.plate)
     const asset = await createAsset(store, options.plate)

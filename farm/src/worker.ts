@@ -27,8 +27,9 @@ async function main(): Promise<void> {
   let machine = ''
   let pulse: Worker | undefined
   const contextFor = (id: string): JobContext => ({ store, crew, machine, log: log.child({ job: id }), ending: () => ending })
-  events.on('worker:create', ({ worker }) => {
-    machine = worker.workerId
+  // The queue locks jobs under the pool's id, so that is what the machine is called.
+  events.on('pool:create', ({ workerPool }) => {
+    machine = workerPool.id
     pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data } })
     pulse.unref()
   })

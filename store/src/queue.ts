@@ -34,6 +34,14 @@ export async function unlockWorkers(store: Store, ids: readonly string[]): Promi
   if (ids.length > 0) await (await worker(store)).forceUnlockWorkers([...ids])
 }
 
+const ORPHAN_SECONDS = 60
+
+/** Who holds jobs without being a machine that beats, for a minute or more: left over from a crash. */
+export async function orphanedLocks(store: Store): Promise<string[]> {
+  const { rows } = await store.pool.query<{ id: string }>('select distinct locked_by as id from graphile_worker._private_jobs where locked_by is not null and locked_at < now() - make_interval(secs => $1) and locked_by not in (select id from machine)', [ORPHAN_SECONDS])
+  return rows.map(({ id }) => id)
+}
+
 /** Takes waiting (not running) jobs of a key prefix off the queue. */
 export async function cancelJobs(store: Store, jobKeyPrefix: string): Promise<void> {
   await store.pool.query("delete from graphile_worker._private_jobs where key like $1 || '%' and locked_at is null", [jobKeyPrefix])

@@ -144,10 +144,13 @@ export const plateSchema = z
 
 export const itemSchema = z.discriminatedUnion('kind', [groundSchema, boxSchema, gasSchema])
 
+/** A shot's name: it becomes part of addresses and of files' names. */
+export const shotNameSchema = z.string().trim().min(1, 'Give the shot a name.').max(80, 'A name has at most 80 characters.').regex(/^[^/\\\p{Cc}]+$/u, 'A name has no slashes.')
+
 export const shotSchema = z
   .object({
     version: z.literal(1),
-    name: z.string().trim().min(1).max(80),
+    name: shotNameSchema,
     plate: plateSchema,
     camera: cameraSchema,
     light: plateLightSchema,

@@ -1,5 +1,6 @@
 import { sql } from 'kysely'
 import type { Store } from '../open.ts'
+import { orphanedLocks, unlockWorkers } from '../queue.ts'
 
 /** Seconds without a heartbeat after which a machine counts as gone. */
 export const SILENCE_SECONDS = 15
@@ -17,9 +18,13 @@ export async function liveMachines(store: Store): Promise<{ id: string; host: st
   return store.db.selectFrom('machine').select(['id', 'host', 'threads', 'doing']).where('beat', '>', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`).orderBy('id').execute()
 }
 
-/** Removes machines that fell silent, gives back their leases and returns their ids, so that their jobs can be unlocked. */
+/** Gives back the jobs and leases of machines that fell silent, then forgets them; returns their ids. A call that breaks off half way is made good by the next. */
 export async function reapSilent(store: Store): Promise<string[]> {
-  const gone = await store.db.deleteFrom('machine').where('beat', '<', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`).returning('id').execute()
-  for (const { id } of gone) await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('machine', '=', id).execute()
-  return gone.map(({ id }) => id)
+  const silent = await store.db.selectFrom('machine').select('id').where('beat', '<', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`).execute()
+  const gone = [...new Set([...silent.map(({ id }) => id), ...(await orphanedLocks(store))])]
+  if (gone.length === 0) return gone
+  await unlockWorkers(store, gone)
+  await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('machine', 'in', gone).execute()
+  await store.db.deleteFrom('machine').where('id', 'in', gone).execute()
+  return gone
 }

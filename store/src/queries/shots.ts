@@ -75,6 +75,7 @@ export async function editShot(store: Store, name: string, base: number | undefi
       throw new LanternError('clash', `The shot was changed elsewhere meanwhile${changed.length ? `: ${changed.slice(0, 4).join(', ')}${changed.length > 4 ? ' …' : ''}` : ''}.`, 'What is there now is shown; make your change again.', { field: changed[0] })
     }
     const document = applyPatch(shot.document, patch)
+    if (document.name !== shot.name) throw new LanternError('document', 'name: A shot keeps the name it was made with.', 'Leave the name out of the change.', { field: 'name' })
     if (Object.keys(diffPatch(shot.document, document)).length === 0) return shot
     const top = await db.selectFrom('shot_revision').select((e) => e.fn.max('number').as('top')).where('shot_id', '=', shot.id).executeTakeFirstOrThrow()
     const number = Number(top.top) + 1

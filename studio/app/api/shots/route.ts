@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { makeShot } from '@lantern/core/shot'
+import { makeShot, shotNameSchema } from '@lantern/core/shot'
 import { createShot, getAsset, listShots } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
@@ -9,7 +9,7 @@ export const dynamic = 'force-dynamic'
 
 export const GET = () => answer(async () => (await listShots(await store())).map(({ id, name, touched, document }) => ({ id, name, touched, plate: document.plate, items: Object.keys(document.items).length })))
 
-const newShot = z.object({ name: z.string().trim().min(1, 'Give the shot a name.').max(80, 'A name has at most 80 characters.').regex(/^[^/\\\p{Cc}]+$/u, 'A name has no slashes.'), asset: z.uuid(), encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb') }).strict()
+const newShot = z.object({ name: shotNameSchema, asset: z.uuid(), encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb') }).strict()
 
 export const POST = (request: Request) =>
   answer(async () => {

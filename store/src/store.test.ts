@@ -1,0 +1,185 @@
+import { readFile, rm, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { type FreshStore, freshStore } from '../testing/freshStore.ts'
+import * as lantern from './index.ts'
+
+let store: FreshStore
+beforeAll(async () => {
+  store = await freshStore()
+})
+afterAll(() => store.remove())
+
+const text = (value: string): Uint8Array => new TextEncoder().encode(value)
+const placeOf = (sha256: string): string => join(store.data, 'blobs', sha256.slice(0, 2), sha256)
+
+async function shotNamed(name: string, change: (document: ShotDocument) => void = () => undefined): Promise<lantern.Shot> {
+  const asset = await lantern.createAsset(store, 'yard.mp4')
+  const document = makeShot(name, { asset, file: 'yard.mp4', width: 64, height: 36, first: 1001, last: 1004, rate: [24, 1], encoding: 'srgb' })
+  change(document)
+  return lantern.createShot(store, document)
+}
+let seed = 0
+/** Each shot's fire is another one, or its results would be shared. */
+const burning = (document: ShotDocument): void => {
+  document.camera.kind = 'typed'
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 1, position: [0, 0, -4], seed: ++seed })
+}
+const jobs = async (): Promise<string[]> => (await store.pool.query<{ key: string }>('select key from graphile_worker.jobs order by id')).rows.map(({ key }) => key)
+
+describe('blobs', () => {
+  it('are kept by content, once, and come back', async () => {
+    const [a, b] = [await lantern.putBlob(store, text('cobbles'), 'text/plain'), await lantern.putBlob(store, text('cobbles'), 'text/plain')]
+    expect(a).toBe(b)
+    expect((await lantern.getBlob(store, a)).toString()).toBe('cobbles')
+  })
+  it('say when they are damaged, missing or misnamed', async () => {
+    const damaged = await lantern.putBlob(store, text('brick'), 'text/plain')
+    await writeFile(placeOf(damaged), 'brikc')
+    await expect(lantern.getBlob(store, damaged)).rejects.toThrow(/damaged/)
+    await rm(placeOf(damaged))
+    await expect(lantern.getBlob(store, damaged)).rejects.toThrow(/missing/)
+    await expect(lantern.getBlob(store, '../../etc/passwd')).rejects.toThrow(/no such name/)
+  })
+  it('leave nothing half-written behind on a full disk, and say so', async () => {
+    const flag = join(store.data, 'full')
+    await writeFile(flag, '')
+    vi.stubEnv('LANTERN_TEST_DISK_FULL', flag)
+    await expect(lantern.putBlob(store, text('mortar'), 'text/plain')).rejects.toMatchObject({ code: 'disk-full', remedy: expect.stringContaining('Free some space') })
+    await rm(flag)
+    const there = await lantern.putBlob(store, text('mortar'), 'text/plain')
+    expect(await readFile(placeOf(there), 'utf8')).toBe('mortar')
+    vi.unstubAllEnvs()
+  })
+})
+
+describe('a shot', () => {
+  it('is made once under a name', async () => {
+    await shotNamed('Once')
+    await expect(shotNamed('Once')).rejects.toMatchObject({ code: 'shot-name' })
+    await expect(lantern.getShot(store, 'Never')).rejects.toMatchObject({ code: 'no-shot' })
+  })
+  it('takes edits against its newest revision only, and names what clashed', async () => {
+    const { head } = await shotNamed('Clash', burning)
+    await lantern.editShot(store, 'Clash', head, { items: { fire: { heat: 900 } } })
+    await expect(lantern.editShot(store, 'Clash', head, { items: { fire: { heat: 100 } } })).rejects.toMatchObject({ code: 'clash', place: { field: 'items.fire.heat' } })
+    expect((await lantern.getShot(store, 'Clash')).document.items.fire).toMatchObject({ heat: 900 })
+  })
+  it.each([
+    ['a field that is none', { items: { fire: { heet: 3 } } }, /heet/],
+    ['a negative size', { items: { fire: { diameter: -1 } } }, /diameter/],
+    ['no number', { items: { fire: { heat: 'hot' } } }, /heat/],
+    ['no object', [1], /not a JSON object/],
+  ])('refuses %s and stays as it was', async (what, patch, message) => {
+    const name = `Refuses ${what}`
+    const before = await shotNamed(name, burning)
+    await expect(lantern.editShot(store, name, before.head, patch)).rejects.toThrow(message)
+    expect(await lantern.getShot(store, name)).toEqual(before)
+  })
+  it('goes back and forward through its history, and a new edit begins a new way forward', async () => {
+    await shotNamed('History', burning)
+    const heat = (shot: lantern.Shot): unknown => (shot.document.items.fire as { heat?: number }).heat
+    for (const value of [500, 600]) await lantern.editShot(store, 'History', undefined, { items: { fire: { heat: value } } })
+    expect(heat(await lantern.stepHistory(store, 'History', 'undo'))).toBe(500)
+    expect(heat(await lantern.stepHistory(store, 'History', 'undo'))).toBe(400)
+    expect((await lantern.stepHistory(store, 'History', 'undo')).canUndo).toBe(false)
+    expect(heat(await lantern.stepHistory(store, 'History', 'redo'))).toBe(500)
+    await lantern.editShot(store, 'History', undefined, { items: { fire: { heat: 700 } } })
+    await lantern.stepHistory(store, 'History', 'undo')
+    expect(heat(await lantern.stepHistory(store, 'History', 'redo'))).toBe(700)
+  })
+  it('makes no revision of an edit that changes nothing', async () => {
+    const { head } = await shotNamed('Same', burning)
+    expect((await lantern.editShot(store, 'Same', head, { items: { fire: { heat: 400 } } })).head).toBe(head)
+  })
+})
+
+describe('a plate', () => {
+  it('shows the frame before a gap, and says when nothing was read', async () => {
+    const asset = await lantern.createAsset(store, 'stills')
+    await expect(lantern.assetFrame(store, asset, 3, 'half')).rejects.toMatchObject({ code: 'plate-frame', place: { frame: 3 } })
+    const [one, four] = [await lantern.putBlob(store, text('1'), 'x'), await lantern.putBlob(store, text('4'), 'x')]
+    await lantern.putAssetFrame(store, asset, 1, 'half', one)
+    await lantern.putAssetFrame(store, asset, 4, 'half', four)
+    expect(await lantern.assetFrame(store, asset, 3, 'half')).toBe(one)
+    expect(await lantern.assetFrame(store, asset, 0, 'half')).toBe(one)
+    expect(await lantern.assetFrame(store, asset, 9, 'half')).toBe(four)
+  })
+})
+
+describe('leases', () => {
+  it('let one machine at a recipe; one that lost its lease keeps nothing', async () => {
+    const shot = await shotNamed('Lease', burning)
+    const key = await lantern.askGas(store, shot, 'fire')
+    const first = await lantern.takeLease(store, key, 'machine-a')
+    expect(first).toBeTypeOf('number')
+    expect(await lantern.takeLease(store, key, 'machine-b')).toBeUndefined()
+    await store.pool.query("update result set lease_until = now() - interval '1 second' where key = $1", [key])
+    const second = await lantern.takeLease(store, key, 'machine-b')
+    expect(second).toBeGreaterThan(first ?? 0)
+    const blob = await lantern.putBlob(store, text('frame'), 'x')
+    const frame = { key, frame: 1001, blob, figures: {} }
+    expect(await lantern.keepFrame(store, frame, first, 1)).toBe(false)
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(0)
+    expect(await lantern.keepFrame(store, frame, second, 1)).toBe(true)
+    expect(await lantern.keepFrame(store, frame, second, 1)).toBe(true)
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(1)
+    expect(await lantern.holdLease(store, key, first ?? 0)).toBe(false)
+  })
+  it('come back from machines that fell silent', async () => {
+    const shot = await shotNamed('Silent', burning)
+    const key = await lantern.askGas(store, shot, 'fire')
+    await lantern.beat(store, { id: 'quiet', host: 'h', threads: 1, doing: null })
+    await lantern.takeLease(store, key, 'quiet')
+    expect(await lantern.reapSilent(store)).toEqual([])
+    await store.pool.query("update machine set beat = now() - interval '1 minute' where id = 'quiet'")
+    expect(await lantern.reapSilent(store)).toEqual(['quiet'])
+    expect(await lantern.takeLease(store, key, 'other')).toBeTypeOf('number')
+  })
+})
+
+describe('asking the farm', () => {
+  it('queues each thing once, whatever often it is asked', async () => {
+    const shot = await shotNamed('Ask', burning)
+    const before = (await jobs()).length
+    for (let n = 0; n < 3; n++) await lantern.askPicture(store, shot, 'look')
+    // One gas, two runs of picture frames (three frames and one).
+    expect((await jobs()).length - before).toBe(3)
+    const status = await lantern.shotStatus(store, shot)
+    expect(status.gases.fire?.state).toBe('waiting')
+    expect(status.look).toMatchObject({ state: 'running', kept: [] })
+  })
+  it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
+    const shot = await shotNamed('Stop', burning)
+    const key = await lantern.askGas(store, shot, 'fire')
+    await lantern.keepFrame(store, { key, frame: 1001, blob: await lantern.putBlob(store, text('kept'), 'x'), figures: { heatKw: 12 } }, undefined, 1)
+    await lantern.stopResults(store, [key])
+    expect(await jobs()).not.toContain(`gas:${key}`)
+    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({ state: 'stopped', kept: [1001], heatKw: [12], stale: [] })
+    const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
+    expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({ state: 'missing', kept: [], stale: [1001] })
+  })
+  it('needs a camera for a picture, and a gas for a gas', async () => {
+    const shot = await shotNamed('Bare')
+    await expect(lantern.askPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })
+    await expect(lantern.askGas(store, shot, 'nothing')).rejects.toMatchObject({ code: 'no-item' })
+  })
+})
+
+it('tells of a change as it is committed', async () => {
+  const shot = await shotNamed('Told', burning)
+  const heard: lantern.StoreEvent[] = []
+  const end = await lantern.listen(store, (event) => heard.push(event), () => undefined)
+  await lantern.editShot(store, 'Told', shot.head, { items: { fire: { heat: 410 } } })
+  await expect.poll(() => heard).toContainEqual(expect.objectContaining({ what: 'shot', shot: shot.id, head: shot.head + 1 }))
+  end()
+})
+
+it('knows a database that is away from a fault', async () => {
+  const away = lantern.openStore('postgres://lantern@127.0.0.1:1/none', store.data)
+  const error: unknown = await lantern.listShots(away).catch((caught: unknown) => caught)
+  expect(lantern.isDatabaseAway(error)).toBe(true)
+  expect(lantern.isDatabaseAway(new TypeError('x'))).toBe(false)
+  await away.close()
+})
