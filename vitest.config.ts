@@ -8,7 +8,7 @@ export default defineConfig({
     include: e2e ? ['studio/e2e/**/*.e2e.ts'] : ['{core,store,farm,studio,demo,kernels,scripts}/**/*.test.ts'],
     exclude: ['**/node_modules/**', '**/.next/**'],
     globalSetup: e2e ? ['scripts/test-application.mjs'] : ['scripts/test-database.mjs'],
-    testTimeout: e2e ? 240_000 : 60_000, hookTimeout: 120_000,
+    testTimeout: e2e ? 90_000 : 60_000, hookTimeout: 120_000,
     fileParallelism: !e2e, maxWorkers: 2, pool: 'forks',
   },
 })

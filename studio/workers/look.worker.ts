@@ -204,6 +204,7 @@ async function serve(request: LookRequest): Promise<void> {
     if (request.what === 'compose') await compose(request)
     else if (request.what === 'thin') light(request)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash()) })
+    else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: last ?? makeImage(1, 1, 4) })
     else {
       const x = Math.floor(request.x * (last?.width ?? 0))
       const y = Math.floor(request.y * (last?.height ?? 0))

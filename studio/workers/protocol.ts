@@ -1,6 +1,6 @@
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
-import type { Camera } from '@lantern/core/data'
+import type { Camera, FloatImage } from '@lantern/core/data'
 
 /** What a frame is laid from: kept passes by their result, thin gas computed here, or the bare plate. */
 export type PassSource = { kind: 'kept'; key: string } | { kind: 'thin'; camera: Camera } | { kind: 'none' }
@@ -30,7 +30,7 @@ export interface ProbeRequest {
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number }
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number } | { what: 'linear'; id: number }
 
 export type LookReply =
   | { what: 'here' }
@@ -38,5 +38,6 @@ export type LookReply =
   | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; of: number; milliseconds: number }
   | { what: 'thin-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
+  | { what: 'linear'; id: number; image: FloatImage }
   | { what: 'hashed'; id: number; hash: string; threads: number }
   | { what: 'failed'; id?: number; message: string; remedy: string }

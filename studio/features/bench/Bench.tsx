@@ -5,12 +5,15 @@ import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
 import { useRef } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
+import type { Station } from '../shot/stations.ts'
 import { handOffs } from './handOff.ts'
 import { Settings } from './Settings.tsx'
 
 const COMING: Partial<Record<string, string>> = {
   Mattes: 'Drawn, keyed and painted mattes will be made here.',
 }
+/** Where things that are no items have their bench. */
+const CHOSEN_AT: Readonly<Record<string, Station>> = { camera: 'Match', plateLight: 'Light', layer: 'Sit' }
 const Head = ({ title, kind }: { title: string; kind: string }) => (
   <Flex justify="space-between" align="baseline" padding="10px 14px 8px" borderBottomWidth="1px" borderColor="hair" gap="8px">
     <Text as="h2" fontWeight="650" fontSize="14px" truncate>{title}</Text>
@@ -210,12 +213,13 @@ export function Bench() {
   if (!shot) return null
   const item = shot.document.items[chosen]
   const own = (): React.ReactNode => {
-    if (item && station !== 'Picture' && station !== 'Hand-off' && station !== 'Sit' && station !== 'Match') return <ItemBench key={chosen} id={chosen} item={item} />
-    if (station === 'Match' || chosen === 'camera') return <CameraBench state={state} />
-    if (station === 'Picture') return <PictureBench state={state} />
-    if (station === 'Sit' || chosen.startsWith('layer.')) return <SitBench state={state} />
-    if (station === 'Hand-off') return <HandOffBench state={state} />
-    if (station === 'Light' || chosen === 'plateLight') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} /></>)
+    if (item) return <ItemBench key={chosen} id={chosen} item={item} />
+    const at = CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer')] ?? station
+    if (at === 'Match') return <CameraBench state={state} />
+    if (at === 'Picture') return <PictureBench state={state} />
+    if (at === 'Sit') return <SitBench state={state} />
+    if (at === 'Hand-off') return <HandOffBench state={state} />
+    if (at === 'Light') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} /></>)
     if (station === 'Plate') return <PlateBench state={state} />
     return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, or press Fire and click where it burns.')}</Text>
   }

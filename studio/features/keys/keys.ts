@@ -5,7 +5,7 @@ import { STATIONS } from '../shot/stations.ts'
 export const SHORTCUTS: readonly [string, string][] = [
   ['1 – 9', 'the stations, in order'], ['Space', 'play, stop'], ['J  K  L', 'backward, stop, forward'], ['← →', 'one frame; with Shift ten'], ['Home  End', 'first, last frame'],
   ['[  ]', 'begin and end the loop here'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo'], ['B', 'beside the bare plate by a wipe'], ['D', 'difference to the bare plate'], ['T', 'triptych'], ['O', 'outside'],
-  ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away'], ['?', 'this sheet'],
+  ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away; choose nothing'], ['?', 'this sheet'],
 ]
 
 /** The keyboard of the shot. Keys typed into fields stay there. */
@@ -28,7 +28,7 @@ export function useKeys(): void {
       if (event.ctrlKey || event.metaKey || event.altKey) return
       const number = Number(event.key)
       const station = number >= 1 ? STATIONS[number - 1] : undefined
-      if (station) return done(() => set({ station, tool: 'choose' }))
+      if (station) return done(() => state.go(station))
       const onButton = target.tagName === 'BUTTON' && (event.key === ' ' || event.key === 'Enter')
       if (onButton) return
       const table: Record<string, () => void> = {
@@ -37,7 +37,7 @@ export function useKeys(): void {
         '[': () => set({ loop: [Math.min(frame, loop[1]), loop[1]] }), ']': () => set({ loop: [loop[0], Math.max(frame, loop[0])] }),
         b: () => set({ compare: compare === 'wipe' ? 'none' : 'wipe' }), d: () => set({ compare: compare === 'difference' ? 'none' : 'difference' }), t: () => set({ view: view === 'triptych' ? 'camera' : 'triptych' }), o: () => set({ view: view === 'outside' ? 'camera' : 'outside' }),
         h: () => item && edit({ items: { [chosen]: { shown: !item.shown } } }), Delete: () => item && !item.locked && (edit({ items: { [chosen]: null } }), set({ chosen: '' })),
-        Escape: () => set({ tool: 'choose', sheet: false }), '?': () => set({ sheet: !state.sheet }),
+        Escape: () => set(state.sheet || state.tool !== 'choose' ? { tool: 'choose', sheet: false } : { chosen: '' }), '?': () => set({ sheet: !state.sheet }),
       }
       const work = table[event.key] ?? table[event.key.toLowerCase()]
       if (work) done(work)

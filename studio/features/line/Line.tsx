@@ -18,7 +18,7 @@ export function Line() {
   const document = useShot((state) => state.shot?.document)
   const status = useShot((state) => state.status)
   const station = useShot((state) => state.station)
-  const set = useShot((state) => state.set)
+  const go = useShot((state) => state.go)
   if (!document) return null
   const states = stationStates(document, status)
   return (
@@ -30,7 +30,7 @@ export function Line() {
         const { lantern, figure } = states[name]
         const on = name === station
         return (
-          <Stop key={name} left={`${n * STEP + 2}px`} aria-current={on ? 'step' : undefined} aria-label={`${name}, ${lantern}${figure ? `, ${figure}` : ''}`} onClick={() => set({ station: name, tool: 'choose' })} title={`${name} (${n + 1})`}>
+          <Stop key={name} left={`${n * STEP + 2}px`} aria-current={on ? 'step' : undefined} aria-label={`${name}, ${lantern}${figure ? `, ${figure}` : ''}`} onClick={() => go(name)} title={`${name} (${n + 1})`}>
             <svg width="36" height="28" viewBox="-18 0 36 28" aria-hidden>
               {lantern === 'lit' && <circle cx="0" cy="13" r="13" fill={COLOURS.lamp} opacity="0.1" />}
               <path d="M0 0v3M-3.500 7a3.500 3.500 0 0 1 7 0M-5 7.500h10M-4.500 9.500L-6 20h12L4.500 9.500zM-5 22h10" fill={LIT[lantern].fill} stroke={LIT[lantern].stroke} strokeWidth="1.1" strokeLinejoin="round" />

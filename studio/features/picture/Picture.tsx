@@ -17,19 +17,12 @@ const COMPARES: readonly [Compare, string][] = [['wipe', 'Wipe'], ['beside', 'Be
 const FROM = { final: 'final', look: 'first look', thin: 'thin, burning here', plate: 'plate alone' } as const
 const MID_GREY = 0.18
 
-declare global {
-  interface Window {
-    /** For checks from outside: this browser's golden hash. */
-    lanternHash?: () => Promise<{ hash: string; threads: number }>
-  }
-}
-
 function useLooks(): Looks | undefined {
   const [looks, setLooks] = useState<Looks>()
   useEffect(() => {
     const made = new Looks()
     setLooks(made)
-    window.lanternHash = () => made.hash()
+    window.lantern = { hash: () => made.hash(), linear: () => made.linear() }
     return () => made.end()
   }, [])
   return looks
@@ -233,7 +226,7 @@ export function Picture() {
         )}
       </Flex>
       {empty && state.station !== 'Plate' && state.station !== 'Match' && (
-        <Flex role="status" gap="10px" align="center" padding="6px 12px" background="raised" color="soft">This shot has no camera yet, so nothing can stand in it. <Press onClick={() => set({ station: 'Match' })}>Give it a camera</Press></Flex>
+        <Flex role="status" gap="10px" align="center" padding="6px 12px" background="raised" color="soft">This shot has no camera yet, so nothing can stand in it. <Press onClick={() => state.go('Match')}>Give it a camera</Press></Flex>
       )}
     </Flex>
   )

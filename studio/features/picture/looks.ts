@@ -1,3 +1,4 @@
+import type { FloatImage } from '@lantern/core/data'
 import { gasRecipe, recipeKey, shownGases } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
@@ -42,6 +43,7 @@ export class Looks {
   #id = 0
   readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
+  readonly #linears = new Map<number, (image: FloatImage) => void>()
   readonly #hashes = new Map<number, (reply: { hash: string; threads: number }) => void>()
   onShown: (key: string, shown: Shown) => void = () => undefined
 
@@ -81,6 +83,9 @@ export class Looks {
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
       this.#probes.delete(reply.id)
+    } else if (reply.what === 'linear') {
+      this.#linears.get(reply.id)?.(reply.image)
+      this.#linears.delete(reply.id)
     } else if (reply.what === 'hashed') {
       this.#hashes.get(reply.id)?.(reply)
       this.#hashes.delete(reply.id)
@@ -135,6 +140,14 @@ export class Looks {
     return new Promise((resolve) => {
       this.#probes.set(++this.#id, resolve)
       this.#send({ what: 'probe', id: this.#id, x, y })
+    })
+  }
+
+  /** Linear values of the frame that was laid last. */
+  linear(): Promise<FloatImage> {
+    return new Promise((resolve) => {
+      this.#linears.set(++this.#id, resolve)
+      this.#send({ what: 'linear', id: this.#id })
     })
   }
 

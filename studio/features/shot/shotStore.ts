@@ -5,7 +5,7 @@ import { mergePatch, parseShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
 import { call, shotPath } from '../api.ts'
-import { STATIONS, type Station } from './stations.ts'
+import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
@@ -44,6 +44,8 @@ export interface ShotState {
   thin: Record<string, ThinState>
   saving: number
   set(change: Partial<ShotState>): void
+  /** To a station; what is not its own is no longer chosen. */
+  go(station: Station): void
   load(name: string): Promise<void>
   refreshStatus(): Promise<void>
   /** Shows a change without keeping it, while something is dragged. */
@@ -78,6 +80,10 @@ export const useShot = create<ShotState>()((set, get) => ({
     set(change)
     const { name, frame, station, chosen, view, soft, shot } = get()
     if (shot && ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'soft' in change)) localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft }))
+  },
+  go(station) {
+    const { shot, chosen } = get()
+    get().set({ station, tool: 'choose', chosen: shot && belongs(station, chosen, shot.document) ? chosen : '' })
   },
   async load(name) {
     try {

@@ -11,6 +11,13 @@ export interface StationState {
   figure: string
 }
 
+/** Whether a chosen thing (an item's id, or a name as in ShotState.chosen) is a station's own, so that it stays chosen there. */
+export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
+  const item = document.items[chosen]
+  if (item) return station === (item.kind === 'gas' ? 'Effects' : 'Set')
+  return (chosen === 'camera' && station === 'Match') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
+}
+
 const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))
 
 /** What each station shows under its lantern. */

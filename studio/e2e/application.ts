@@ -1,0 +1,100 @@
+import { spawnSync } from 'node:child_process'
+import { mkdtempSync, readFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { type Browser, chromium, type Locator, type Page } from 'playwright-core'
+import { inject } from 'vitest'
+
+declare module 'vitest' {
+  export interface ProvidedContext {
+    application: { address: string; data: string; environment: Record<string, string>; supervisor: number }
+  }
+}
+
+export const application = inject('application')
+export const folder = mkdtempSync(join(tmpdir(), 'lantern-files-'))
+/** The small plate that the browser tests work on. */
+export const [WIDTH, HEIGHT, FRAMES] = [320, 180, 8]
+
+export const openBrowser = (): Promise<Browser> =>
+  chromium.launch({
+    executablePath: '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'],
+  })
+
+/** A page at the size the design is made for; faults of its scripts are gathered in `faults`. */
+export async function openPage(browser: Browser, faults: string[]): Promise<Page> {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true })
+  page.setDefaultTimeout(15_000)
+  page.on('pageerror', (error) => faults.push(error.message))
+  page.on('console', (message) => {
+    if (message.type() === 'error' && !/Failed to load resource|ERR_/.test(message.text())) faults.push(message.text())
+  })
+  return page
+}
+
+/** A dim, level yard: darker below, flat enough that a fire on it can be judged to the pixel. */
+export function makeMovie(name: string): string {
+  const path = join(folder, name)
+  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `gradients=size=${WIDTH}x${HEIGHT}:rate=25:c0=0x404448:c1=0x302c28:x0=0:y0=0:x1=0:y1=${HEIGHT}:speed=0.00001`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '4', '-pix_fmt', 'yuv420p', path])
+  if (status !== 0) throw new Error(stderr.toString())
+  return path
+}
+
+/** Drops files on the page, as a hand would. */
+export async function drop(page: Page, files: readonly string[]): Promise<void> {
+  const given = files.map((path) => ({ name: path.split('/').pop() ?? '', base64: readFileSync(path).toString('base64') }))
+  const transfer = await page.evaluateHandle((list) => {
+    const made = new DataTransfer()
+    for (const { name, base64 } of list) made.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name))
+    return made
+  }, given)
+  await page.getByLabel('New shot').dispatchEvent('drop', { dataTransfer: transfer })
+}
+
+export const picture = (page: Page): Locator => page.locator('canvas[data-picture=main]')
+
+/** Waits until the shown frame is laid, then reads a pixel of the picture as it is on the screen: 0 to 255. Shares of width and height. */
+export async function pixel(page: Page, x: number, y: number): Promise<[number, number, number]> {
+  await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+  await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))))
+  return picture(page).evaluate((canvas: HTMLCanvasElement, [px, py]) => {
+    const copy = document.createElement('canvas')
+    copy.width = canvas.width
+    copy.height = canvas.height
+    const context = copy.getContext('2d')
+    context?.drawImage(canvas, 0, 0)
+    const [r, g, b] = context?.getImageData(Math.floor(px * canvas.width), Math.floor(py * canvas.height), 1, 1).data ?? [0, 0, 0]
+    return [r ?? 0, g ?? 0, b ?? 0]
+  }, [x, y] as [number, number])
+}
+
+/** Clicks or drags over the picture, in shares of its width and height. */
+export async function over(page: Page, from: readonly [number, number], to?: readonly [number, number]): Promise<void> {
+  const box = await picture(page).boundingBox()
+  if (!box) throw new Error('the picture has no place')
+  const at = ([x, y]: readonly [number, number]): [number, number] => [box.x + x * box.width, box.y + y * box.height]
+  await page.mouse.move(...at(from))
+  await page.mouse.down()
+  if (to) await page.mouse.move(...at(to), { steps: 4 })
+  await page.mouse.up()
+  // Away again: under the pointer the picture's foot tells values instead of where the frame is from.
+  await page.mouse.move(1100, 560)
+}
+
+/** Types into a number field of the bench. */
+export async function type(page: Page, label: string, value: string): Promise<void> {
+  const field = page.getByLabel('Bench').getByLabel(label, { exact: true })
+  await field.click()
+  await field.fill(value)
+  await field.press('Enter')
+  await saved(page)
+}
+
+/** Waits until every edit is kept. */
+export const saved = (page: Page): Promise<void> => page.locator('main[data-saving=no]').waitFor()
+
+/** What a row of the strip says. */
+export const strip = (page: Page, row: string): Promise<string> => page.locator(`[data-row="${row}"] span`).innerText()
+
+export const station = (page: Page, name: string): Promise<void> => page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: new RegExp(`^${name}`) }).click()
