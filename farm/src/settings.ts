@@ -8,6 +8,8 @@ const environment = z.object({
   LANTERN_DATABASE_URL: z.string().optional(),
   LANTERN_DATABASE_PORT: port.default(54329),
   LANTERN_THREADS: z.coerce.number().int().min(1).max(64).optional(),
+  /** Kept results beyond this many GB go, oldest use first. */
+  LANTERN_KEEP_GB: z.coerce.number().positive().default(40),
   LANTERN_LOG: z.enum(['trace', 'debug', 'info', 'warn', 'error', 'silent']).default('info'),
 })
 
@@ -18,6 +20,7 @@ export function readSettings() {
     data: resolve(env.LANTERN_DATA),
     databaseUrl: env.LANTERN_DATABASE_URL ?? `postgres://lantern@127.0.0.1:${env.LANTERN_DATABASE_PORT}/lantern`,
     threads: env.LANTERN_THREADS ?? Math.max(1, Math.min(8, cpus().length)),
+    keepBytes: env.LANTERN_KEEP_GB * 1e9,
     log: env.LANTERN_LOG,
   }
 }

@@ -30,7 +30,7 @@ async function main(): Promise<void> {
   // The queue locks jobs under the pool's id, so that is what the machine is called.
   events.on('pool:create', ({ workerPool }) => {
     machine = workerPool.id
-    pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data } })
+    pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data, keepBytes: settings.keepBytes } })
     pulse.unref()
   })
   const runner = await run({

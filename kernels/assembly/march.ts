@@ -2,7 +2,7 @@ import { castPixel, dirX, dirY, dirZ } from './camera'
 import { sample, within } from './grid'
 
 // Gas through the camera (emission and absorption with single scattering, front to back). The gas block is gaslight.ts's.
-// Look block, f32: 0 albedo; 4 Henyey–Greenstein g; 8 sun r g b (value: pi x normal illuminance / E); 20 sky and bounce r g b (mean value over the sphere);
+// Look block, f32: 0 albedo; 4 Henyey–Greenstein g; 8 sun r g b (value of a white surface square to it: normal illuminance / E); 20 sky and bounce r g b (mean value over the sphere);
 //   32 direction to the sun x y z; 44 step (cells); 48 table start (K); 52 1 / table pitch (1/K); 56 i32 table entries; 60 u32 table: 4 floats r g b 0 a entry.
 
 // @ts-ignore: decorator
@@ -59,7 +59,7 @@ export function marchGas(camera: usize, gas: usize, look: usize, surfaces: usize
       // Henyey–Greenstein towards the camera; the sun's light travels along -sun, the scattered along -direction.
       const cosine = dx * load<f32>(look, 32) + dy * load<f32>(look, 36) + dz * load<f32>(look, 40)
       const base: f32 = 1 + g * g - 2 * g * cosine
-      const phase: f32 = <f32>0.25 * (1 - g * g) / (base * sqrt(base)) // x pi / 4 pi
+      const phase: f32 = <f32>0.25 * (1 - g * g) / (base * sqrt(base)) // pi x p, p = HG / 4 pi: value is pi x radiance / E
       const sun = f32x4.mul(sunLight, f32x4.splat(phase))
 
       let fire = f32x4.splat(0)

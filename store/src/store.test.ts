@@ -167,6 +167,30 @@ describe('asking the farm', () => {
   })
 })
 
+it('drops what no shot names any more beyond the limit, oldest use first, and nothing else', async () => {
+  const shot = await shotNamed('Sweep', burning)
+  const keep = async (key: string, name: string): Promise<string> => {
+    const blob = await lantern.putBlob(store, text(name.repeat(1000)), 'x')
+    await lantern.keepFrame(store, { key, frame: 1001, blob, figures: {} }, undefined, 1)
+    await lantern.setResultState(store, key, 'done')
+    return blob
+  }
+  const old = await keep(await lantern.askGas(store, shot, 'fire'), 'older')
+  const second = await lantern.editShot(store, 'Sweep', shot.head, { items: { fire: { heat: 111 } } })
+  const middle = await keep(await lantern.askGas(store, second, 'fire'), 'middle')
+  const third = await lantern.editShot(store, 'Sweep', second.head, { items: { fire: { heat: 222 } } })
+  const now = await keep(await lantern.askGas(store, third, 'fire'), 'present')
+  const all = await lantern.keptBytes(store)
+  expect(await lantern.sweep(store, all)).toBe(0)
+  await store.pool.query("update result set used = '2000-01-01' where key in (select key from result_frame where blob = $1)", [old])
+  expect(await lantern.sweep(store, all - 1)).toBe(1)
+  await expect(lantern.getBlob(store, old)).rejects.toThrow(/missing/)
+  await lantern.getBlob(store, middle)
+  await lantern.sweep(store, 0)
+  await expect(lantern.getBlob(store, middle)).rejects.toThrow(/missing/)
+  await lantern.getBlob(store, now)
+})
+
 it('tells of a change as it is committed', async () => {
   const shot = await shotNamed('Told', burning)
   const heard: lantern.StoreEvent[] = []

@@ -83,10 +83,10 @@ function layLook(crew: Crew, gas: PictureGas, light: PlateLight, step: number): 
   crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
   const pointer = crew.heap.alloc(64)
   const floats = crew.heap.f32(pointer, 16)
-  // The sun's normal value from its share of level ground's light; held where it stands so low that the division would blow up.
+  // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
   const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
   const sky = light.skyColour.map((part) => part * 0.5 * ((1 - light.sunShare) + GROUND_BOUNCE))
-  floats.set([gas.albedo, gas.forward, ...light.sunColour.map((part) => part * normal * Math.PI), ...sky, ...light.sunDirection, step, gas.glow.from, 1 / gas.glow.step])
+  floats.set([gas.albedo, gas.forward, ...light.sunColour.map((part) => part * normal), ...sky, ...light.sunDirection, step, gas.glow.from, 1 / gas.glow.step])
   crew.heap.i32(pointer, 16).set([gas.glow.table.length / 4, table], 14)
   return pointer
 }

@@ -1,0 +1,115 @@
+import { spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { chromium } from 'playwright-core'
+import { type Bench, type Measured, median } from './bench.ts'
+
+const freePort = (): Promise<number> =>
+  new Promise((resolve) => {
+    const server = createServer().listen(0, '127.0.0.1', () => {
+      const address = server.address()
+      server.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
+    })
+  })
+
+/** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
+async function started(folder: string, data: string): Promise<{ address: string; seconds: number; end(): Promise<void> }> {
+  const [port, databasePort] = [await freePort(), await freePort()]
+  const begun = performance.now()
+  const child = spawn('npm', ['start'], { cwd: folder, stdio: 'ignore', env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_LOG: 'warn' } })
+  const address = `http://127.0.0.1:${port}`
+  for (;;) {
+    if (child.exitCode !== null) throw new Error(`npm start ended with ${child.exitCode}`)
+    const answer = await fetch(address).catch(() => undefined)
+    if (answer?.ok) break
+    await new Promise((wake) => setTimeout(wake, 50))
+  }
+  return {
+    address, seconds: (performance.now() - begun) / 1000,
+    async end() {
+      child.kill('SIGTERM')
+      await once(child, 'exit')
+    },
+  }
+}
+
+async function scratch<T>(work: (data: string) => Promise<T>): Promise<T> {
+  const data = mkdtempSync(join(tmpdir(), 'lantern-bench-'))
+  try {
+    return await work(data)
+  } finally {
+    rmSync(data, { recursive: true, force: true })
+  }
+}
+
+export const secondStart: Bench = {
+  name: 'app/start-second', size: 'demo kept', runs: 3, threads: [2],
+  run: () =>
+    scratch(async (data): Promise<Measured> => {
+      await (await started('.', data)).end()
+      const again = await started('.', data)
+      await again.end()
+      return { ms: again.seconds * 1000, figures: {} }
+    }),
+}
+
+/** From a clone to the first page: packages, kernels, studio and database made on the way. Needs the package registry, so it is run only when named. */
+export const freshStart: Bench = {
+  name: 'app/start-fresh', size: 'a clone', runs: 1, threads: [2],
+  run: () =>
+    scratch(async (data): Promise<Measured> => {
+      const clone = join(data, 'clone')
+      await once(spawn('git', ['clone', '-q', '.', clone], { stdio: 'inherit' }), 'exit')
+      const first = await started(clone, join(data, 'data'))
+      await first.end()
+      return { ms: first.seconds * 1000, figures: {} }
+    }),
+}
+
+/** In the browser, on the demo plate without a kept fire: from the click that places a fire to its first picture, and again after a changed setting. */
+export const thinFire: Bench = {
+  name: 'app/thin-fire-click', size: '1280x720 plate', runs: 1, threads: [2],
+  run: () =>
+    scratch(async (data): Promise<Measured> => {
+      const application = await started('.', data)
+      const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--no-first-run', '--disable-background-networking', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] })
+      try {
+        const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+        await page.goto(`${application.address}/shot/Kiln%20Yard%20041`)
+        // The farm's own work is out of the way once the demo's fire is stopped.
+        await page.evaluate(() => Promise.all(['{"what":"stop-gas","item":"door-fire"}', '{"what":"stop-picture","quality":"look"}'].map((body) => fetch('/api/shots/Kiln%20Yard%20030/ask', { method: 'POST', body }))))
+        await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
+        await page.keyboard.press('5')
+        const again: number[] = []
+        await page.getByRole('button', { name: 'Fire', exact: true }).click()
+        const box = await page.locator('canvas[data-picture=main]').boundingBox()
+        const shown = async (): Promise<void> => {
+          await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
+          await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+        }
+        const begun = performance.now()
+        await page.mouse.click((box?.x ?? 0) + (box?.width ?? 0) * 0.45, (box?.y ?? 0) + (box?.height ?? 0) * 0.85)
+        await page.mouse.move(1100, 560)
+        await shown()
+        const first = performance.now() - begun
+        for (const heat of ['300', '500', '700']) {
+          await page.getByText(/thin: [1-9]\d* of/).waitFor()
+          const field = page.getByLabel('Bench').getByLabel('Heat', { exact: true })
+          await field.click()
+          await field.fill(heat)
+          const changed = performance.now()
+          await field.press('Enter')
+          await page.getByText(/thin: [01] of/).waitFor()
+          await shown()
+          again.push(performance.now() - changed)
+        }
+        return { ms: first, figures: { againMs: median(again) } }
+      } finally {
+        await browser.close()
+        await application.end()
+      }
+    }),
+}

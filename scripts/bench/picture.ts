@@ -1,0 +1,52 @@
+import { readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Crew } from '../../core/src/base/index.ts'
+import { type GasFrame, makeImage } from '../../core/src/data/index.ts'
+import { readCameraGltf, readGasFrame, writeGasFrame } from '../../core/src/formats/index.ts'
+import { GasSimulation } from '../../core/src/gas/index.ts'
+import { composeFrame, gasSettings, type PictureQualityName, renderPicture, stackSettings } from '../../core/src/pipeline/index.ts'
+import { type GasItem, makeShot, mergePatch, parseShot, type ShotDocument } from '../../core/src/shot/index.ts'
+import { type Bench, timed } from './bench.ts'
+
+const BURNING_FRAMES = 30
+
+/** The demo shot's document over its plate, without a store. */
+export function demoShot(): ShotDocument {
+  const { patch } = JSON.parse(readFileSync('demo/shots/kiln-yard.json', 'utf8')) as { patch: object }
+  return parseShot(mergePatch(makeShot('bench', { asset: 'none', file: 'none', width: 1280, height: 720, first: 1001, last: 1120, rate: [24, 1], encoding: 'srgb' }), patch))
+}
+const fireOf = (document: ShotDocument): GasItem => Object.values(document.items).find((item): item is GasItem => item.kind === 'gas') as GasItem
+const cameraOf = (document: ShotDocument) => readCameraGltf(readFileSync('demo/plates/yard-walk-camera.gltf'), 'yard-walk-camera.gltf', { ...document.plate, rate: 24 }).frames[60]?.camera
+
+/** Burns the demo's fire for a good second and leaves one frame of it in the folder for the benchmarks' processes. */
+export function prepareFire(crew: Crew, folder: string): void {
+  const document = demoShot()
+  const simulation = new GasSimulation(crew, gasSettings(document, fireOf(document), 'full'), 24)
+  for (let n = 0; n < BURNING_FRAMES; n++) simulation.advance()
+  writeFileSync(join(folder, 'fire.clgf'), writeGasFrame(simulation.keep()))
+}
+const fireIn = (folder: string): GasFrame => readGasFrame(new Uint8Array(readFileSync(join(folder, 'fire.clgf'))))
+
+const picture = (quality: PictureQualityName, runs: number): Bench => ({
+  name: `picture/fire-1280x720-${quality}`, size: '1280x720', runs, threads: [1, 2],
+  run(crew, folder) {
+    const document = demoShot()
+    const frame = fireIn(folder)
+    const ms = timed(1, () => void renderPicture(crew, document, cameraOf(document), [frame], quality))
+    return { ms, figures: { cells: frame.box.size.reduce((a, b) => a * b, 1) } }
+  },
+})
+
+const stack: Bench = {
+  name: 'sit/stack-1280x720', size: '1280x720', runs: 5, threads: [1, 2],
+  run(crew, folder) {
+    const document = demoShot()
+    const passes = renderPicture(crew, document, cameraOf(document), [fireIn(folder)], 'final')
+    const plate = makeImage(1280, 720, 3)
+    for (let n = 0; n < plate.data.length; n++) plate.data[n] = ((n * 37) % 101) / 200
+    const settings = stackSettings(document.sit, { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 })
+    return { ms: timed(5, () => void composeFrame(crew, plate, passes, settings, 1280, 1061)), figures: {} }
+  },
+}
+
+export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), stack]

@@ -1,0 +1,21 @@
+// Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE]
+import { writeFileSync } from 'node:fs'
+import { parseArgs } from 'node:util'
+import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
+import { fileRows } from './validate/files.ts'
+import { gasRows } from './validate/gas.ts'
+import { pictureRows } from './validate/picture.ts'
+import type { Row } from './validate/row.ts'
+
+const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' } } })
+const crew = nodeCrew(2)
+const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...gasRows(crew)]
+crew.end()
+const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
+for (const row of rows) console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)
+if (values.json) writeFileSync(values.json, `${JSON.stringify(rows, null, 2)}\n`)
+if (values.doc) {
+  const lines = rows.map((row) => `| ${row.case} | ${row.reference} | ${shown(row.expected)} | ${shown(row.measured)} | ${row.tolerance} | ${row.pass ? 'pass' : '**FAIL**'} |`.replaceAll('|div', '\\|div').replaceAll('expansion|', 'expansion\\|'))
+  writeFileSync(values.doc, `# Validation\n\nWhat the computation is held against, by \`npm run validate -- --doc docs/VALIDATION.md\`. A tolerance may be tightened, never loosened.\n\n| case | reference | expected | measured | tolerance | verdict |\n|---|---|---|---|---|---|\n${lines.join('\n')}\n`)
+}
+if (rows.some((row) => !row.pass)) process.exitCode = 1
