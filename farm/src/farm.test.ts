@@ -3,8 +3,9 @@ import { once } from 'node:events'
 import { copyFile, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { makeCrew } from '@lantern/core/base'
 import { readExr } from '@lantern/core/formats'
-import { readPasses, recipeKey, gasRecipe } from '@lantern/core/pipeline'
+import { gasRecipe, goldenHash, readPasses, recipeKey } from '@lantern/core/pipeline'
 import { type GasItem, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
 import { pino } from 'pino'
@@ -223,6 +224,13 @@ describe('a shot, the whole way', () => {
     expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(false)
     expect(await lantern.resultState(store, key)).toBe('stopped')
   })
+})
+
+it.each([2, 3])('gives the golden hash with %d threads too', (threads) => {
+  const more = nodeCrew(threads)
+  expect(more.threads).toBe(threads)
+  expect(goldenHash(more)).toBe(goldenHash(makeCrew(1)))
+  more.end()
 })
 
 describe('two farm machines', () => {

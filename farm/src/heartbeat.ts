@@ -11,7 +11,7 @@ let beats = 0
 
 async function once(): Promise<void> {
   try {
-    await beat(store, { id, host, threads, doing: null })
+    await beat(store, { id, host, threads })
     await store.db.updateTable('result').set({ lease_until: new Date(Date.now() + 20_000) }).where('machine', '=', id).execute()
     await reapSilent(store)
     if (++beats % BEATS_PER_SWEEP === 0) await sweep(store, keepBytes)

@@ -2,7 +2,7 @@ import { hostname } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
-import { leave, migrate, openStore, jobSchemas } from '@lantern/store'
+import { findShotById, leave, migrate, openStore, jobSchemas, tellDoing } from '@lantern/store'
 import { EventEmitter } from 'node:events'
 import { Logger, run, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
@@ -27,8 +27,17 @@ async function main(): Promise<void> {
   let machine = ''
   let pulse: Worker | undefined
   const contextFor = (id: string): JobContext => ({ store, crew, machine, log: log.child({ job: id }), ending: () => ending })
-  // The queue locks jobs under the pool's id, so that is what the machine is called.
+  const doing = async (what: string, shot: number | undefined, work: () => Promise<unknown>): Promise<void> => {
+    const name = shot === undefined ? undefined : (await findShotById(store, shot))?.name
+    await tellDoing(store, machine, name ? `${name}, ${what}` : what)
+    try {
+      await work()
+    } finally {
+      await tellDoing(store, machine, null)
+    }
+  }
   events.on('pool:create', ({ workerPool }) => {
+    // The queue locks jobs under the pool's id, so that is what the machine is called.
     machine = workerPool.id
     pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data, keepBytes: settings.keepBytes } })
     pulse.unref()
@@ -37,10 +46,19 @@ async function main(): Promise<void> {
     pgPool: store.pool, concurrency: 1, noHandleSignals: true, pollInterval: 500, events,
     logger: new Logger(() => (level, message) => (level === 'error' ? log.error(message) : log.trace(message))),
     taskList: {
-      plate: (payload, { job }) => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload)),
-      gas: async (payload, { job }) => void (await gasJob(contextFor(job.id), jobSchemas.gas.parse(payload))),
-      handOff: (payload, { job }) => handOffJob(contextFor(job.id), jobSchemas.handOff.parse(payload)),
-      picture: async (payload, { job }) => void (await pictureJob(contextFor(job.id), jobSchemas.picture.parse(payload))),
+      plate: (payload, { job }) => doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
+      gas: (payload, { job }) => {
+        const wanted = jobSchemas.gas.parse(payload)
+        return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
+      },
+      handOff: (payload, { job }) => {
+        const wanted = jobSchemas.handOff.parse(payload)
+        return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
+      },
+      picture: (payload, { job }) => {
+        const wanted = jobSchemas.picture.parse(payload)
+        return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () => pictureJob(contextFor(job.id), wanted))
+      },
     },
   })
   log.info({ machine, threads: settings.threads }, 'farm machine ready')

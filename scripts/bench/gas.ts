@@ -23,7 +23,7 @@ const pressure = (name: string, n: number, solid: (i: number, j: number, k: numb
 
 /** Steps of a burning fire in a box of a fixed size, one cell of travel a step. */
 const step = (n: number): Bench => ({
-  name: `gas/step-${n}`, size: `${n}^3`, runs: 5, threads: [1, 2],
+  name: `gas/step-${n}`, size: `${n}^3`, runs: 3, threads: [1, 2],
   run(crew) {
     const cell = 4 / n
     const settings = smallFire({ cell, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
@@ -39,9 +39,9 @@ const step = (n: number): Bench => ({
       time += dt
       iterations += stepGas(crew, fields, settings, feeds, budget, dt, time).solve.iterations
     }
-    for (let s = 0; s < 16; s++) one()
+    for (let s = 0; s < 6; s++) one()
     iterations = 0
-    const steps = 6
+    const steps = 3
     const ms = timed(steps, one)
     return { ms, figures: { nsPerCell: (ms * 1e6) / n ** 3, bytesPerCell, iterations: iterations / (steps + 1) } }
   },

@@ -130,7 +130,7 @@ describe('leases', () => {
   it('come back from machines that fell silent', async () => {
     const shot = await shotNamed('Silent', burning)
     const key = await lantern.askGas(store, shot, 'fire')
-    await lantern.beat(store, { id: 'quiet', host: 'h', threads: 1, doing: null })
+    await lantern.beat(store, { id: 'quiet', host: 'h', threads: 1 })
     await lantern.takeLease(store, key, 'quiet')
     expect(await lantern.reapSilent(store)).toEqual([])
     await store.pool.query("update machine set beat = now() - interval '1 minute' where id = 'quiet'")

@@ -1,8 +1,8 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
-import { readExr } from '@lantern/core/formats'
+import { readExr, readGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
-import { composeFrame, gasSettings, plateImage, readPasses, renderPicture, shownGases, stackSettings } from '@lantern/core/pipeline'
+import { composeFrame, gasSettings, goldenHash, plateImage, readPasses, renderPicture, shownGases, stackSettings } from '@lantern/core/pipeline'
 import type { Passes } from '@lantern/core/picture'
 import { toDisplay } from '@lantern/core/sit'
 import type { ComposeRequest, LookReply, LookRequest, ThinRequest } from './protocol.ts'
@@ -22,17 +22,18 @@ function loadedThread(): Promise<Worker> {
 let crew: Promise<Crew> | undefined
 /** The crew of this worker: all threads where memory can be shared, else one. */
 function crewHere(): Promise<Crew> {
-  crew ??= (async () => {
-    const shared = typeof SharedArrayBuffer !== 'undefined' && self.crossOriginIsolated
-    const threads = shared ? Math.max(1, Math.min(4, navigator.hardwareConcurrency)) : 1
-    const loaded = await Promise.all(Array.from({ length: threads - 1 }, loadedThread)).catch(() => [])
-    return makeCrew(loaded.length + 1, (seat) => {
-      const worker = loaded.pop()
-      worker?.postMessage(seat)
-      return () => worker?.terminate()
-    })
-  })()
+  const shared = typeof SharedArrayBuffer !== 'undefined' && self.crossOriginIsolated
+  crew ??= crewOf(shared ? Math.max(1, Math.min(4, navigator.hardwareConcurrency)) : 1)
   return crew
+}
+
+async function crewOf(threads: number): Promise<Crew> {
+  const loaded = await Promise.all(Array.from({ length: threads - 1 }, loadedThread)).catch(() => [])
+  return makeCrew(loaded.length + 1, (seat) => {
+    const worker = loaded.pop()
+    worker?.postMessage(seat)
+    return () => worker?.terminate()
+  })
 }
 
 /** A few of the newest values, oldest dropped first. */
@@ -103,6 +104,17 @@ function thinPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): 
   return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.camera, frames, 'look'))
 }
 
+/** Passes of kept gas that the farm has not made a picture of yet. */
+async function gasPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Promise<Passes | undefined> {
+  if (source.kind !== 'gas') return undefined
+  const gases = shownGases(document)
+  const key = JSON.stringify([frame, source.keys, gases.map(([, gas]) => [gas.albedo, gas.forward, gas.thickness]), document.light, document.items, source.camera])
+  const there = thinPasses.get(key)
+  if (there) return there
+  const frames = await Promise.all(source.keys.map(async (result) => readGasFrame(await fetched(`/api/results/${result}/${frame}`))))
+  return thinPasses.put(key, renderPicture(crew, document, source.camera, frames, 'look'))
+}
+
 async function keptPasses(key: string, frame: number): Promise<Passes> {
   return passesKept.get(key) ?? passesKept.put(key, readPasses(await fetched(`/api/results/${key}/${frame}`)))
 }
@@ -111,7 +123,7 @@ async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
   const crew = await crewHere()
   const plate = await plateOf(request)
-  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : thinPassesOf(crew, request)
+  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : request.source.kind === 'gas' ? await gasPassesOf(crew, request) : thinPassesOf(crew, request)
   const { sit, plate: info } = request.document
   const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
   const bareImage = makeImage(plate.width, plate.height, 4)
@@ -188,10 +200,13 @@ function advanceThin(item: string, { request, simulation, runUp, kept }: Burning
 }
 
 /** A hash over a fixed small burn: the same in every engine and for any number of threads. */
-async function hash(): Promise<{ hash: string; threads: number }> {
-  const { goldenHash } = await import('@lantern/core/pipeline')
-  const crew = await crewHere()
-  return { hash: goldenHash(crew), threads: crew.threads }
+async function hash(threads: number): Promise<{ hash: string; threads: number }> {
+  const own = await crewOf(threads)
+  try {
+    return { hash: goldenHash(own), threads: own.threads }
+  } finally {
+    own.end()
+  }
 }
 
 function sayFailure(error: unknown, id?: number): void {
@@ -203,7 +218,7 @@ async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
     else if (request.what === 'thin') light(request)
-    else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash()) })
+    else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
     else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: last ?? makeImage(1, 1, 4) })
     else {
       const x = Math.floor(request.x * (last?.width ?? 0))

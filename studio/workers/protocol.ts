@@ -2,8 +2,8 @@ import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { Camera, FloatImage } from '@lantern/core/data'
 
-/** What a frame is laid from: kept passes by their result, thin gas computed here, or the bare plate. */
-export type PassSource = { kind: 'kept'; key: string } | { kind: 'thin'; camera: Camera } | { kind: 'none' }
+/** What a frame is laid from: kept passes by their result, kept gas (keys in the roster's order) or thin gas rendered here, or the bare plate. */
+export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; camera: Camera; keys: string[] } | { kind: 'thin'; camera: Camera } | { kind: 'none' }
 
 export interface ComposeRequest {
   what: 'compose'
@@ -30,7 +30,7 @@ export interface ProbeRequest {
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number } | { what: 'linear'; id: number }
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number }
 
 export type LookReply =
   | { what: 'here' }

@@ -122,11 +122,13 @@ export function makeCrew(threads: number, start?: StartThread): Crew {
   const module = compileKernels()
   const memory = new WebAssembly.Memory({ initial: 64, maximum: MOST_PAGES, shared: true })
   const { names, functions, heapBase } = instantiateKernels(module, memory)
-  const shared = new SharedArrayBuffer(ARGS_AT + 8 * MOST_ARGS)
-  const control = new Int32Array(shared, 0, ARGS_AT / 4)
-  const argWords = new Float64Array(shared, ARGS_AT, MOST_ARGS)
   const ends: (() => void)[] = []
-  if (threads > 1 && start) for (let i = 1; i < threads; i++) ends.push(start({ module, memory, control: shared }))
+  const bytes = ARGS_AT + 8 * MOST_ARGS
+  const shared = threads > 1 && start ? new SharedArrayBuffer(bytes) : undefined
+  const words = shared ?? new ArrayBuffer(bytes)
+  const control = new Int32Array(words, 0, ARGS_AT / 4)
+  const argWords = new Float64Array(words, ARGS_AT, MOST_ARGS)
+  if (shared && start) for (let i = 1; i < threads; i++) ends.push(start({ module, memory, control: shared }))
   const indices = new Map(names.map((name, index) => [name, index]))
   const heap = makeHeap(memory, heapBase)
 

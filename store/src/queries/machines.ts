@@ -1,12 +1,19 @@
 import { sql } from 'kysely'
+import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
 import { orphanedLocks, unlockWorkers } from '../queue.ts'
 
 /** Seconds without a heartbeat after which a machine counts as gone. */
 export const SILENCE_SECONDS = 15
 
-export async function beat(store: Store, machine: { id: string; host: string; threads: number; doing: string | null }): Promise<void> {
-  await store.db.insertInto('machine').values(machine).onConflict((c) => c.column('id').doUpdateSet({ beat: sql`now()`, doing: machine.doing })).execute()
+export async function beat(store: Store, machine: { id: string; host: string; threads: number }): Promise<void> {
+  await store.db.insertInto('machine').values({ ...machine, doing: null }).onConflict((c) => c.column('id').doUpdateSet({ beat: sql`now()` })).execute()
+}
+
+/** What a machine is at, for people to read; null when idle. */
+export async function tellDoing(store: Store, id: string, doing: string | null): Promise<void> {
+  await store.db.updateTable('machine').set({ doing }).where('id', '=', id).execute()
+  await notify(store.db, { what: 'machine' })
 }
 
 export async function leave(store: Store, id: string): Promise<void> {

@@ -2,7 +2,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { cellOf } from '@lantern/core/pipeline'
 import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
-import { useRef } from 'react'
+import { type SyntheticEvent, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
@@ -47,7 +47,7 @@ function GasKeeping({ id, item }: { id: string; item: ShotItem & { kind: 'gas' }
   const busy = gas?.state === 'running' || gas?.state === 'waiting'
   const look = thin[id]
   return (
-    <Box padding="10px 14px" borderTopWidth="1px" borderColor="hair" marginTop="6px">
+    <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       <Flex justify="space-between" align="center">
         <Text color="soft" fontWeight="600">Kept</Text>
         {busy ? <Press onClick={() => void ask({ what: 'stop-gas', item: id })}>Stop</Press> : <Press main disabled={gas?.state === 'done'} onClick={() => void ask({ what: 'gas', item: id })}>{gas && gas.kept.length > 0 && gas.state !== 'done' ? 'Go on' : 'Keep'}</Press>}
@@ -66,6 +66,7 @@ function ItemBench({ id, item }: { id: string; item: ShotItem }) {
   return (
     <>
       <Head title={item.name} kind={item.kind === 'gas' ? `gas, from a ${item.shape}` : item.kind} />
+      {item.kind === 'gas' && <GasKeeping id={id} item={item} />}
       <Box padding="8px 14px 0">
         <label style={{ display: 'grid', gridTemplateColumns: '62px 1fr', alignItems: 'center', gap: 6 }}>
           Name
@@ -73,7 +74,6 @@ function ItemBench({ id, item }: { id: string; item: ShotItem }) {
         </label>
       </Box>
       <SchemaBench settings={SETTINGS[item.kind]} values={item} path={['items', id]} disabled={item.locked} />
-      {item.kind === 'gas' && <GasKeeping id={id} item={item} />}
       <Flex padding="8px 14px 12px" gap="6px">
         <Press onClick={() => edit({ items: { [`${item.kind}-${crypto.randomUUID().slice(0, 6)}`]: { ...item, name: `${item.name.slice(0, 74)} copy`, order: item.order + 0.5 } } })}>Duplicate</Press>
         <Press disabled={item.locked} onClick={() => (edit({ items: { [id]: null } }), set({ chosen: '' }))}>Remove</Press>
@@ -210,8 +210,13 @@ function PlateBench({ state }: { state: ShotState }) {
 export function Bench() {
   const state = useShot()
   const { shot, station, chosen } = state
+  const [hint, setHint] = useState('')
   if (!shot) return null
   const item = shot.document.items[chosen]
+  const point = (event: SyntheticEvent): void => {
+    const told = event.target instanceof Element ? event.target.closest<HTMLElement>('[data-hint]')?.dataset.hint : undefined
+    if (told && told !== hint) setHint(told)
+  }
   const own = (): React.ReactNode => {
     if (item) return <ItemBench key={chosen} id={chosen} item={item} />
     const at = CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer')] ?? station
@@ -224,8 +229,9 @@ export function Bench() {
     return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, or press Fire and click where it burns.')}</Text>
   }
   return (
-    <Box as="section" aria-label="Bench" background="panel" borderLeftWidth="1px" borderColor="line" overflowY="auto" minHeight="0">
-      {own()}
+    <Box as="section" aria-label="Bench" background="panel" borderLeftWidth="1px" borderColor="line" minHeight="0" display="grid" gridTemplateRows="minmax(0, 1fr) auto">
+      <Box overflowY="auto" minHeight="0" onPointerOver={point} onFocus={point}>{own()}</Box>
+      <Box className="num" role="note" aria-label="What it does" minHeight="44px" padding="6px 14px" borderTopWidth="1px" borderColor="hair" color="soft">{hint}</Box>
     </Box>
   )
 }

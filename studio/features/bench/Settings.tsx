@@ -14,6 +14,7 @@ export interface SettingsProps {
 const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
 const AXES = ['right', 'up', 'near'] as const
 const PARTS = ['red', 'green', 'blue'] as const
+const TOUCHED: Readonly<Record<string, string>> = { gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
 const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
 
 function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {
@@ -59,7 +60,7 @@ export function Settings({ settings, values, disabled, onChange }: SettingsProps
           {settings.filter((setting) => setting.group === group).map((setting) => {
             const wide = setting.type === 'vector' || setting.type === 'colour'
             return (
-              <Box key={setting.key} display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" title={setting.hint}>
+              <Box key={setting.key} display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" data-hint={setting.hint + (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')}>
                 <span>{setting.label}</span>
                 <Control setting={setting} value={values[setting.key]} onChange={(value, final) => onChange(setting.key, value, final)} />
               </Box>

@@ -11,7 +11,7 @@ const LIT: Record<Lantern, { fill: string; stroke: string }> = {
 const toEnd = ' Q848 13 864 6'
 const wire = STATIONS.reduce((path, _, n) => path + (n ? ` Q${STEP * n} 15 ${48 + n * STEP} 9` : ' Q24 12 48 9'), 'M0 6')
 
-const Stop = chakra('button', { base: { position: 'absolute', top: '9px', width: '92px', height: '54px', display: 'flex', flexDirection: 'column', alignItems: 'center', color: 'soft', _current: { color: 'text', fontWeight: '700' }, _hover: { color: 'text' } } })
+const Stop = chakra('button', { base: { position: 'absolute', top: '9px', width: '92px', height: '54px', display: 'flex', flexDirection: 'column', alignItems: 'center', justifyContent: 'flex-start', color: 'soft', _current: { color: 'text', fontWeight: '700' }, _hover: { color: 'text' } } })
 
 /** The line: the nine stations as lanterns on a wire. */
 export function Line() {

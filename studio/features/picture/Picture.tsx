@@ -14,7 +14,7 @@ import { Overlay } from './Overlay.tsx'
 
 const VIEWS: readonly [View, string][] = [['camera', 'Camera'], ['outside', 'Outside'], ['both', 'Both'], ['triptych', 'Triptych']]
 const COMPARES: readonly [Compare, string][] = [['wipe', 'Wipe'], ['beside', 'Beside'], ['difference', 'Difference']]
-const FROM = { final: 'final', look: 'first look', thin: 'thin, burning here', plate: 'plate alone' } as const
+const FROM = { final: 'final', look: 'first look', gas: 'kept gas, rendered here', thin: 'thin, burning here', plate: 'plate alone' } as const
 const MID_GREY = 0.18
 
 function useLooks(): Looks | undefined {
@@ -22,7 +22,7 @@ function useLooks(): Looks | undefined {
   useEffect(() => {
     const made = new Looks()
     setLooks(made)
-    window.lantern = { hash: () => made.hash(), linear: () => made.linear() }
+    window.lantern = { hash: (threads) => made.hash(threads), linear: () => made.linear() }
     return () => made.end()
   }, [])
   return looks
@@ -115,7 +115,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
             {under && <span>{under.distance.toFixed(2)} m, {under.item ? shot?.document.items[under.item]?.name : 'level ground'}</span>}
           </>
         ) : (
-          !label && <span data-source>{FROM[sourceOf(state, frame).from]}{!camera && shot ? ' · no camera yet' : ''}</span>
+          !label && <span data-source>{now ? '' : `laying ${frame} · `}{FROM[sourceOf(state, frame).from]}{!camera && shot ? ' · no camera yet' : ''}</span>
         )}
       </Flex>
     </Flex>

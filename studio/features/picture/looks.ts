@@ -11,8 +11,8 @@ const MOST_THIN_FRAMES = 72
 const THIN_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
 
-/** Where a frame's passes come from now, best first: final, first look, thin gas, none. */
-export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'thin' | 'plate'; mark: string } {
+/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, thin gas, none. */
+export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
   const { shot, status, statusDigest, thin } = state
   const document = shot?.document
   if (!document) return { source: { kind: 'none' }, from: 'plate', mark: '' }
@@ -23,6 +23,8 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
   }
   const camera = cameraNow(state, frame)
   const gases = shownGases(document)
+  const keys = gases.map(([id]) => (current && status?.gases[id]?.kept.includes(frame) ? status.gases[id].key : undefined))
+  if (camera && keys.length > 0 && keys.every((key) => key !== undefined)) return { source: { kind: 'gas', camera, keys }, from: 'gas', mark: JSON.stringify([keys, document.items, document.light, camera]) }
   const thins = gases.map(([id]) => thin[id]).filter((one) => one !== undefined && one.frames > 0)
   if (camera && thins.length > 0) {
     const at = frame - document.plate.first
@@ -151,11 +153,11 @@ export class Looks {
     })
   }
 
-  /** The golden hash as this browser computes it. */
-  hash(): Promise<{ hash: string; threads: number }> {
+  /** The golden hash as this browser computes it with so many threads. */
+  hash(threads: number): Promise<{ hash: string; threads: number }> {
     return new Promise((resolve) => {
       this.#hashes.set(++this.#id, resolve)
-      this.#send({ what: 'hash', id: this.#id })
+      this.#send({ what: 'hash', id: this.#id, threads })
     })
   }
 

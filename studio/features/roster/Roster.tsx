@@ -34,7 +34,7 @@ const Bracket = () => (
 const layersOf = (sit: { light: { order: number; shown: boolean }; smoke: { order: number; shown: boolean }; fire: { order: number; shown: boolean } }) =>
   (['light', 'smoke', 'fire'] as const).map((kind) => ({ kind, ...sit[kind] })).sort((a, b) => b.order - a.order)
 
-const LAYER_NAMES = { light: 'Fire light on the set', smoke: 'Smoke', fire: 'Fire' } as const
+const LAYER_NAMES = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' } as const
 const LAYER_WAYS = { light: 'multiply', smoke: 'over', fire: 'add' } as const
 
 /** The roster: everything in the shot, by group. */

@@ -85,7 +85,11 @@ export function Strip() {
       if (!big && step < 4) continue
       context.fillStyle = big ? COLOURS.faint : COLOURS.line
       context.fillRect(x(at), big ? 14 : 20, 1, big ? 10 : 4)
-      if (big && (at === first || at - first > 30 / step)) context.fillText(String(at), x(at) + 3, 16)
+      if (big && (at === first || at - first > 30 / step)) {
+        // The last number stands before its mark where it would leave the strip.
+        const wide = context.measureText(String(at)).width
+        context.fillText(String(at), x(at) + 3 + wide > width ? x(at) - 3 - wide : x(at) + 3, 16)
+      }
     }
     rows.forEach((row, n) => {
       context.fillStyle = COLOURS.hair
