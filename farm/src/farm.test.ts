@@ -76,7 +76,7 @@ describe('plates', () => {
     await movie(join(folder, 'one.mp4'))
     const asset = await takeIn(join(folder, 'one.mp4'), 'movie')
     expect(asset).toMatchObject({ state: 'ready', done: 8, info: { width: W, height: H, first: 1001, last: 1008, rate: [24000, 1001], bits: 8 } })
-    expect(asset.info.grain?.floor).toHaveLength(3)
+    expect(asset.info.grain?.srgb?.floor).toHaveLength(3)
     const quarter = await sharp(await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 1003, 'quarter'))).metadata()
     expect([quarter.width, quarter.height]).toEqual([24, 14])
   })

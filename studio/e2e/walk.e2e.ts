@@ -235,7 +235,7 @@ describe('the picture', () => {
     const plate = await plateLinear(await bytes(`/api/assets/${shot.document.plate.asset}/${frame}?size=half`), 'srgb')
     const passes = readPasses(await bytes(`/api/results/${status.look.keys[frame]}/${frame}`))
     const crew = makeCrew(1)
-    const grain = status.asset.info.grain ?? { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+    const grain = status.asset.info.grain?.srgb ?? { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
     const expected = composeFrame(crew, plate, passes, stackSettings(shot.document.sit, grain), WIDTH, frame)
     expect([shown.width, shown.height]).toEqual([expected.width, expected.height])
     let worst = 0

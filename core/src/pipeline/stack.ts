@@ -31,6 +31,20 @@ export function plateImage(codes: Uint8Array | Uint16Array, width: number, heigh
   return image
 }
 
+/** The width in linear light of one 8-bit code value at a brightness, by the plate's encoding. */
+export function codeWidth(encoding: PlateInfo['encoding']): (value: number) => number {
+  const table = plateTable(encoding)
+  return (value) => {
+    let [low, high] = [0, 255]
+    while (high - low > 1) {
+      const middle = (low + high) >> 1
+      if ((table[middle * 257] ?? 0) <= value) low = middle
+      else high = middle
+    }
+    return (table[high * 257] ?? 0) - (table[low * 257] ?? 0)
+  }
+}
+
 /** Resizes a picture by bilinear look-up or box means: only used between the plate's own sizes (1, 1/2, 1/4). */
 export function resizeImage(image: FloatImage, width: number, height: number): FloatImage {
   if (image.width === width && image.height === height) return image

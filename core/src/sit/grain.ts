@@ -51,11 +51,17 @@ function patchFigures(image: FloatImage, x0: number, y0: number, c: number): { m
   return { mean, variance: variance / (n - 3), lag: lag / (2 * PATCH * (PATCH - 1)) }
 }
 
+/** A patch that varies by less than this share of a code value was flattened by an encoder; it tells nothing of the grain. */
+const FLAT_SHARE = 0.35
+/** A brightness of which an encoder has flattened more than this is left out. */
+const MOST_FLAT = 0.5
+
 /**
  * Measures the grain of one frame of linear light: 4 x 4 patches, a plane taken out of each, the calmest tenth per brightness, a line through the bins.
- * image: 3 channels or more. The law is 0 where nothing can be measured.
+ * image: 3 channels or more. codeWidth: the width in linear light of one code value of the plate's file at a brightness, so that what an encoder flattened is left out;
+ * none for floats. The law is 0 where nothing can be measured.
  */
-export function measureGrain(image: FloatImage): GrainLaw {
+export function measureGrain(image: FloatImage, codeWidth?: (value: number) => number): GrainLaw {
   const floor: [number, number, number] = [0, 0, 0]
   const slope: [number, number, number] = [0, 0, 0]
   let [lagSum, varianceSum] = [0, 0]
@@ -73,7 +79,9 @@ export function measureGrain(image: FloatImage): GrainLaw {
     let [w, wx, wy, wxx, wxy] = [0, 0, 0, 0, 0]
     for (const bin of bins) {
       if (bin.values.length < LEAST_SAMPLES) continue
-      const order = bin.variances.map((_, n) => n).sort((a, b) => (bin.variances[a] ?? 0) - (bin.variances[b] ?? 0))
+      const alive = bin.variances.map((_, n) => n).filter((n) => !codeWidth || (bin.variances[n] ?? 0) > (FLAT_SHARE * codeWidth(bin.values[n] ?? 0)) ** 2)
+      if (alive.length < Math.max(LEAST_SAMPLES, bin.values.length * (1 - MOST_FLAT))) continue
+      const order = alive.sort((a, b) => (bin.variances[a] ?? 0) - (bin.variances[b] ?? 0))
       const calm = order.slice(0, Math.max(6, Math.floor(order.length * CALM_SHARE)))
       const mean = (list: readonly number[]): number => calm.reduce((sum, n) => sum + (list[n] ?? 0), 0) / calm.length
       const value = mean(bin.values)

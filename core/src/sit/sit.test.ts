@@ -84,6 +84,16 @@ describe('grain', () => {
     for (const value of [0.1, 0.3, 0.6]) for (let c = 0; c < 3; c++) expect(Math.abs(Math.sqrt((law.floor[c] ?? 0) + (law.slope[c] ?? 0) * value) / Math.sqrt(floor + slope * value) - 1)).toBeLessThan(0.05)
     expect(law.spread).toBeLessThan(0.06)
   })
+  it('is not taken from what an encoder flattened', () => {
+    const image = grainy(4e-5, 3e-4)
+    // Three tenths of the picture's patches lose their grain, more than the calmest tenth of any brightness.
+    for (let y = 0; y < 256; y++) for (let x = 0; x < 256; x++) if ((y >> 2) % 10 < 3) for (let c = 0; c < 3; c++) image.data[(y * 256 + x) * 3 + c] = 0.02 + (0.7 * Math.floor((x / 256) * 8)) / 8
+    const level = (law: GrainLaw): number => Math.sqrt((law.floor[1] ?? 0) + (law.slope[1] ?? 0) * 0.3)
+    const truth = Math.sqrt(4e-5 + 3e-4 * 0.3)
+    expect(level(measureGrain(image))).toBeLessThan(0.2 * truth)
+    expect(level(measureGrain(image, () => 1 / 255)) / truth).toBeGreaterThan(0.9)
+    expect(level(measureGrain(image, () => 1 / 255)) / truth).toBeLessThan(1.1)
+  })
   it('is nothing on a clean picture', () => {
     const law = measureGrain(grainy(0, 0))
     expect(Math.max(...law.floor, ...law.slope)).toBeLessThan(1e-9)

@@ -25,7 +25,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const { document } = shot
   const { plate } = document
   const keys = pictureKeys(document, await cameraPathOf(store, document), plan.quality, plan.frames)
-  const grain = (await getAsset(store, plate.asset)).info.grain ?? NO_GRAIN
+  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const settings = stackSettings(document.sit, grain)
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })

@@ -1,4 +1,6 @@
 import { LanternError } from '@lantern/core/base'
+import { codeWidth } from '@lantern/core/pipeline'
+import type { PlateInfo } from '@lantern/core/shot'
 import { measureGrain } from '@lantern/core/sit'
 import { type JobPayload, type PlateAssetInfo, putAssetFrame, putBlob, updateAsset } from '@lantern/store'
 import { rm } from 'node:fs/promises'
@@ -10,6 +12,12 @@ import { failureOf, type JobContext } from './context.ts'
 
 const FIRST_OF_MOVIES = 1001
 const NOTIFY_EVERY = 4
+
+/** The grain of one frame, in the light that each encoding makes of its codes. */
+async function grainOf(full: Uint8Array, bits: number): Promise<PlateAssetInfo['grain']> {
+  const measured = async (encoding: PlateInfo['encoding']) => measureGrain(await plateLinear(full, encoding), bits === 8 ? codeWidth(encoding) : undefined)
+  return { srgb: await measured('srgb'), rec709: await measured('rec709'), linear: await measured('linear') }
+}
 
 type Plan = { info: PlateAssetInfo; total: number; read: (take: (frame: number, pixels: StillPixels) => Promise<void>) => Promise<void> }
 
@@ -61,7 +69,7 @@ export async function plateJob(context: JobContext, payload: JobPayload<'plate'>
     await plan.read(async (frame, pixels) => {
       const files = await plateFiles(pixels)
       for (const variant of ['full', 'half', 'quarter'] as const) await putAssetFrame(store, asset, frame, variant, await putBlob(store, files[variant], files.mediaType))
-      if (!plan.info.grain) plan.info.grain = measureGrain(await plateLinear(files.full, 'srgb'))
+      plan.info.grain ??= await grainOf(files.full, pixels.bits)
       done++
       context.progress?.report(plan.total > 0 ? done / plan.total : 0, `frame ${frame}`)
       if (done % NOTIFY_EVERY === 0 || done === 1) await updateAsset(store, asset, { state: 'reading', info: plan.info, done, total: Math.max(plan.total, done) })

@@ -4,12 +4,15 @@ import { z } from 'zod'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
 
+const grainSchema = z.object({ floor: z.tuple([z.number(), z.number(), z.number()]), slope: z.tuple([z.number(), z.number(), z.number()]), spread: z.number() })
+
 export const plateInfoSchema = z.object({
   width: z.int(), height: z.int(), first: z.int(), last: z.int(), rate: z.tuple([z.int(), z.int()]),
   /** Frame numbers that are missing from numbered stills. */
   gaps: z.array(z.int()).default([]),
   bits: z.int().default(8),
-  grain: z.object({ floor: z.tuple([z.number(), z.number(), z.number()]), slope: z.tuple([z.number(), z.number(), z.number()]), spread: z.number() }).optional(),
+  /** The plate's grain, measured in the linear light that each encoding makes of it. */
+  grain: z.record(z.enum(['srgb', 'rec709', 'linear']), grainSchema).optional(),
 })
 export type PlateAssetInfo = z.infer<typeof plateInfoSchema>
 

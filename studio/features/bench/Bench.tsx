@@ -2,7 +2,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { cellOf } from '@lantern/core/pipeline'
 import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
-import { type SyntheticEvent, useRef, useState } from 'react'
+import { type SyntheticEvent, useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
@@ -141,7 +141,7 @@ function SitBench({ state }: { state: ShotState }) {
   if (!shot) return null
   const { sit } = shot.document
   const kind = (['light', 'smoke', 'fire'] as const).find((one) => chosen === `layer.${one}`)
-  const grain = status?.asset.info.grain
+  const grain = status?.asset.info.grain?.[shot.document.plate.encoding]
   const level = (value: number): string => (grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–')
   return (
     <>
@@ -211,6 +211,8 @@ export function Bench() {
   const state = useShot()
   const { shot, station, chosen } = state
   const [hint, setHint] = useState('')
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another bench has other hints
+  useEffect(() => setHint(''), [station, chosen])
   if (!shot) return null
   const item = shot.document.items[chosen]
   const point = (event: SyntheticEvent): void => {

@@ -122,7 +122,7 @@ export class Looks {
     const there = this.#cache.get(key)
     if (there || only) return there
     if (this.#busy?.key === key) return undefined
-    this.#wish = { key, request: { frame, document, grain: (status?.asset.info.grain as GrainLaw | undefined) ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' } }
+    this.#wish = { key, request: { frame, document, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' } }
     this.#next()
     return undefined
   }

@@ -1,0 +1,67 @@
+// Takes docs/screenshots/ anew from the demo, on an application that runs (npm start) and whose demo pictures are kept.  npm run screenshots
+import { chromium, type Page } from 'playwright-core'
+
+const address = `http://127.0.0.1:${process.env.LANTERN_PORT ?? 4100}`
+const FRAME = '1058'
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--no-first-run', '--disable-background-networking', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] })
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+
+async function laid(): Promise<void> {
+  await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
+  await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))))
+}
+async function toFrame(frame: string): Promise<void> {
+  await page.keyboard.press('Home')
+  for (let n = 1001; n < Number(frame); n++) await page.keyboard.press('ArrowRight')
+}
+const views: Record<string, (page: Page) => Promise<void>> = {
+  plate: (at) => at.keyboard.press('1'),
+  match: (at) => at.keyboard.press('2'),
+  set: async (at) => {
+    await at.keyboard.press('3')
+    await at.getByRole('option', { name: /^Crate, lower/ }).click()
+  },
+  outside: (at) => at.getByRole('button', { name: 'Both' }).click(),
+  effects: async (at) => {
+    await at.getByRole('button', { name: 'Camera' }).first().click()
+    await at.keyboard.press('5')
+    await at.getByRole('option', { name: /^Door fire/ }).click()
+    await at.getByLabel('Bench').getByText('Heat').hover()
+  },
+  picture: async (at) => {
+    await at.keyboard.press('Escape')
+    await at.keyboard.press('7')
+  },
+  sit: async (at) => {
+    await at.keyboard.press('8')
+    await at.getByRole('option', { name: /^Smoke/ }).click()
+    await at.keyboard.press('b')
+  },
+  triptych: async (at) => {
+    await at.keyboard.press('b')
+    await at.keyboard.press('t')
+    await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
+    await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
+  },
+  'hand-off': async (at) => {
+    await at.keyboard.press('t')
+    await at.keyboard.press('9')
+  },
+  keys: (at) => at.keyboard.press('?'),
+}
+
+await page.goto(address)
+await page.getByText('Kiln Yard 030').waitFor()
+await page.waitForLoadState('networkidle')
+await page.screenshot({ path: 'docs/screenshots/shots.png' })
+await page.goto(`${address}/shot/Kiln%20Yard%20030`)
+await page.locator('canvas[data-picture=main]').waitFor()
+await toFrame(FRAME)
+for (const [name, go] of Object.entries(views)) {
+  await go(page)
+  if (!['triptych', 'keys'].includes(name)) await laid()
+  await page.mouse.move(640, 610)
+  await page.screenshot({ path: `docs/screenshots/${name}.png` })
+  console.log(name)
+}
+await browser.close()
