@@ -4,7 +4,7 @@ import { copyFile, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promi
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { makeCrew } from '@lantern/core/base'
-import { readExr } from '@lantern/core/formats'
+import { readExr, writeExr } from '@lantern/core/formats'
 import { gasRecipe, goldenHash, readPasses, recipeKey } from '@lantern/core/pipeline'
 import { type GasItem, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
@@ -98,6 +98,30 @@ describe('plates', () => {
     const back = await plateLinear(await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 1, 'full')), 'linear')
     expect(asset.info.bits).toBe(16)
     for (let n = 0; n < codes.length; n += 101) expect(Math.round((back.data[n] ?? 0) * 65535)).toBe(codes[n])
+  })
+  it.each(['half', 'float'] as const)('reads OpenEXR stills (%s) as the light they hold, above white too', async (type) => {
+    const name = join(folder, `exr-${type}`)
+    await mkdir(name)
+    const planes = [0, 1, 2].map((c) => Float32Array.from({ length: W * H }, (_, n) => ((n + c * 7) % 64) / 8))
+    await writeFile(join(name, 'x.0100.exr'), writeExr({ width: W, height: H, attributes: {}, channels: ['R', 'G', 'B'].map((channel, c) => ({ name: channel, type, data: planes[c] ?? new Float32Array(0) })) }))
+    const asset = await takeIn(join(name, 'x.####.exr'), 'stills')
+    expect(asset).toMatchObject({ state: 'ready', info: { first: 100, last: 100, bits: 32 } })
+    const back = await plateLinear(await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 100, 'full')), 'srgb')
+    for (let n = 0; n < W * H; n += 13) for (let c = 0; c < 3; c++) expect(back.data[n * 3 + c]).toBe(planes[c]?.[n])
+    const half = await plateLinear(await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 100, 'half')), 'srgb')
+    expect([half.width, half.height]).toEqual([W / 2, H / 2])
+  })
+  it('reads an OpenEXR still that another program compressed by wavelets (PIZ)', async () => {
+    const name = join(folder, 'piz')
+    await mkdir(name)
+    const plane = Float32Array.from({ length: W * H }, (_, n) => (n % 64) / 8)
+    await writeFile(join(folder, 'flat.exr'), writeExr({ width: W, height: H, attributes: {}, channels: ['R', 'G', 'B'].map((channel) => ({ name: channel, type: 'half', data: plane })) }))
+    const { status, stderr } = spawnSync('exrmaketiled', ['-z', 'piz', join(folder, 'flat.exr'), join(name, 'x.0001.exr')])
+    expect(stderr.toString() || status).toBe(0)
+    const asset = await takeIn(join(name, 'x.####.exr'), 'stills')
+    expect(asset.error).toBeNull()
+    const back = await plateLinear(await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 1, 'full')), 'srgb')
+    for (let n = 0; n < W * H; n += 13) expect(back.data[n * 3]).toBe(plane[n])
   })
   it('names what it can’t read, and why', async () => {
     const refused = async (path: string, kind: 'movie' | 'stills'): Promise<string> => {

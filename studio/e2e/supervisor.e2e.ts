@@ -1,0 +1,79 @@
+import { spawn } from 'node:child_process'
+import { once } from 'node:events'
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { createServer, type Server } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { fileURLToPath } from 'node:url'
+import { afterAll, describe, expect, it } from 'vitest'
+
+// What npm start starts must end with it, however it ends.
+const TOP = fileURLToPath(new URL('../..', import.meta.url))
+const data = mkdtempSync(join(tmpdir(), 'lantern-supervisor-'))
+afterAll(() => rmSync(data, { recursive: true, force: true }))
+
+const occupied = async (): Promise<{ server: Server; port: number }> => {
+  const server = createServer().listen(0, '127.0.0.1')
+  await once(server, 'listening')
+  const address = server.address()
+  return { server, port: typeof address === 'object' && address ? address.port : 0 }
+}
+const free = async (): Promise<number> => {
+  const { server, port } = await occupied()
+  server.close()
+  await once(server, 'close')
+  return port
+}
+
+function start(port: number, databasePort: number) {
+  const child = spawn(process.execPath, ['scripts/start.mjs'], { cwd: TOP, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_DEMO: 'no', LANTERN_LOG: 'error' } })
+  let said = ''
+  const ready = new Promise<void>((resolve) => {
+    for (const stream of [child.stdout, child.stderr])
+      stream.on('data', (part: Buffer) => {
+        said += part.toString()
+        if (said.includes('Coal Lantern is at')) resolve()
+      })
+  })
+  return { child, ready, said: () => said }
+}
+
+/** All processes that run over the test's data folder, by their environment. */
+function running(): number[] {
+  return readdirSync('/proc').filter((name) => /^\d+$/.test(name)).map(Number).filter((pid) => {
+    try {
+      return pid !== process.pid && readFileSync(`/proc/${pid}/environ`, 'latin1').includes(`LANTERN_DATA=${data}`) && !/^\d+ \(.*\) Z/.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
+    } catch {
+      return false
+    }
+  })
+}
+
+describe('the supervisor', () => {
+  it('says plainly that a port is in use, and leaves nothing running', async () => {
+    const { server, port } = await occupied()
+    for (const [studio, database] of [[port, await free()], [await free(), port]] as const) {
+      const { child, said } = start(studio, database)
+      const [code] = (await once(child, 'exit')) as [number]
+      expect(code).toBe(1)
+      expect(said()).toContain(`Port ${port} is in use by another program; set LANTERN_`)
+    }
+    await expect.poll(running, { timeout: 20_000 }).toEqual([])
+    server.close()
+  })
+  it('takes everything with it when it is killed, starts over what is left, and ends cleanly on Ctrl-C', async () => {
+    const [port, databasePort] = [await free(), await free()]
+    const first = start(port, databasePort)
+    await first.ready
+    expect(running().length).toBeGreaterThanOrEqual(4)
+    first.child.kill('SIGKILL')
+    await expect.poll(running, { timeout: 30_000 }).toEqual([])
+    const second = start(port, databasePort)
+    await second.ready
+    expect((await fetch(`http://127.0.0.1:${port}/api/shots`)).status).toBe(200)
+    second.child.kill('SIGINT')
+    const [code] = (await once(second.child, 'exit')) as [number]
+    expect(code).toBe(0)
+    await expect.poll(running, { timeout: 20_000 }).toEqual([])
+  })
+})
