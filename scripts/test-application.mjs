@@ -1,21 +1,12 @@
 // Vitest's global set-up of the browser tests: the whole application under its supervisor, on free ports, over an empty data folder.
 import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
-import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { freePort } from './free-port.mjs'
 
 const top = fileURLToPath(new URL('..', import.meta.url))
-const freePort = () =>
-  new Promise((resolve, reject) => {
-    const server = createServer().on('error', reject)
-    server.listen(0, '127.0.0.1', () => {
-      const { port } = server.address()
-      server.close(() => resolve(port))
-    })
-  })
-
 export default async function setup(project) {
   const data = mkdtempSync(join(tmpdir(), 'lantern-e2e-'))
   const [port, databasePort] = [await freePort(), await freePort()]

@@ -1,18 +1,9 @@
 // Vitest's global set-up: one PostgreSQL server of the tests' own on loopback; every test file makes a database in it.
 import { mkdirSync, openSync } from 'node:fs'
-import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { startPostgres } from './postgres.mjs'
-
-const freePort = () =>
-  new Promise((resolve, reject) => {
-    const server = createServer().on('error', reject)
-    server.listen(0, '127.0.0.1', () => {
-      const { port } = server.address()
-      server.close(() => resolve(port))
-    })
-  })
+import { freePort } from './free-port.mjs'
 
 export default async function setup(project) {
   const folder = fileURLToPath(new URL('../.test/', import.meta.url))

@@ -1,19 +1,11 @@
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { mkdtempSync, rmSync } from 'node:fs'
-import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
+import { freePort } from '../free-port.mjs'
 import { type Bench, type Measured, median } from './bench.ts'
-
-const freePort = (): Promise<number> =>
-  new Promise((resolve) => {
-    const server = createServer().listen(0, '127.0.0.1', () => {
-      const address = server.address()
-      server.close(() => resolve(typeof address === 'object' && address ? address.port : 0))
-    })
-  })
 
 /** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
 async function started(folder: string, data: string): Promise<{ address: string; seconds: number; end(): Promise<void> }> {

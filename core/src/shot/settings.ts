@@ -29,8 +29,8 @@ export function settingsOf(schema: z.ZodObject): Setting[] {
   })
 }
 
-const layerObject = (key: 'light' | 'smoke' | 'fire'): z.ZodObject => {
-  const inner = sitSchema.shape[key]
+const layerObject = (layer: 'smoke' | 'light' | 'fire'): z.ZodObject => {
+  const inner = sitSchema.shape[layer]
   return inner.unwrap()
 }
 

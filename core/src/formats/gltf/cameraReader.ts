@@ -114,15 +114,16 @@ export function readCameraGltf(bytes: Uint8Array, file: string, plate: { width: 
       const values = accessorFloats(gltf, source.output, width, binary, broken)
       tracks.set(`${channel.target.node}.${channel.target.path}`, sampler(times, values, width, source.interpolation === 'STEP'))
     }
-  const poseAt = (node: number, time: number): { position: Vec3; rotation: Quaternion } => {
+  const poseAt = (node: number, time: number, depth = 0): { position: Vec3; rotation: Quaternion } => {
     const source = gltf.nodes[node]
+    if (depth > gltf.nodes.length) throw broken('has nodes that hold one another')
     if (source?.matrix) throw broken('turns a node by a matrix, which is not read here')
     const translation = tracks.get(`${node}.translation`)?.(time) ?? source?.translation ?? [0, 0, 0]
     const rotation = tracks.get(`${node}.rotation`)?.(time) ?? source?.rotation ?? [0, 0, 0, 1]
     const own: { position: Vec3; rotation: Quaternion } = { position: [translation[0] ?? 0, translation[1] ?? 0, translation[2] ?? 0], rotation: unit([rotation[0] ?? 0, rotation[1] ?? 0, rotation[2] ?? 0, rotation[3] ?? 1]) }
     const parent = gltf.nodes.findIndex((candidate) => candidate.children?.includes(node))
-    if (parent < 0 || parent === node) return own
-    const above = poseAt(parent, time)
+    if (parent < 0) return own
+    const above = poseAt(parent, time, depth + 1)
     const moved = rotate(above.rotation, own.position)
     return { position: [above.position[0] + moved[0], above.position[1] + moved[1], above.position[2] + moved[2]], rotation: multiply(above.rotation, own.rotation) }
   }

@@ -1,0 +1,82 @@
+import { mkdtemp, rm, writeFile } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { checkSize, decodeMovie, movieWriter, probeMovie } from './movie.ts'
+import { plateFiles, plateLinear } from './plateFrames.ts'
+import { findStills, readStill } from './stills.ts'
+
+let folder: string
+beforeAll(async () => {
+  folder = await mkdtemp(join(tmpdir(), 'lantern-io-'))
+})
+afterAll(() => rm(folder, { recursive: true, force: true }))
+
+const [W, H] = [32, 18]
+const frameOf = (n: number): Uint8Array => Uint8Array.from({ length: W * H * 4 }, (_, i) => (i % 4 === 3 ? 255 : 40 + n * 20))
+
+describe('a movie', () => {
+  it('comes back frame for frame, within what its encoder loses', async () => {
+    const path = join(folder, 'ramp.mp4')
+    const writer = movieWriter(path, W, H, [30000, 1001])
+    for (let n = 0; n < 9; n++) await writer.frame(frameOf(n))
+    await writer.end()
+    const info = await probeMovie(path)
+    expect(info).toMatchObject({ width: W, height: H, rate: [30000, 1001], frames: 9, bits: 8 })
+    const seen: number[] = []
+    expect(await decodeMovie(path, info, 'ramp.mp4', async (_, bytes) => void seen.push(bytes[W * 9 * 3 + 30] ?? 0))).toBe(9)
+    seen.forEach((value, n) => expect(Math.abs(value - (40 + n * 20))).toBeLessThan(4))
+  })
+  it('of an odd size loses its last row and column rather than fail', async () => {
+    const path = join(folder, 'odd.mp4')
+    const writer = movieWriter(path, 33, 19, [24, 1])
+    await writer.frame(new Uint8Array(33 * 19 * 4).fill(90))
+    await writer.end()
+    expect(await probeMovie(path)).toMatchObject({ width: 32, height: 18, frames: 1 })
+  })
+  it('that can’t be written says why', async () => {
+    const writer = movieWriter(join(folder, 'nowhere/x.mp4'), W, H, [24, 1])
+    await writer.frame(frameOf(1))
+    await expect(writer.end()).rejects.toMatchObject({ code: 'movie-write', place: { file: 'x.mp4' } })
+  })
+  it('stops being decoded when its taker fails', async () => {
+    await expect(decodeMovie(join(folder, 'ramp.mp4'), await probeMovie(join(folder, 'ramp.mp4')), 'ramp.mp4', async () => Promise.reject(new Error('no room')))).rejects.toThrow('no room')
+  })
+})
+
+describe('numbered stills', () => {
+  it('are found by pattern or folder, sorted by number, others left out', async () => {
+    for (const name of ['a_10.png', 'a_9.png', 'b_1.png', 'a_11.txt', 'a_x.png', 'A_12.png']) await writeFile(join(folder, name), '')
+    expect((await findStills(join(folder, 'a_##.png'))).map(({ frame }) => frame)).toEqual([9, 10])
+    await expect(findStills(join(folder, 'none.####.png'))).rejects.toMatchObject({ code: 'stills' })
+    await expect(findStills(join(folder, 'missing/x.#.png'))).rejects.toMatchObject({ code: 'stills' })
+  })
+  it('name themselves and their frame when they can’t be read', async () => {
+    for (const name of ['bad_4.exr', 'bad_4.tif', 'bad_4.jpg']) {
+      await writeFile(join(folder, name), 'no picture')
+      await expect(readStill({ frame: 4, name, path: join(folder, name) })).rejects.toMatchObject({ code: 'still', place: { file: name, frame: 4 } })
+    }
+  })
+  it('are held to a size that can be kept', () => {
+    expect(() => checkSize(16384, 16384, 'x.png')).not.toThrow()
+    expect(() => checkSize(10, 16385, 'x.png', 7)).toThrow(/x\.png is 10 by 16385 pixels/)
+  })
+})
+
+describe('a plate’s kept frame', () => {
+  it('of 8 bits is kept code for code, its smaller sizes by means', async () => {
+    const data = Buffer.from(Uint8Array.from({ length: W * H * 3 }, (_, n) => (n * 31) % 256))
+    const files = await plateFiles({ width: W, height: H, bits: 8, data })
+    const back = await plateLinear(files.full, 'linear')
+    for (let n = 0; n < data.length; n++) expect(Math.round((back.data[n] ?? 0) * 255)).toBe(data[n])
+    const quarter = await plateLinear(files.quarter, 'linear')
+    expect([quarter.width, quarter.height]).toEqual([8, 5])
+  })
+  it('of one pixel is kept too', async () => {
+    const files = await plateFiles({ width: 1, height: 1, bits: 8, data: Buffer.from([10, 20, 30]) })
+    expect([...(await plateLinear(files.half, 'linear')).data].map((v) => Math.round(v * 255))).toEqual([10, 20, 30])
+  })
+  it('that is damaged says so', async () => {
+    await expect(plateLinear(new Uint8Array([1, 2, 3, 4]), 'srgb')).rejects.toMatchObject({ code: 'plate-frame' })
+  })
+})
