@@ -9,6 +9,6 @@ export default defineConfig({
     exclude: ['**/node_modules/**', '**/.next/**'],
     globalSetup: e2e ? ['scripts/test-application.mjs'] : ['scripts/test-database.mjs'],
     testTimeout: e2e ? 90_000 : 60_000, hookTimeout: 120_000,
-    fileParallelism: !e2e, maxWorkers: 2, pool: 'forks',
+    expect: { poll: { timeout: 10_000 } }, fileParallelism: !e2e, maxWorkers: 2, pool: 'forks',
   },
 })

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { type Browser, chromium, type Locator, type Page } from 'playwright-core'
-import { inject } from 'vitest'
+import { inject, vi } from 'vitest'
 
 declare module 'vitest' {
   export interface ProvidedContext {
@@ -98,3 +98,22 @@ export const saved = (page: Page): Promise<void> => page.locator('main[data-savi
 export const strip = (page: Page, row: string): Promise<string> => page.locator(`[data-row="${row}"] span`).innerText()
 
 export const station = (page: Page, name: string): Promise<void> => page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: new RegExp(`^${name}`) }).click()
+
+/** A shot with a ground, a wall and a fire, made through the routes. Frames are not computed. */
+export async function shotByRoutes(name: string): Promise<void> {
+  const send = async <T>(path: string, method: string, body: BodyInit): Promise<T> => {
+    const response = await fetch(`${application.address}${path}`, { method, body })
+    if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`)
+    return (await response.json()) as T
+  }
+  const upload = crypto.randomUUID()
+  await send(`/api/plates/${upload}/${name}.mp4`, 'PUT', new Uint8Array(readFileSync(makeMovie(`${name}.mp4`))))
+  const { asset } = await send<{ asset: string }>(`/api/plates/${upload}`, 'POST', '{}')
+  await vi.waitUntil(async () => ((await (await fetch(`${application.address}/api/assets/${asset}`)).json()) as { state: string }).state === 'ready', { timeout: 60_000, interval: 200 })
+  const { head } = await send<{ head: number }>('/api/shots', 'POST', JSON.stringify({ name, asset }))
+  const items = {
+    ground: { kind: 'ground', name: 'Cobbles', order: 1 }, wall: { kind: 'box', name: 'Kiln wall', order: 2, position: [0, 0, -6], width: 5, height: 2, depth: 0.4 },
+    fire: { kind: 'gas', name: 'Door fire', order: 3, position: [0.5, 0, -4], diameter: 0.8, cell: 110, reach: 3, runUp: 6 },
+  }
+  await send(`/api/shots/${name}`, 'PATCH', JSON.stringify({ base: head, patch: { camera: { kind: 'typed', height: 1.5, tilt: -5 }, items } }))
+}

@@ -23,6 +23,8 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
   const [typed, setTyped] = useState<string>()
   const drag = useRef<{ x: number; from: number; moved: boolean; last: number }>(undefined)
   const field = useRef<HTMLInputElement>(null)
+  /** Escape leaves the field without taking what was typed. */
+  const dropped = useRef(false)
   const held = (next: number): number => Math.min(maximum, Math.max(minimum, Number(next.toFixed(6))))
   const shown = typed ?? `${showNumber(value, step)}${unit ? ` ${unit}` : ''}`
   const wrong = typed !== undefined && readNumber(typed, unit) === undefined
@@ -31,7 +33,8 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
     if (typing) field.current?.select()
   }, [typing])
   const accept = (): void => {
-    const next = typed === undefined ? undefined : readNumber(typed, unit)
+    const next = typed === undefined || dropped.current ? undefined : readNumber(typed, unit)
+    dropped.current = false
     setTyped(undefined)
     if (next !== undefined && held(next) !== value) onValue(held(next), true)
   }
@@ -48,11 +51,9 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
           if (initial !== undefined) onValue(initial, true)
         }}
         onKeyDown={(event) => {
-          if (event.key === 'Enter') {
-            accept()
-            event.currentTarget.blur()
-          } else if (event.key === 'Escape') {
-            setTyped(undefined)
+          if (event.key === 'Enter') event.currentTarget.blur()
+          else if (event.key === 'Escape') {
+            dropped.current = true
             event.currentTarget.blur()
           } else if (event.key === 'ArrowUp' || event.key === 'ArrowDown') {
             event.preventDefault()

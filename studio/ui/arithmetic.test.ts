@@ -4,7 +4,7 @@ import { readNumber, showNumber } from './arithmetic.ts'
 describe('a number field', () => {
   it.each([
     ['12', undefined, 12], ['1.2m', 'm', 1.2], ['120 cm', 'm', 1.2], ['35mm', 'm', 0.035], ['0.35MW', 'kW', 350], ['24/2', undefined, 12], ['-4-2', '°', -6], ['(1+2)*3', undefined, 9],
-    ['1,5', 'm', 1.5], ['2*-3', undefined, -6], ['1e3', undefined, 1000], ['.5', undefined, 0.5], ['90°', '°', 90], ['+7', undefined, 7], ['1m + 20cm', 'm', 1.2], ['50 %', '%', 50],
+    ['1,5', 'm', 1.5], ['2*-3', undefined, -6], ['1e3', undefined, 1000], ['.5', undefined, 0.5], ['90°', '°', 90], ['+7', undefined, 7], ['1m + 20cm', 'm', 1.2], ['50 %', '%', 50], ['120cm/2', 'm', 0.6], ['3 m/s', 'm/s', 3], ['3m/s/2', 'm/s', 1.5],
   ])('reads %j in %s as %d', (text, unit, value) => {
     expect(readNumber(text, unit)).toBeCloseTo(value, 9)
   })

@@ -1,6 +1,6 @@
 /** What was typed into a number field, in the field's unit; undefined where it makes no sense. Takes + - * / and brackets, a decimal comma, and other units of length, time and power. */
 export function readNumber(text: string, unit: string | undefined): number | undefined {
-  const tokens = text.replace(/(\d),(\d)/g, '$1.$2').match(/\d+\.?\d*(?:e[-+]?\d+)?|\.\d+|[a-z°%×²/]+[a-z/]*|[-+*/()]/gi)
+  const tokens = text.replace(/(\d),(\d)/g, '$1.$2').match(/\d+\.?\d*(?:e[-+]?\d+)?|\.\d+|[a-z°%×²]+(?:\/[a-z]+)?|[-+*/()]/gi)
   if (!tokens || tokens.join('') !== text.replace(/(\d),(\d)/g, '$1.$2').replace(/\s+/g, '')) return undefined
   let at = 0
   const factorOf = (word: string): number | undefined => {
