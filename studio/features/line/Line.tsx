@@ -11,7 +11,7 @@ const LIT: Record<Lantern, { fill: string; stroke: string }> = {
 const toEnd = ' Q848 13 864 6'
 const wire = STATIONS.reduce((path, _, n) => path + (n ? ` Q${STEP * n} 15 ${48 + n * STEP} 9` : ' Q24 12 48 9'), 'M0 6')
 
-const Stop = chakra('button', { base: { position: 'absolute', top: '9px', width: '92px', height: '54px', display: 'flex', flexDirection: 'column', alignItems: 'center', justifyContent: 'flex-start', color: 'soft', _current: { color: 'text', fontWeight: '700' }, _hover: { color: 'text' } } })
+const Stop = chakra('button', { base: { position: 'absolute', top: '9px', width: '92px', height: '56px', display: 'flex', flexDirection: 'column', alignItems: 'center', justifyContent: 'flex-start', color: 'soft', _current: { color: 'text', fontWeight: '700' }, _hover: { color: 'text' } } })
 
 /** The line: the nine stations as lanterns on a wire. */
 export function Line() {
@@ -31,7 +31,7 @@ export function Line() {
         const on = name === station
         return (
           <Stop key={name} left={`${n * STEP + 2}px`} aria-current={on ? 'step' : undefined} aria-label={`${name}, ${lantern}${figure ? `, ${figure}` : ''}`} onClick={() => go(name)} title={`${name} (${n + 1})`}>
-            <svg width="36" height="28" viewBox="-18 0 36 28" aria-hidden>
+            <svg width="36" height="28" viewBox="-18 0 36 28" aria-hidden style={{ flex: 'none', marginBottom: -3 }}>
               {lantern === 'lit' && <circle cx="0" cy="13" r="13" fill={COLOURS.lamp} opacity="0.1" />}
               <path d="M0 0v3M-3.500 7a3.500 3.500 0 0 1 7 0M-5 7.500h10M-4.500 9.500L-6 20h12L4.500 9.500zM-5 22h10" fill={LIT[lantern].fill} stroke={LIT[lantern].stroke} strokeWidth="1.1" strokeLinejoin="round" />
               {lantern === 'glowing' && <path d="M-5.200 16h10.400L6 20h-12z" fill={COLOURS.ember} />}
