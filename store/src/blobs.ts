@@ -1,6 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto'
-import { constants } from 'node:fs'
-import { access, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { constants, createReadStream, type ReadStream } from 'node:fs'
+import { access, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError } from '@lantern/core/base'
 import type { Store } from './open.ts'
@@ -41,6 +41,32 @@ export async function putBlob(store: Store, bytes: Uint8Array, mediaType: string
   }
   await store.db.insertInto('blob').values({ sha256, bytes: bytes.byteLength, media_type: mediaType }).onConflict((c) => c.doNothing()).execute()
   return sha256
+}
+
+/** Takes a finished file into the blobs, by content, without reading it into memory. The file must lie under the store's own folder; it is moved. */
+export async function putBlobFile(store: Store, path: string, mediaType: string): Promise<{ sha256: string; bytes: number }> {
+  const hash = createHash('sha256')
+  for await (const part of createReadStream(path)) hash.update(part as Buffer)
+  const sha256 = hash.digest('hex')
+  const { size } = await stat(path)
+  try {
+    await mkdir(join(store.data, 'blobs', sha256.slice(0, 2)), { recursive: true })
+    const file = await open(path, 'r+')
+    await file.sync().finally(() => file.close())
+    await rename(path, placeOf(store, sha256))
+  } catch (error) {
+    throw diskError(error)
+  }
+  await store.db.insertInto('blob').values({ sha256, bytes: size, media_type: mediaType }).onConflict((c) => c.doNothing()).execute()
+  return { sha256, bytes: size }
+}
+
+/** A blob as a stream, for what is too large to hold; its length is checked, not its hash. Throws LanternError 'blob'. */
+export async function streamBlob(store: Store, sha256: string): Promise<{ stream: ReadStream; bytes: number }> {
+  const row = await store.db.selectFrom('blob').select('bytes').where('sha256', '=', sha256).executeTakeFirst()
+  const there = await stat(placeOf(store, sha256)).catch(() => undefined)
+  if (!row || there?.size !== row.bytes) throw new LanternError('blob', 'A kept file is missing or damaged.', 'Make it again; the rest of the shot is untouched.', { file: sha256.slice(0, 12) })
+  return { stream: createReadStream(placeOf(store, sha256)), bytes: row.bytes }
 }
 
 /** Reads a blob and checks it against its name. Throws LanternError 'blob'. */

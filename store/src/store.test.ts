@@ -42,6 +42,18 @@ describe('blobs', () => {
     await expect(lantern.getBlob(store, damaged)).rejects.toThrow(/missing/)
     await expect(lantern.getBlob(store, '../../etc/passwd')).rejects.toThrow(/no such name/)
   })
+  it('take a finished file in without reading it whole, and give it back as a stream', async () => {
+    const path = join(store.data, 'movie.part')
+    await writeFile(path, 'frames')
+    const { sha256, bytes } = await lantern.putBlobFile(store, path, 'video/mp4')
+    expect(bytes).toBe(6)
+    expect((await lantern.getBlob(store, sha256)).toString()).toBe('frames')
+    const parts: Buffer[] = []
+    for await (const part of (await lantern.streamBlob(store, sha256)).stream) parts.push(part as Buffer)
+    expect(Buffer.concat(parts).toString()).toBe('frames')
+    await writeFile(placeOf(sha256), 'frame')
+    await expect(lantern.streamBlob(store, sha256)).rejects.toThrow(/missing or damaged/)
+  })
   it('leave nothing half-written behind on a full disk, and say so', async () => {
     const flag = join(store.data, 'full')
     await writeFile(flag, '')

@@ -92,6 +92,7 @@ const layer = (initial: { order: number }) => {
 export const sitSchema = z
   .object({
     fireExposure: number(-16, 16, 0, { label: 'Fire exposure', unit: 'st', span: [-10, 4], step: 0.1, hint: 'Flame and the light it throws, together: lower exposes for the fire.', group: 'Fire', touches: 'stack' }),
+    movieCurve: z.enum(['soft', 'plain']).default('soft').meta({ label: 'Movie curve', hint: 'Soft bends all above 0.75, the plate’s highlights too, so that hot colours stay apart; plain leaves the plate as it was and clips.', group: 'Hand-off' } satisfies SettingMeta),
     grainAmount: number(0, 4, 1, { label: 'Grain', unit: '×', span: [0, 2], step: 0.05, hint: 'Of the plate’s own grain, on what is added only.', group: 'Grain', touches: 'stack' }),
     light: layer({ order: 1 }),
     smoke: layer({ order: 2 }),

@@ -1,5 +1,5 @@
 import { type Crew, LanternError, type Progress } from '@lantern/core/base'
-import { isDatabaseAway, type Store } from '@lantern/store'
+import { diskError, isDatabaseAway, type Store } from '@lantern/store'
 import type { Logger } from 'pino'
 
 /** What a job works with. */
@@ -16,7 +16,8 @@ export interface JobContext {
 }
 
 /** What a job that broke tells its result: a fault of ours becomes one that says so. While the database is away nothing can be told; then the error goes on up, and the queue tries again. */
-export function failureOf(error: unknown, log: Logger): LanternError {
+export function failureOf(thrown: unknown, log: Logger): LanternError {
+  const error = diskError(thrown)
   if (error instanceof LanternError) return error
   if (isDatabaseAway(error)) throw error
   log.error({ error: error instanceof Error ? (error.stack ?? error.message) : String(error) }, 'job broke')

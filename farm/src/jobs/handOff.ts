@@ -39,7 +39,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
       const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
       const linear = await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')), plate.encoding)
       const result = composeFrame(crew, linear, passes, settings, plate.width, frame)
-      if (movie) await movie.frame(toDisplay(crew, result, 0, 'soft'))
+      if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.movieCurve))
       if (plan.exr) {
         const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []
         const bytes = writeExr({ width: plate.width, height: plate.height, channels: [...channelsOf(result, ['R', 'G', 'B', 'A']), ...channelsOf(linear, ['plate.R', 'plate.G', 'plate.B']), ...fits], attributes: { software: 'Coal Lantern', shot: shot.name, frame: String(frame) } }, nodeDeflate)

@@ -1,13 +1,25 @@
-import { mkdir, readdir, readFile, rm } from 'node:fs/promises'
+import { createWriteStream } from 'node:fs'
+import { mkdir, readdir, rm } from 'node:fs/promises'
 import { join } from 'node:path'
-import { cameraPathOf, findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlob, queueJob, resultRows, resultSettings, setResultState } from '@lantern/store'
-import { zipSync } from 'fflate'
+import { pipeline } from 'node:stream/promises'
+import { cameraPathOf, findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlobFile, queueJob, resultRows, resultSettings, setResultState } from '@lantern/store'
+import { ZipFile } from 'yazl'
 import { z } from 'zod'
 import { failureOf, type JobContext } from './context.ts'
 import { writeHandOff } from './handOff.ts'
 
 const WAIT_MS = 3000
 const settingsSchema = z.object({ quality: z.enum(['look', 'final']), form: z.enum(['movie', 'exr']) })
+
+/** Puts a folder's OpenEXR files into one archive beside them, uncompressed (they are already), of any size. Returns its path. */
+async function archive(folder: string): Promise<string> {
+  const path = join(folder, 'frames.zip')
+  const zip = new ZipFile()
+  for (const file of (await readdir(folder)).filter((name) => name.endsWith('.exr')).sort()) zip.addFile(join(folder, file), file, { compress: false })
+  zip.end()
+  await pipeline(zip.outputStream, createWriteStream(path))
+  return path
+}
 
 /** Writes a movie or an archive of OpenEXR frames once all pictures are kept; until then it comes back every few seconds. */
 export async function handOffJob(context: JobContext, payload: JobPayload<'handOff'>): Promise<void> {
@@ -32,11 +44,10 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
     const frames = Array.from({ length: last - first + 1 }, (_, n) => first + n)
     const begun = performance.now()
     await writeHandOff(context, shot, { quality, frames, ...(form === 'movie' ? { movie: join(folder, 'shot.mp4') } : { exr: folder }) })
-    const bytes = form === 'movie'
-      ? await readFile(join(folder, 'shot.mp4'))
-      : zipSync(Object.fromEntries(await Promise.all((await readdir(folder)).map(async (file) => [file, new Uint8Array(await readFile(join(folder, file)))] as const))), { level: 0 })
+    const whole = form === 'movie' ? join(folder, 'shot.mp4') : await archive(folder)
+    const { sha256, bytes } = await putBlobFile(store, whole, form === 'movie' ? 'video/mp4' : 'application/zip')
     const seconds = (performance.now() - begun) / 1000
-    await keepFrame(store, { key, frame: 0, blob: await putBlob(store, bytes, form === 'movie' ? 'video/mp4' : 'application/zip'), figures: { seconds, bytes: bytes.byteLength } }, undefined, seconds)
+    await keepFrame(store, { key, frame: 0, blob: sha256, figures: { seconds, bytes } }, undefined, seconds)
     await setResultState(store, key, 'done')
   } catch (error) {
     await setResultState(store, key, 'failed', failureOf(error, context.log).toJSON())

@@ -147,7 +147,7 @@ function SitBench({ state }: { state: ShotState }) {
     <>
       <Head title={kind ? { light: 'Fire light on the set', smoke: 'Smoke', fire: 'Fire' }[kind] : 'Sit'} kind={kind ? 'layer' : 'all layers'} />
       {kind && <SchemaBench key={kind} settings={SETTINGS.layer} values={sit[kind]} path={['sit', kind]} />}
-      <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} />
+      <SchemaBench settings={SETTINGS.sit.filter(({ key }) => key !== 'movieCurve')} values={sit} path={['sit']} />
       <Box padding="8px 14px">
         <Text color="soft" fontWeight="600">Plate’s grain, measured</Text>
         <Text className="num" color="fact">{level(0.02)} at 0.02 · {level(0.18)} at 0.18 · {level(0.6)} at 0.6 (in 1/100)</Text>
@@ -173,6 +173,7 @@ function HandOffBench({ state }: { state: ShotState }) {
           {row.download ? <a href={row.download} download style={{ border: '1px solid #b4b4b4', padding: '2px 7px' }}>Download</a> : <Press main disabled={row.busy} onClick={() => void ask({ what: 'hand-off', quality: row.quality, form: row.form }).then(offs.refresh)}>Make</Press>}
         </Flex>
       ))}
+      <SchemaBench settings={SETTINGS.sit.filter(({ key }) => key === 'movieCurve')} values={shot.document.sit} path={['sit']} />
       <Text padding="10px 14px" color="faint">Frames that are missing are computed first. The command line writes both to folders: lantern out.</Text>
     </>
   )

@@ -1,5 +1,6 @@
+import { Readable } from 'node:stream'
 import { LanternError } from '@lantern/core/base'
-import { getBlob, keptFrame } from '@lantern/store'
+import { getBlob, keptFrame, streamBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -13,6 +14,8 @@ export const GET = (request: Request, { params }: { params: Promise<{ key: strin
     const { key, frame, as } = wanted.parse({ ...(await params), as: new URL(request.url).searchParams.get('as') ?? undefined })
     const kept = await keptFrame(opened, key, frame)
     if (!kept) throw new LanternError('no-result', `Frame ${frame} is not kept.`, 'Ask for it first.', { frame })
-    const bytes = await getBlob(opened, kept.blob)
-    return new Response(bytes, { headers: { 'content-type': as?.endsWith('.mp4') ? 'video/mp4' : 'application/octet-stream', 'cache-control': 'private, max-age=31536000, immutable', ...(as ? { 'content-disposition': `attachment; filename="${as}"` } : {}) } })
+    const headers = { 'cache-control': 'private, max-age=31536000, immutable' }
+    if (!as) return new Response(await getBlob(opened, kept.blob), { headers: { ...headers, 'content-type': 'application/octet-stream' } })
+    const { stream, bytes } = await streamBlob(opened, kept.blob)
+    return new Response(Readable.toWeb(stream) as ReadableStream, { headers: { ...headers, 'content-type': as.endsWith('.mp4') ? 'video/mp4' : 'application/zip', 'content-length': String(bytes), 'content-disposition': `attachment; filename="${as}"` } })
   })
