@@ -324,5 +324,5 @@ describe('the command line', () => {
     expect(shown.status.gases.fire?.key).toBe(recipeKey(gasRecipe(shown.document, shown.document.items.fire as GasItem, 'full')))
     expect(run('show', 'Nobody').text).toMatch(/no shot called “Nobody”/)
     expect(run('picture', 'Command', '--frames', '5-9').text).toMatch(/frames 1001 to 1003 only/)
-  }, 120_000)
+  }, 300_000)
 })

@@ -27,13 +27,18 @@ function crewHere(): Promise<Crew> {
   return crew
 }
 
+/** A crew whose threads all sit: a message to one still on its way would never arrive once the caller blocks. */
 async function crewOf(threads: number): Promise<Crew> {
   const loaded = await Promise.all(Array.from({ length: threads - 1 }, loadedThread)).catch(() => [])
-  return makeCrew(loaded.length + 1, (seat) => {
+  const seated: Promise<unknown>[] = []
+  const made = makeCrew(loaded.length + 1, (seat) => {
     const worker = loaded.pop()
+    if (worker) seated.push(new Promise((resolve) => (worker.onmessage = resolve)))
     worker?.postMessage(seat)
     return () => worker?.terminate()
   })
+  await Promise.all(seated)
+  return made
 }
 
 /** A few of the newest values, oldest dropped first. */

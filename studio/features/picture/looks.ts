@@ -89,7 +89,7 @@ export class Looks {
       this.#linears.get(reply.id)?.(reply.image)
       this.#linears.delete(reply.id)
     } else if (reply.what === 'hashed') {
-      this.#hashes.get(reply.id)?.(reply)
+      this.#hashes.get(reply.id)?.({ hash: reply.hash, threads: reply.threads })
       this.#hashes.delete(reply.id)
     }
   }
