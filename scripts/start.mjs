@@ -1,7 +1,7 @@
 // The supervisor: database, migration and demo, studio, one farm machine. What falls down is put up again; whatever way the supervisor ends, its children
 // end too: they watch their standard input.
 import { spawn } from 'node:child_process'
-import { mkdirSync, openSync } from 'node:fs'
+import { mkdirSync, openSync, readFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { answers, startPostgres } from './postgres.mjs'
@@ -11,6 +11,7 @@ const port = Number(process.env.LANTERN_PORT ?? 4100)
 const databasePort = Number(process.env.LANTERN_DATABASE_PORT ?? 54329)
 const data = resolve(process.env.LANTERN_DATA ?? join(top, '.data'))
 const env = { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(databasePort), NEXT_TELEMETRY_DISABLED: '1' }
+const PARENT_LOOK_MS = 300
 const RESTART_MS = 1000
 /** Falls within this time of one another before the supervisor gives up. */
 const MOST_FALLS = 10
@@ -74,6 +75,21 @@ const keepRest = (name, signal, args, cwd) =>
 const once = (args) => new Promise((done, failed) => spawn(process.execPath, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) => (code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)))))
 
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void end(0))
+
+/** Parent and name of a process, or nothing where it is gone. */
+const look = (pid) => {
+  try {
+    const stat = readFileSync(`/proc/${pid}/stat`, 'utf8')
+    return { name: stat.slice(stat.indexOf('(') + 1, stat.lastIndexOf(')')), parent: stat.slice(stat.lastIndexOf(')') + 2).split(' ')[1] }
+  } catch {
+    return undefined
+  }
+}
+// npm may run us through a shell of its own: then that shell's parent is watched too.
+const parent = process.ppid
+const shell = look(parent)
+const orphaned = () => process.ppid !== parent || (/^(sh|dash|bash)$/.test(shell?.name ?? '') && look(parent)?.parent !== shell?.parent)
+if (process.env.LANTERN_WATCH_PARENT) setInterval(() => orphaned() && void end(0), PARENT_LOOK_MS).unref()
 
 try {
   if (await answers(port)) throw new Error(`Port ${port} is in use by another program; set LANTERN_PORT to a free one.`)

@@ -4,4 +4,5 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 bash scripts/setup.sh
 bash scripts/build-studio.sh
-exec node scripts/start.mjs
+# npm does not always hand a signal on; the supervisor ends when npm does.
+LANTERN_WATCH_PARENT=yes exec node scripts/start.mjs

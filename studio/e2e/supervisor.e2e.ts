@@ -25,8 +25,8 @@ const free = async (): Promise<number> => {
   return port
 }
 
-function start(port: number, databasePort: number) {
-  const child = spawn(process.execPath, ['scripts/start.mjs'], { cwd: TOP, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_DEMO: 'no', LANTERN_LOG: 'error' } })
+function start(port: number, databasePort: number, command: readonly [string, ...string[]] = [process.execPath, 'scripts/start.mjs']) {
+  const child = spawn(command[0], command.slice(1), { cwd: TOP, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_DEMO: 'no', LANTERN_LOG: 'error' } })
   let said = ''
   const ready = new Promise<void>((resolve) => {
     for (const stream of [child.stdout, child.stderr])
@@ -60,6 +60,12 @@ describe('the supervisor', () => {
     }
     await expect.poll(running, { timeout: 20_000 }).toEqual([])
     server.close()
+  })
+  it.each(['SIGTERM', 'SIGKILL'] as const)('ends with npm, whatever ends that (%s)', async (signal) => {
+    const { child, ready } = start(await free(), await free(), ['npm', 'start'])
+    await ready
+    child.kill(signal)
+    await expect.poll(running, { timeout: 30_000 }).toEqual([])
   })
   it('takes everything with it when it is killed, starts over what is left, and ends cleanly on Ctrl-C', async () => {
     const [port, databasePort] = [await free(), await free()]

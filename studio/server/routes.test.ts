@@ -67,6 +67,30 @@ describe('taking in a plate', () => {
   })
 })
 
+describe('news', () => {
+  it('reaches any number of pages over one connection, and the rest of the server goes on', async () => {
+    const { GET } = await import('../app/api/events/route.ts')
+    const pages = await Promise.all(Array.from({ length: 25 }, async () => {
+      const leave = new AbortController()
+      const response = await (GET as unknown as Route)(new Request('http://127.0.0.1/x', { signal: leave.signal }), { params: Promise.resolve() as Promise<never> })
+      const reader = response.body?.getReader()
+      if (!reader) throw new Error('the news has a body')
+      return { leave, reader }
+    }))
+    const text = async (reader: ReadableStreamDefaultReader<Uint8Array>): Promise<string> => new TextDecoder().decode((await reader.read()).value)
+    for (const { reader } of pages) expect(await text(reader)).toMatch(/^retry/)
+    const { notify } = await import('@lantern/store')
+    await notify(store.db, { what: 'shots' })
+    for (const { reader } of pages) expect(await text(reader)).toBe('data: {"what":"shots"}\n\n')
+    const shots = await import('../app/api/shots/route.ts')
+    expect((await call(shots.GET, {})).status).toBe(200)
+    for (const { leave, reader } of pages) {
+      leave.abort()
+      expect((await reader.read()).done).toBe(true)
+    }
+  })
+})
+
 describe('a shot’s routes', () => {
   beforeAll(async () => {
     const { createAsset, createShot } = await import('@lantern/store')

@@ -106,8 +106,8 @@ export class Looks {
 
   #next(): void {
     const wish = this.#wish
-    this.#wish = undefined
     if (!wish || this.#busy) return
+    this.#wish = undefined
     this.#busy = { id: ++this.#id, key: wish.key }
     this.#send({ what: 'compose', id: this.#id, ...wish.request })
   }

@@ -1,5 +1,5 @@
-import { listen } from '@lantern/store'
 import { answer } from '@/server/answer.ts'
+import { subscribe } from '@/server/news.ts'
 import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
@@ -35,7 +35,7 @@ export const GET = (request: Request) =>
         }
         request.signal.addEventListener('abort', close)
         try {
-          stop = await listen(opened, (event) => send(`data: ${JSON.stringify(event)}\n\n`), close)
+          stop = await subscribe(opened, { heard: (event) => send(`data: ${JSON.stringify(event)}\n\n`), lost: close })
         } catch {
           close()
           return

@@ -1,0 +1,119 @@
+import { makeItem, makeShot } from '@lantern/core/shot'
+import type { Shot, ShotStatus } from '@lantern/store'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import type { LookReply, LookRequest } from '@/workers/protocol.ts'
+import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
+import { Looks, sourceOf } from './looks.ts'
+
+// The client of the computing worker, with a worker that only notes what it is asked.
+class NotingWorker {
+  static last: NotingWorker
+  readonly asked: LookRequest[] = []
+  onmessage?: (message: { data: LookReply }) => void
+  constructor() {
+    NotingWorker.last = this
+  }
+  postMessage(request: LookRequest): void {
+    this.asked.push(request)
+  }
+  terminate(): void {}
+  say(reply: LookReply): void {
+    this.onmessage?.({ data: reply })
+  }
+}
+
+const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
+let state: ShotState
+beforeEach(() => {
+  vi.useFakeTimers()
+  vi.stubGlobal('Worker', NotingWorker)
+  vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
+  const document = makeShot('yard', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 100, rate: [24, 1], encoding: 'srgb' })
+  document.camera.kind = 'typed'
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
+  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], handOffs: {}, gases: { fire: { ...kept([]), key: 'gas', heatKw: [] } }, look: kept([]), final: kept([]) }
+  useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, frame: 5, exposure: 0, soft: true, message: undefined })
+  state = useShot.getState()
+})
+afterEach(() => {
+  vi.useRealTimers()
+  vi.unstubAllGlobals()
+})
+const withStatus = (change: Partial<ShotStatus>): ShotState => ({ ...state, status: { ...(state.status as ShotStatus), ...change } })
+const composed = (id: number): LookReply => ({ what: 'composed', id, frame: 5, width: 2, height: 1, added: new Uint8Array(8), bare: new Uint8Array(8), milliseconds: 1 })
+
+describe('where a frame comes from', () => {
+  it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
+    expect(sourceOf(state, 5).from).toBe('plate')
+    const thin = { ...state, thin: { fire: { key: 't', frames: 3, of: 72, heatKw: [1, 2, 3], milliseconds: 5 } } }
+    expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'thin' } })
+    expect(sourceOf({ ...withStatus({ gases: { fire: { ...kept([5]), key: 'gas', heatKw: [1] } } }), thin: thin.thin }, 5)).toMatchObject({ from: 'gas', source: { keys: ['gas'] } })
+    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({ from: 'look', source: { key: 'look-5' } })
+    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5)).toMatchObject({ from: 'final' })
+    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 6).from).toBe('plate')
+  })
+  it('is never what was kept for another document: an edit not yet known to the server counts', () => {
+    const edited = { ...withStatus({ look: kept([5], { 5: 'look-5' }) }), statusDigest: 'of an older document' }
+    expect(sourceOf(edited, 5).from).toBe('plate')
+  })
+})
+
+describe('laying frames', () => {
+  it('waits for the worker to load, lays one frame at a time, the newest wish next, and keeps what was laid', () => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    expect(looks.want(state, 5)).toBeUndefined()
+    expect(worker.asked).toEqual([])
+    worker.say({ what: 'here' })
+    expect(worker.asked).toMatchObject([{ what: 'compose', frame: 5 }])
+    looks.want(state, 6)
+    looks.want(state, 7)
+    expect(worker.asked).toHaveLength(1)
+    worker.say(composed(1))
+    expect(worker.asked).toMatchObject([{ frame: 5 }, { frame: 7 }])
+    expect(looks.want(state, 5)).toMatchObject({ width: 2, height: 1 })
+    expect(looks.want({ ...state, exposure: 1 }, 5)).toBeUndefined()
+    expect(worker.asked).toHaveLength(2)
+    looks.end()
+  })
+  it('goes on after a frame that failed, and tells why unless it will come by itself', () => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    worker.say({ what: 'here' })
+    looks.want(state, 5)
+    looks.want(state, 6)
+    worker.say({ what: 'failed', id: 1, message: 'Frame 5 of the plate has not been read yet.', remedy: 'Wait.' })
+    expect(useShot.getState().message).toBeUndefined()
+    expect(worker.asked).toMatchObject([{ frame: 5 }, { frame: 6 }])
+    worker.say({ what: 'failed', id: 2, message: 'The source lies inside a set piece.', remedy: 'Move it.' })
+    expect(useShot.getState().message).toEqual({ text: 'The source lies inside a set piece. Move it.', good: false })
+    looks.end()
+  })
+})
+
+describe('burning thin', () => {
+  it('begins when the settings have come to rest, once for each gas, and not again for what burns already', () => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    worker.say({ what: 'here' })
+    const document = { ...(state.shot as Shot).document }
+    document.items = { ...document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) }
+    for (let n = 0; n < 5; n++) {
+      looks.burn({ ...document, items: { ...document.items, fire: { ...makeItem('gas', { name: 'Fire', order: 1 }), heat: 500 + n } as never } }, 'fire')
+      vi.advanceTimersByTime(50)
+    }
+    looks.burn(document, 'other')
+    expect(worker.asked).toEqual([])
+    vi.advanceTimersByTime(500)
+    expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([['fire', 72], ['other', 72]])
+    const burning = worker.asked[1]
+    if (burning?.what !== 'thin') throw new Error('the other gas was asked for')
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, of: 72, milliseconds: 3 })
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, of: 72, milliseconds: 3 })
+    expect(useShot.getState().thin.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
+    looks.burn(document, 'other')
+    vi.advanceTimersByTime(500)
+    expect(worker.asked).toHaveLength(2)
+    looks.end()
+  })
+})
