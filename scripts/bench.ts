@@ -1,7 +1,7 @@
 // Measures time and memory. Every run is a process of its own, numbers of threads taken in turn; what is told is the median.
 //   npm run bench -- [--only PREFIX] [--fresh] [--json FILE] [--doc FILE]
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { cpus, tmpdir, totalmem } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
@@ -71,7 +71,10 @@ try {
   const crew = nodeCrew(2)
   if (benches.some(({ name }) => /^(picture|sit)\//.test(name) && name.startsWith(values.only ?? ''))) prepareFire(crew, folder)
   crew.end()
-  const lines = all(folder)
+  // With --only, what the report holds of others stays.
+  const before = values.json && values.only && existsSync(values.json) ? (JSON.parse(readFileSync(values.json, 'utf8')) as Line[]) : []
+  const measured = all(folder)
+  const lines = [...before.filter(({ name, threads }) => !measured.some((line) => line.name === name && line.threads === threads)), ...measured]
   if (values.json) writeFileSync(values.json, `${JSON.stringify(lines, null, 2)}\n`)
   if (values.doc) writeFileSync(values.doc, document(lines))
 } finally {

@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { chromium } from 'playwright-core'
 import { freePort } from '../free-port.mjs'
+import { running } from '../running.mjs'
 import { type Bench, type Measured, median } from './bench.ts'
 
 /** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
@@ -23,7 +24,8 @@ async function started(folder: string, data: string): Promise<{ address: string;
     address, seconds: (performance.now() - begun) / 1000,
     async end() {
       child.kill('SIGTERM')
-      await once(child, 'exit')
+      // npm goes first; what it started puts its work down before it ends.
+      while (running(data).length > 0) await new Promise((wake) => setTimeout(wake, 50))
     },
   }
 }

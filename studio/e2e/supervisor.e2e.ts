@@ -1,11 +1,12 @@
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, rmSync } from 'node:fs'
 import { createServer, type Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { afterAll, describe, expect, it } from 'vitest'
+import { running } from '../../scripts/running.mjs'
 
 // What npm start starts must end with it, however it ends.
 const TOP = fileURLToPath(new URL('../..', import.meta.url))
@@ -38,16 +39,7 @@ function start(port: number, databasePort: number, command: readonly [string, ..
   return { child, ready, said: () => said }
 }
 
-/** All processes that run over the test's data folder, by their environment. */
-function running(): number[] {
-  return readdirSync('/proc').filter((name) => /^\d+$/.test(name)).map(Number).filter((pid) => {
-    try {
-      return pid !== process.pid && readFileSync(`/proc/${pid}/environ`, 'latin1').includes(`LANTERN_DATA=${data}`) && !/^\d+ \(.*\) Z/.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
-    } catch {
-      return false
-    }
-  })
-}
+const left = (): number[] => running(data)
 
 describe('the supervisor', () => {
   it('says plainly that a port is in use, and leaves nothing running', async () => {
@@ -58,28 +50,28 @@ describe('the supervisor', () => {
       expect(code).toBe(1)
       expect(said()).toContain(`Port ${port} is in use by another program; set LANTERN_`)
     }
-    await expect.poll(running, { timeout: 20_000 }).toEqual([])
+    await expect.poll(left, { timeout: 20_000 }).toEqual([])
     server.close()
   })
   it.each(['SIGTERM', 'SIGKILL'] as const)('ends with npm, whatever ends that (%s)', async (signal) => {
     const { child, ready } = start(await free(), await free(), ['npm', 'start'])
     await ready
     child.kill(signal)
-    await expect.poll(running, { timeout: 30_000 }).toEqual([])
+    await expect.poll(left, { timeout: 30_000 }).toEqual([])
   })
   it('takes everything with it when it is killed, starts over what is left, and ends cleanly on Ctrl-C', async () => {
     const [port, databasePort] = [await free(), await free()]
     const first = start(port, databasePort)
     await first.ready
-    expect(running().length).toBeGreaterThanOrEqual(4)
+    expect(left().length).toBeGreaterThanOrEqual(4)
     first.child.kill('SIGKILL')
-    await expect.poll(running, { timeout: 30_000 }).toEqual([])
+    await expect.poll(left, { timeout: 30_000 }).toEqual([])
     const second = start(port, databasePort)
     await second.ready
     expect((await fetch(`http://127.0.0.1:${port}/api/shots`)).status).toBe(200)
     second.child.kill('SIGINT')
     const [code] = (await once(second.child, 'exit')) as [number]
     expect(code).toBe(0)
-    await expect.poll(running, { timeout: 20_000 }).toEqual([])
+    await expect.poll(left, { timeout: 20_000 }).toEqual([])
   })
 })

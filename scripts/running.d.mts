@@ -1,0 +1,1 @@
+export function running(data: string): number[]
