@@ -2,7 +2,7 @@
 import { chromium, type Page } from 'playwright-core'
 
 const address = `http://127.0.0.1:${process.env.LANTERN_PORT ?? 4100}`
-const FRAME = '1058'
+const FRAME = '1052'
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--no-first-run', '--disable-background-networking', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] })
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
 
