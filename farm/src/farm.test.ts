@@ -1,6 +1,6 @@
 import { spawn, spawnSync } from 'node:child_process'
 import { once } from 'node:events'
-import { copyFile, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { makeCrew } from '@lantern/core/base'
@@ -10,7 +10,7 @@ import { type GasItem, makeItem, makeShot, type ShotDocument } from '@lantern/co
 import * as lantern from '@lantern/store'
 import { pino } from 'pino'
 import sharp from 'sharp'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import { nodeDeflate } from './io/deflate.ts'
@@ -24,6 +24,14 @@ import { plateJob } from './jobs/plate.ts'
 
 const TOP = fileURLToPath(new URL('../..', import.meta.url))
 const [W, H] = [96, 54]
+/** A disk that is full while `full.now`: nothing new can be written. */
+const full = vi.hoisted(() => ({ now: false }))
+vi.mock('node:fs/promises', async (original) => {
+  const real = await original<typeof import('node:fs/promises')>()
+  const open = async (path: string, flags?: string) => (full.now && flags === 'wx' ? Promise.reject(Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })) : real.open(path, flags))
+  return { ...real, open }
+})
+
 let store: FreshStore
 let folder: string
 const crew = nodeCrew(2)
@@ -226,19 +234,16 @@ describe('a shot, the whole way', () => {
   it('stops on a full disk with that message, keeps what was kept, and goes on when there is room', async () => {
     const shot = await firstShot('Full')
     const key = await lantern.askGas(store, shot, 'fire')
-    const flag = join(store.data, 'full')
-    process.env.LANTERN_TEST_DISK_FULL = flag
     let frames = 0
-    const filling = context({ progress: { report: () => void (++frames === 8 && void writeFile(flag, '')), cancelled: () => false } })
+    const filling = context({ progress: { report: () => void (++frames === 8 && (full.now = true)), cancelled: () => false } })
     await expect(gasJob(filling, { key, shot: shot.id, item: 'fire' })).rejects.toMatchObject({ code: 'disk-full' })
     const row = (await lantern.resultRows(store, [key])).get(key)
     expect(row).toMatchObject({ state: 'failed', error: { message: expect.stringContaining('disk is full') } })
     for (const { blob } of await lantern.keptFrames(store, [key])) await lantern.getBlob(store, blob)
     expect(row?.kept).toBeGreaterThan(0)
-    await rm(flag)
+    full.now = false
     await lantern.askGas(store, shot, 'fire')
     expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
-    delete process.env.LANTERN_TEST_DISK_FULL
   })
 
   it('drops the work of a shot that has moved on', async () => {

@@ -5,6 +5,14 @@ import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../testing/freshStore.ts'
 import * as lantern from './index.ts'
 
+/** A disk that is full while `full.now`: nothing new can be written. */
+const full = vi.hoisted(() => ({ now: false }))
+vi.mock('node:fs/promises', async (original) => {
+  const real = await original<typeof import('node:fs/promises')>()
+  const open = async (path: string, flags?: string) => (full.now && flags === 'wx' ? Promise.reject(Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })) : real.open(path, flags))
+  return { ...real, open }
+})
+
 let store: FreshStore
 beforeAll(async () => {
   store = await freshStore()
@@ -55,14 +63,11 @@ describe('blobs', () => {
     await expect(lantern.streamBlob(store, sha256)).rejects.toThrow(/missing or damaged/)
   })
   it('leave nothing half-written behind on a full disk, and say so', async () => {
-    const flag = join(store.data, 'full')
-    await writeFile(flag, '')
-    vi.stubEnv('LANTERN_TEST_DISK_FULL', flag)
+    full.now = true
     await expect(lantern.putBlob(store, text('mortar'), 'text/plain')).rejects.toMatchObject({ code: 'disk-full', remedy: expect.stringContaining('Free some space') })
-    await rm(flag)
+    full.now = false
     const there = await lantern.putBlob(store, text('mortar'), 'text/plain')
     expect(await readFile(placeOf(there), 'utf8')).toBe('mortar')
-    vi.unstubAllEnvs()
   })
 })
 
