@@ -25,14 +25,17 @@ describe.each(['yard-walk', 'yard-locked'])('%s', (name) => {
   })
   it('shows the brazier burn where its exact camera says, brighter and redder than what is round it', () => {
     const one = painter(name)
+    let looked = 0
     for (const frame of [1001, 1024, 1048]) {
       const seen = projectPoint(one.camera(frame), [BRAZIER[0], BRAZIER[1] + 0.15, BRAZIER[2]] as Vec3)
       if (!seen || seen.x < 6 || seen.x > W - 6) continue
       const image = one.draw(frame)
+      looked++
       expect(at(image, seen.x, seen.y, 0)).toBeGreaterThan(0.5)
       expect(at(image, seen.x, seen.y, 0)).toBeGreaterThan(2 * at(image, seen.x, seen.y, 2))
       expect(at(image, seen.x, seen.y, 0)).toBeGreaterThan(2 * at(image, Math.min(W - 1, seen.x + 12), seen.y, 0))
     }
+    expect(looked).toBe(3)
   })
   it('has its camera in the open air, level to a few degrees', () => {
     const spec = specOf(name)

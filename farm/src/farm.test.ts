@@ -12,6 +12,7 @@ import { pino } from 'pino'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
+import { full } from '../../store/testing/fullDisk.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import { nodeDeflate } from './io/deflate.ts'
 import { probeMovie } from './io/movie.ts'
@@ -24,13 +25,7 @@ import { plateJob } from './jobs/plate.ts'
 
 const TOP = fileURLToPath(new URL('../..', import.meta.url))
 const [W, H] = [96, 54]
-/** A disk that is full while `full.now`: nothing new can be written. */
-const full = vi.hoisted(() => ({ now: false }))
-vi.mock('node:fs/promises', async (original) => {
-  const real = await original<typeof import('node:fs/promises')>()
-  const open = async (path: string, flags?: string) => (full.now && flags === 'wx' ? Promise.reject(Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })) : real.open(path, flags))
-  return { ...real, open }
-})
+vi.mock('node:fs/promises', async (original) => (await import('../../store/testing/fullDisk.ts')).overFullDisk(original as never))
 
 let store: FreshStore
 let folder: string

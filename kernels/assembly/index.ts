@@ -5,4 +5,4 @@ export { buoyancy, curl, confine, addCentred, thinAndTotal, react, fastest, exte
 export { traceScene } from './trace'
 export { coarsenExtinction, lightGrid, relight } from './gaslight'
 export { marchGas } from './march'
-export { blurLine, pick, layLight, laySmoke, layFire, layGrain, display } from './stack'
+export { blurLine, layLight, laySmoke, layFire, layGrain, display } from './stack'

@@ -15,11 +15,6 @@ export function blurLine(dst: usize, src: usize, weights: usize, radius: i32, wi
     }
 }
 
-/** Takes channels a..a+3 of a picture with `channels` floats a pixel. */
-export function pick(dst: usize, src: usize, channels: i32, first: i32, width: i32, from: i32, to: i32): void {
-  for (let n = from * width; n < to * width; n++) v128.store(dst + ((<usize>n) << 4), v128.load(src + ((<usize>(n * channels + first)) << 2)))
-}
-
 /**
  * Light on the set: image = image x (1 + (shadow - 1) x shadowAmount + light x gain). Lane 3 of the image is the factor the plate's own grain was multiplied by, 1 at first.
  * light: r g b share of the plate's white light, shadow share. gain: 3 floats.

@@ -3,15 +3,10 @@ import { join } from 'node:path'
 import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../testing/freshStore.ts'
+import { full } from '../testing/fullDisk.ts'
 import * as lantern from './index.ts'
 
-/** A disk that is full while `full.now`: nothing new can be written. */
-const full = vi.hoisted(() => ({ now: false }))
-vi.mock('node:fs/promises', async (original) => {
-  const real = await original<typeof import('node:fs/promises')>()
-  const open = async (path: string, flags?: string) => (full.now && flags === 'wx' ? Promise.reject(Object.assign(new Error('no space left on device'), { code: 'ENOSPC' })) : real.open(path, flags))
-  return { ...real, open }
-})
+vi.mock('node:fs/promises', async (original) => (await import('../testing/fullDisk.ts')).overFullDisk(original as never))
 
 let store: FreshStore
 beforeAll(async () => {

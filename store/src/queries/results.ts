@@ -106,9 +106,3 @@ export async function resultSettings(store: Store, key: string): Promise<{ setti
   const row = await store.db.selectFrom('result').select(['settings', 'shot_id', 'item', 'first', 'last']).where('key', '=', key).executeTakeFirst()
   return row && { settings: row.settings, shot: row.shot_id, item: row.item, first: row.first, last: row.last }
 }
-
-/** Results of a shot that are being worked on or waiting. */
-export async function busyResults(store: Store): Promise<ResultRow[]> {
-  const rows = await store.db.selectFrom('result').select('key').where('state', 'in', ['waiting', 'running']).orderBy('created').limit(500).execute()
-  return [...(await resultRows(store, rows.map((row) => row.key))).values()]
-}
