@@ -22,11 +22,11 @@ export default {
     { name: 'core-knows-no-engine', severity: 'error', from: { path: '^core/src/', pathNot: tests }, to: { dependencyTypes: ['core'] } },
     { name: 'core-knows-no-interface', severity: 'error', from: { path: '^core/' }, to: { path: 'node_modules/(react|next|@chakra-ui|kysely|pg)/' } },
     { name: 'only-store-knows-sql', severity: 'error', from: { path: '^(core|farm|studio|demo)/', pathNot: tests }, to: { path: 'node_modules/(kysely|pg)/' } },
-    { name: 'resolvable', severity: 'error', from: { pathNot: '^kernels/assembly' }, to: { couldNotResolve: true, pathNot: 'bytes\\.generated|^@/|\\.woff2$|^assemblyscript' } },
+    { name: 'resolvable', severity: 'error', from: { pathNot: '^kernels/assembly' }, to: { couldNotResolve: true, pathNot: '\\.generated|^@/|\\.woff2$|^assemblyscript' } },
   ],
   options: {
     doNotFollow: { path: 'node_modules' },
-    exclude: { path: '(^|/)(dist|\\.next|kernels/build|kernels/assembly)(/|$)|bytes\\.generated' },
+    exclude: { path: '(^|/)(dist|\\.next|kernels/build|kernels/assembly)(/|$)|\\.generated' },
     tsPreCompilationDeps: true,
     enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'require', 'node', 'default'], extensions: ['.ts', '.tsx', '.mjs', '.js', '.json'] },
   },

@@ -4,7 +4,7 @@ import tseslint from 'typescript-eslint'
 const inexact = ['exp', 'expm1', 'log', 'log2', 'log10', 'log1p', 'pow', 'sin', 'cos', 'tan', 'asin', 'acos', 'atan', 'atan2', 'sinh', 'cosh', 'tanh', 'cbrt', 'hypot', 'random']
 
 export default tseslint.config(
-  { ignores: ['**/node_modules/**', '**/dist/**', '**/.next/**', 'kernels/assembly/**', 'kernels/src/bytes.generated.ts', '**/*.mjs', '**/next-env.d.ts', '.data/**', '.test/**', 'vitest.config.ts'] },
+  { ignores: ['**/node_modules/**', '**/dist/**', '**/.next/**', 'kernels/assembly/**', 'kernels/src/*.generated.ts', '**/*.mjs', '**/next-env.d.ts', '.data/**', '.test/**', 'vitest.config.ts'] },
   {
     files: ['**/*.ts', '**/*.tsx'],
     plugins: { '@typescript-eslint': tseslint.plugin },

@@ -25,7 +25,7 @@ export interface ElementaryFunctions {
   cbrt(x: number): number
 }
 
-function bytesOf(base64: string): Uint8Array<ArrayBuffer> {
+export function bytesOf(base64: string): Uint8Array<ArrayBuffer> {
   const text = atob(base64)
   const bytes = new Uint8Array(text.length)
   for (let i = 0; i < text.length; i++) bytes[i] = text.charCodeAt(i)

@@ -115,11 +115,10 @@ export function sit(seat: CrewSeat): void {
 }
 
 /**
- * A crew of `threads`, the caller among them. With one thread nothing is started and nothing waits, so it also works where memory can't be shared.
+ * A crew of `threads`, the caller among them; `module`: other kernels than the product's. With one thread nothing is started and nothing waits, so it also works where memory can't be shared.
  * Throws LanternError 'memory' when the shared memory can't be had.
  */
-export function makeCrew(threads: number, start?: StartThread): Crew {
-  const module = compileKernels()
+export function makeCrew(threads: number, start?: StartThread, module: WebAssembly.Module = compileKernels()): Crew {
   const memory = new WebAssembly.Memory({ initial: 64, maximum: MOST_PAGES, shared: true })
   const { names, functions, heapBase } = instantiateKernels(module, memory)
   const ends: (() => void)[] = []
