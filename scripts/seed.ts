@@ -24,7 +24,7 @@ try {
     const asset = await createAsset(store, `${wanted.plate}.mp4`)
     await updateAsset(store, asset, { info: { width: info.width, height: info.height, first: 1001, last, rate: info.rate, gaps: [], bits: 8 }, total: info.frames ?? 0 })
     await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
-    const blob = await putBlob(store, readFileSync(join(demo, 'plates', wanted.camera)), 'model/gltf+json')
+    const blob = await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json')
     const start = makeShot(wanted.name, { asset, file: `${wanted.plate}.mp4`, width: info.width, height: info.height, first: 1001, last, rate: info.rate, encoding: 'srgb' })
     const document = parseShot(mergePatch({ ...start, camera: { ...start.camera, kind: 'path', path: { blob, file: wanted.camera } } }, wanted.patch))
     const shot = await createShot(store, document)

@@ -20,11 +20,11 @@ export const BRAZIER_GAS: GasSettings = {
   solids: [],
   ambient: 283,
   wind: [0.15, 0, 0.05],
-  sootYield: 0.06,
+  sootYield: 0.045,
   burnTime: 0.1,
   confinement: 0.15,
   courant: 3,
-  bounds: { low: [DRUM[0] - 0.7, 0.6, DRUM[2] - 0.7], high: [DRUM[0] + 1, 3.2, DRUM[2] + 0.7] },
+  bounds: { low: [DRUM[0] - 0.7, 0.6, DRUM[2] - 0.7], high: [DRUM[0] + 1, 5.6, DRUM[2] + 0.7] },
   mostCells: 1_600_000,
   seed: 5,
 }

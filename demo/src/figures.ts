@@ -123,15 +123,15 @@ export function edgeSpread(image: Luma): number {
         const span = high - low
         if (span * g <= 0 || Math.abs(span) < 1.1 * Math.abs(g)) continue
         if (Math.abs((profile[0] as number) - (profile[2] as number)) > 0.12 * Math.abs(span) || Math.abs((profile[2 * reach] as number) - (profile[2 * reach - 2] as number)) > 0.12 * Math.abs(span)) continue
-        const cross = (share: number): number => {
-          const level = low + share * span
-          for (let k = 1; k < profile.length; k++) {
-            const [a, b] = [profile[k - 1] as number, profile[k] as number]
-            if ((a - level) * (b - level) <= 0 && a !== b) return k - 1 + (level - a) / (b - a)
-          }
-          return Number.NaN
+        // Spread of the profile's steps about their middle, less that of a pixel, as the blur's sigma; a blurred edge rises from 10 to 90 % in 2.563 of it.
+        let [weight, first, second] = [0, 0, 0]
+        for (let k = 2; k < 2 * reach - 2; k++) {
+          const d = (profile[k + 1] as number) - (profile[k] as number)
+          weight += d
+          first += d * k
+          second += d * k * k
         }
-        const rise = cross(0.9) - cross(0.1)
+        const rise = 2.563 * Math.sqrt(Math.max(0, second / weight - (first / weight) ** 2 - 1 / 12))
         if (rise > 0) found.push({ strength: Math.abs(span), rise })
       }
   const best = found.sort((a, b) => b.strength - a.strength).slice(0, 600).map((one) => one.rise).sort((a, b) => a - b)

@@ -1,4 +1,5 @@
-// Draws the demo plates:  node scripts/run-ts.mjs demo/src/generate.ts [--plate NAME]... [--variants] [--out DIR] [--exact DIR] [--frames N | --frame N...] [--seed N] [--threads N] [--stills png|exr] [--detail D] [--cache DIR]
+// Draws the demo plates:  node scripts/run-ts.mjs demo/src/generate.ts [--plate NAME]... [--variants] [--out DIR] [--exact DIR] [--frames N | --frame N...] [--seed N] [--threads N] [--stills png|exr] [--detail D] [--rays N] [--width W] [--burn N] [--cache DIR]
+//   detail, rays, width, burn (frames of the brazier's run): less than the plates' own for a quick look or a test.
 // What was made before and still holds is taken from the cache, so a stopped run goes on, and a changed lens or sensor is done again alone.
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
@@ -52,31 +53,33 @@ async function writeStill(path: string, kind: 'png' | 'exr', planes: [Float32Arr
 const { values } = parseArgs({
   options: {
     plate: { type: 'string', multiple: true }, variants: { type: 'boolean', default: false }, out: { type: 'string', default: 'demo/plates' }, exact: { type: 'string', default: 'demo/exact' }, cache: { type: 'string', default: 'demo/.made' },
-    frames: { type: 'string' }, frame: { type: 'string', multiple: true }, seed: { type: 'string' }, threads: { type: 'string', default: '2' }, stills: { type: 'string' }, detail: { type: 'string', default: '1' }, rays: { type: 'string' },
+    frames: { type: 'string' }, frame: { type: 'string', multiple: true }, seed: { type: 'string' }, threads: { type: 'string', default: '2' }, stills: { type: 'string' }, detail: { type: 'string', default: '1' }, rays: { type: 'string' }, width: { type: 'string' }, burn: { type: 'string' },
   },
 })
 const whole = (least: number) => z.coerce.number().int().min(least)
 const wanted = z.object({
   plate: z.array(z.enum([...PLATES, ...VARIANTS].map((spec) => spec.name) as [string, ...string[]])).optional(), variants: z.boolean(), out: z.string(), exact: z.string(), cache: z.string(),
-  frames: whole(1).optional(), frame: z.array(whole(1)).optional(), seed: whole(0).optional(), threads: whole(1), stills: z.enum(['png', 'exr']).optional(), detail: z.coerce.number().min(0.02).max(2), rays: whole(1).optional(),
+  frames: whole(1).optional(), frame: z.array(whole(1)).optional(), seed: whole(0).optional(), threads: whole(1), stills: z.enum(['png', 'exr']).optional(), detail: z.coerce.number().min(0.02).max(2), rays: whole(1).optional(), width: whole(64).optional(), burn: whole(1).optional(),
 }).safeParse(values)
 if (!wanted.success) {
   for (const issue of wanted.error.issues) console.error(`--${issue.path.join(' ')}: ${issue.message}`)
   process.exit(2)
 }
 const asked = wanted.data
-const specs = [...PLATES, ...VARIANTS].filter((spec) => (asked.plate ? asked.plate.includes(spec.name) : asked.variants ? VARIANTS.includes(spec) : true))
+const specs = [...PLATES, ...VARIANTS]
+  .filter((spec) => (asked.plate ? asked.plate.includes(spec.name) : asked.variants ? VARIANTS.includes(spec) : true))
+  .map((spec) => (asked.width ? { ...spec, width: asked.width, height: 2 * Math.round((asked.width * 9) / 32) } : spec))
 const framesOf = (spec: PlateSpec): number[] => asked.frame ?? Array.from({ length: Math.min(spec.frames, asked.frames ?? spec.frames) }, (_, n) => spec.first + n)
 const seedOf = (spec: PlateSpec): number => asked.seed ?? spec.seed
 
 const days = [...new Set(specs.map((spec) => spec.day))]
 const size = (spec: PlateSpec): number => (spec.width * spec.height) / (1280 * 720)
-const total = days.length * COST.bake + BURN_FRAMES * COST.burn + specs.reduce((sum, spec) => sum + framesOf(spec).length * ((COST.frame * size(spec) * spec.slices) / 8 + (COST.layer * spec.width) / 1280 + COST.develop * size(spec)), 0)
+const total = days.length * COST.bake + (asked.burn ?? BURN_FRAMES) * COST.burn + specs.reduce((sum, spec) => sum + framesOf(spec).length * ((COST.frame * size(spec) * spec.slices) / 8 + (COST.layer * spec.width) / 1280 + COST.develop * size(spec)), 0)
 const started = performance.now()
 let spent = 0
-let told = 0
+let told = -Infinity
 const making: Making = {
-  cache: asked.cache, threads: asked.threads, detail: asked.detail, light: asked.rays ? { ...FULL_LIGHT, rays: asked.rays } : FULL_LIGHT,
+  cache: asked.cache, threads: asked.threads, detail: asked.detail, burnFrames: asked.burn ?? BURN_FRAMES, light: asked.rays ? { ...FULL_LIGHT, rays: asked.rays } : FULL_LIGHT,
   say(text, done) {
     spent += done
     const now = performance.now()
@@ -105,7 +108,7 @@ for (const day of days) {
       making.say(`${spec.name}: developed ${frame}`, COST.develop * size(spec))
     }
     await movie?.end()
-    if (!asked.frame) writeExact(asked.exact, spec, seedOf(spec), framesOf(spec).length, brazier.lights)
+    if (!asked.frame) writeExact(asked.exact, spec, seedOf(spec), framesOf(spec).length, brazier.lights, linear.get(spec.name) ?? '')
   }
 }
 console.log(`done in ${Math.round((performance.now() - started) / 1000)} s`)

@@ -1,7 +1,7 @@
 // What glass and sensor do to scene light, written for the demo plates alone: nothing here is shared with what the product measures.
 
 export interface LensLook {
-  /** Gaussian of lens and filter before the sensor, px of a 1280-px frame. */
+  /** Gaussian of lens and filter before the sensor, px. */
   blur: number
   /** Fall of light from the middle to the corner, share. */
   vignette: number
@@ -10,7 +10,7 @@ export interface LensLook {
   /** Share of light spread wide. */
   glow: number
 }
-export const LENS_LOOK: LensLook = { blur: 0.52, vignette: 0.3, fringe: 0.45, glow: 0.02 }
+export const LENS_LOOK: LensLook = { blur: 0.44, vignette: 0.3, fringe: 0.45, glow: 0.02 }
 
 /** Separable Gaussian over one plane, in place. Edges repeat. */
 export function blurPlane(plane: Float32Array, width: number, height: number, sigma: number): void {
@@ -47,31 +47,24 @@ export function blurPlane(plane: Float32Array, width: number, height: number, si
   }
 }
 
-/** A plane at a quarter of its size and back: a wide soft blur at little cost. */
-function wideBlur(plane: Float32Array, width: number, height: number, sigma: number): Float32Array {
-  const factor = 8
-  const w = Math.ceil(width / factor)
-  const h = Math.ceil(height / factor)
+const COARSE = 8
+
+/** What glow spreads of a plane: two wide Gaussians, made at an eighth of its size; returned at that size. */
+function spreadWide(plane: Float32Array, width: number, height: number, sigmas: readonly (readonly [sigma: number, share: number])[]): { small: Float32Array; w: number; h: number } {
+  const w = Math.ceil(width / COARSE)
+  const h = Math.ceil(height / COARSE)
   const small = new Float32Array(w * h)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) small[(y >> 3) * w + (x >> 3)] = (small[(y >> 3) * w + (x >> 3)] as number) + (plane[y * width + x] as number) / 64
-  blurPlane(small, w, h, sigma / factor)
-  const out = new Float32Array(width * height)
   for (let y = 0; y < height; y++) {
-    const v = Math.max(0, Math.min(h - 1.001, (y + 0.5) / factor - 0.5))
-    const j = Math.floor(v)
-    const fy = v - j
-    for (let x = 0; x < width; x++) {
-      const u = Math.max(0, Math.min(w - 1.001, (x + 0.5) / factor - 0.5))
-      const i = Math.floor(u)
-      const fx = u - i
-      const a = small[j * w + i] as number
-      const b = small[j * w + i + 1] ?? a
-      const c = small[Math.min(h - 1, j + 1) * w + i] as number
-      const d = small[Math.min(h - 1, j + 1) * w + i + 1] ?? c
-      out[y * width + x] = (a * (1 - fx) + b * fx) * (1 - fy) + (c * (1 - fx) + d * fx) * fy
-    }
+    const row = (y >> 3) * w
+    for (let x = 0; x < width; x++) small[row + (x >> 3)] = (small[row + (x >> 3)] as number) + (plane[y * width + x] as number) / (COARSE * COARSE)
   }
-  return out
+  const sum = new Float32Array(w * h)
+  for (const [sigma, share] of sigmas) {
+    const one = small.slice()
+    blurPlane(one, w, h, sigma / COARSE)
+    for (let n = 0; n < sum.length; n++) sum[n] = (sum[n] as number) + share * (one[n] as number)
+  }
+  return { small: sum, w, h }
 }
 
 /** Catmull–Rom weights at a fraction. */
@@ -113,15 +106,25 @@ export function throughLens(image: Float32Array, width: number, height: number, 
   return planes.map((plane, c) => {
     const corner = Math.hypot(width, height) / 2
     const moved = c === 1 || look.fringe === 0 ? plane : rescaled(plane, width, height, 1 + ((c === 0 ? 1 : -0.8) * look.fringe * scale) / corner)
-    blurPlane(moved, width, height, look.blur * scale)
-    const near = wideBlur(moved, width, height, 22 * scale)
-    const far = wideBlur(moved, width, height, 90 * scale)
+    blurPlane(moved, width, height, look.blur)
+    const { small, w, h } = spreadWide(moved, width, height, [[22 * scale, 0.6], [90 * scale, 0.4]])
     const r2 = corner * corner
-    for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) {
-      const n = y * width + x
-      const d2 = ((x + 0.5 - width / 2) ** 2 + (y + 0.5 - height / 2) ** 2) / r2
-      const fall = 1 - look.vignette * d2 * (0.75 + 0.25 * d2)
-      moved[n] = Math.max(0, ((moved[n] as number) * (1 - look.glow) + look.glow * (0.6 * (near[n] as number) + 0.4 * (far[n] as number))) * fall)
+    for (let y = 0; y < height; y++) {
+      // Between the coarse rows and columns.
+      const v = Math.max(0, Math.min(h - 1, (y + 0.5) / COARSE - 0.5))
+      const j = Math.min(h - 2, Math.floor(v))
+      const fy = v - j
+      const dy2 = (y + 0.5 - height / 2) ** 2
+      for (let x = 0; x < width; x++) {
+        const u = Math.max(0, Math.min(w - 1, (x + 0.5) / COARSE - 0.5))
+        const i = Math.min(w - 2, Math.floor(u))
+        const fx = u - i
+        const at = j * w + i
+        const wide = ((small[at] as number) * (1 - fx) + (small[at + 1] as number) * fx) * (1 - fy) + ((small[at + w] as number) * (1 - fx) + (small[at + w + 1] as number) * fx) * fy
+        const d2 = ((x + 0.5 - width / 2) ** 2 + dy2) / r2
+        const n = y * width + x
+        moved[n] = Math.max(0, (moved[n] as number) * (1 - look.glow) + look.glow * wide) * (1 - look.vignette * d2 * (0.75 + 0.25 * d2))
+      }
     }
     return moved
   }) as [Float32Array, Float32Array, Float32Array]

@@ -22,6 +22,8 @@ export interface Making {
   /** Share of the scene's full fineness. */
   detail: number
   light: LightPlan
+  /** Frames that the brazier burns. */
+  burnFrames: number
   /** Seconds that a piece of work is thought to take; `done` is told as pieces end. */
   say: (text: string, done: number) => void
 }
@@ -31,7 +33,7 @@ export const COST = { bake: 420, burn: 1.2, frame: 6.2, layer: 1, develop: 0.9 }
 
 const SCENE_SOURCES = ['demo/src/scene', 'kernels/assembly/yard']
 const BLOCK = 1 << 26
-const WEATHER = { dusk: { water: -0.022, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
+const WEATHER = { dusk: { water: -0.019, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
 const SKY_WIDTH = 2048
 /** Distances are kept for every so many frames, for the figures. */
 export const DEPTH_EVERY = 20
@@ -82,21 +84,21 @@ export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; sc
 
 /** The brazier's gas over BURN_FRAMES frames, kept; frames as bytes, and each frame's light. */
 export function burntBrazier(making: Making, rate: number): { key: string; frame: (n: number) => Uint8Array; lights: [number, number, number][] } {
-  const key = keyOf(['demo/src/brazier.ts', 'core/src/gas', 'core/src/light', 'kernels/assembly'], [BRAZIER_GAS, FLAME_EXPOSURE, rate, BURN_FRAMES])
+  const key = keyOf(['demo/src/brazier.ts', 'core/src/gas', 'core/src/light', 'kernels/assembly'], [BRAZIER_GAS, FLAME_EXPOSURE, rate, making.burnFrames])
   const folder = join(making.cache, `brazier-${key}`)
   const path = (n: number): string => join(folder, `${String(n).padStart(4, '0')}.clgf`)
   const lightsPath = join(folder, 'lights.json')
   if (!existsSync(lightsPath)) {
     const crew = gasCrew(making.threads)
     const lights: [number, number, number][] = []
-    burn(crew, BURN_FRAMES, rate, (n, frame) => {
+    burn(crew, making.burnFrames, rate, (n, frame) => {
       keep(path(n), writeGasFrame(frame))
       lights.push(flameLight(frame).light)
-      making.say(`brazier: ${n + 1} of ${BURN_FRAMES}`, COST.burn)
+      making.say(`brazier: ${n + 1} of ${making.burnFrames}`, COST.burn)
     })
     crew.end()
     keep(lightsPath, JSON.stringify(lights))
-  } else making.say('brazier: taken from before', COST.burn * BURN_FRAMES)
+  } else making.say('brazier: taken from before', COST.burn * making.burnFrames)
   return { key, frame: (n) => new Uint8Array(readFileSync(path(n))), lights: JSON.parse(readFileSync(lightsPath, 'utf8')) as [number, number, number][] }
 }
 
@@ -120,7 +122,7 @@ export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      shoot(crew, scene, view, drawing, spec, seed, frame, lights[spec.flameFrom + frame - spec.first]?.[0] ?? 1)
+      shoot(crew, scene, view, drawing, spec, seed, frame, lights[(spec.flameFrom + frame - spec.first) % lights.length]?.[0] ?? 1)
       keepFloats(path, { frame, width: spec.width, height: spec.height }, crew.heap.f32(drawing.image, spec.width * spec.height * 3))
       if ((frame - spec.first) % DEPTH_EVERY === 0) keepFloats(`${path}-depth`, { frame }, crew.heap.f32(drawing.depth, spec.width * spec.height))
     }
@@ -146,7 +148,7 @@ export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      const layer = pictureFlame(crew, readGasFrame(brazier.frame(spec.flameFrom + frame - spec.first)), cameraOf(spec, seed, frame), (x, y) => straightened(spec, x, y), { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] })
+      const layer = pictureFlame(crew, readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)), cameraOf(spec, seed, frame), (x, y) => straightened(spec, x, y), { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] })
       const { data, ...head } = layer
       keepFloats(path, head, data)
     }

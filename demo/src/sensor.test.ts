@@ -49,12 +49,15 @@ describe('the sensor', () => {
       const now = filmCurve(v, SENSOR_LOOK)
       expect(now).toBeGreaterThanOrEqual(before)
       expect(now).toBeLessThanOrEqual(1)
-      if (v < SENSOR_LOOK.knee) expect(now).toBe(v)
+      const straight = (v - SENSOR_LOOK.black) / (1 - SENSOR_LOOK.black)
+      if (straight >= 0 && straight < SENSOR_LOOK.knee) expect(now).toBe(straight)
       before = now
     }
-    const slope = (filmCurve(SENSOR_LOOK.knee + 1e-4, SENSOR_LOOK) - SENSOR_LOOK.knee) / 1e-4
+    const knee = SENSOR_LOOK.black + SENSOR_LOOK.knee * (1 - SENSOR_LOOK.black)
+    const slope = (filmCurve(knee + 1e-4, SENSOR_LOOK) - SENSOR_LOOK.knee) / 1e-4
     expect(slope).toBeGreaterThan(0.98)
-    expect(filmCurve(SENSOR_LOOK.reach, SENSOR_LOOK)).toBeCloseTo(1, 9)
+    expect(filmCurve(0.5 * SENSOR_LOOK.black, SENSOR_LOOK)).toBe(0)
+    expect(filmCurve(SENSOR_LOOK.reach + SENSOR_LOOK.black, SENSOR_LOOK)).toBeCloseTo(1, 2)
   })
   it('codes light by the curve and sRGB, in 8 and 16 bits alike', () => {
     const levels = Float32Array.from({ length: W * H }, (_, n) => (n / (W * H)) * 3.4 - 0.05)

@@ -8,11 +8,13 @@ export interface SensorLook {
   balance: readonly [number, number, number]
   /** Share of each pixel's noise that its neighbours share. */
   smear: number
+  /** Stray light that the camera's black point takes away, linear. */
+  black: number
   /** Where the highlights begin to bend, and how far they reach, linear. */
   knee: number
   reach: number
 }
-export const SENSOR_LOOK: SensorLook = { photon: 1.5e-4, read: 3e-6, balance: [1.35, 1, 1.6], smear: 0.16, knee: 0.62, reach: 3.2 }
+export const SENSOR_LOOK: SensorLook = { photon: 1.5e-4, read: 3e-6, balance: [1.35, 1, 1.6], smear: 0.16, black: 0.008, knee: 0.62, reach: 3.2 }
 
 const mix32 = (value: number): number => {
   let h = value
@@ -50,8 +52,9 @@ export function addNoise(planes: readonly Float32Array[], width: number, height:
   }
 }
 
-/** The picture's curve: straight, then highlights that bend softly towards white; linear in and out. */
-export function filmCurve(v: number, look: SensorLook): number {
+/** The picture's curve: straight from the black point on, then highlights that bend softly towards white; linear in and out. */
+export function filmCurve(light: number, look: SensorLook): number {
+  const v = (light - look.black) / (1 - look.black)
   if (v <= 0) return 0
   if (v <= look.knee) return v
   // A hyperbola that leaves the line at the knee with its slope and meets white at `reach`.
@@ -62,10 +65,12 @@ export function filmCurve(v: number, look: SensorLook): number {
 }
 
 const STEPS = 8192
+/** Light that just gives white. */
+const mostLight = (look: SensorLook): number => look.black + look.reach * (1 - look.black)
 /** Codes of the curve and of sRGB's transfer, over root-spaced light. */
 function codeTable(most: number, look: SensorLook): Float32Array {
   return Float32Array.from({ length: STEPS + 1 }, (_, n) => {
-    const v = filmCurve((n / STEPS) ** 2 * look.reach, look)
+    const v = filmCurve((n / STEPS) ** 2 * mostLight(look), look)
     return most * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055)
   })
 }
@@ -73,9 +78,10 @@ function codeTable(most: number, look: SensorLook): Float32Array {
 /** Planes to interleaved codes of 8 or 16 bits (most: 255 or 65535). */
 export function toCodes<T extends Uint8Array | Uint16Array>(planes: readonly Float32Array[], out: T, most: 255 | 65535, look: SensorLook): T {
   const table = codeTable(most, look)
+  const top = mostLight(look)
   for (const [c, plane] of planes.entries())
     for (let n = 0; n < plane.length; n++) {
-      const t = Math.sqrt(Math.max(0, Math.min(1, (plane[n] as number) / look.reach))) * STEPS
+      const t = Math.sqrt(Math.max(0, Math.min(1, (plane[n] as number) / top))) * STEPS
       const k = Math.min(STEPS - 1, Math.floor(t))
       const a = table[k] as number
       out[n * 3 + c] = Math.round(a + ((table[k + 1] as number) - a) * (t - k))

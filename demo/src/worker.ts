@@ -22,7 +22,7 @@ export interface Figure {
 
 const CYCLE = 1.08
 const STANCE = 0.62
-const AHEAD = 0.36
+const AHEAD = 0.5
 const THIGH = 0.445
 const SHIN = 0.435
 const ANKLE = 0.085

@@ -295,7 +295,7 @@ describe('the command line', () => {
   }
   it('takes a plate the whole way, and says what is wrong on the way', async () => {
     await movie(join(folder, 'cli.mp4'), 3)
-    await copyFile(join(TOP, 'demo/plates/yard-walk-camera.gltf'), join(folder, 'yard.gltf'))
+    await copyFile(join(TOP, 'demo/exact/yard-walk-camera.gltf'), join(folder, 'yard.gltf'))
     const report = join(folder, 'report.json')
     expect(run('new', 'Command', '--plate', join(folder, 'cli.mp4'), '--rate', '24', '--json', report)).toMatchObject({ code: 0 })
     expect(JSON.parse(await readFile(report, 'utf8'))).toMatchObject({ shot: 'Command', plate: { width: W, height: H, rate: [24, 1] } })

@@ -16,7 +16,7 @@ export function demoShot(): ShotDocument {
   return parseShot(mergePatch(makeShot('bench', { asset: 'none', file: 'none', width: 1280, height: 720, first: 1001, last: 1120, rate: [24, 1], encoding: 'srgb' }), patch))
 }
 const fireOf = (document: ShotDocument): GasItem => Object.values(document.items).find((item): item is GasItem => item.kind === 'gas') as GasItem
-const cameraOf = (document: ShotDocument) => readCameraGltf(readFileSync('demo/plates/yard-walk-camera.gltf'), 'yard-walk-camera.gltf', { ...document.plate, rate: 24 }).frames[60]?.camera
+const cameraOf = (document: ShotDocument) => readCameraGltf(readFileSync('demo/exact/yard-walk-camera.gltf'), 'yard-walk-camera.gltf', { ...document.plate, rate: 24 }).frames[60]?.camera
 
 /** Burns the demo's fire for a good second and leaves one frame of it in the folder for the benchmarks' processes. */
 export function prepareFire(crew: Crew, folder: string): void {

@@ -60,7 +60,7 @@ function sheetIron(name: string, seed: number, corner: Vec3, along: Vec3, down: 
 function shed(mesh: Mesh, seed: number, at: Vec3, width: number, tall: number, depth: number, texel: number): ChartSpec[] {
   const pitch = 0.42
   const rise = depth * 0.5 * pitch
-  const wall = (name: string, corner: Vec3, along: Vec3, long: number) => brickWall({ name, seed, corner, along, width: long, height: tall, texel, step: 3, foot: 0, top: tall })
+  const wall = (name: string, corner: Vec3, along: Vec3, long: number) => brickWall({ name, seed, corner, along, width: long, height: tall + 0.2, texel, step: 3, foot: -0.2, top: tall })
   const gable = (x: number, side: number): void =>
     sheet(mesh, 8, 6, (a, b) => {
       const z = at[2] - a * depth
@@ -146,23 +146,38 @@ const unitOf = (v: Vec3): Vec3 => {
   return [v[0] / n, v[1] / n, v[2] / n]
 }
 
-/** A far line of woodland and fields: ragged sheets round the yard, and plain earth to the horizon. */
-function horizon(mesh: Mesh): void {
-  for (const [k, away, tall, dark] of [[0, 150, 9, 1], [1, 95, 6.5, 0.85]] as const)
-    sheet(mesh, 900, 5, (a, b) => {
-      const angle = a * 2 * Math.PI
-      const r = away * (1 + 0.15 * grain(850 + k, Math.cos(angle) * 3, Math.sin(angle) * 3))
-      const crown = tall * (0.45 + 0.4 * Math.abs(rough(851 + k, angle * 14, 0, 3)) + 0.3 * grain(852 + k, angle * 4, 3) + 0.1 * grain(853, angle * 130, 1) + 0.06 * grain(854, angle * 320, 1))
-      const y = b * Math.max(0.8, crown) - 0.5
-      return { p: [r * Math.cos(angle), y, r * Math.sin(angle)], n: unitOf([-Math.cos(angle), 0.7, -Math.sin(angle)]) }
-    }, (p) => {
-      const t = dark * (0.7 + 0.5 * rough(855, p[0] * 0.5 + p[2] * 0.3, p[1] * 0.9, 3))
-      return skinOf(0.042 * t, 0.052 * t, 0.024 * t)
-    }, true)
+/** A lumpy bush or far crown: a ball drawn out and dented at several sizes. */
+function crown(mesh: Mesh, key: number, at: Vec3, broad: number, tall: number, fine: number): void {
+  sheet(mesh, 2 * fine, fine, (a, b) => {
+    const [u, v] = [a * 2 * Math.PI, (0.02 + 0.96 * b) * Math.PI]
+    const n: Vec3 = [Math.cos(u) * Math.sin(v), Math.cos(v), Math.sin(u) * Math.sin(v)]
+    const lump = 1 + 0.34 * rough(key, n[0] * 2.1 + n[1] * 1.3, n[2] * 2.1 - n[1], 3, 0.7) + 0.16 * (spot(key, Math.round(n[0] * 40 + n[1] * 17), Math.round(n[2] * 40 - n[1] * 23)) - 0.5)
+    return { p: [at[0] + broad * lump * n[0], at[1] + tall * lump * (n[1] + 0.75), at[2] + broad * lump * n[2]], n }
+  }, (p, n) => {
+    const t = (0.5 + 0.55 * clamp(0.5 + 0.5 * n[1])) * (0.85 + 0.4 * rough(key + 1, p[0] * 1.3 + p[2], p[1] * 1.9, 3))
+    return skinOf(0.046 * t, 0.056 * t, 0.025 * t)
+  }, true)
+}
+
+/** Far woodland round the yard, bushes behind the kiln and along the walls, and plain earth to the horizon. */
+function horizon(mesh: Mesh, detail: number): void {
+  const woods = Math.round(430 * Math.min(1, detail + 0.1))
+  for (let n = 0; n < woods; n++) {
+    const angle = (n + spot(850, n, 1)) * (6.2832 / woods)
+    const away = 70 + 80 * spot(850, n, 2)
+    const size = 2.2 + 3.4 * spot(850, n, 3)
+    crown(mesh, 851 + n, [away * Math.cos(angle), -0.8, away * Math.sin(angle)], size * 1.25, size * (0.62 + 0.35 * spot(850, n, 4)), 11)
+  }
+  for (let n = 0; n < 34; n++) {
+    const behind = n < 16
+    const [x, z] = behind ? [-2.6 + 11 * spot(856, n, 1), -8.5 - 9 * spot(856, n, 2)] : [-25 + 19 * spot(856, n, 1), -18.2 - 3 * spot(856, n, 2)]
+    const size = 0.5 + 0.9 * spot(856, n, 3)
+    crown(mesh, 860 + n, [x, -0.25, z], size, size * 0.7, 16)
+  }
   const span = 260
   for (const [x0, z0, x1, z1] of [[-span, -span, span, -19.7], [-span, -19.7, -25.9, span], [16.1, -19.7, span, span], [-25.9, 11.7, 16.1, span], [-3.6, -19.7, 16.1, -0.2]] as const)
-    sheet(mesh, 24, 24, (a, b) => ({ p: [x0 + (x1 - x0) * a, -0.12, z0 + (z1 - z0) * b], n: [0, 1, 0] }), (p) => {
-      const t = 0.8 + 0.5 * rough(860, p[0] * 0.1, p[2] * 0.1, 4)
+    sheet(mesh, 90, 90, (a, b) => ({ p: [x0 + (x1 - x0) * a, -0.12, z0 + (z1 - z0) * b], n: [0, 1, 0] }), (p) => {
+      const t = 0.8 + 0.6 * rough(860, p[0] * 0.25, p[2] * 0.25, 5)
       return skinOf(0.085 * t, 0.08 * t, 0.05 * t)
     })
   // The kiln's lid keeps the sky out of it.
@@ -171,13 +186,13 @@ function horizon(mesh: Mesh): void {
 
 /** What stands behind: a yard wall, sheds, trees, the land beyond. */
 export function farThings(mesh: Mesh, detail: number): ChartSpec[] {
-  horizon(mesh)
+  horizon(mesh, detail)
   for (const [n, x, z, tall, leafy] of [[0, -15.5, -24, 10.5, 1], [1, -9.2, -27, 8.6, 1.1], [2, -21, -19, 9, 0.8], [3, -5.6, -31, 11, 1], [4, -28, -24, 11, 1.1], [5, 14.5, -12, 9.5, 1], [6, 19, -6, 8, 1], [7, -30, -6, 9.5, 1], [8, -12, -33, 9, 1.2]] as const) tree(mesh, 900 + n * 17, [x, -0.1, z], tall, leafy, detail)
   const texel = 0.02 / detail
   return [
     ...shed(mesh, 870, [-13.6, 0, -12.2], 5.4, 2.7, 4.4, texel),
     ...shed(mesh, 880, [10.6, 0, -2.5], 4.6, 3, 6, texel),
-    brickWall({ name: 'yard wall', seed: 890, corner: [-26, 2.1, -17.2], along: [1, 0, 0], width: 24, height: 2.1, texel, step: 3, foot: 0, top: 2.1 }),
-    brickWall({ name: 'yard side wall', seed: 895, corner: [-21, 2.1, 9], along: [0, 0, -1], width: 26, height: 2.1, texel: texel * 1.5, step: 3, foot: 0, top: 2.1 }),
+    brickWall({ name: 'yard wall', seed: 890, corner: [-26, 2.1, -17.2], along: [1, 0, 0], width: 24, height: 2.4, texel, step: 3, foot: -0.3, top: 2.1 }),
+    brickWall({ name: 'yard side wall', seed: 895, corner: [-21, 2.1, 9], along: [0, 0, -1], width: 26, height: 2.4, texel: texel * 1.5, step: 3, foot: -0.3, top: 2.1 }),
   ]
 }

@@ -71,6 +71,9 @@ export function ironThings(mesh: Mesh): void {
     }
   // What the coping rests on and its top.
   for (const [out, y] of [[0.055, 4.2], [0.0275, 4.125]] as const) box(mesh, placed([2.9, y + 0.002, 0]), [13.1, 0.071, 2 * out - 0.004], () => skinOf(0.1, 0.07, 0.055), 0.2)
+  for (const [out, y] of [[0.055, 4.2], [0.0275, 4.125]] as const) box(mesh, placed([-3.6, y + 0.002, -3]), [2 * out - 0.004, 0.071, 6], () => skinOf(0.1, 0.07, 0.055), 0.2)
+  // Behind the corner's joint.
+  box(mesh, placed([-3.565, 0, -0.035]), [0.06, 4.19, 0.06], () => skinOf(0.13, 0.075, 0.055), 0.1)
   drum(mesh)
   lampPost(mesh)
 }

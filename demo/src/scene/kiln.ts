@@ -15,17 +15,28 @@ export interface Brick {
   header: boolean
 }
 
-/** English bond: a course of stretchers, a course of headers. u along, v up, m. */
+/** Garden-wall bond: five courses of stretchers, each half a brick on from the last, then one of headers. u along, v up, m. */
 export function bond(u: number, v: number, brick: Brick): void {
   const course = Math.floor(v / COURSE)
-  const header = (course & 1) === 1
+  const header = ((course % 6) + 6) % 6 === 5
   const length = header ? HEAD : LONG
   // A hand laid these: each course starts a little off.
-  const shift = (header ? HEAD / 2 : LONG / 4) + 0.012 * (spot(3, course, 5) - 0.5)
-  const column = Math.floor((u + shift) / length)
-  const a = u + shift - column * length
+  const shift = (header ? HEAD / 2 : (LONG / 2) * (course & 1)) + 0.05 * (spot(3, course, 5) - 0.5)
+  let column = Math.floor((u + shift) / length)
+  let a = u + shift - column * length
+  // No two bricks are of one length: each upright joint stands a little off its place.
+  const off = (k: number): number => 0.014 * (spot(5, k, course) - 0.5)
+  if (a < off(column)) {
+    column -= 1
+    a += length
+  } else if (a > length + off(column + 1)) {
+    column += 1
+    a -= length
+  }
+  a -= off(column)
+  const whole = length + off(column + 1) - off(column)
   const b = v - course * COURSE + 0.0022 * grain(4, u * 2.3, course)
-  brick.edge = Math.min(a, length - a, b, COURSE - b)
+  brick.edge = Math.min(a, whole - a, b, COURSE - b)
   brick.key = course * 4099 + column
   brick.header = header
 }

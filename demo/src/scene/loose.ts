@@ -18,7 +18,8 @@ function bricks(mesh: Mesh): void {
     const fire = spot(702, key, 2)
     return (p) => {
       const t = (0.8 + 0.4 * rough(703 + key, p[0] * 30 + p[1] * 17, p[2] * 30, 3)) * (0.75 + 0.5 * tone)
-      return skinOf(0.22 * t, 0.22 * t * (0.4 + 0.12 * fire), 0.22 * t * (0.26 + 0.12 * fire), 0.92)
+      const k = t * (0.85 + 0.35 * rough(707, p[0] * 60 + p[1] * 83, p[2] * 60 + p[1] * 20, 2))
+      return skinOf(0.165 * k, 0.165 * k * (0.46 + 0.14 * fire), 0.165 * k * (0.32 + 0.14 * fire), 0.92)
     }
   }
   const one = (at: Vec3, turn: number, lean: number, key: number): void => box(mesh, placed(at, turn, lean), [0.215, 0.065, 0.1025], tint(key), 0.055)

@@ -57,7 +57,7 @@ export function duskSky(): Sky {
       rgb = [rgb[0] + glow, rgb[1] + glow * 0.6, rgb[2] + glow * 0.27]
       // High thin streaks that still have the sun, and a broken grey layer under them, lit along its rims.
       const high = smooth(0.0, 0.75, cloud(301, x, up, z, 1.5, 3.2))
-      const body = cloud(401, x, up, z, 1.15, 2.1) + 0.1 - 0.25 * smooth(0.35, 0.9, up)
+      const body = cloud(401, x, up, z, 1.15, 2.1) + 0.24 - 0.4 * smooth(0.3, 0.9, up)
       const low = smooth(-0.04, 0.6, body) * smooth(0.01, 0.07, up)
       const rim = smooth(-0.05, 0.2, body) * smooth(0.75, 0.1, body)
       const lit = mixed([0.5, 0.46, 0.5], [1.12, 0.74, 0.46], side * (1 - 0.55 * smooth(0.05, 0.6, up)))

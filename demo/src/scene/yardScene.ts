@@ -17,7 +17,7 @@ const NAMES = Object.keys(FIELDS) as YardField[]
 const WORDS = NAMES.length
 
 /** The brazier's flame as a light: radiant intensity / pi at its mean strength, where white in the open is about 1. */
-export const FLAME_LIGHT: Vec3 = [0.95, 0.4, 0.105]
+export const FLAME_LIGHT: Vec3 = [0.95, 0.27, 0.035]
 const FLAME_LENGTH = 0.75
 
 export interface YardScene extends LaidScene {

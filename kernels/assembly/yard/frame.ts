@@ -39,7 +39,7 @@ export class View {
 
 let outR: f32 = 0, outG: f32 = 0, outB: f32 = 0
 const SHARPER: f32 = 0.55
-const LAMP_REACH: f32 = 6.5
+const LAMP_REACH: f32 = 4.2
 
 /** log2 with its fraction linear between powers: enough to choose a level by. */
 // @ts-ignore: decorator
@@ -56,6 +56,19 @@ function levelAt(yard: Yard, footprint: f32, dither: f32): i32 {
   if (index < 0) return 0
   const texel = load<f32>(<usize>yard.charts + (<usize>index) * CHART_BYTES, 28)
   return <i32>Mathf.floor(max<f32>(0, log2(max<f32>(1e-6, footprint / texel)) + dither))
+}
+
+// Smooth noise in space from the eight corners' hashes, about [-1, 1].
+function speckle(x: f32, y: f32, z: f32): f32 {
+  const i = <f32>Mathf.floor(x), j = <f32>Mathf.floor(y), k = <f32>Mathf.floor(z)
+  const fx = x - i, fy = y - j, fz = z - k
+  const key = <u32><i32>i * 0x9e3779b1 + <u32><i32>j * 0x85ebca77 + <u32><i32>k * 0xc2b2ae3d
+  let sum: f32 = 0
+  for (let n: u32 = 0; n < 8; n++) {
+    const wx: f32 = n & 1 ? fx : 1 - fx, wy: f32 = n & 2 ? fy : 1 - fy, wz: f32 = n & 4 ? fz : 1 - fz
+    sum += wx * wy * wz * unit(mix(key + (n & 1) * 0x9e3779b1 + ((n >> 1) & 1) * 0x85ebca77 + ((n >> 2) & 1) * 0xc2b2ae3d))
+  }
+  return 2 * sum - 1
 }
 
 /** Share of the sky that the moving figure's balls hide from a point, by the form factor of a ball (r/d)^2 cos. */
@@ -138,7 +151,7 @@ function addGlow(yard: Yard, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f3
       const a = (side * side) / (flat * r * r)
       const e = max<f32>(0, 1 - a) * max<f32>(0, min<f32>(1, 4 * h + 1)) * max<f32>(0, 1.25 - h)
       // Intensity of the whole over the area it shows.
-      const w = e * e * yard.flameNow * 3.1416 / (2 * yard.flameRadius * yard.flameLength)
+      const w = e * e * yard.flameNow * 1.3 / (2 * yard.flameRadius * yard.flameLength)
       outR += yard.flameR * w; outG += yard.flameG * w; outB += yard.flameB * w
     }
   }
@@ -168,13 +181,23 @@ function trace(yard: Yard, stack: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy:
   const water = mirror, rough = roughness
   shadeMet(yard, stack, px, py, pz, dx, dy, dz, key, true)
   let r = outR, g = outG, b = outB
+  // Grain finer than a texel, where the camera is near enough to see it: pits and grit of 6 and 2.5 mm.
+  const index = metMoving ? -1 : metChart(yard)
+  if (index >= 0 && water < 0.5) {
+    const texel = load<f32>(<usize>yard.charts + (<usize>index) * CHART_BYTES, 28)
+    const near: f32 = 1 - (t * cone) / texel
+    if (near > 0) {
+      const pit: f32 = 1 + near * (0.26 * speckle(px * 165, py * 165, pz * 165) + 0.22 * speckle(px * 400, py * 400, pz * 400))
+      r *= pit; g *= pit; b *= pit
+    }
+  }
   // A mirror part: Schlick 1994 with the index of water or of a dull dry coat.
   const cos: f32 = -(nx * dx + ny * dy + nz * dz)
   const c: f32 = 1 - min<f32>(1, max<f32>(0, cos))
   const c2 = c * c
   const smooth = max<f32>(water, (1 - rough) * (1 - rough))
   const fresnel: f32 = (0.028 + 0.972 * c2 * c2 * c) * smooth
-  if (fresnel > 0.006) {
+  if (fresnel > 0.012) {
     let mx = dx + 2 * cos * nx, my = dy + 2 * cos * ny, mz = dz + 2 * cos * nz
     const spread = rough * rough * 0.9
     turn(unit(mix(key + 21)))
