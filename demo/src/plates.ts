@@ -94,7 +94,7 @@ const WALK: PlateSpec = {
 
 export const PLATES: readonly PlateSpec[] = [
   WALK,
-  { ...common, name: 'yard-locked', frames: 96, day: 'rain', seed: 7, camera: trembling, exposure: 0.75, flameFrom: 50 },
+  { ...common, name: 'yard-locked', frames: 96, day: 'rain', seed: 7, camera: trembling, exposure: 1.25, flameFrom: 50 },
   { ...common, name: 'yard-pan', frames: 72, day: 'dusk', seed: 11, camera: turning, exposure: 0.8, flameFrom: 60 },
   { ...common, name: 'yard-still', frames: 1, day: 'dusk', width: 3840, height: 2160, seed: 13, camera: () => ({ position: [-7.6, 1.64, 7.2], pan: 33 * DEGREE, tilt: 5.5 * DEGREE, roll: 0.5 * DEGREE }), exposure: 0.8, flameFrom: 70, lens: { ...LENS, fStop: 8 }, slices: 16, noise: 0.5 },
 ]

@@ -105,7 +105,7 @@ const along = (values: readonly number[], count: number): number[] => Array.from
 })
 
 const cloth = (r: number, g: number, b: number, seed: number): ((a: number, k: number) => { r: number; g: number; b: number }) => (a, k) => {
-  const t = 1 + 0.25 * rough(seed, Math.cos(a) * 2 + k * 0.21, Math.sin(a) * 2 + k * 0.17, 3)
+  const t = 1 + 0.42 * rough(seed, Math.cos(a) * 2 + k * 0.31, Math.sin(a) * 2 + k * 0.27, 3)
   return { r: r * t, g: g * t, b: b * t }
 }
 
@@ -143,7 +143,7 @@ export function worker(walk: Walk, time: number): Figure {
     const { ankle, pitch, z: fz } = foot(walk, time, side > 0 ? 0 : 0.5)
     const hip = hipOf(side)
     const k = knee(hip, ankle)
-    limb([[hip[0], hip[1] + 0.05, hip[2]], k, [ankle[0], ankle[1] + 0.02, ankle[2]]], [0.098, 0.09, 0.066, 0.062, 0.055, 0.058], trousers, 51 + side, 0.011)
+    limb([[hip[0], hip[1] + 0.05, hip[2]], k, [ankle[0], ankle[1] + 0.02, ankle[2]]], [0.098, 0.09, 0.066, 0.062, 0.055, 0.058], trousers, 51 + side, 0.015)
     // Boot: heel to toe about the ankle.
     const [c, s] = [Math.cos(pitch), Math.sin(pitch)]
     const at = (forward: number, up: number): Vec3 => [ankle[0] - c * forward - s * up, ankle[1] - s * forward + c * up, fz]
@@ -151,7 +151,7 @@ export function worker(walk: Walk, time: number): Figure {
     limb([at(-0.065, -0.045), at(0.02, -0.025), at(0.12, -0.046), at(0.205, -0.062)], [0.034, 0.05, 0.044, 0.022], boots, 61, 0.002, 12, 0.95)
     balls.push([k[0], k[1], k[2], 0.085], [(k[0] + ankle[0]) / 2, (k[1] + ankle[1]) / 2, ankle[2], 0.075], [ankle[0] - 0.05, Math.max(0.06, ankle[1] - 0.02), fz, 0.085], [(hip[0] + k[0]) / 2, (hip[1] + k[1]) / 2, hip[2], 0.1])
   }
-  limb([[x + 0.005, 0.8 + bob, pelvis[2]], [pelvis[0] + 0.01, pelvis[1] + 0.06, pelvis[2]], chest, [neck[0] + 0.012, neck[1] - 0.035, neck[2]]], [0.2, 0.185, 0.178, 0.19, 0.205, 0.2, 0.115], jacket, 71, 0.012, 22, 0.72)
+  limb([[x + 0.005, 0.8 + bob, pelvis[2]], [pelvis[0] + 0.01, pelvis[1] + 0.06, pelvis[2]], chest, [neck[0] + 0.012, neck[1] - 0.035, neck[2]]], [0.2, 0.185, 0.178, 0.19, 0.205, 0.2, 0.115], jacket, 71, 0.02, 26, 0.72)
   balls.push([pelvis[0], pelvis[1], pelvis[2], 0.17], [chest[0], chest[1] - 0.1, chest[2], 0.18], [chest[0], chest[1] + 0.08, chest[2], 0.16], [neck[0] - 0.02, neck[1] + 0.16, neck[2], 0.11])
   const hands: Vec3[] = []
   for (const side of [1, -1]) {
@@ -161,7 +161,7 @@ export function worker(walk: Walk, time: number): Figure {
     const elbow: Vec3 = [shoulder[0] + 0.29 * Math.sin(a), shoulder[1] - 0.29 * Math.cos(a), shoulder[2] + 0.035 * side]
     const b = a - 0.25 - 0.22 * Math.max(0, -swing)
     const hand: Vec3 = [elbow[0] + 0.25 * Math.sin(b), elbow[1] - 0.25 * Math.cos(b), elbow[2] + 0.01 * side]
-    limb([[shoulder[0], shoulder[1] + 0.03, shoulder[2] - 0.05 * side], shoulder, elbow, hand], [0.07, 0.072, 0.062, 0.055, 0.048, 0.042], jacket, 81 + side, 0.008)
+    limb([[shoulder[0], shoulder[1] + 0.03, shoulder[2] - 0.05 * side], shoulder, elbow, hand], [0.07, 0.072, 0.062, 0.055, 0.048, 0.042], jacket, 81 + side, 0.012)
     limb([hand, [hand[0] + 0.045 * Math.sin(b), hand[1] - 0.045 * Math.cos(b), hand[2]], [hand[0] + 0.09 * Math.sin(b - 0.3), hand[1] - 0.085 * Math.cos(b), hand[2]]], [0.034, 0.042, 0.026], cloth(0.25, 0.15, 0.11, 91), 92, 0.003, 10)
     hands.push([hand[0] + 0.06 * Math.sin(b), hand[1] - 0.075, hand[2]])
     balls.push([elbow[0], elbow[1], elbow[2], 0.07])

@@ -180,6 +180,13 @@ function horizon(mesh: Mesh, detail: number): void {
       const t = 0.8 + 0.6 * rough(860, p[0] * 0.25, p[2] * 0.25, 5)
       return skinOf(0.085 * t, 0.08 * t, 0.05 * t)
     })
+  // Floors of the doorways, and what closes the kiln behind.
+  for (const x of [-1.4, 2.1, 5.6])
+    sheet(mesh, 26, 66, (a, b) => ({ p: [x - 0.7 + 1.4 * a, -0.012 + 0.012 * grain(857, a * 9 + x, b * 20), -3.35 + 3.15 * b], n: [0, 1, 0] }), (p) => {
+      const t = 0.8 + 0.5 * rough(858, p[0] * 9, p[2] * 9, 4)
+      return skinOf(0.055 * t, 0.045 * t, 0.036 * t)
+    })
+  sheet(mesh, 16, 6, (a, b) => ({ p: [-3.6 + 13 * a, 4.2 - 4.4 * b, -6], n: [0, 0, -1] }), () => skinOf(0.13, 0.075, 0.055))
   // The kiln's lid keeps the sky out of it.
   sheet(mesh, 20, 10, (a, b) => ({ p: [-3.6 + 13 * a, 4.2, -6 * b], n: [0, 1, 0] }), () => skinOf(0.07, 0.065, 0.05))
 }

@@ -14,13 +14,17 @@ export interface Weather {
   film: number
 }
 
+/** Middle of the drain. */
+export const DRAIN: readonly [x: number, z: number] = [1.75, 4.75]
+
 /** The ground's slow shape: camber, hollows, two wheel ruts that lead to the middle door, m. */
 export function lie(x: number, z: number): number {
   const hollows = 0.042 * rough(11, x * 0.31, z * 0.37, 2) + 0.012 * rough(12, x * 1.1, z * 1.3, 2)
   const bend = 0.35 * grain(13, z * 0.25, 0)
   const rut = (at: number): number => Math.exp(-(((x - at - bend - 0.05 * (z - 1)) / 0.17) ** 2))
   const worn = smooth(0.5, 2.5, z)
-  return hollows - 0.017 * worn * (rut(1.45) + rut(2.85)) - 0.018 * smooth(0.5, 0, z) - 0.01 * Math.exp(-(((z - 4.2) / 0.3) ** 2))
+  const drain = 0.2 * smooth(0.26, 0.215, Math.max(Math.abs(x - DRAIN[0]), Math.abs(z - DRAIN[1])))
+  return hollows - drain - 0.012 * Math.exp(-((x - DRAIN[0]) ** 2 + (z - DRAIN[1]) ** 2) / 0.6) - 0.017 * worn * (rut(1.45) + rut(2.85)) - 0.018 * smooth(0.5, 0, z) - 0.01 * Math.exp(-(((z - 4.2) / 0.3) ** 2))
 }
 
 interface Stone {
@@ -126,10 +130,11 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
     const away = z > 0 ? z : 9
     // Stones: mostly grey, some brown, blue or pale.
     const kind = spot(54, key, 1)
-    let r = 0.118 + 0.085 * tone
+    const patch = 0.035 * rough(63, x * 0.5, z * 0.5, 2)
+    let r = 0.095 + patch + 0.135 * tone
     let g = r * (kind < 0.3 ? 0.9 : kind < 0.5 ? 0.97 : 0.955)
     let b = r * (kind < 0.3 ? 0.76 : kind < 0.5 ? 1 : 0.885)
-    const worn = 1 + 0.34 * mottle + 0.16 * speck + 0.22 * slow + 0.25 * clamp((edge - 0.01) / 0.03) * tone
+    const worn = 1 + 0.42 * mottle + 0.2 * speck + 0.22 * slow + 0.25 * clamp((edge - 0.01) / 0.03) * tone
     r *= worn
     g *= worn
     b *= worn
@@ -140,9 +145,9 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
       const still = smooth(-0.1, 0.45, rough(55, x * 0.55, z * 0.55, 3) + 0.5 * smooth(1.2, 0.1, away) - 0.15)
       const moss = still * smooth(-0.25, 0.3, grain(56, x * 26, z * 26) + 0.3 * mottle)
       const soil = 0.75 + 0.4 * grain(57, x * 120, z * 120)
-      r += (soil * (0.062 * (1 - moss) + 0.042 * moss) - r) * joint
-      g += (soil * (0.05 * (1 - moss) + 0.062 * moss) - g) * joint
-      b += (soil * (0.037 * (1 - moss) + 0.016 * moss) - b) * joint
+      r += (soil * (0.05 * (1 - moss) + 0.036 * moss) - r) * joint
+      g += (soil * (0.041 * (1 - moss) + 0.055 * moss) - g) * joint
+      b += (soil * (0.031 * (1 - moss) + 0.014 * moss) - b) * joint
       skin.rough += (0.95 - skin.rough) * joint
     }
     // Dust and clay that carts left, ash round the fire, soot before the doors.

@@ -1,5 +1,6 @@
 import type { Vec3 } from '@lantern/core/math'
 import { type ChartSpec, type Mesh, planar, type Skin, skinOf, type Tint } from './builder.ts'
+import { DRAIN, lie } from './ground.ts'
 import { clamp, grain, rough, smooth, spot } from './noise.ts'
 import { ARCHES, DRUM, DRUM_SIZE, LAMP_POST } from './places.ts'
 import { box, lathe, placed } from './shapes.ts'
@@ -8,7 +9,7 @@ import { box, lathe, placed } from './shapes.ts'
 export const ironTint = (seed: number, rusty: number): Tint => (p) => {
   const a = rough(seed, p[0] * 9 + p[2] * 7, p[1] * 9, 4)
   const rust = smooth(0.25 - rusty, 0.9 - rusty, a + 0.5)
-  const t = 1 + 0.3 * rough(seed + 3, p[0] * 50 + p[2] * 41, p[1] * 50, 2)
+  const t = 1 + 0.45 * rough(seed + 3, p[0] * 50 + p[2] * 41, p[1] * 50, 2) + 0.3 * rough(seed + 4, p[0] * 6 + p[2] * 5, p[1] * 2.2, 3)
   return skinOf(t * (0.042 + 0.085 * rust), t * (0.04 + 0.028 * rust), t * (0.04 + 0.004 * rust), 0.55 + 0.35 * rust)
 }
 
@@ -76,6 +77,16 @@ export function ironThings(mesh: Mesh): void {
   box(mesh, placed([-3.565, 0, -0.035]), [0.06, 4.19, 0.06], () => skinOf(0.13, 0.075, 0.055), 0.1)
   drum(mesh)
   lampPost(mesh)
+  // A drain's grate let into the cobbles.
+  const tint = ironTint(680, 0.25)
+  const [gx, gz] = DRAIN
+  const level = lie(gx + 0.4, gz) + 0.004
+  for (const side of [-1, 1]) {
+    box(mesh, placed([gx + 0.24 * side, level - 0.03, gz]), [0.05, 0.04, 0.53], tint, 0.03)
+    box(mesh, placed([gx, level - 0.03, gz + 0.24 * side]), [0.53, 0.04, 0.05], tint, 0.03)
+  }
+  for (let n = 0; n < 8; n++) box(mesh, placed([gx - 0.19 + n * 0.054, level - 0.03, gz]), [0.024, 0.036, 0.46], tint, 0.03)
+  box(mesh, placed([gx, level - 0.16, gz]), [0.44, 0.01, 0.44], () => skinOf(0.012, 0.011, 0.01), 0.1)
 }
 
 /** An oil drum, open at the top, dented, with air holes low down; burnt to scale and rust. */
@@ -122,11 +133,13 @@ function drum(mesh: Mesh): void {
 function lampPost(mesh: Mesh): void {
   const here = placed(LAMP_POST)
   const tint = ironTint(660, 0.12)
-  lathe(mesh, here, [[0.17, -0.05], [0.17, 0.05], [0.13, 0.09], [0.105, 0.2], [0.1, 0.5], [0.115, 0.56], [0.07, 0.62], [0.055, 0.7], [0.052, 1.2], [0.05, 1.8], [0.048, 2.4], [0.046, 2.9], [0.06, 2.94], [0.044, 2.98], [0.04, 3.3], [0.055, 3.36], [0.02, 3.44]].flatMap((pair, k, all) => {
+  lathe(mesh, here, [[0.17, -0.05], [0.17, 0.05], [0.13, 0.09], [0.105, 0.2], [0.1, 0.5], [0.115, 0.56], [0.07, 0.62], [0.055, 0.7], [0.052, 1.2], [0.05, 1.8], [0.048, 2.4], [0.046, 2.9], [0.06, 2.94], [0.044, 2.98], [0.04, 3.3], [0.055, 3.36], [0.02, 3.44]].flatMap((pair, k, all): [number, number][] => {
     const next = all[k + 1]
     const p: [number, number] = [pair[0] ?? 0, pair[1] ?? 0]
-    return next && (next[1] ?? 0) - p[1] > 0.25 ? [p, [(p[0] + (next[0] ?? 0)) / 2, (p[1] + (next[1] ?? 0)) / 2] as [number, number]] : [p]
-  }), 20, tint)
+    // Cut finely, so that rust and dirt have room to vary.
+    const cuts = next ? Math.max(1, Math.round(((next[1] ?? 0) - p[1]) / 0.025)) : 1
+    return Array.from({ length: cuts }, (_, c) => [p[0] + ((next?.[0] ?? 0) - p[0]) * (c / cuts), p[1] + ((next?.[1] ?? 0) - p[1]) * (c / cuts)])
+  }), 28, tint)
   const ladder = placed([LAMP_POST[0], 3.02, LAMP_POST[2]], 0.5)
   box(mesh, ladder, [0.5, 0.025, 0.025], tint, 0.1)
   for (const [x, z] of [[-1, -1], [1, -1], [1, 1], [-1, 1]] as const) box(mesh, placed([LAMP_POST[0] + 0.13 * x, 3.46, LAMP_POST[2] + 0.13 * z]), [0.018, 0.36, 0.018], tint, 0.1)

@@ -74,7 +74,7 @@ export function duskSky(): Sky {
 export function rainSky(): Sky {
   return {
     sun: [0, 1, 0], spread: 0.1, sunLight: [0, 0, 0],
-    air: { colour: [0.32, 0.345, 0.37], loss: 1 / 420 },
+    air: { colour: [0.32, 0.345, 0.37], loss: 1 / 1200 },
     look(x, y, z) {
       const up = Math.max(0, y)
       const torn = 0.5 + 0.5 * cloud(501, x, up, z, 1.3, 1.4)
