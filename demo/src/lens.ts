@@ -10,7 +10,7 @@ export interface LensLook {
   /** Share of light spread wide. */
   glow: number
 }
-export const LENS_LOOK: LensLook = { blur: 0.44, vignette: 0.3, fringe: 0.45, glow: 0.02 }
+export const LENS_LOOK: LensLook = { blur: 0.3, vignette: 0.3, fringe: 0.45, glow: 0.014 }
 
 /** Separable Gaussian over one plane, in place. Edges repeat. */
 export function blurPlane(plane: Float32Array, width: number, height: number, sigma: number): void {

@@ -36,7 +36,7 @@ for (const spec of PLATES) {
   const found = corners(luma)
   const { dark, clipped } = tones(rgb)
   const row: Record<string, string> = { plate: spec.name, 'near black': `${(dark * 100).toFixed(2)} %`, clipped: `${(clipped * 100).toFixed(2)} %`, 'edge px': edgeSpread(luma).toFixed(2), slope: spectrumSlope(luma, spec.width > 2000 ? 1024 : 512).toFixed(2), corners: `${found.length} (${ninths(found, spec.width, spec.height).join(' ')})` }
-  if (spec.frames > 40) {
+  if (spec.frames > 40 && existsSync(join(values.exact, `${spec.name}.json`))) {
     const { landmarks, seed } = JSON.parse(readFileSync(join(values.exact, `${spec.name}.json`), 'utf8')) as { landmarks: Vec3[]; seed: number }
     const all = correlations(spec, seed, landmarks, luma, lumaOf(frameOf(path, 40, spec), spec.width, spec.height)).sort((p, q) => p - q)
     row['patch after 40'] = `${(all[all.length >> 1] ?? Number.NaN).toFixed(3)} of ${all.length}`
