@@ -36,7 +36,7 @@ describe('the generator', () => {
   }, 240_000)
   it('goes on where it stopped: frames that are kept are not drawn again', () => {
     const made = join(folder, 'made')
-    const linear = spawnSync('sh', ['-c', `ls -d ${made}/linear-yard-walk-*`], { encoding: 'utf8' }).stdout.trim()
+    const linear = spawnSync('sh', ['-c', `ls -d ${made}/linear-*`], { encoding: 'utf8' }).stdout.trim()
     const [kept, lost] = [join(linear, '1001.half'), join(linear, '1002.half')]
     const before = readFileSync(lost)
     utimesSync(kept, 1, 1)

@@ -12,6 +12,16 @@ export interface LensLook {
 }
 export const LENS_LOOK: LensLook = { blur: 0.3, vignette: 0.3, fringe: 0.45, glow: 0.014 }
 
+/** A row as the weighted sum of rows, three at a time. */
+function weigh(out: Float32Array, weights: Float32Array, rowOf: (k: number) => Float32Array): void {
+  for (let k = 0; k < weights.length; k += 3) {
+    const [a, b, c] = [rowOf(k), rowOf(Math.min(k + 1, weights.length - 1)), rowOf(Math.min(k + 2, weights.length - 1))]
+    const [wa, wb, wc] = [weights[k] as number, weights[k + 1] ?? 0, weights[k + 2] ?? 0]
+    if (k === 0) for (let x = 0; x < out.length; x++) out[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
+    else for (let x = 0; x < out.length; x++) out[x] = (out[x] as number) + wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
+  }
+}
+
 /** Separable Gaussian over one plane, in place. Edges repeat. */
 export function blurPlane(plane: Float32Array, width: number, height: number, sigma: number): void {
   if (sigma <= 0) return
@@ -21,26 +31,18 @@ export function blurPlane(plane: Float32Array, width: number, height: number, si
   for (let n = 0; n < weights.length; n++) weights[n] = (weights[n] ?? 0) / total
   const row = new Float32Array(width + 2 * reach)
   for (let y = 0; y < height; y++) {
-    const at = y * width
-    for (let x = 0; x < row.length; x++) row[x] = plane[at + Math.max(0, Math.min(width - 1, x - reach))] as number
-    for (let x = 0; x < width; x++) {
-      let sum = 0
-      for (let k = 0; k < weights.length; k++) sum += (weights[k] as number) * (row[x + k] as number)
-      plane[at + x] = sum
-    }
+    const out = plane.subarray(y * width, (y + 1) * width)
+    row.set(out, reach)
+    row.fill(out[0] as number, 0, reach)
+    row.fill(out[width - 1] as number, width + reach)
+    weigh(out, weights, (k) => row.subarray(k, k + width))
   }
   // Columns, many at a time so that memory is read in rows.
   const lines: Float32Array[] = Array.from({ length: 2 * reach + 1 }, () => new Float32Array(width))
   const line = (y: number): Float32Array => plane.subarray(Math.max(0, Math.min(height - 1, y)) * width, (Math.max(0, Math.min(height - 1, y)) + 1) * width)
   for (let k = 0; k < lines.length; k++) lines[k]?.set(line(k - reach))
   for (let y = 0; y < height; y++) {
-    const out = plane.subarray(y * width, (y + 1) * width)
-    out.fill(0)
-    for (let k = 0; k < lines.length; k++) {
-      const from = lines[(y + k) % lines.length] as Float32Array
-      const w = weights[k] as number
-      for (let x = 0; x < width; x++) out[x] = (out[x] as number) + w * (from[x] as number)
-    }
+    weigh(plane.subarray(y * width, (y + 1) * width), weights, (k) => lines[(y + k) % lines.length] as Float32Array)
     const next = lines[y % lines.length] as Float32Array
     // The oldest line makes room; what is ahead of us is not written yet.
     next.set(line(y + reach + 1))
@@ -56,8 +58,10 @@ function spreadWide(plane: Float32Array, width: number, height: number, sigmas: 
   const small = new Float32Array(w * h)
   for (let y = 0; y < height; y++) {
     const row = (y >> 3) * w
-    for (let x = 0; x < width; x++) small[row + (x >> 3)] = (small[row + (x >> 3)] as number) + (plane[y * width + x] as number) / (COARSE * COARSE)
+    const line = plane.subarray(y * width, (y + 1) * width)
+    for (let x = 0; x < width; x++) small[row + (x >> 3)] = (small[row + (x >> 3)] as number) + (line[x] as number)
   }
+  for (let n = 0; n < small.length; n++) small[n] = (small[n] as number) / (COARSE * COARSE)
   const sum = new Float32Array(w * h)
   for (const [sigma, share] of sigmas) {
     const one = small.slice()
@@ -70,29 +74,57 @@ function spreadWide(plane: Float32Array, width: number, height: number, sigmas: 
 /** Catmull–Rom weights at a fraction. */
 const cubic = (t: number): [number, number, number, number] => [((-0.5 * t + 1) * t - 0.5) * t, (1.5 * t - 2.5) * t * t + 1, ((-1.5 * t + 2) * t + 0.5) * t, (0.5 * t - 0.5) * t * t]
 
+/** Where each of `size` places reads and its four weights, when scaled about the middle; the places lie two further on in a row with two repeated at either end. */
+function tapsOf(size: number, scale: number): { from: Int32Array; weights: Float32Array } {
+  const from = new Int32Array(size)
+  const weights = new Float32Array(size * 4)
+  for (let n = 0; n < size; n++) {
+    const p = (n + 0.5 - size / 2) / scale + size / 2 - 0.5
+    const i = Math.max(-1, Math.min(size - 1, Math.floor(p)))
+    from[n] = i + 1
+    weights.set(cubic(p - i), n * 4)
+  }
+  return { from, weights }
+}
+
 /** A plane scaled about the middle by `scale` (a hair more or less than 1). */
 function rescaled(plane: Float32Array, width: number, height: number, scale: number): Float32Array {
   const wide = new Float32Array(plane.length)
   const out = new Float32Array(plane.length)
-  const at = (n: number, size: number): number => Math.max(0, Math.min(size - 1, n))
-  const tapsOf = (size: number) => Array.from({ length: size }, (_, n) => {
-    const p = (n + 0.5 - size / 2) / scale + size / 2 - 0.5
-    const i = Math.floor(p)
-    return { i, w: cubic(p - i) }
-  })
-  const across = tapsOf(width)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) {
-    const { i, w } = across[x] as { i: number; w: [number, number, number, number] }
-    const r = y * width
-    wide[r + x] = w[0] * (plane[r + at(i - 1, width)] as number) + w[1] * (plane[r + at(i, width)] as number) + w[2] * (plane[r + at(i + 1, width)] as number) + w[3] * (plane[r + at(i + 2, width)] as number)
-  }
-  const down = tapsOf(height)
+  const across = tapsOf(width, scale)
+  const row = new Float32Array(width + 4)
   for (let y = 0; y < height; y++) {
-    const { i, w } = down[y] as { i: number; w: [number, number, number, number] }
-    const [a, b, c, d] = [at(i - 1, height) * width, at(i, height) * width, at(i + 1, height) * width, at(i + 2, height) * width]
-    for (let x = 0; x < width; x++) out[y * width + x] = w[0] * (wide[a + x] as number) + w[1] * (wide[b + x] as number) + w[2] * (wide[c + x] as number) + w[3] * (wide[d + x] as number)
+    const line = plane.subarray(y * width, (y + 1) * width)
+    row.set(line, 2)
+    row.fill(line[0] as number, 0, 2)
+    row.fill(line[width - 1] as number, width + 2)
+    const { from, weights: w } = across
+    for (let x = 0, k = 0; x < width; x++, k += 4) {
+      const i = from[x] as number
+      wide[y * width + x] = (w[k] as number) * (row[i] as number) + (w[k + 1] as number) * (row[i + 1] as number) + (w[k + 2] as number) * (row[i + 2] as number) + (w[k + 3] as number) * (row[i + 3] as number)
+    }
+  }
+  const down = tapsOf(height, scale)
+  for (let y = 0; y < height; y++) {
+    const lines = [0, 1, 2, 3].map((k) => Math.max(0, Math.min(height - 1, (down.from[y] ?? 0) - 2 + k)) * width)
+    const [a, b, c, d] = lines.map((at) => wide.subarray(at, at + width)) as [Float32Array, Float32Array, Float32Array, Float32Array]
+    const [wa, wb, wc, wd] = [...down.weights.subarray(y * 4, y * 4 + 4)] as [number, number, number, number]
+    const line = out.subarray(y * width, (y + 1) * width)
+    for (let x = 0; x < width; x++) line[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number) + wd * (d[x] as number)
   }
   return out
+}
+
+/** Between coarse places: which, and how far to the next, for each of `size` fine ones. */
+function between(size: number, coarse: number): { at: Int32Array; share: Float32Array } {
+  const at = new Int32Array(size)
+  const share = new Float32Array(size)
+  for (let n = 0; n < size; n++) {
+    const u = Math.max(0, Math.min(coarse - 1, (n + 0.5) / COARSE - 0.5))
+    at[n] = Math.max(0, Math.min(coarse - 2, Math.floor(u)))
+    share[n] = u - (at[n] as number)
+  }
+  return { at, share }
 }
 
 /** Scene light (r g b in rows) through the lens: three planes. */
@@ -109,21 +141,23 @@ export function throughLens(image: Float32Array, width: number, height: number, 
     blurPlane(moved, width, height, look.blur)
     const { small, w, h } = spreadWide(moved, width, height, [[22 * scale, 0.6], [90 * scale, 0.4]])
     const r2 = corner * corner
+    const columns = between(width, w)
+    const rows = between(height, h)
+    const far2 = Float32Array.from({ length: width }, (_, x) => (x + 0.5 - width / 2) ** 2 / r2)
+    const line = new Float32Array(w + 1)
     for (let y = 0; y < height; y++) {
-      // Between the coarse rows and columns.
-      const v = Math.max(0, Math.min(h - 1, (y + 0.5) / COARSE - 0.5))
-      const j = Math.min(h - 2, Math.floor(v))
-      const fy = v - j
-      const dy2 = (y + 0.5 - height / 2) ** 2
+      const j = (rows.at[y] as number) * w
+      const fy = rows.share[y] as number
+      for (let i = 0; i < w; i++) line[i] = (small[j + i] as number) * (1 - fy) + (small[j + w + i] ?? 0) * fy
+      line[w] = line[w - 1] as number
+      const down2 = (y + 0.5 - height / 2) ** 2 / r2
+      const out = moved.subarray(y * width, (y + 1) * width)
       for (let x = 0; x < width; x++) {
-        const u = Math.max(0, Math.min(w - 1, (x + 0.5) / COARSE - 0.5))
-        const i = Math.min(w - 2, Math.floor(u))
-        const fx = u - i
-        const at = j * w + i
-        const wide = ((small[at] as number) * (1 - fx) + (small[at + 1] as number) * fx) * (1 - fy) + ((small[at + w] as number) * (1 - fx) + (small[at + w + 1] as number) * fx) * fy
-        const d2 = ((x + 0.5 - width / 2) ** 2 + dy2) / r2
-        const n = y * width + x
-        moved[n] = Math.max(0, (moved[n] as number) * (1 - look.glow) + look.glow * wide) * (1 - look.vignette * d2 * (0.75 + 0.25 * d2))
+        const i = columns.at[x] as number
+        const fx = columns.share[x] as number
+        const wide = (line[i] as number) * (1 - fx) + (line[i + 1] as number) * fx
+        const d2 = (far2[x] as number) + down2
+        out[x] = Math.max(0, (out[x] as number) * (1 - look.glow) + look.glow * wide) * (1 - look.vignette * d2 * (0.75 + 0.25 * d2))
       }
     }
     return moved

@@ -3,16 +3,14 @@ import { join } from 'node:path'
 import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
-import { BRAZIER_GAS, burn, FLAME_EXPOSURE, type FlameLayer, flameLight, layFlame, pictureFlame } from './brazier.ts'
+import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
 import { gasCrew, yardCrew } from './crew.ts'
-import { LENS_LOOK, throughLens } from './lens.ts'
-import { keep, keepFloats, keyOf, readFloats } from './made.ts'
+import { keep, keepFloats, keyOf } from './made.ts'
 import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './plates.ts'
 import { yardParts } from './scene/parts.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
-import { type Drawing, newDrawing, newView } from './view.ts'
+import { type Drawing, newDrawing } from './view.ts'
 import { heldYard, layYard, type LightPlan, lightYard, type YardScene } from './scene/yardScene.ts'
-import { addNoise, SENSOR_LOOK } from './sensor.ts'
 import { shoot } from './shoot.ts'
 
 /** How a making goes: where things are kept, on how many threads, how finely, and who is told. */
@@ -29,7 +27,7 @@ export interface Making {
 }
 
 /** What pieces of work cost on two threads, s: only for the time left. */
-export const COST = { bake: 420, burn: 1.2, frame: 6.2, layer: 1, develop: 0.9 } as const
+export const COST = { bake: 400, burn: 1.5, frame: 8, layer: 1, develop: 0.3 } as const
 
 const SCENE_SOURCES = ['demo/src/scene', 'kernels/assembly/yard']
 const BLOCK = 1 << 26
@@ -102,12 +100,13 @@ export function burntBrazier(making: Making, rate: number): { key: string; frame
   return { key, frame: (n) => new Uint8Array(readFileSync(path(n))), lights: JSON.parse(readFileSync(lightsPath, 'utf8')) as [number, number, number][] }
 }
 
-const specKey = (spec: PlateSpec, seed: number): unknown[] => [spec.name, spec.width, spec.height, spec.lens, seed, spec.shutter, spec.slices, spec.worker, spec.rate, spec.flameFrom, spec.camera.toString()]
+/** What the scene light of a plate hangs on; plates that differ in lens look or sensor alone share it. */
+const specKey = (spec: PlateSpec, seed: number): unknown[] => [spec.width, spec.height, spec.lens, seed, spec.shutter, spec.slices, spec.worker, spec.rate, spec.flameFrom, spec.camera.toString()]
 
 /** Folder of a plate's scene light, frame by frame. */
 export function linearFolder(making: Making, spec: PlateSpec, seed: number): string {
   const key = keyOf([...SCENE_SOURCES, 'demo/src/plates.ts', 'demo/src/shoot.ts', 'demo/src/worker.ts'], [specKey(spec, seed), making.detail, making.light])
-  return join(making.cache, `linear-${spec.name}-${key}`)
+  return join(making.cache, `linear-${key}`)
 }
 export const framePath = (folder: string, frame: number): string => join(folder, `${frame}.half`)
 
@@ -117,12 +116,11 @@ export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }
   const { crew, scene } = yard
   const mark = crew.heap.mark()
   const drawing: Drawing = newDrawing(crew, spec.width, spec.height)
-  const view = newView(crew)
   const cost = (COST.frame * spec.width * spec.height * spec.slices) / (1280 * 720 * 8)
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      shoot(crew, scene, view, drawing, spec, seed, frame, lights[(spec.flameFrom + frame - spec.first) % lights.length]?.[0] ?? 1)
+      shoot(crew, scene, drawing, spec, seed, frame, lights[(spec.flameFrom + frame - spec.first) % lights.length]?.[0] ?? 1)
       keepFloats(path, { frame, width: spec.width, height: spec.height }, crew.heap.f32(drawing.image, spec.width * spec.height * 3))
       if ((frame - spec.first) % DEPTH_EVERY === 0) keepFloats(`${path}-depth`, { frame }, crew.heap.f32(drawing.depth, spec.width * spec.height))
     }
@@ -141,7 +139,7 @@ export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
 /** Pictures the brazier's flame through the plate's camera, frame by frame. */
 export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames: readonly number[], brazier: ReturnType<typeof burntBrazier>): string {
   const key = keyOf(['demo/src/brazier.ts', 'demo/src/plates.ts', 'core/src/picture', 'core/src/light', 'kernels/assembly'], [specKey(spec, seed), brazier.key])
-  const folder = join(making.cache, `flame-${spec.name}-${key}`)
+  const folder = join(making.cache, `flame-${key}`)
   const crew = gasCrew(making.threads)
   const sun = duskSky().sun
   const dusk = spec.day === 'dusk'
@@ -156,16 +154,4 @@ export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames
   }
   crew.end()
   return folder
-}
-
-/** Scene light and flame of a frame, through lens and sensor: three planes of linear light with grain, before the curve. */
-export function develop(spec: PlateSpec, seed: number, frame: number, linear: string, flame: string): [Float32Array, Float32Array, Float32Array] {
-  const { values } = readFloats<object>(framePath(linear, frame))
-  const layer = readFloats<Omit<FlameLayer, 'data'>>(framePath(flame, frame))
-  const gain = spec.light * 2 ** (spec.exposure + spec.drift((frame - spec.first) / spec.rate))
-  for (let n = 0; n < values.length; n++) values[n] = (values[n] ?? 0) * gain
-  layFlame(values, spec.width, { ...layer.head, data: layer.values }, gain)
-  const planes = throughLens(values, spec.width, spec.height, LENS_LOOK)
-  addNoise(planes, spec.width, spec.height, frame, seed, { ...SENSOR_LOOK, photon: SENSOR_LOOK.photon * spec.noise, read: SENSOR_LOOK.read * spec.noise })
-  return planes
 }

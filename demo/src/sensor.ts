@@ -79,12 +79,14 @@ function codeTable(most: number, look: SensorLook): Float32Array {
 export function toCodes<T extends Uint8Array | Uint16Array>(planes: readonly Float32Array[], out: T, most: 255 | 65535, look: SensorLook): T {
   const table = codeTable(most, look)
   const top = mostLight(look)
+  const scale = 1 / top
   for (const [c, plane] of planes.entries())
-    for (let n = 0; n < plane.length; n++) {
-      const t = Math.sqrt(Math.max(0, Math.min(1, (plane[n] as number) / top))) * STEPS
-      const k = Math.min(STEPS - 1, Math.floor(t))
+    for (let n = 0, o = c; n < plane.length; n++, o += 3) {
+      const share = (plane[n] as number) * scale
+      const t = share <= 0 ? 0 : share >= 1 ? STEPS - 1e-3 : Math.sqrt(share) * STEPS
+      const k = t | 0
       const a = table[k] as number
-      out[n * 3 + c] = Math.round(a + ((table[k + 1] as number) - a) * (t - k))
+      out[o] = (a + ((table[k + 1] as number) - a) * (t - k) + 0.5) | 0
     }
   return out
 }

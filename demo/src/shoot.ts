@@ -1,6 +1,6 @@
 import type { Crew } from '@lantern/core/base'
 import { layTree, layVertices, meshTriangles } from './scene/memory.ts'
-import { drawMoment, type Drawing } from './view.ts'
+import { drawMoments, type Drawing, newMoments, setMoment } from './view.ts'
 import { worker, type Walk } from './worker.ts'
 import { lightMesh, type YardScene } from './scene/yardScene.ts'
 import { FLAME_LIGHT } from './scene/yardScene.ts'
@@ -40,19 +40,19 @@ function standWorker(crew: Crew, scene: YardScene, walk: Walk, time: number, lit
 }
 
 /** Draws the scene light of one frame of a plate into the drawing (no flame, no lens yet). flame: the brazier's red light this frame. */
-export function shoot(crew: Crew, scene: YardScene, view: number, drawing: Drawing, spec: PlateSpec, seed: number, frame: number, flame: number): void {
+export function shoot(crew: Crew, scene: YardScene, drawing: Drawing, spec: PlateSpec, seed: number, frame: number, flame: number): void {
   const mark = crew.heap.mark()
   const middle = (frame - spec.first) / spec.rate
   const open = spec.shutter / spec.rate
   scene.set({ flameNow: flame / FLAME_LIGHT[0], movingNodes: 0, ballCount: 0, lampR: 0, lampG: 0, lampB: 0 })
   const lit = spec.worker ? standWorker(crew, scene, spec.worker, middle, undefined) : undefined
   const lens = { focalPx: focalPx(spec), k1: spec.lens.k1, k2: spec.lens.k2, opening: (0.001 * spec.lens.focalMm) / spec.lens.fStop / 2, focus: spec.lens.focus }
+  const moments = newMoments(crew, spec.slices)
   for (let slice = 0; slice < spec.slices; slice++) {
     const time = middle + open * ((slice + 0.5) / spec.slices - 0.5)
-    const within = crew.heap.mark()
     if (spec.worker) standWorker(crew, scene, spec.worker, time, lit)
-    drawMoment(crew, scene, view, drawing, momentOf(spec, time, seed), lens, slice, spec.slices, spec.seed * 7919 + frame, 1)
-    crew.heap.release(within)
+    setMoment(crew, scene, drawing, moments, slice, momentOf(spec, time, seed), lens, spec.seed * 7919 + frame, 1)
   }
+  drawMoments(crew, scene, drawing, moments)
   crew.heap.release(mark)
 }

@@ -6,7 +6,7 @@ import { yardCrew } from './crew.ts'
 import { momentOf, PLATES, type PlateSpec, project } from './plates.ts'
 import { type ChartSpec, newMesh, planar, skinOf } from './scene/builder.ts'
 import { layYard, lightYard } from './scene/yardScene.ts'
-import { drawMoment, newDrawing, newView } from './view.ts'
+import { drawMoments, newDrawing, newMoments, setMoment } from './view.ts'
 
 // What the camera kernels draw must lie where the exact camera says: the plates' truth hangs on it.
 const [W, H] = [320, 180]
@@ -19,9 +19,12 @@ function scene(threads: number) {
   const laid = layYard(crew, { charts: [small], mesh: newMesh() }, { sun: [0, 0.2, 0.98], spread: 0.02, sunLight: [2, 2, 2], look: () => [0, 0, 0], air: { colour: [0, 0, 0], loss: 0 } }, 64, false)
   lightYard(crew, laid, { rays: 8, coarseRays: 8, passes: 1, flame: false })
   const drawing = newDrawing(crew, W, H)
-  const view = newView(crew)
   return (spec: PlateSpec, times: readonly number[], opening = 0, focus = 9): { image: Float32Array; depth: Float32Array } => {
-    times.forEach((time, slice) => void drawMoment(crew, laid, view, drawing, momentOf(spec, time), { focalPx: (spec.lens.focalMm / 28) * W, k1: spec.lens.k1, k2: spec.lens.k2, opening, focus }, slice, times.length, 5, 1))
+    const mark = crew.heap.mark()
+    const moments = newMoments(crew, times.length)
+    for (const [n, time] of times.entries()) setMoment(crew, laid, drawing, moments, n, momentOf(spec, time), { focalPx: (spec.lens.focalMm / 28) * W, k1: spec.lens.k1, k2: spec.lens.k2, opening, focus }, 5, 1)
+    drawMoments(crew, laid, drawing, moments)
+    crew.heap.release(mark)
     return { image: crew.heap.f32(drawing.image, W * H * 3).slice(), depth: crew.heap.f32(drawing.depth, W * H).slice() }
   }
 }

@@ -1,5 +1,5 @@
 import type { Crew } from '@lantern/core/base'
-import type { YardScene } from './scene/yardScene.ts'
+import { YARD_BYTES, type YardScene } from './scene/yardScene.ts'
 
 /** One moment of a camera: a world-from-camera turn as its three axes, and its lens. */
 export interface Moment {
@@ -19,7 +19,14 @@ export interface DrawnLens {
 
 const VIEW_WORDS = 25
 
-/** A picture being drawn: moments of the open shutter add up in it. */
+/** Moments of one open shutter: their views and yard tables in the heap. */
+export interface Moments {
+  views: number
+  yards: number
+  count: number
+}
+
+/** A picture being drawn. */
 export interface Drawing {
   image: number
   depth: number
@@ -33,16 +40,22 @@ export function newDrawing(crew: Crew, width: number, height: number): Drawing {
   return { image, depth, width, height }
 }
 
-/** Adds one moment of `slices` to the drawing; slice 0 clears it first. */
-export function drawMoment(crew: Crew, scene: YardScene, view: number, drawing: Drawing, moment: Moment, lens: DrawnLens, slice: number, slices: number, seed: number, gain: number): void {
-  const { width, height } = drawing
-  if (slice === 0) crew.heap.f32(drawing.image, width * height * 3).fill(0)
-  const f = crew.heap.f32(view, VIEW_WORDS)
-  const i = crew.heap.i32(view, VIEW_WORDS)
-  f.set([...moment.right, ...moment.up, ...moment.back, ...moment.position, lens.focalPx, width / 2, height / 2, lens.k1, lens.k2, lens.opening, lens.focus])
-  i.set([width, height, slice, slices, seed], 19)
-  f[24] = gain
-  crew.run('drawRows', [scene.yard, view, drawing.image, drawing.depth, scene.stacks], height, 4)
+/** Room for the views and the yard's tables of so many moments. */
+export function newMoments(crew: Crew, count: number): Moments {
+  return { views: crew.heap.alloc(VIEW_WORDS * 4 * count), yards: crew.heap.alloc(YARD_BYTES * count), count }
 }
 
-export const newView = (crew: Crew): number => crew.heap.alloc(VIEW_WORDS * 4)
+/** Sets one moment: the camera then, and the yard's table as it stands now. */
+export function setMoment(crew: Crew, scene: YardScene, drawing: Drawing, moments: Moments, n: number, moment: Moment, lens: DrawnLens, seed: number, gain: number): void {
+  const at = moments.views + n * VIEW_WORDS * 4
+  const f = crew.heap.f32(at, VIEW_WORDS)
+  f.set([...moment.right, ...moment.up, ...moment.back, ...moment.position, lens.focalPx, drawing.width / 2, drawing.height / 2, lens.k1, lens.k2, lens.opening, lens.focus])
+  crew.heap.i32(at, VIEW_WORDS).set([drawing.width, drawing.height, n, moments.count, seed], 19)
+  f[24] = gain
+  crew.heap.u8(moments.yards + n * YARD_BYTES, YARD_BYTES).set(crew.heap.u8(scene.yard, YARD_BYTES))
+}
+
+/** Draws the mean of the moments. */
+export function drawMoments(crew: Crew, scene: YardScene, drawing: Drawing, moments: Moments): void {
+  crew.run('drawRows', [moments.yards, moments.views, moments.count, drawing.image, drawing.depth, scene.stacks], drawing.height, 4)
+}

@@ -1,6 +1,6 @@
 import type { Crew } from '@lantern/core/base'
 import { BufferAttribute, BufferGeometry } from 'three'
-import { CENTER, MeshBVH } from 'three-mesh-bvh'
+import { CENTER, MeshBVH, SAH } from 'three-mesh-bvh'
 import { type ChartSpec, type Mesh, MESH_STRIDE, type Parts, type Skin } from './builder.ts'
 
 // The layouts that kernels/assembly/yard/yard.ts states.
@@ -11,6 +11,8 @@ const TRIANGLE_BYTES = 64
 export const VERTEX_BYTES = 128
 const MOST_LEVELS = 14
 const MOST_IN_LEAF = 15
+/** Levels of the tree that lie together. */
+const BLOCK_LEVELS = 3
 
 /** A tree over triangles, with the triangles in its order. */
 export interface LaidTree {
@@ -155,11 +157,11 @@ export function meshTriangles(mesh: Mesh): Tail {
   return { corners, tails, count }
 }
 
-/** Builds the four-way tree over triangles and lays it and them in the heap. */
-export function layTree(crew: Crew, { corners, tails, count }: Tail): LaidTree {
+/** Builds the four-way tree over triangles and lays it and them in the heap. `standing`: with more care, for a tree that many rays will meet. */
+export function layTree(crew: Crew, { corners, tails, count }: Tail, standing = false): LaidTree {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', new BufferAttribute(corners, 3))
-  const bvh = new MeshBVH(geometry, { strategy: CENTER, targetLeafSize: 4, maxDepth: 60, indirect: true })
+  const bvh = new MeshBVH(geometry, { strategy: standing ? SAH : CENTER, targetLeafSize: 4, maxDepth: 60, indirect: true })
   const { roots, indirectBuffer } = MeshBVH.serialize(bvh, { cloneBuffers: false }) as unknown as { roots: ArrayBuffer[]; indirectBuffer: Uint32Array }
   const root = roots[0]
   if (!root || roots.length !== 1) throw new Error('the tree has more than one root')
@@ -191,8 +193,7 @@ function widen(crew: Crew, root: ArrayBuffer): number {
     const [x, y, z] = [0, 1, 2].map((c) => (floats[n * 8 + 3 + c] ?? 0) - (floats[n * 8 + c] ?? 0)) as [number, number, number]
     return x * y + y * z + z * x
   }
-  const out: number[][] = []
-  const visit = (n: number): number => {
+  const childrenOf = (n: number): number[] => {
     let children = leaf(n) ? [n] : [left(n), right(n)]
     while (children.length < 4) {
       let widest = -1
@@ -201,14 +202,28 @@ function widen(crew: Crew, root: ArrayBuffer): number {
       const split = children[widest] ?? 0
       children = [...children.slice(0, widest), left(split), right(split), ...children.slice(widest + 1)]
     }
-    const mine = out.length
-    out.push(children)
-    return mine
+    return children
   }
-  visit(0)
-  // Breadth first, so that a node's number is known when its parent is written.
+  // A node's children lie together and its grandchildren soon after: blocks of a few levels, each block's own subtrees in turn, so that a ray's way down stays near in memory.
+  const out: number[][] = []
   const links: number[][] = []
-  for (let n = 0; n < out.length; n++) links.push((out[n] ?? []).map((child) => (leaf(child) ? -1 : visit(child))))
+  const add = (n: number): number => {
+    out.push(childrenOf(n))
+    return out.length - 1
+  }
+  const place = (root: number): void => {
+    let edge = [root]
+    for (let level = 0; level < BLOCK_LEVELS; level++) {
+      const next: number[] = []
+      for (const mine of edge) {
+        links[mine] = (out[mine] ?? []).map((child) => (leaf(child) ? -1 : add(child)))
+        next.push(...(links[mine] ?? []).filter((link) => link >= 0))
+      }
+      edge = next
+    }
+    for (const mine of edge) place(mine)
+  }
+  place(add(0))
   const nodes = crew.heap.alloc(out.length * NODE_BYTES)
   const f = crew.heap.f32(nodes, out.length * 32)
   const i = crew.heap.i32(nodes, out.length * 32)
@@ -252,7 +267,7 @@ export function layScene(crew: Crew, parts: Parts, say: (text: string) => void =
     n += one.count
   }
   say(`${count} triangles`)
-  const tree = layTree(crew, { corners, tails, count })
+  const tree = layTree(crew, { corners, tails, count }, true)
   return { tree, vertices, vertexCount, charts, list, triangleCount: count }
 }
 

@@ -15,6 +15,7 @@ const FIELDS = {
 export type YardField = keyof typeof FIELDS
 const NAMES = Object.keys(FIELDS) as YardField[]
 const WORDS = NAMES.length
+export const YARD_BYTES = WORDS * 4
 
 /** The brazier's flame as a light: radiant intensity / pi at its mean strength, where white in the open is about 1. */
 export const FLAME_LIGHT: Vec3 = [0.95, 0.27, 0.035]

@@ -40,6 +40,10 @@ export class View {
 let outR: f32 = 0, outG: f32 = 0, outB: f32 = 0
 const SHARPER: f32 = 0.55
 const LAMP_REACH: f32 = 4.2
+/** The mirror part from which every ray is sent on. */
+const SURELY: f32 = 0.1
+/** The lantern's red light from which every ray to it is cast. */
+const LAMP_SURELY: f32 = 0.02
 
 /** log2 with its fraction linear between powers: enough to choose a level by. */
 // @ts-ignore: decorator
@@ -128,10 +132,15 @@ function shadeMet(yard: Yard, stack: usize, px: f32, py: f32, pz: f32, dx: f32, 
       x *= inv; y *= inv; z *= inv
       const cos = nx * x + ny * y + nz * z
       const away: f32 = d2 * inv - 2.2 * yard.lampRadius
-      if (cos > 0 && away > 0 && castRay(yard.nodes, yard.triangles, stack, ox, oy, oz, x, y, z, away, true) >= MISS && !movingBlocks(yard, stack, ox, oy, oz, x, y, z, away)) {
+      if (cos > 0 && away > 0) {
         const fade: f32 = 1 - d2 * (1.0 / (LAMP_REACH * LAMP_REACH))
-        const w = (cos * fade) / (d2 + 0.004)
-        r += albedoR * yard.lampR * w; g += albedoG * yard.lampG * w; b += albedoB * yard.lampB * w
+        let w = (cos * fade) / (d2 + 0.004)
+        // Where it gives little, only a share of the rays are cast, and those count for the rest.
+        const chance: f32 = min<f32>(1, (w * yard.lampR * albedoR) * (1.0 / LAMP_SURELY))
+        if (unit(mix(key + 19)) < chance && castRay(yard.nodes, yard.triangles, stack, ox, oy, oz, x, y, z, away, true) >= MISS && !movingBlocks(yard, stack, ox, oy, oz, x, y, z, away)) {
+          w /= chance
+          r += albedoR * yard.lampR * w; g += albedoG * yard.lampG * w; b += albedoB * yard.lampB * w
+        }
       }
     }
   }
@@ -197,7 +206,9 @@ function trace(yard: Yard, stack: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy:
   const c2 = c * c
   const smooth = max<f32>(water, (1 - rough) * (1 - rough))
   const fresnel: f32 = (0.028 + 0.972 * c2 * c2 * c) * smooth
-  if (fresnel > 0.012) {
+  // A weak mirror sends only a share of its rays on, and those count for the rest (Russian roulette, Arvo & Kirk 1990).
+  const chance: f32 = min<f32>(1, fresnel * (1.0 / SURELY))
+  if (fresnel > 0.012 && unit(mix(key + 20)) < chance) {
     let mx = dx + 2 * cos * nx, my = dy + 2 * cos * ny, mz = dz + 2 * cos * nz
     const spread = rough * rough * 0.9
     turn(unit(mix(key + 21)))
@@ -219,8 +230,11 @@ function trace(yard: Yard, stack: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy:
     }
     addGlow(yard, sx, sy, sz, mx, my, mz, limit)
     const firefly: f32 = 3 / max<f32>(3, max<f32>(outR, max<f32>(outG, outB)))
+    const keep: f32 = 1 - fresnel, sent: f32 = firefly * fresnel / chance
+    r = r * keep + outR * sent; g = g * keep + outG * sent; b = b * keep + outB * sent
+  } else if (fresnel > 0.012) {
     const keep: f32 = 1 - fresnel
-    r = r * keep + outR * firefly * fresnel; g = g * keep + outG * firefly * fresnel; b = b * keep + outB * firefly * fresnel
+    r *= keep; g *= keep; b *= keep
   }
   const clear: f32 = <f32>Mathf.exp(-t * yard.airLoss)
   outR = r * clear + yard.airR * (1 - clear); outG = g * clear + yard.airG * (1 - clear); outB = b * clear + yard.airB * (1 - clear)
@@ -238,40 +252,51 @@ function straightRadius(view: View, r: f32): f32 {
   return s
 }
 
-/** Adds one moment of the shutter to rows [from, to) of the picture (r g b, f32) and, in the first, writes the distance along the view axis. */
-export function drawRows(yard: Yard, view: View, image: usize, depth: usize, stacks: usize, from: i32, to: i32): void {
+/**
+ * Draws rows [from, to) of the picture (r g b, f32): the mean of `moments` of the shutter, each with its own table of the yard and its own view, lying one after another.
+ * A row takes its moments in turn, so that what they all see is read while it is near. The first also writes the distance along the view axis.
+ */
+export function drawRows(yards: usize, views: usize, moments: i32, image: usize, depth: usize, stacks: usize, from: i32, to: i32): void {
+  const width = changetype<View>(views).width
+  for (let j = from; j < to; j++) {
+    memory.fill(image + (<usize>(j * width)) * 12, 0, (<usize>width) * 12)
+    for (let moment = 0; moment < moments; moment++) {
+      const yard = changetype<Yard>(yards + (<usize>moment) * offsetof<Yard>()), view = changetype<View>(views + (<usize>moment) * offsetof<View>())
+      drawRow(yard, view, image, depth, stacks + (<usize>j) * STACK_BYTES, j)
+    }
+  }
+}
+
+function drawRow(yard: Yard, view: View, image: usize, depth: usize, stack: usize, j: i32): void {
   const width = view.width
   const share = view.gain / <f32>view.slices
   const cone: f32 = 1 / view.focal
   const side = <i32>Mathf.ceil(Mathf.sqrt(<f32>view.slices))
   const cell: f32 = 1 / <f32>side
-  for (let j = from; j < to; j++) {
-    const stack = stacks + (<usize>j) * STACK_BYTES
-    for (let i = 0; i < width; i++) {
-      const pixel = mix(<u32>(j * width + i) + mix(<u32>view.seed))
-      const key = mix(pixel + <u32>view.slice * 0x85ebca77)
-      const place = <i32>((pixel >>> 8) + <u32>view.slice * 7) % (side * side)
-      const x = <f32>i + (<f32>(place % side) + unit(mix(key + 1))) * cell
-      const y = <f32>j + (<f32>(place / side) + unit(mix(key + 2))) * cell
-      let sx = (x - view.centreX) / view.focal, sy = (y - view.centreY) / view.focal
-      const r = <f32>Mathf.sqrt(sx * sx + sy * sy)
-      if (r > 1e-6) {
-        const s = straightRadius(view, r) / r
-        sx *= s; sy *= s
-      }
-      turn(unit(mix(key + 3)))
-      const a = view.opening * <f32>Mathf.sqrt(unit(mix(key + 4)))
-      const lx = a * turnCos, ly = a * turnSin
-      const cx = sx * view.focus - lx, cy = -sy * view.focus - ly, cz = -view.focus
-      let dx = view.rightX * cx + view.upX * cy + view.backX * cz
-      let dy = view.rightY * cx + view.upY * cy + view.backY * cz
-      let dz = view.rightZ * cx + view.upZ * cy + view.backZ * cz
-      const inv: f32 = 1 / <f32>Mathf.sqrt(dx * dx + dy * dy + dz * dz)
-      dx *= inv; dy *= inv; dz *= inv
-      const t = trace(yard, stack, view.x + view.rightX * lx + view.upX * ly, view.y + view.rightY * lx + view.upY * ly, view.z + view.rightZ * lx + view.upZ * ly, dx, dy, dz, cone, key)
-      const at = image + (<usize>(j * width + i)) * 12
-      store<f32>(at, load<f32>(at) + outR * share); store<f32>(at, load<f32>(at, 4) + outG * share, 4); store<f32>(at, load<f32>(at, 8) + outB * share, 8)
-      if (depth && view.slice == 0) store<f32>(depth + (<usize>(j * width + i)) * 4, t >= MISS ? MISS : -t * (dx * view.backX + dy * view.backY + dz * view.backZ))
+  for (let i = 0; i < width; i++) {
+    const pixel = mix(<u32>(j * width + i) + mix(<u32>view.seed))
+    const key = mix(pixel + <u32>view.slice * 0x85ebca77)
+    const place = <i32>((pixel >>> 8) + <u32>view.slice * 7) % (side * side)
+    const x = <f32>i + (<f32>(place % side) + unit(mix(key + 1))) * cell
+    const y = <f32>j + (<f32>(place / side) + unit(mix(key + 2))) * cell
+    let sx = (x - view.centreX) / view.focal, sy = (y - view.centreY) / view.focal
+    const r = <f32>Mathf.sqrt(sx * sx + sy * sy)
+    if (r > 1e-6) {
+      const s = straightRadius(view, r) / r
+      sx *= s; sy *= s
     }
+    turn(unit(mix(key + 3)))
+    const a = view.opening * <f32>Mathf.sqrt(unit(mix(key + 4)))
+    const lx = a * turnCos, ly = a * turnSin
+    const cx = sx * view.focus - lx, cy = -sy * view.focus - ly, cz = -view.focus
+    let dx = view.rightX * cx + view.upX * cy + view.backX * cz
+    let dy = view.rightY * cx + view.upY * cy + view.backY * cz
+    let dz = view.rightZ * cx + view.upZ * cy + view.backZ * cz
+    const inv: f32 = 1 / <f32>Mathf.sqrt(dx * dx + dy * dy + dz * dz)
+    dx *= inv; dy *= inv; dz *= inv
+    const t = trace(yard, stack, view.x + view.rightX * lx + view.upX * ly, view.y + view.rightY * lx + view.upY * ly, view.z + view.rightZ * lx + view.upZ * ly, dx, dy, dz, cone, key)
+    const at = image + (<usize>(j * width + i)) * 12
+    store<f32>(at, load<f32>(at) + outR * share); store<f32>(at, load<f32>(at, 4) + outG * share, 4); store<f32>(at, load<f32>(at, 8) + outB * share, 8)
+    if (depth && view.slice == 0) store<f32>(depth + (<usize>(j * width + i)) * 4, t >= MISS ? MISS : -t * (dx * view.backX + dy * view.backY + dz * view.backZ))
   }
 }
