@@ -6,7 +6,7 @@ import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
 import { gasCrew, yardCrew } from './crew.ts'
 import { keep, keepFloats, keyOf } from './made.ts'
-import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './plates.ts'
+import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './cameras.ts'
 import { yardParts } from './scene/parts.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
 import { type Drawing, newDrawing } from './view.ts'
@@ -30,6 +30,10 @@ export interface Making {
 export const COST = { bake: 400, burn: 1.5, frame: 8, layer: 1, develop: 0.3 } as const
 
 const SCENE_SOURCES = ['demo/src/scene', 'kernels/assembly/yard']
+// The product's gas and picture: named, so that other kernels can change without a new burn.
+const kernel = (name: string): string => `kernels/assembly/${name}.ts`
+const GAS_SOURCES = ['demo/src/brazier.ts', 'core/src/gas', 'core/src/light', ...['grid', 'advect', 'combust', 'pressure', 'gaslight'].map(kernel)]
+const FLAME_SOURCES = ['demo/src/brazier.ts', 'demo/src/cameras.ts', 'core/src/picture', 'core/src/light', ...['camera', 'march', 'trace', 'gaslight'].map(kernel)]
 const BLOCK = 1 << 26
 const WEATHER = { dusk: { water: -0.019, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
 const SKY_WIDTH = 2048
@@ -82,7 +86,7 @@ export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; sc
 
 /** The brazier's gas over BURN_FRAMES frames, kept; frames as bytes, and each frame's light. */
 export function burntBrazier(making: Making, rate: number): { key: string; frame: (n: number) => Uint8Array; lights: [number, number, number][] } {
-  const key = keyOf(['demo/src/brazier.ts', 'core/src/gas', 'core/src/light', 'kernels/assembly'], [BRAZIER_GAS, FLAME_EXPOSURE, rate, making.burnFrames])
+  const key = keyOf(GAS_SOURCES, [BRAZIER_GAS, FLAME_EXPOSURE, rate, making.burnFrames])
   const folder = join(making.cache, `brazier-${key}`)
   const path = (n: number): string => join(folder, `${String(n).padStart(4, '0')}.clgf`)
   const lightsPath = join(folder, 'lights.json')
@@ -105,7 +109,7 @@ const specKey = (spec: PlateSpec, seed: number): unknown[] => [spec.width, spec.
 
 /** Folder of a plate's scene light, frame by frame. */
 export function linearFolder(making: Making, spec: PlateSpec, seed: number): string {
-  const key = keyOf([...SCENE_SOURCES, 'demo/src/plates.ts', 'demo/src/shoot.ts', 'demo/src/worker.ts'], [specKey(spec, seed), making.detail, making.light])
+  const key = keyOf([...SCENE_SOURCES, 'demo/src/cameras.ts', 'demo/src/shoot.ts', 'demo/src/worker.ts'], [specKey(spec, seed), making.detail, making.light])
   return join(making.cache, `linear-${key}`)
 }
 export const framePath = (folder: string, frame: number): string => join(folder, `${frame}.half`)
@@ -138,7 +142,7 @@ export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
 
 /** Pictures the brazier's flame through the plate's camera, frame by frame. */
 export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames: readonly number[], brazier: ReturnType<typeof burntBrazier>): string {
-  const key = keyOf(['demo/src/brazier.ts', 'demo/src/plates.ts', 'core/src/picture', 'core/src/light', 'kernels/assembly'], [specKey(spec, seed), brazier.key])
+  const key = keyOf(FLAME_SOURCES, [specKey(spec, seed), brazier.key])
   const folder = join(making.cache, `flame-${key}`)
   const crew = gasCrew(making.threads)
   const sun = duskSky().sun

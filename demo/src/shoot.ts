@@ -4,12 +4,12 @@ import { drawMoments, type Drawing, newMoments, setMoment } from './view.ts'
 import { worker, type Walk } from './worker.ts'
 import { lightMesh, type YardScene } from './scene/yardScene.ts'
 import { FLAME_LIGHT } from './scene/yardScene.ts'
-import { focalPx, momentOf, type PlateSpec } from './plates.ts'
+import { focalPx, momentOf, type PlateSpec } from './cameras.ts'
 
 /** The lantern's intensity over pi where white is 1, and how bright its glass looks. */
 const LANTERN: readonly [number, number, number] = [0.15, 0.083, 0.03]
 const GLASS: readonly [number, number, number] = [9, 4.6, 1.5]
-const WORKER_RAYS = 96
+const WORKER_RAYS = 72
 
 /** Stands the worker in the scene at a time; lit: the light of the whole frame's figure, taken over by its moments. */
 function standWorker(crew: Crew, scene: YardScene, walk: Walk, time: number, lit: Float32Array | undefined): Float32Array {

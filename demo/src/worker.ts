@@ -104,6 +104,11 @@ const along = (values: readonly number[], count: number): number[] => Array.from
   return (values[k] ?? 0) + ((values[k + 1] ?? 0) - (values[k] ?? 0)) * ease(t - k)
 })
 
+/** Rows of corners along each bone. */
+const ROWS_A_BONE = 11
+/** Slanting folds of cloth: sharp backs, round hollows. */
+const folds = (seed: number, a: number, k: number): number => 1 - 2 * Math.abs(Math.sin(0.9 * k + 1.1 * Math.sin(a + seed) + 1.5 * rough(seed + 7, Math.cos(a) + 0.2 * k, Math.sin(a) - 0.15 * k, 2)))
+
 const cloth = (r: number, g: number, b: number, seed: number): ((a: number, k: number) => { r: number; g: number; b: number }) => (a, k) => {
   const t = 1 + 0.42 * rough(seed, Math.cos(a) * 2 + k * 0.31, Math.sin(a) * 2 + k * 0.27, 3)
   return { r: r * t, g: g * t, b: b * t }
@@ -122,18 +127,21 @@ export function worker(walk: Walk, time: number): Figure {
   const hipOf = (side: number): Vec3 => [pelvis[0] + side * twist * 0.06, pelvis[1] - 0.01 * side * Math.sin(beat), pelvis[2] + 0.09 * side]
   const chest: Vec3 = [x - 0.05, 1.33 + bob, z + 0.4 * sway]
   const neck: Vec3 = [x - 0.075, 1.475 + bob, z + 0.3 * sway]
-  const limb = (points: readonly Vec3[], radii: readonly number[], colour: ReturnType<typeof cloth>, seed: number, wrinkle: number, round = 14, squash = 1): void => {
-    const path = pathThrough(points, 7)
+  const limb = (points: readonly Vec3[], radii: readonly number[], colour: ReturnType<typeof cloth>, seed: number, wrinkle: number, round = 18, squash = 1): void => {
+    const path = pathThrough(points, ROWS_A_BONE)
     const r = along(radii, path.length)
     let k = 0
     const tint: Tint = () => {
       const row = Math.floor(k / (round + 1))
       const a = ((k % (round + 1)) / round) * 2 * Math.PI
       k++
-      const c = colour(a, row)
+      const c = colour(a, (row * 7) / ROWS_A_BONE)
       return skinOf(c.r, c.g, c.b, 0.95)
     }
-    tube(mesh, path, r, round, tint, (a, row) => wrinkle * rough(seed, Math.cos(a) * 1.4 + 0.3 * row, Math.sin(a) * 1.4 - 0.55 * row, 3), [0, 0, 1], squash)
+    tube(mesh, path, r, round, tint, (a, row) => {
+      const k = (row * 7) / ROWS_A_BONE
+      return wrinkle * (rough(seed, Math.cos(a) * 1.4 + 0.3 * k, Math.sin(a) * 1.4 - 0.55 * k, 3) + 0.45 * folds(seed, a, k))
+    }, [0, 0, 1], squash)
   }
   const trousers = cloth(0.072, 0.062, 0.05, 41)
   const jacket = cloth(0.05, 0.056, 0.066, 43)
@@ -151,7 +159,7 @@ export function worker(walk: Walk, time: number): Figure {
     limb([at(-0.065, -0.045), at(0.02, -0.025), at(0.12, -0.046), at(0.205, -0.062)], [0.034, 0.05, 0.044, 0.022], boots, 61, 0.002, 12, 0.95)
     balls.push([k[0], k[1], k[2], 0.085], [(k[0] + ankle[0]) / 2, (k[1] + ankle[1]) / 2, ankle[2], 0.075], [ankle[0] - 0.05, Math.max(0.06, ankle[1] - 0.02), fz, 0.085], [(hip[0] + k[0]) / 2, (hip[1] + k[1]) / 2, hip[2], 0.1])
   }
-  limb([[x + 0.005, 0.8 + bob, pelvis[2]], [pelvis[0] + 0.01, pelvis[1] + 0.06, pelvis[2]], chest, [neck[0] + 0.012, neck[1] - 0.035, neck[2]]], [0.2, 0.185, 0.178, 0.19, 0.205, 0.2, 0.115], jacket, 71, 0.02, 26, 0.72)
+  limb([[x + 0.005, 0.8 + bob, pelvis[2]], [pelvis[0] + 0.01, pelvis[1] + 0.06, pelvis[2]], chest, [neck[0] + 0.012, neck[1] - 0.035, neck[2]]], [0.2, 0.185, 0.178, 0.19, 0.205, 0.2, 0.115], jacket, 71, 0.02, 32, 0.72)
   balls.push([pelvis[0], pelvis[1], pelvis[2], 0.17], [chest[0], chest[1] - 0.1, chest[2], 0.18], [chest[0], chest[1] + 0.08, chest[2], 0.16], [neck[0] - 0.02, neck[1] + 0.16, neck[2], 0.11])
   const hands: Vec3[] = []
   for (const side of [1, -1]) {

@@ -36,8 +36,8 @@ export function chimney(mesh: Mesh, detail: number): ChartSpec[] {
 
 /** Corrugated sheet with rust, as one chart. */
 function sheetIron(name: string, seed: number, corner: Vec3, along: Vec3, down: Vec3, width: number, tall: number, texel: number): ChartSpec {
-  const columns = Math.round(width / texel)
-  const rows = Math.round(tall / texel)
+  const columns = Math.max(2, Math.round(width / texel))
+  const rows = Math.max(2, Math.round(tall / texel))
   const height = new Float32Array(columns * rows)
   for (let j = 0; j < rows; j++) for (let i = 0; i < columns; i++) height[j * columns + i] = 0.014 * Math.sin(((i * texel) / 0.076) * 2 * Math.PI) + 0.01 * rough(seed, i * texel * 0.7, j * texel * 0.5, 2) - (Math.abs(((j * texel) % 1.4) - 0.01) < 0.012 ? 0.012 : 0)
   const paint = (i: number, j: number, skin: Skin): void => {
@@ -166,7 +166,7 @@ function horizon(mesh: Mesh, detail: number): void {
     const angle = (n + spot(850, n, 1)) * (6.2832 / woods)
     const away = 70 + 80 * spot(850, n, 2)
     const size = 2.2 + 3.4 * spot(850, n, 3)
-    crown(mesh, 851 + n, [away * Math.cos(angle), -0.8, away * Math.sin(angle)], size * 1.25, size * (0.62 + 0.35 * spot(850, n, 4)), 11)
+    crown(mesh, 851 + n, [away * Math.cos(angle), -0.8, away * Math.sin(angle)], size * 1.25, size * (0.4 + 0.25 * spot(850, n, 4)), 11)
   }
   for (let n = 0; n < 34; n++) {
     const behind = n < 16
@@ -195,11 +195,13 @@ function horizon(mesh: Mesh, detail: number): void {
 export function farThings(mesh: Mesh, detail: number): ChartSpec[] {
   horizon(mesh, detail)
   for (const [n, x, z, tall, leafy] of [[0, -15.5, -24, 10.5, 1], [1, -9.2, -27, 8.6, 1.1], [2, -21, -19, 9, 0.8], [3, -5.6, -31, 11, 1], [4, -28, -24, 11, 1.1], [5, 14.5, -12, 9.5, 1], [6, 19, -6, 8, 1], [7, -30, -6, 9.5, 1], [8, -12, -33, 9, 1.2]] as const) tree(mesh, 900 + n * 17, [x, -0.1, z], tall, leafy, detail)
+  // A row of trees beyond the wall, too far off to ask for all their leaves.
+  for (let n = 0; n < 14; n++) tree(mesh, 1100 + n * 17, [-44 + n * 4.6 + 3 * spot(859, n, 1), -0.1, -40 - 16 * spot(859, n, 2)], 8.5 + 4 * spot(859, n, 3), 0.8, 0.5 * detail)
   const texel = 0.02 / detail
   return [
     ...shed(mesh, 870, [-13.6, 0, -12.2], 5.4, 2.7, 4.4, texel),
     ...shed(mesh, 880, [10.6, 0, -2.5], 4.6, 3, 6, texel),
-    brickWall({ name: 'yard wall', seed: 890, corner: [-26, 2.1, -17.2], along: [1, 0, 0], width: 24, height: 2.4, texel, step: 3, foot: -0.3, top: 2.1 }),
+    brickWall({ name: 'yard wall', seed: 890, corner: [-26, 2.1, -17.2], along: [1, 0, 0], width: 34, height: 2.4, texel, step: 3, foot: -0.3, top: 2.1 }),
     brickWall({ name: 'yard side wall', seed: 895, corner: [-21, 2.1, 9], along: [0, 0, -1], width: 26, height: 2.4, texel: texel * 1.5, step: 3, foot: -0.3, top: 2.1 }),
   ]
 }

@@ -36,20 +36,21 @@ interface Stone {
 
 /** The stone under a point: jittered setts in running rows; edge: metres from the joint. */
 function stoneAt(x: number, z: number, out: Stone): void {
-  const wave = 0.03 * grain(21, x * 0.6, z * 0.6)
-  const wx = x + wave
-  const wz = z + 0.03 * grain(22, x * 0.6, z * 0.6) + 0.006 * grain(23, x * 3, z * 3)
+  const wx = x + 0.05 * grain(21, x * 0.6, z * 0.6)
+  // Rows run unevenly, and some are broader: whoever laid them took the stones as they came.
+  const wz = z + 0.05 * grain(22, x * 0.6, z * 0.6) + 0.006 * grain(23, x * 3, z * 3) + 0.018 * Math.sin(z * 7.1 + 2 * grain(34, x * 0.2, z * 0.4))
   const row = Math.floor(wz / PITCH_Z)
   let best = Infinity
   let second = Infinity
   for (let r = row - 1; r <= row + 1; r++) {
     const shift = 0.5 * (r & 1) + 0.3 * (spot(24, r, 0) - 0.5)
-    const column = Math.floor(wx / PITCH_X + shift)
+    const pitch = PITCH_X * (0.8 + 0.4 * spot(35, r, 0))
+    const column = Math.floor(wx / pitch + shift)
     for (let c = column - 1; c <= column + 1; c++) {
-      const cx = (c + 0.5 - shift + 0.3 * (spot(25, c, r) - 0.5)) * PITCH_X
+      const cx = (c + 0.5 - shift + 0.36 * (spot(25, c, r) - 0.5)) * pitch
       const cz = (r + 0.5 + 0.2 * (spot(26, c, r) - 0.5)) * PITCH_Z
-      const dx = (wx - cx) / (PITCH_X * (0.84 + 0.34 * spot(27, c, r)))
-      const dz = (wz - cz) / (PITCH_Z * (0.88 + 0.2 * spot(28, c, r)))
+      const dx = (wx - cx) / (pitch * (0.78 + 0.46 * spot(27, c, r)))
+      const dz = (wz - cz) / (PITCH_Z * (0.84 + 0.28 * spot(28, c, r)))
       // Between a circle and a square: worn setts. |d|^3 norm without its root.
       const ax = Math.abs(dx)
       const az = Math.abs(dz)
@@ -86,8 +87,8 @@ interface Area {
 
 /** Cobbles over a rectangle of the yard. */
 export function cobbles(area: Area, weather: Weather): ChartSpec {
-  const columns = Math.round(area.width / area.texel)
-  const rows = Math.round(area.depth / area.texel)
+  const columns = Math.max(2, Math.round(area.width / area.texel))
+  const rows = Math.max(2, Math.round(area.depth / area.texel))
   const height = new Float32Array(columns * rows)
   const edges = new Float32Array(columns * rows)
   const tones = new Float32Array(columns * rows)
@@ -204,7 +205,7 @@ export function groundCharts(weather: Weather, detail: number): ChartSpec[] {
   return [
     cobbles({ name: 'cobbles', x: -6.2, z: -0.24, width: 13.4, depth: 8, texel: t(0.0055), step: 3 }, weather),
     outer('cobbles left', -26, -19.76, 19.9, 28),
-    outer('cobbles behind', -6.2, -19.76, 3, 19.6),
+    outer('cobbles behind', -6.2, -19.76, 8, 19.6),
     outer('cobbles right', 7.1, -0.24, 9.1, 8),
     outer('cobbles front', -6.2, 7.66, 22, 4.1),
   ]

@@ -19,8 +19,8 @@ export function ironDoor(detail: number): ChartSpec {
   const texel = 0.0045 / detail
   const width = arch.width + 0.1
   const tall = arch.height + 0.1
-  const columns = Math.round(width / texel)
-  const rows = Math.round(tall / texel)
+  const columns = Math.max(2, Math.round(width / texel))
+  const rows = Math.max(2, Math.round(tall / texel))
   const height = new Float32Array(columns * rows)
   const rivet = (u: number, v: number): number => {
     const strap = Math.abs((((v + 0.28) % 0.56) + 0.56) % 0.56 - 0.28)
@@ -74,7 +74,7 @@ export function ironThings(mesh: Mesh): void {
   for (const [out, y] of [[0.055, 4.2], [0.0275, 4.125]] as const) box(mesh, placed([2.9, y + 0.002, 0]), [13.1, 0.071, 2 * out - 0.004], () => skinOf(0.1, 0.07, 0.055), 0.2)
   for (const [out, y] of [[0.055, 4.2], [0.0275, 4.125]] as const) box(mesh, placed([-3.6, y + 0.002, -3]), [2 * out - 0.004, 0.071, 6], () => skinOf(0.1, 0.07, 0.055), 0.2)
   // Behind the corner's joint.
-  box(mesh, placed([-3.565, 0, -0.035]), [0.06, 4.19, 0.06], () => skinOf(0.13, 0.075, 0.055), 0.1)
+  box(mesh, placed([-3.556, 0, -0.044]), [0.06, 4.19, 0.06], () => skinOf(0.13, 0.075, 0.055), 0.1)
   drum(mesh)
   lampPost(mesh)
   // A drain's grate let into the cobbles.

@@ -62,8 +62,8 @@ export interface WallSpec {
 /** A brick wall as one chart; its rows run down from the top. */
 export function brickWall(spec: WallSpec): ChartSpec {
   const { seed, texel, width, height: tall } = spec
-  const columns = Math.round(width / texel)
-  const rows = Math.round(tall / texel)
+  const columns = Math.max(2, Math.round(width / texel))
+  const rows = Math.max(2, Math.round(tall / texel))
   const foot = spec.foot ?? 0
   const top = spec.top ?? foot + tall
   const height = new Float32Array(columns * rows)
@@ -80,7 +80,9 @@ export function brickWall(spec: WallSpec): ChartSpec {
       if (x0 === undefined || !ringBrick(x0 + u, y, brick)) bond(u, y, brick)
       brickFace(seed, brick, u, y, face)
       const n = j * columns + i
-      height[n] = face.relief + 0.028 * rough(seed + 41, u * 0.3, y * 0.3, 2) + 0.006 * rough(seed + 42, u * 1.6, y * 1.6, 2)
+      // Walls lean and belly, but meet at their corners.
+      const free = smooth(0, 0.4, Math.min(u, width - u))
+      height[n] = face.relief + 0.028 * free * rough(seed + 41, u * 0.3, y * 0.3, 2) + 0.006 * rough(seed + 42, u * 1.6, y * 1.6, 2)
       mortar[n] = face.mortar ? 1 : 0
       spall[n] = 255 * face.spall
       keys[n] = brick.key
@@ -113,8 +115,8 @@ function reveal(arch: Arch, deep: number, texel: number): ChartSpec {
   const spring = springing(arch)
   const half = arch.width / 2
   const length = 2 * spring + Math.PI * half
-  const columns = Math.round(deep / texel)
-  const rows = Math.round(length / texel)
+  const columns = Math.max(2, Math.round(deep / texel))
+  const rows = Math.max(2, Math.round(length / texel))
   const place = (v: number): { x: number; y: number; nx: number; ny: number } => {
     if (v < spring) return { x: arch.x - half, y: v, nx: 1, ny: 0 }
     if (v > spring + Math.PI * half) return { x: arch.x + half, y: length - v, nx: -1, ny: 0 }

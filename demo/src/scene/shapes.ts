@@ -79,14 +79,23 @@ export function tube(mesh: Mesh, path: readonly Vec3[], radii: readonly number[]
     return { p, u, w: crossed(along, u) }
   })
   const last = path.length - 1
+  const at = (angle: number, row: number): Vec3 => {
+    const k = Math.max(0, Math.min(last, row))
+    const { p, u, w } = frames[k] as { p: Vec3; u: Vec3; w: Vec3 }
+    const r = (radii[k] ?? 0) + (bumps ? bumps(angle, k) : 0)
+    const [c, s] = [r * Math.cos(angle), r * squash * Math.sin(angle)]
+    return [p[0] + c * u[0] + s * w[0], p[1] + c * u[1] + s * w[1], p[2] + c * u[2] + s * w[2]]
+  }
+  const half = Math.PI / round
+  const less = (a: Vec3, b: Vec3): Vec3 => [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
   sheet(mesh, round, last, (a, b) => {
     const k = Math.min(last, Math.round(b * last))
-    const frame = frames[k]
-    if (!frame) return { p: [0, 0, 0], n: [0, 1, 0] }
     const angle = a * 2 * Math.PI
-    const r = (radii[k] ?? 0) + (bumps ? bumps(angle, k) : 0)
-    const [c, s] = [Math.cos(angle), Math.sin(angle)]
-    const n = unit([0, 1, 2].map((i) => (c * (frame.u[i] ?? 0)) / 1 + (s * (frame.w[i] ?? 0)) / squash) as unknown as Vec3)
-    return { p: [0, 1, 2].map((i) => (frame.p[i] ?? 0) + r * (c * (frame.u[i] ?? 0) + s * squash * (frame.w[i] ?? 0))) as unknown as Vec3, n }
+    const p = at(angle, k)
+    // Across the skin as it is, bumps and all.
+    const n = unit(crossed(less(at(angle + half, k), at(angle - half, k)), less(at(angle, k + 1), at(angle, k - 1))))
+    const out = less(p, frames[k]?.p ?? p)
+    const side = n[0] * out[0] + n[1] * out[1] + n[2] * out[2] < 0 ? -1 : 1
+    return { p, n: [n[0] * side, n[1] * side, n[2] * side] }
   }, tint)
 }

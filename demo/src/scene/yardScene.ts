@@ -34,7 +34,7 @@ export interface LightPlan {
   passes: number
   flame: boolean
 }
-export const FULL_LIGHT: LightPlan = { rays: 28, coarseRays: 40, passes: 3, flame: true }
+export const FULL_LIGHT: LightPlan = { rays: 20, coarseRays: 40, passes: 3, flame: true }
 
 const COARSE_LEVEL = 3
 const STACK_BYTES = 1024

@@ -1,0 +1,3 @@
+export * from './epipolar.ts'
+export * from './solve.ts'
+export * from './structure.ts'
