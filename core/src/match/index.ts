@@ -1,3 +1,5 @@
+export * from './align.ts'
+export * from './follow.ts'
 export * from './epipolar.ts'
 export * from './solve.ts'
 export * from './structure.ts'

@@ -1,3 +1,4 @@
+export * from './dense.ts'
 export * from './elementary.ts'
 export * from './noise.ts'
 export * from './quaternion.ts'

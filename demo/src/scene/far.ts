@@ -196,7 +196,7 @@ export function farThings(mesh: Mesh, detail: number): ChartSpec[] {
   horizon(mesh, detail)
   for (const [n, x, z, tall, leafy] of [[0, -15.5, -24, 10.5, 1], [1, -9.2, -27, 8.6, 1.1], [2, -21, -19, 9, 0.8], [3, -5.6, -31, 11, 1], [4, -28, -24, 11, 1.1], [5, 14.5, -12, 9.5, 1], [6, 19, -6, 8, 1], [7, -30, -6, 9.5, 1], [8, -12, -33, 9, 1.2]] as const) tree(mesh, 900 + n * 17, [x, -0.1, z], tall, leafy, detail)
   // A row of trees beyond the wall, too far off to ask for all their leaves.
-  for (let n = 0; n < 14; n++) tree(mesh, 1100 + n * 17, [-44 + n * 4.6 + 3 * spot(859, n, 1), -0.1, -40 - 16 * spot(859, n, 2)], 8.5 + 4 * spot(859, n, 3), 0.8, 0.5 * detail)
+  for (let n = 0; n < 14; n++) tree(mesh, 1100 + n * 17, [-44 + n * 4.6 + 3 * spot(859, n, 1), -0.1, -40 - 16 * spot(859, n, 2)], 8.5 + 4 * spot(859, n, 3), 0.8, 0.22 * detail)
   const texel = 0.02 / detail
   return [
     ...shed(mesh, 870, [-13.6, 0, -12.2], 5.4, 2.7, 4.4, texel),

@@ -71,7 +71,7 @@ export function layYard(crew: Crew, parts: Parts, sky: Sky, skyWidth: number, fl
 /** A scene whose heap was put back from a file: the same pointers, the same set. */
 export const heldYard = (crew: Crew, kept: Omit<YardScene, 'set'>): YardScene => ({ ...kept, set: setter(crew, kept.yard) })
 
-const VERTICES_A_CHUNK = 256
+const VERTICES_A_CHUNK = 512
 
 /** Lights vertices that lie at `pointer`, twice where they light one another. */
 export function lightMesh(crew: Crew, scene: YardScene, pointer: number, count: number, rays: number, moving: boolean): void {
