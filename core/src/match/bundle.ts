@@ -10,7 +10,7 @@ export interface Bundle {
   lens: Float64Array
   /** Which of focal, k1, k2 are found. */
   freeLens: readonly [boolean, boolean, boolean]
-  /** 1: this frame's pose is found; 0: held. */
+  /** 2: this frame's pose is found; 1: only its turn; 0: held. */
   freePose: Uint8Array
   /** True: points move too; false: only poses and lens are found. */
   freePoints: boolean
@@ -73,8 +73,8 @@ export function bundleCost(b: Bundle, poses = b.poses, points = b.points, lens =
   return sum
 }
 
-/** R' = exp(w) R by the unit quaternion (1, w / 2), t' = t + d; in place at frame's pose of `to`, from `from`. */
-export function movePose(from: Float64Array, to: Float64Array, frame: number, d: ArrayLike<number>, at = 0): void {
+/** R' = exp(w) R by the unit quaternion (1, w / 2), t' = t + d where it shifts too; in place at frame's pose of `to`, from `from`. */
+export function movePose(from: Float64Array, to: Float64Array, frame: number, d: ArrayLike<number>, at = 0, shifts = true): void {
   const o = frame * 12
   let [x, y, z] = [(d[at] as number) / 2, (d[at + 1] as number) / 2, (d[at + 2] as number) / 2]
   const size = 1 / Math.sqrt(1 + x * x + y * y + z * z)
@@ -86,13 +86,15 @@ export function movePose(from: Float64Array, to: Float64Array, frame: number, d:
   const r = from.slice(o, o + 12)
   for (let i = 0; i < 3; i++)
     for (let j = 0; j < 3; j++) to[o + i * 3 + j] = m[i * 3] as number * (r[j] as number) + (m[i * 3 + 1] as number) * (r[3 + j] as number) + (m[i * 3 + 2] as number) * (r[6 + j] as number)
-  for (let i = 0; i < 3; i++) to[o + 9 + i] = (r[9 + i] as number) + (d[at + 3 + i] as number)
+  for (let i = 0; i < 3; i++) to[o + 9 + i] = (r[9 + i] as number) + (shifts ? (d[at + 3 + i] as number) : 0)
 }
 
 /** What one linearisation holds: normal equations with the points kept apart. */
 interface Normal {
   size: number
+  /** First column of a frame's pose, or -1, and how many it has: turn (3), turn and shift (6). */
   column: Int32Array
+  breadth: Int32Array
   lensColumn: Int32Array
   /** Poses and lens: full symmetric matrix and right side. */
   u: Float64Array
@@ -108,15 +110,16 @@ interface Normal {
 function newNormal(b: Bundle): Normal {
   const frames = b.poses.length / 12
   const column = new Int32Array(frames).fill(-1)
+  const breadth = Int32Array.from(b.freePose, (free) => 3 * free)
   let size = 0
   for (let f = 0; f < frames; f++)
     if (b.freePose[f]) {
       column[f] = size
-      size += 6
+      size += breadth[f] as number
     }
   const lensColumn = Int32Array.from(b.freeLens, (free) => (free ? size++ : -1))
   const points = b.start.length - 1
-  return { size, column, lensColumn, u: new Float64Array(size * size), g: new Float64Array(size), v: new Float64Array(points * 6), h: new Float64Array(points * 3), wPose: new Float64Array(b.frame.length * 18), wLens: new Float64Array(points * 9) }
+  return { size, column, breadth, lensColumn, u: new Float64Array(size * size), g: new Float64Array(size), v: new Float64Array(points * 6), h: new Float64Array(points * 3), wPose: new Float64Array(b.frame.length * 18), wLens: new Float64Array(points * 9) }
 }
 
 function linearise(b: Bundle, n: Normal): void {
@@ -188,8 +191,9 @@ function linearise(b: Bundle, n: Normal): void {
       jx[11] = f * r2 * r2 * a
       jy[11] = f * r2 * r2 * c
       const at = n.column[frame] as number
+      const broad = n.breadth[frame] as number
       if (at >= 0)
-        for (let i = 0; i < 6; i++) {
+        for (let i = 0; i < broad; i++) {
           const [wx, wy] = [w * (jx[i] as number), w * (jy[i] as number)]
           const row = (at + i) * size
           for (let j = 0; j <= i; j++) u[row + at + j] = (u[row + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
@@ -201,7 +205,7 @@ function linearise(b: Bundle, n: Normal): void {
         if (c1 < 0) continue
         const [wx, wy] = [w * (jx[9 + l] as number), w * (jy[9 + l] as number)]
         // The lens's columns come last, so its rows hold the lower half.
-        if (at >= 0) for (let j = 0; j < 6; j++) u[c1 * size + at + j] = (u[c1 * size + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
+        if (at >= 0) for (let j = 0; j < broad; j++) u[c1 * size + at + j] = (u[c1 * size + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
         for (let m = 0; m <= l; m++) {
           const c2 = n.lensColumn[m] as number
           if (c2 >= 0) u[c1 * size + c2] = (u[c1 * size + c2] as number) + wx * (jx[9 + m] as number) + wy * (jy[9 + m] as number)
@@ -220,7 +224,8 @@ function linearise(b: Bundle, n: Normal): void {
 
 /** Inverse of a damped symmetric 3 x 3 (its lower half in six numbers) into nine; false where it has none. */
 function inverse3(v: Float64Array, at: number, damp: number, out: Float64Array): boolean {
-  const least = 1e-12 * ((v[at] as number) + (v[at + 2] as number) + (v[at + 5] as number))
+  // A far point's distance changes nothing that is seen: a little stiffness keeps it.
+  const least = 1e-9 * ((v[at] as number) + (v[at + 2] as number) + (v[at + 5] as number))
   const a = (v[at] as number) * (1 + damp) + least
   const b = v[at + 1] as number
   const d = (v[at + 2] as number) * (1 + damp) + least
@@ -263,7 +268,8 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
       for (let k = from; k < to; k++) {
         const ck = n.column[b.frame[k] as number] as number
         if (ck < 0 || b.weight[k] === 0) continue
-        for (let i = 0; i < 6; i++) {
+        const bk = n.breadth[b.frame[k] as number] as number
+        for (let i = 0; i < bk; i++) {
           const o = k * 18 + i * 3
           const [w0, w1, w2] = [n.wPose[o] as number, n.wPose[o + 1] as number, n.wPose[o + 2] as number]
           for (let j = 0; j < 3; j++) y[i * 3 + j] = w0 * (inv[j] as number) + w1 * (inv[3 + j] as number) + w2 * (inv[6 + j] as number)
@@ -273,18 +279,19 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
         for (let m = from; m <= k; m++) {
           const cm = n.column[b.frame[m] as number] as number
           if (cm < 0 || b.weight[m] === 0) continue
-          for (let i = 0; i < 6; i++) {
+          const bm = n.breadth[b.frame[m] as number] as number
+          for (let i = 0; i < bk; i++) {
             const [y0, y1, y2] = [y[i * 3] as number, y[i * 3 + 1] as number, y[i * 3 + 2] as number]
             const row = (ck + i) * size + cm
             const o = m * 18
-            for (let j = 0; j < 6; j++) s[row + j] = (s[row + j] as number) - (y0 * (n.wPose[o + j * 3] as number) + y1 * (n.wPose[o + j * 3 + 1] as number) + y2 * (n.wPose[o + j * 3 + 2] as number))
+            for (let j = 0; j < bm; j++) s[row + j] = (s[row + j] as number) - (y0 * (n.wPose[o + j * 3] as number) + y1 * (n.wPose[o + j * 3 + 1] as number) + y2 * (n.wPose[o + j * 3 + 2] as number))
           }
         }
         for (let l = 0; l < 3; l++) {
           const c = n.lensColumn[l] as number
           if (c < 0) continue
           const o = p * 9 + l * 3
-          for (let i = 0; i < 6; i++) s[c * size + ck + i] = (s[c * size + ck + i] as number) - ((y[i * 3] as number) * (n.wLens[o] as number) + (y[i * 3 + 1] as number) * (n.wLens[o + 1] as number) + (y[i * 3 + 2] as number) * (n.wLens[o + 2] as number))
+          for (let i = 0; i < bk; i++) s[c * size + ck + i] = (s[c * size + ck + i] as number) - ((y[i * 3] as number) * (n.wLens[o] as number) + (y[i * 3 + 1] as number) * (n.wLens[o + 1] as number) + (y[i * 3 + 2] as number) * (n.wLens[o + 2] as number))
         }
       }
       for (let l = 0; l < 3; l++) {
@@ -306,7 +313,7 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
       for (let k = b.start[p] as number; k < (b.start[p + 1] as number); k++) {
         const ck = n.column[b.frame[k] as number] as number
         if (ck < 0) continue
-        for (let i = 0; i < 6; i++) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wPose[k * 18 + i * 3 + j] as number) * (big[ck + i] as number)
+        for (let i = 0; i < (n.breadth[b.frame[k] as number] as number); i++) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wPose[k * 18 + i * 3 + j] as number) * (big[ck + i] as number)
       }
       for (let l = 0; l < 3; l++) {
         const c = n.lensColumn[l] as number
@@ -336,7 +343,7 @@ export function adjustBundle(b: Bundle, most: number, stop: () => void = () => u
       const found = step(b, n, damp)
       if (found) {
         const poses = b.poses.slice()
-        for (const [frame, at] of n.column.entries()) if (at >= 0) movePose(b.poses, poses, frame, found.big, at)
+        for (const [frame, at] of n.column.entries()) if (at >= 0) movePose(b.poses, poses, frame, found.big, at, n.breadth[frame] === 6)
         const lens = b.lens.map((value, l) => ((n.lensColumn[l] as number) >= 0 ? value + (found.big[n.lensColumn[l] as number] as number) : value))
         const points = b.freePoints ? b.points.map((value, k) => value + (found.small[k] as number)) : b.points
         const next = (lens[0] as number) > 0 ? bundleCost(b, poses, points, lens) : Infinity

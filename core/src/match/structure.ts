@@ -101,6 +101,8 @@ export interface Adjusting {
   /** Frames whose observations count; of these, which poses are found. */
   frames: (frame: number) => boolean
   freePose: (frame: number) => boolean
+  /** Poses only turn: where they are is held. */
+  turnOnly?: boolean
   freeLens: readonly [boolean, boolean, boolean]
   freePoints: boolean
   huber: number
@@ -137,7 +139,7 @@ export function adjust(s: Structure, a: Adjusting): BundleResult & { count: numb
   const points = Float64Array.from(used.flatMap((index) => [...s.points.subarray(index * 3, index * 3 + 3)]))
   const bundle: Bundle = {
     poses: s.poses, points, lens: s.lens, freeLens: a.freeLens, freePoints: a.freePoints, huber: a.huber,
-    freePose: Uint8Array.from({ length: s.frames }, (_, f) => (s.solved[f] && a.frames(f) && a.freePose(f) ? 1 : 0)),
+    freePose: Uint8Array.from({ length: s.frames }, (_, f) => (s.solved[f] && a.frames(f) && a.freePose(f) ? (a.turnOnly ? 1 : 2) : 0)),
     start: Int32Array.from(start), frame: Int32Array.from(frame), place: Float64Array.from(place), weight: Float64Array.from(weight),
   }
   const result = adjustBundle(bundle, a.steps, a.stop)
