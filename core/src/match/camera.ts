@@ -1,0 +1,108 @@
+import { LanternError } from '../base/index.ts'
+import type { Camera } from '../data/index.ts'
+import { cameraAt } from './align.ts'
+import { type SolveInput, solveMoving } from './solve.ts'
+import { eyeOf, hasPoint, residualsOf, type Structure } from './structure.ts'
+import { solveTurning } from './turn.ts'
+
+/** A solved camera with what is known of how good it is. Places in px of the full frame; world without ground or scale yet. */
+export interface CameraSolve {
+  /** moving: with parallax; turning: about one place, points are directions. */
+  kind: 'moving' | 'turning'
+  structure: Structure
+  cameras: Camera[]
+  /** Of all places of kept tracks. */
+  medianPx: number
+  rmsPx: number
+  /** Median over the tracks seen, frame by frame; NaN where none is. */
+  framePx: number[]
+  /** Tracks that have a point, and all. */
+  kept: number
+  tracks: number
+  /** Median over the points of the largest angle between two of their rays, degrees; 0 for a turn. */
+  parallax: number
+  /** Why it should not be trusted as it is, and what to do. Empty: fit. */
+  doubts: { what: string; remedy: string }[]
+}
+
+// Median error at which a turn explains the plate so well that nothing speaks for a move; and at which a camera is called unfit.
+const TURN_PX = 0.3
+const UNFIT_PX = 1
+const LEAST_PARALLAX_COSINE = 0.99966
+const LEAST_KEPT = 0.35
+
+const middle = (values: number[]): number => {
+  const sorted = [...values].sort((a, b) => a - b)
+  return sorted[sorted.length >> 1] ?? Number.NaN
+}
+
+/** Cosine of the largest angle between the first ray of a point and its others: median over the points. */
+function parallaxCosine(s: Structure): number {
+  return middle(s.tracks.flatMap((track, n) => {
+    if (!hasPoint(s, n)) return []
+    const ways = Array.from({ length: track.places.length / 2 }, (_, k) => track.first + k).filter((f) => s.solved[f]).map((f) => {
+      const eye = eyeOf(s.poses, f)
+      const d = [0, 1, 2].map((c) => (s.points[n * 3 + c] as number) - (eye[c] ?? 0))
+      const size = Math.sqrt(d.reduce((sum, x) => sum + x * x, 0))
+      return d.map((x) => x / size)
+    })
+    const first = ways[0]
+    return first ? [Math.min(...ways.map((way) => way.reduce((sum, x, c) => sum + x * (first[c] ?? 0), 0)))] : []
+  }))
+}
+
+function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
+  const perTrack = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : residualsOf(s, n)))
+  const all = perTrack.flat()
+  const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
+  for (const [n, rests] of perTrack.entries()) {
+    let k = 0
+    for (let f = s.tracks[n]?.first ?? 0; k < rests.length; f++) if (s.solved[f]) byFrame[f]?.push(rests[k++] as number)
+  }
+  const kept = perTrack.filter((rests) => rests.length > 0).length
+  const cosine = kind === 'moving' ? parallaxCosine(s) : 1
+  const doubts: CameraSolve['doubts'] = []
+  const unsolved = Array.from(s.solved, (on, f) => (on ? -1 : f)).filter((f) => f >= 0)
+  const medianPx = middle(all)
+  if (unsolved.length > 0) doubts.push({ what: `${unsolved.length} frames have no camera, the first of them frame ${unsolved[0]} of the plate.`, remedy: 'Track more features there, or trim the plate.' })
+  if (medianPx > UNFIT_PX) doubts.push({ what: `The error of ${medianPx.toFixed(2)} px is above ${UNFIT_PX} px: unfit.`, remedy: 'Keep out what moves by itself, drop the worst tracks, and solve again.' })
+  if (kind === 'moving' && cosine > LEAST_PARALLAX_COSINE) doubts.push({ what: 'The camera moved too little for its distance from things to be sure of.', remedy: 'State the focal length, or treat the plate as a turn.' })
+  if (kept < LEAST_KEPT * s.tracks.length) doubts.push({ what: `Only ${kept} of ${s.tracks.length} tracks agree with this camera.`, remedy: 'Keep out what moves by itself: most of what was followed does not stand still.' })
+  return {
+    kind, structure: s, cameras: Array.from({ length: s.frames }, (_, f) => cameraAt(s, f)), medianPx, rmsPx: Math.sqrt(all.reduce((sum, r) => sum + r * r, 0) / Math.max(1, all.length)),
+    framePx: byFrame.map(middle), kept, tracks: s.tracks.length, parallax: cosine < 1 ? angleOf(cosine) : 0, doubts,
+  }
+}
+/** Small angle of a cosine, degrees. */
+const angleOf = (cosine: number): number => (Math.sqrt(2 * (1 - cosine)) * 180) / Math.PI
+
+const LEAST_TRACKS = 12
+const LEAST_FRAMES = 3
+
+/**
+ * Solves a plate's camera: as a turn where a turn explains all tracks, else as a move.
+ * Throws LanternError 'solve' with what was tried, why it failed and what to do; what is solved but not to be trusted says so in `doubts`.
+ */
+export function solveCamera(input: SolveInput): CameraSolve {
+  if (input.frames < LEAST_FRAMES) throw new LanternError('solve', `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`, 'Line up a still by its edges instead.')
+  if (input.tracks.length < LEAST_TRACKS) throw new LanternError('solve', `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`, 'Even out the contrast, place tracks by hand, or line the plate up by its edges.')
+  const tried: string[] = []
+  let turned: CameraSolve | undefined
+  try {
+    turned = judged('turning', solveTurning(input))
+    if (turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks) return turned
+    tried.push(`a turn leaves ${turned.medianPx.toFixed(2)} px`)
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    tried.push(`a turn: ${error.message}`)
+  }
+  try {
+    const moved = judged('moving', solveMoving(input))
+    // A move that explains no more than a turn is a turn seen through noise.
+    if (turned && turned.medianPx < 1.15 * moved.medianPx && turned.kept >= moved.kept) return turned
+    return moved
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    throw new LanternError('solve', `No camera was found. Tried: ${tried.join('; ')}; a move: ${error.message}`, error.remedy)
+  }
+}
