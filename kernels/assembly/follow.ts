@@ -67,25 +67,29 @@ export function boxSums(image: usize, width: i32, height: i32, r: i32, out: usiz
   }
 }
 
+/** Rows over which the sums of evenContrast run on; a launch's chunk must be this, so that every number of threads adds in the same order. */
+const BAND = 32
+
 /** Rows [from, to) with their local contrast evened out: (value - local mean) / (local spread + least), over squares of 2 r + 1. */
 export function evenContrast(image: usize, sums: usize, width: i32, height: i32, r: i32, least: f32, out: usize, from: i32, to: i32): void {
   const share: f32 = 1 / (<f32>((r << 1) + 1) * <f32>((r << 1) + 1))
-  for (let i = 0; i < width; i++) {
-    let sum: f32 = 0, squares: f32 = 0
-    for (let b = -r; b <= r; b++) {
-      const o = sums + ((<usize>(min(max(from + b, 0), height - 1) * width + i)) << 3)
-      sum += load<f32>(o); squares += load<f32>(o, 4)
+  for (let start = from; start < to; start += BAND)
+    for (let i = 0; i < width; i++) {
+      let sum: f32 = 0, squares: f32 = 0
+      for (let b = -r; b <= r; b++) {
+        const o = sums + ((<usize>(min(max(start + b, 0), height - 1) * width + i)) << 3)
+        sum += load<f32>(o); squares += load<f32>(o, 4)
+      }
+      for (let j = start; j < min(start + BAND, to); j++) {
+        const mean = sum * share
+        const spread = sqrt(max<f32>(0, squares * share - mean * mean))
+        const n = (<usize>(j * width + i)) << 2
+        store<f32>(out + n, (load<f32>(image + n) - mean) / (spread + least))
+        const gone = sums + ((<usize>(min(max(j - r, 0), height - 1) * width + i)) << 3)
+        const come = sums + ((<usize>(min(max(j + r + 1, 0), height - 1) * width + i)) << 3)
+        sum += load<f32>(come) - load<f32>(gone); squares += load<f32>(come, 4) - load<f32>(gone, 4)
+      }
     }
-    for (let j = from; j < to; j++) {
-      const mean = sum * share
-      const spread = sqrt(max<f32>(0, squares * share - mean * mean))
-      const n = (<usize>(j * width + i)) << 2
-      store<f32>(out + n, (load<f32>(image + n) - mean) / (spread + least))
-      const gone = sums + ((<usize>(min(max(j - r, 0), height - 1) * width + i)) << 3)
-      const come = sums + ((<usize>(min(max(j + r + 1, 0), height - 1) * width + i)) << 3)
-      sum += load<f32>(come) - load<f32>(gone); squares += load<f32>(come, 4) - load<f32>(gone, 4)
-    }
-  }
 }
 
 /** Rows [from, to) of the smaller eigenvalue of the slopes' products over 7 x 7 pixels (Shi & Tomasi 1994). */

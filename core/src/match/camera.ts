@@ -76,6 +76,8 @@ function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
 /** Small angle of a cosine, degrees. */
 const angleOf = (cosine: number): number => (Math.sqrt(2 * (1 - cosine)) * 180) / Math.PI
 
+/** Share of the work that looking for a turn is. */
+const TURN_SHARE = 0.3
 const LEAST_TRACKS = 12
 const LEAST_FRAMES = 3
 
@@ -87,17 +89,21 @@ export function solveCamera(input: SolveInput): CameraSolve {
   if (input.frames < LEAST_FRAMES) throw new LanternError('solve', `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`, 'Line up a still by its edges instead.')
   if (input.tracks.length < LEAST_TRACKS) throw new LanternError('solve', `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`, 'Even out the contrast, place tracks by hand, or line the plate up by its edges.')
   const tried: string[] = []
+  const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
   let turned: CameraSolve | undefined
   try {
-    turned = judged('turning', solveTurning(input))
-    if (turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks) return turned
+    turned = judged('turning', solveTurning(part(0, TURN_SHARE)))
+    if (turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks) {
+      input.say?.(1, 'solved as a turn')
+      return turned
+    }
     tried.push(`a turn leaves ${turned.medianPx.toFixed(2)} px`)
   } catch (error) {
     if (!(error instanceof LanternError)) throw error
     tried.push(`a turn: ${error.message}`)
   }
   try {
-    const moved = judged('moving', solveMoving(input))
+    const moved = judged('moving', solveMoving(part(TURN_SHARE, 1)))
     // A move that explains no more than a turn is a turn seen through noise.
     if (turned && turned.medianPx < 1.15 * moved.medianPx && turned.kept >= moved.kept) return turned
     return moved

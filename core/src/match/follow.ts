@@ -29,6 +29,8 @@ const LEVELS = 4
 /** Half-breadth of the square over which contrast is evened, px of a 1280-px picture; the least spread that is raised, in root light. */
 const EVEN_REACH = 24
 const EVEN_LEAST = 0.012
+/** As the kernel states it. */
+const EVEN_BAND = 32
 const RIM = 12
 /** Px that a feature may be off when followed back; likeness below which it is lost, and below which it takes a new look. */
 const MOST_BACK = 0.5
@@ -88,7 +90,7 @@ async function loadFrame(f: Follower, n: number, into: Pyramid): Promise<void> {
   if (f.settings.even) {
     const reach = Math.max(6, Math.round((EVEN_REACH * width) / 1280))
     crew.run('boxSums', [f.flat, width, height, reach, f.sums], height, 8)
-    crew.run('evenContrast', [f.flat, f.sums, width, height, reach, EVEN_LEAST, finest], height, 32)
+    crew.run('evenContrast', [f.flat, f.sums, width, height, reach, EVEN_LEAST, finest], height, EVEN_BAND)
   }
   for (let level = 1; level < LEVELS; level++) {
     const [from, to] = [into.levels[level - 1], into.levels[level]]

@@ -73,8 +73,11 @@ export function solveTurning(input: SolveInput): Structure {
   const long = input.tracks.filter((track) => track.places.length >= Math.min(16, input.frames))
   const sample = long.filter(() => stream.next() < 120 / Math.max(1, long.length))
   let best: { s: Structure; loss: number } | undefined
-  for (const f of known.focalPx ? [known.focalPx] : FOCALS.map((share) => share * width))
+  const say = input.say ?? ((): void => undefined)
+  const focals = known.focalPx ? [known.focalPx] : FOCALS.map((share) => share * width)
+  for (const [n, f] of focals.entries())
     for (const k1 of known.k1 === undefined ? DISTORTIONS : [known.k1]) {
+      say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
       const s = newStructure(sample, input.frames, width, input.height, [f, k1, known.k2 ?? 0])
       try {
         chain(s)
@@ -90,6 +93,7 @@ export function solveTurning(input: SolveInput): Structure {
   chain(s)
   turn(s, 10, true, 2)
   for (let round = 0; round < 2; round++) {
+    say(0.8 + 0.1 * round, 'as a turn, all tracks')
     dropStrays(s)
     turn(s, 20, true, 0.7)
   }
