@@ -9,6 +9,7 @@ import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { freshStart, secondStart, thinFire } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
 import { gasBenches } from './bench/gas.ts'
+import { matchBenches } from './bench/match.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
 
 interface Line {
@@ -21,7 +22,7 @@ interface Line {
 }
 
 const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, only: { type: 'string' }, fresh: { type: 'boolean' }, one: { type: 'string' }, threads: { type: 'string' }, folder: { type: 'string' } } })
-const benches: readonly Bench[] = [...gasBenches, ...pictureBenches, secondStart, thinFire, ...(values.fresh || values.one === freshStart.name ? [freshStart] : [])]
+const benches: readonly Bench[] = [...gasBenches, ...pictureBenches, ...matchBenches, secondStart, thinFire, ...(values.fresh || values.one === freshStart.name ? [freshStart] : [])]
 
 async function one(name: string, threads: number, folder: string): Promise<void> {
   const bench = benches.find((known) => known.name === name)

@@ -1,6 +1,7 @@
 import { hash01, random } from '../src/base/index.ts'
 import { type Camera, projectPoint, type Track } from '../src/data/index.ts'
-import { panTiltRoll, sin, type Vec3 } from '../src/math/index.ts'
+import { alignPoints, cameraAt, hasPoint, moveCamera, movePoint, pointAt, type Structure } from '../src/match/index.ts'
+import { acos, degrees, length, panTiltRoll, rotate, sin, subtract, type Vec3 } from '../src/math/index.ts'
 
 // Exact tracks for tests: still points seen by a stated camera, with normal noise; some of them wrong.
 
@@ -68,4 +69,27 @@ export function syntheticTracks(plate: SyntheticPlate, faults: Faults, seed: num
     places = []
   }
   return tracks
+}
+
+/** A solve against the exact camera, after the best similarity: rms of positions over the path's length, of directions in degrees, and the 95th percentile of slide in px. */
+export function againstTruth(s: Structure, truth: (frame: number) => Camera, points: readonly Vec3[]): { positions: number; directions: number; slide: number } {
+  const found = Array.from({ length: s.frames }, (_, n) => cameraAt(s, n))
+  const exact = Array.from({ length: s.frames }, (_, n) => truth(n))
+  // The path alone is nearly straight and leaves the turn about itself open: the points help.
+  const seen = points.flatMap((p, k) => (hasPoint(s, k) ? [[pointAt(s, k), p] as const] : []))
+  const by = alignPoints([...found.map((c) => c.position), ...seen.map(([p]) => p)], [...exact.map((c) => c.position), ...seen.map(([, p]) => p)])
+  const placed = found.map((c) => moveCamera(by, c))
+  const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
+  const rms = (values: number[]): number => Math.sqrt(values.reduce((sum, v) => sum + v * v, 0) / values.length)
+  const ahead: Vec3 = [0, 0, -1]
+  const way = (c: Camera): Vec3 => rotate(c.rotation, ahead)
+  const slides = placed.flatMap((c, n) => points.flatMap((p, k) => {
+    const [a, b] = [hasPoint(s, k) ? projectPoint(c, movePoint(by, pointAt(s, k))) : undefined, projectPoint(exact[n] as Camera, p)]
+    return a && b && b.x > 0 && b.x < 1280 && b.y > 0 && b.y < 720 ? [Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)] : []
+  })).sort((a, b) => a - b)
+  return {
+    positions: rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position)))) / path,
+    directions: degrees(rms(placed.map((c, n) => acos(Math.min(1, way(c).reduce((sum, v, k) => sum + v * (way(exact[n] as Camera)[k] ?? 0), 0)))))),
+    slide: slides[Math.floor(0.95 * slides.length)] ?? Number.NaN,
+  }
 }
