@@ -1,0 +1,81 @@
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync } from 'node:fs'
+import type { Crew } from '../../core/src/base/index.ts'
+import type { Camera } from '../../core/src/data/index.ts'
+import { readCameraGltf } from '../../core/src/formats/index.ts'
+import { alignPoints, type CameraSolve, followPlate, moveCamera, solveCamera } from '../../core/src/match/index.ts'
+import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
+import { atMost, type Row } from './row.ts'
+
+// The demo's plates, matched with nothing told but their rate, against the exact cameras they were drawn through.
+const [W, H] = [1280, 720]
+
+/** Frames of a movie as linear light, made when they are asked for. */
+function movieFrames(path: string): { frames: number; frame: (n: number) => Float32Array } {
+  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', path, '-vf', 'scale=in_color_matrix=bt709:in_range=tv', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 30 })
+  const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
+  const bytes = W * H * 3
+  return { frames: stdout.length / bytes, frame: (n) => Float32Array.from(stdout.subarray(n * bytes, (n + 1) * bytes), (code) => decode[code] as number) }
+}
+
+async function matched(crew: Crew, name: string, focalPx?: number): Promise<{ solve: CameraSolve; exact: Camera[]; seconds: number } | undefined> {
+  const path = `demo/plates/${name}.mp4`
+  const file = `demo/exact/${name}-camera.gltf`
+  if (!existsSync(path) || !existsSync(file)) return undefined
+  const plate = movieFrames(path)
+  const begun = performance.now()
+  const tracks = await followPlate(crew, { ...plate, width: W, height: H })
+  const solve = solveCamera({ tracks, frames: plate.frames, width: W, height: H, known: focalPx ? { focalPx } : {}, seed: 1 })
+  const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
+  return { solve, exact, seconds: (performance.now() - begun) / 1000 }
+}
+
+const rms = (values: readonly number[]): number => Math.sqrt(values.reduce((sum, v) => sum + v * v, 0) / values.length)
+const angle = (a: Vec3, b: Vec3): number => (Math.acos(Math.min(1, a[0] * b[0] + a[1] * b[1] + a[2] * b[2])) * 180) / Math.PI
+const ahead = (c: Camera): Vec3 => rotate(c.rotation, [0, 0, -1])
+
+function moveRows(name: string, { solve, exact, seconds }: { solve: CameraSolve; exact: Camera[]; seconds: number }, times: number): Row[] {
+  const found = solve.cameras
+  const by = alignPoints(found.map((c) => c.position), exact.map((c) => c.position))
+  const placed = found.map((c) => moveCamera(by, c))
+  const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
+  const [first, lens] = [exact[0] as Camera, solve.structure.lens]
+  const reference = `exact camera of the drawn plate, nothing told (${seconds.toFixed(0)} s on ${solve.tracks} tracks)`
+  return [
+    atMost(`${name}: median reprojection, px`, reference, 0.35 * times, solve.medianPx),
+    atMost(`${name}: focal length, off by %`, reference, 1 * times, 100 * Math.abs((lens[0] as number) / first.focalPx - 1)),
+    atMost(`${name}: k1, off by`, reference, 0.01 * times, Math.abs((lens[1] as number) - first.k1)),
+    atMost(`${name}: positions, rms in % of the path`, reference, 0.5 * times, (100 * rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position))))) / path),
+    atMost(`${name}: directions, rms in degrees`, reference, 0.05 * times, rms(placed.map((c, n) => angle(ahead(c), ahead(exact[n] as Camera))))),
+  ]
+}
+
+function turnRows(name: string, { solve, exact }: { solve: CameraSolve; exact: Camera[] }, limit: number, told: string): Row[] {
+  // Both turned so that their first cameras look alike.
+  const from = (cameras: readonly Camera[], n: number): Vec3 => {
+    const q = (cameras[0] as Camera).rotation
+    const back: Quaternion = [-q[0], -q[1], -q[2], q[3]]
+    return rotate(back, ahead(cameras[n] as Camera))
+  }
+  const reference = `exact camera of the drawn plate, ${told}`
+  return [
+    { case: `${name}: said to be`, reference, expected: 'turning', measured: solve.kind, tolerance: 'exact', pass: solve.kind === 'turning' },
+    atMost(`${name}: directions, most in degrees`, reference, limit, Math.max(...exact.map((_, n) => angle(from(solve.cameras, n), from(exact, n))))),
+  ]
+}
+
+/** Some minutes of work: for the command alone. */
+export async function plateRows(crew: Crew): Promise<Row[]> {
+  const rows: Row[] = []
+  for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
+    const one = await matched(crew, name)
+    if (one) rows.push(...moveRows(name, one, times))
+  }
+  const free = await matched(crew, 'yard-pan')
+  if (free) {
+    rows.push(...turnRows('yard-pan', free, 0.1, 'nothing told'))
+    const known = await matched(crew, 'yard-pan', (free.exact[0] as Camera).focalPx)
+    if (known) rows.push(...turnRows('yard-pan', known, 0.03, 'focal length told'))
+  }
+  return rows
+}
