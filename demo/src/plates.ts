@@ -25,5 +25,8 @@ export const VARIANTS: readonly PlateSpec[] = [
   { ...WALK, name: 'yard-walk-wide', frames: 30, lens: { ...LENS, focalMm: 17, k1: -0.15, k2: 0.03 } },
 ]
 
-/** Frames, counted from 0, in which a plate is measured (at rest, on what is in focus) and later looked for again; 0 and 40 where none is named: the pan is in full swing by then, and blurred as it should be. */
-export const LOOKED: Record<string, { at: number; later: number }> = { 'yard-pan': { at: 60, later: 60 } }
+/**
+ * Frames, counted from 0, in which a plate is measured (at rest, on what is in focus) and later looked for again; 0 and 40 where none is named: the pan is in full swing by then, and blurred as it should be.
+ * blunt: too few clear edges for their spread to be told (in rain light hardly a shadow has one, and a flame's are soft of themselves).
+ */
+export const LOOKED: Record<string, { at: number; later: number; blunt?: boolean }> = { 'yard-pan': { at: 60, later: 60 }, 'yard-locked': { at: 0, later: 40, blunt: true } }
