@@ -1,6 +1,7 @@
 import { LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
 import { cameraAt } from './align.ts'
+import { median } from './median.ts'
 import { type SolveInput, solveMoving } from './solve.ts'
 import { eyeOf, hasPoint, residualsOf, type Structure } from './structure.ts'
 import { solveTurning } from './turn.ts'
@@ -31,14 +32,9 @@ const UNFIT_PX = 1
 const LEAST_PARALLAX_COSINE = 0.99966
 const LEAST_KEPT = 0.35
 
-const middle = (values: number[]): number => {
-  const sorted = [...values].sort((a, b) => a - b)
-  return sorted[sorted.length >> 1] ?? Number.NaN
-}
-
 /** Cosine of the largest angle between the first ray of a point and its others: median over the points. */
 function parallaxCosine(s: Structure): number {
-  return middle(s.tracks.flatMap((track, n) => {
+  return median(s.tracks.flatMap((track, n) => {
     if (!hasPoint(s, n)) return []
     const ways = Array.from({ length: track.places.length / 2 }, (_, k) => track.first + k).filter((f) => s.solved[f]).map((f) => {
       const eye = eyeOf(s.poses, f)
@@ -63,14 +59,14 @@ function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
   const cosine = kind === 'moving' ? parallaxCosine(s) : 1
   const doubts: CameraSolve['doubts'] = []
   const unsolved = Array.from(s.solved, (on, f) => (on ? -1 : f)).filter((f) => f >= 0)
-  const medianPx = middle(all)
+  const medianPx = median(all)
   if (unsolved.length > 0) doubts.push({ what: `${unsolved.length} frames have no camera, the first of them frame ${unsolved[0]} of the plate.`, remedy: 'Track more features there, or trim the plate.' })
   if (medianPx > UNFIT_PX) doubts.push({ what: `The error of ${medianPx.toFixed(2)} px is above ${UNFIT_PX} px: unfit.`, remedy: 'Keep out what moves by itself, drop the worst tracks, and solve again.' })
   if (kind === 'moving' && cosine > LEAST_PARALLAX_COSINE) doubts.push({ what: 'The camera moved too little for its distance from things to be sure of.', remedy: 'State the focal length, or treat the plate as a turn.' })
   if (kept < LEAST_KEPT * s.tracks.length) doubts.push({ what: `Only ${kept} of ${s.tracks.length} tracks agree with this camera.`, remedy: 'Keep out what moves by itself: most of what was followed does not stand still.' })
   return {
     kind, structure: s, cameras: Array.from({ length: s.frames }, (_, f) => cameraAt(s, f)), medianPx, rmsPx: Math.sqrt(all.reduce((sum, r) => sum + r * r, 0) / Math.max(1, all.length)),
-    framePx: byFrame.map(middle), kept, tracks: s.tracks.length, parallax: cosine < 1 ? angleOf(cosine) : 0, doubts,
+    framePx: byFrame.map(median), kept, tracks: s.tracks.length, parallax: cosine < 1 ? angleOf(cosine) : 0, doubts,
   }
 }
 /** Small angle of a cosine, degrees. */

@@ -1,13 +1,9 @@
 import { placeAt, type Track, trackLast } from '../data/index.ts'
 import { symmetricEigen } from '../math/index.ts'
+import { median } from './median.ts'
 
 /** Tracks that two frames share. */
 export const sharedTracks = (tracks: readonly Track[], a: number, b: number): Track[] => tracks.filter((track) => track.first <= Math.min(a, b) && trackLast(track) >= Math.max(a, b))
-
-const median = (values: number[]): number => {
-  values.sort((a, b) => a - b)
-  return values[values.length >> 1] ?? 0
-}
 
 /** Median motion of the tracks that two frames share, px. */
 function motionBetween(shared: readonly Track[], a: number, b: number): number {
@@ -22,7 +18,7 @@ const KEY_MOTION = 0.035
 const KEY_KEPT = 0.6
 const LEAST_SHARED = 24
 
-/** Key frames: the first, the last, and between them one wherever the picture has moved on enough or half of the tracks are gone. */
+/** Key frames: the first, the last, and between them one wherever the picture has moved on enough or too many of the tracks are gone. */
 export function keyFrames(tracks: readonly Track[], frames: number, width: number): number[] {
   const keys = [0]
   let last = 0

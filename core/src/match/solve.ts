@@ -2,8 +2,8 @@ import { LanternError } from '../base/index.ts'
 import { placeAt, seenAt, type Track } from '../data/index.ts'
 import { relativePose } from './epipolar.ts'
 import { keyFrames, parallaxBetween, sharedTracks } from './keys.ts'
-import { straightPlace } from './lens.ts'
-import { adjust, copyStructure, hasPoint, newStructure, residualsOf, setPose, type Structure, triangulate } from './structure.ts'
+import { DISTORTIONS, FOCAL_SHARES, straightPlace } from './lens.ts'
+import { adjust, copyStructure, dropWorst, hasPoint, newStructure, residualsOf, setPose, type Structure, triangulate } from './structure.ts'
 
 /** What is known of the lens beforehand; what is missing is found. */
 export interface KnownLens {
@@ -24,9 +24,6 @@ export interface SolveInput {
   say?: (share: number, what: string) => void
 }
 
-// Focal lengths (shares of the picture's width) and first distortions that are tried where the lens is not known: 18 to 110 mm on a 36 mm sensor.
-const FOCALS = [0.5, 0.65, 0.85, 1.1, 1.5, 2.1, 3]
-const DISTORTIONS = [0, -0.12]
 const RANSAC_PX = 2
 /** Cosines of the least angles at which points are made: about 1 and 0.6 degrees. */
 const BEGIN_ANGLE = 0.99985
@@ -121,25 +118,6 @@ function firstPair(input: SolveInput, keys: readonly number[]): { pair: [number,
   return best
 }
 
-const median = (values: number[]): number => {
-  const sorted = [...values].sort((a, b) => a - b)
-  return sorted[sorted.length >> 1] ?? 0
-}
-
-/** Drops tracks that lie worse than the others: medians over `times` the usual one, or places further than `most` px off. Returns how many. */
-function dropWorst(s: Structure, times: number, most: number): number {
-  const medians = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? undefined : median(residualsOf(s, n))))
-  const usual = median(medians.filter((m) => m !== undefined))
-  let dropped = 0
-  for (const [n, m] of medians.entries())
-    if (m !== undefined && (m > Math.max(0.25, times * usual) || Math.max(...residualsOf(s, n)) > most)) {
-      s.points.fill(Number.NaN, n * 3, n * 3 + 3)
-      s.dropped[n] = 1
-      dropped++
-    }
-  return dropped
-}
-
 /** Solves a camera that moves. Throws LanternError 'solve' with what was tried and what to do. */
 export function solveMoving(input: SolveInput): Structure {
   const say = input.say ?? ((): void => undefined)
@@ -150,7 +128,7 @@ export function solveMoving(input: SolveInput): Structure {
   const [a, b] = first.pair
   const inner = keys.filter((key) => key > a && key < b)
   const between = inner.length > 4 ? [1, 2, 3, 4].map((n) => inner[Math.floor((n * inner.length) / 5)] as number) : inner
-  const focals = input.known.focalPx ? [input.known.focalPx] : FOCALS.map((share) => share * input.width)
+  const focals = input.known.focalPx ? [input.known.focalPx] : FOCAL_SHARES.map((share) => share * input.width)
   const bends = input.known.k1 === undefined ? DISTORTIONS : [input.known.k1]
   let best: { s: Structure; loss: number } | undefined
   const guesses = focals.flatMap((f) => bends.map((k1) => [f, k1, input.known.k2 ?? 0] as const))

@@ -2,6 +2,7 @@ import { placeAt, type Track } from '../data/index.ts'
 import { reduceRows, type Vec3 } from '../math/index.ts'
 import { adjustBundle, type Bundle, type BundleResult, land } from './bundle.ts'
 import { straightPlace } from './lens.ts'
+import { median } from './median.ts'
 
 /** A solve on its way: which frames have a pose, which tracks a point. Poses and lens as in bundle.ts. */
 export interface Structure {
@@ -164,4 +165,18 @@ export function residualsOf(s: Structure, index: number): number[] {
   const track = s.tracks[index]
   if (!track || !hasPoint(s, index)) return []
   return Array.from({ length: track.places.length / 2 }, (_, n) => residualAt(s, index, track.first + n)).filter((r) => r !== undefined)
+}
+
+/** Drops tracks that lie worse than the others: medians over `times` the usual one, or places further than `most` px off. Returns how many. */
+export function dropWorst(s: Structure, times: number, most = Infinity): number {
+  const medians = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? undefined : median(residualsOf(s, n))))
+  const usual = median(medians.filter((m) => m !== undefined))
+  let dropped = 0
+  for (const [n, m] of medians.entries())
+    if (m !== undefined && (m > Math.max(0.25, times * usual) || Math.max(...residualsOf(s, n)) > most)) {
+      s.points.fill(Number.NaN, n * 3, n * 3 + 3)
+      s.dropped[n] = 1
+      dropped++
+    }
+  return dropped
 }

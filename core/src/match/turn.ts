@@ -2,14 +2,11 @@ import { LanternError, random } from '../base/index.ts'
 import { placeAt } from '../data/index.ts'
 import { svd3 } from '../math/index.ts'
 import { sharedTracks } from './keys.ts'
-import { straightPlace } from './lens.ts'
+import { DISTORTIONS, FOCAL_SHARES, straightPlace } from './lens.ts'
 import type { SolveInput } from './solve.ts'
-import { adjust, copyStructure, hasPoint, newStructure, residualsOf, setPose, type Structure } from './structure.ts'
+import { adjust, copyStructure, dropWorst, newStructure, setPose, type Structure } from './structure.ts'
 
 // A camera that only turns about its entrance pupil: directions instead of points, all cameras in one place.
-
-const FOCALS = [0.5, 0.65, 0.85, 1.1, 1.5, 2.1, 3]
-const DISTORTIONS = [0, -0.12]
 
 /** Unit direction before the camera of a place in px. */
 function wayTo(s: Structure, x: number, y: number): [number, number, number] {
@@ -56,11 +53,6 @@ function chain(s: Structure): void {
   }
 }
 
-const median = (values: number[]): number => {
-  const sorted = [...values].sort((a, b) => a - b)
-  return sorted[sorted.length >> 1] ?? 0
-}
-
 /** Solves a camera that only turns. Throws LanternError 'solve' where frames share no tracks. */
 export function solveTurning(input: SolveInput): Structure {
   const { known, width } = input
@@ -74,7 +66,7 @@ export function solveTurning(input: SolveInput): Structure {
   const sample = long.filter(() => stream.next() < 120 / Math.max(1, long.length))
   let best: { s: Structure; loss: number } | undefined
   const say = input.say ?? ((): void => undefined)
-  const focals = known.focalPx ? [known.focalPx] : FOCALS.map((share) => share * width)
+  const focals = known.focalPx ? [known.focalPx] : FOCAL_SHARES.map((share) => share * width)
   for (const [n, f] of focals.entries())
     for (const k1 of known.k1 === undefined ? DISTORTIONS : [known.k1]) {
       say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
@@ -94,20 +86,8 @@ export function solveTurning(input: SolveInput): Structure {
   turn(s, 10, true, 2)
   for (let round = 0; round < 2; round++) {
     say(0.8 + 0.1 * round, 'as a turn, all tracks')
-    dropStrays(s)
+    dropWorst(s, 4)
     turn(s, 20, true, 0.7)
   }
   return s
 }
-
-/** Drops tracks that lie much worse than the usual one. */
-function dropStrays(s: Structure): void {
-  const middles = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? undefined : median(residualsOf(s, n))))
-  const usual = median(middles.filter((m) => m !== undefined))
-  for (const [n, m] of middles.entries())
-    if (m !== undefined && m > Math.max(0.25, 4 * usual)) {
-      s.dropped[n] = 1
-      s.points.fill(Number.NaN, n * 3, n * 3 + 3)
-    }
-}
-
