@@ -6,12 +6,13 @@ import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { writeExact } from './exact.ts'
+import { burnAside, burning } from './burning.ts'
 import { developAll, type Development, takePart } from './developing.ts'
-import { BURN_FRAMES, burntBrazier, COST, drawPlate, flamePlate, litYard, type Making } from './making.ts'
+import { BURN_FRAMES, COST, drawPlate, flamePlate, litYard, type Making } from './making.ts'
 import { PLATES, type PlateSpec, VARIANTS } from './plates.ts'
 import { FULL_LIGHT } from './scene/yardScene.ts'
 
-if (await takePart()) process.exit(0)
+if ((await takePart()) || burnAside()) process.exit(0)
 
 const { values } = parseArgs({
   options: {
@@ -54,11 +55,14 @@ const making: Making = {
 }
 
 mkdirSync(asked.out, { recursive: true })
-const brazier = burntBrazier(making, 24)
+const file = fileURLToPath(import.meta.url)
+// The flame burns beside the light of the first day.
+const burnt = burning(making, 24, file)
 const jobs: Development[] = []
 for (const day of days) {
   const today = specs.filter((spec) => spec.day === day)
   const yard = litYard(making, day)
+  const brazier = await burnt
   const linear = new Map(today.map((spec) => [spec.name, drawPlate(making, yard, spec, seedOf(spec), framesOf(spec), brazier.lights)]))
   yard.crew.end()
   for (const spec of today) {
@@ -69,6 +73,6 @@ for (const day of days) {
   }
 }
 const drawn = performance.now()
-await developAll(jobs, asked.threads, fileURLToPath(import.meta.url), (job, frame) => making.say(`${job.plate}: developed ${frame}`, (COST.develop * job.width * job.height) / (1280 * 720)))
+await developAll(jobs, asked.threads, file, (job, frame) => making.say(`${job.plate}: developed ${frame}`, (COST.develop * job.width * job.height) / (1280 * 720)))
 console.log(`developed in ${Math.round((performance.now() - drawn) / 1000)} s`)
 console.log(`done in ${Math.round((performance.now() - started) / 1000)} s`)

@@ -84,8 +84,15 @@ export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; sc
   return { crew, scene }
 }
 
-/** The brazier's gas over BURN_FRAMES frames, kept; frames as bytes, and each frame's light. */
-export function burntBrazier(making: Making, rate: number): { key: string; frame: (n: number) => Uint8Array; lights: [number, number, number][] } {
+/** The brazier's run, kept: frames as bytes, and each frame's light. */
+export interface Brazier {
+  key: string
+  frame: (n: number) => Uint8Array
+  lights: [number, number, number][]
+}
+
+/** The brazier's gas over BURN_FRAMES frames: taken from before, or burnt and kept. */
+export function burntBrazier(making: Making, rate: number): Brazier {
   const key = keyOf(GAS_SOURCES, [BRAZIER_GAS, FLAME_EXPOSURE, rate, making.burnFrames])
   const folder = join(making.cache, `brazier-${key}`)
   const path = (n: number): string => join(folder, `${String(n).padStart(4, '0')}.clgf`)
@@ -140,17 +147,29 @@ export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
   return { position: [...moment.position], rotation: quaternionOf(moment), focalPx: focalPx(spec), centre: [spec.width / 2, spec.height / 2], k1: spec.lens.k1, k2: spec.lens.k2, width: spec.width, height: spec.height }
 }
 
+/** Straight coordinates of pixel centres: a plate's lens stays the same, so each is sought once. */
+function straightCentres(spec: PlateSpec): (x: number, y: number) => [number, number] {
+  const kept = new Float64Array(spec.width * spec.height * 2).fill(Number.NaN)
+  return (x, y) => {
+    const n = (Math.floor(y) * spec.width + Math.floor(x)) * 2
+    if (x % 1 !== 0.5 || y % 1 !== 0.5) return straightened(spec, x, y)
+    if (Number.isNaN(kept[n])) kept.set(straightened(spec, x, y), n)
+    return [kept[n] as number, kept[n + 1] as number]
+  }
+}
+
 /** Pictures the brazier's flame through the plate's camera, frame by frame. */
-export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames: readonly number[], brazier: ReturnType<typeof burntBrazier>): string {
+export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames: readonly number[], brazier: Brazier): string {
   const key = keyOf(FLAME_SOURCES, [specKey(spec, seed), brazier.key])
   const folder = join(making.cache, `flame-${key}`)
   const crew = gasCrew(making.threads)
   const sun = duskSky().sun
   const dusk = spec.day === 'dusk'
+  const straight = straightCentres(spec)
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      const layer = pictureFlame(crew, readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)), cameraOf(spec, seed, frame), (x, y) => straightened(spec, x, y), { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] })
+      const layer = pictureFlame(crew, readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)), cameraOf(spec, seed, frame), straight, { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] })
       const { data, ...head } = layer
       keepFloats(path, head, data)
     }

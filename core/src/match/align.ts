@@ -1,13 +1,6 @@
-import type { Camera } from '../data/index.ts'
+import type { Camera, Similarity } from '../data/index.ts'
 import { multiply, type Quaternion, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
 import { eyeOf, type Structure } from './structure.ts'
-
-/** A change of place, turn and size: p goes to scale x R p + shift. */
-export interface Similarity {
-  scale: number
-  rotation: Quaternion
-  shift: Vec3
-}
 
 /** Unit quaternion of a rotation matrix, nine numbers in rows (Shepperd 1978). */
 export function quaternionOfMatrix(m: ArrayLike<number>): Quaternion {

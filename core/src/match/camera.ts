@@ -1,6 +1,6 @@
 import { LanternError } from '../base/index.ts'
-import type { Camera } from '../data/index.ts'
-import { cameraAt } from './align.ts'
+import type { Camera, Solve } from '../data/index.ts'
+import { cameraAt, pointAt } from './align.ts'
 import { median } from './median.ts'
 import { type SolveInput, solveMoving } from './solve.ts'
 import { eyeOf, hasPoint, residualsOf, type Structure } from './structure.ts'
@@ -81,16 +81,16 @@ const LEAST_FRAMES = 3
  * Solves a plate's camera: as a turn where a turn explains all tracks, else as a move.
  * Throws LanternError 'solve' with what was tried, why it failed and what to do; what is solved but not to be trusted says so in `doubts`.
  */
-export function solveCamera(input: SolveInput): CameraSolve {
+export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
   if (input.frames < LEAST_FRAMES) throw new LanternError('solve', `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`, 'Line up a still by its edges instead.')
   if (input.tracks.length < LEAST_TRACKS) throw new LanternError('solve', `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`, 'Even out the contrast, place tracks by hand, or line the plate up by its edges.')
   const tried: string[] = []
   const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
   let turned: CameraSolve | undefined
   try {
-    turned = judged('turning', solveTurning(part(0, TURN_SHARE)))
+    turned = judged('turning', await solveTurning(part(0, TURN_SHARE)))
     if (turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks) {
-      input.say?.(1, 'solved as a turn')
+      await input.say?.(1, 'solved as a turn')
       return turned
     }
     tried.push(`a turn leaves ${turned.medianPx.toFixed(2)} px`)
@@ -99,12 +99,24 @@ export function solveCamera(input: SolveInput): CameraSolve {
     tried.push(`a turn: ${error.message}`)
   }
   try {
-    const moved = judged('moving', solveMoving(part(TURN_SHARE, 1)))
+    const moved = judged('moving', await solveMoving(part(TURN_SHARE, 1)))
     // A move that explains no more than a turn is a turn seen through noise.
     if (turned && turned.medianPx < 1.15 * moved.medianPx && turned.kept >= moved.kept) return turned
     return moved
   } catch (error) {
     if (!(error instanceof LanternError)) throw error
     throw new LanternError('solve', `No camera was found. Tried: ${tried.join('; ')}; a move: ${error.message}`, error.remedy)
+  }
+}
+
+/** A solve as it is kept. first: number of the plate's first frame. */
+export function keptSolve(found: CameraSolve, first: number): Solve {
+  const { structure: s } = found
+  return {
+    kind: found.kind, width: s.width, height: s.height, first, focalPx: s.lens[0] as number, k1: s.lens[1] as number, k2: s.lens[2] as number,
+    medianPx: found.medianPx, rmsPx: found.rmsPx, framePx: found.framePx.map((px) => (Number.isFinite(px) ? px : null)),
+    cameras: found.cameras.map(({ position, rotation }, n) => (s.solved[n] ? { position, rotation } : null)),
+    points: s.tracks.flatMap((track, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : [{ track: track.id, at: pointAt(s, n), px: median(residualsOf(s, n)) }])).filter(({ px }) => Number.isFinite(px)),
+    tracks: found.tracks, parallax: found.parallax, doubts: found.doubts,
   }
 }

@@ -20,8 +20,8 @@ export interface SolveInput {
   height: number
   known: KnownLens
   seed: number
-  /** Told the share done and what is being done; may throw to stop. */
-  say?: (share: number, what: string) => void
+  /** Told the share done and what is being done, and waited for; may throw to stop. */
+  say?: (share: number, what: string) => void | Promise<void>
 }
 
 const RANSAC_PX = 2
@@ -119,7 +119,7 @@ function firstPair(input: SolveInput, keys: readonly number[]): { pair: [number,
 }
 
 /** Solves a camera that moves. Throws LanternError 'solve' with what was tried and what to do. */
-export function solveMoving(input: SolveInput): Structure {
+export async function solveMoving(input: SolveInput): Promise<Structure> {
   const say = input.say ?? ((): void => undefined)
   const failed = (why: string, remedy: string): LanternError => new LanternError('solve', why, remedy)
   const keys = keyFrames(input.tracks, input.frames, input.width)
@@ -133,18 +133,18 @@ export function solveMoving(input: SolveInput): Structure {
   let best: { s: Structure; loss: number } | undefined
   const guesses = focals.flatMap((f) => bends.map((k1) => [f, k1, input.known.k2 ?? 0] as const))
   for (const [n, lens] of guesses.entries()) {
-    say((0.25 * n) / guesses.length, `first look with a focal length of ${Math.round(lens[0])} px`)
+    await say((0.25 * n) / guesses.length, `first look with a focal length of ${Math.round(lens[0])} px`)
     const found = tryLens(input, first.pair, between, lens)
     if (found && (!best || found.loss < best.loss)) best = found
   }
   if (!best) throw failed(`None of ${guesses.length} guesses of the lens gave a camera between frames ${a} and ${b} of the plate.`, 'Keep out what moves by itself, track more features, or state the focal length.')
   const s = copyStructure(best.s)
-  grow(s, input, keys, first.pair, say)
+  await grow(s, input, keys, first.pair, say)
   return s
 }
 
 /** From the first key frames outward to all frames, with points, poses and lens bettered on the way and wrong tracks dropped. */
-function grow(s: Structure, input: SolveInput, keys: readonly number[], pair: readonly [number, number], say: (share: number, what: string) => void): void {
+async function grow(s: Structure, input: SolveInput, keys: readonly number[], pair: readonly [number, number], say: NonNullable<SolveInput['say']>): Promise<void> {
   const solvedKeys = (): number[] => keys.filter((key) => s.solved[key])
   const isKey = (frame: number): boolean => keys.includes(frame)
   makePoints(s, isKey, LOOSE_PX)
@@ -154,7 +154,7 @@ function grow(s: Structure, input: SolveInput, keys: readonly number[], pair: re
     resect(s, key, near)
     makePoints(s, isKey, LOOSE_PX)
     adjust(s, { frames: isKey, freePose: (f) => f !== pair[0], freeLens: FREE(input.known, false), freePoints: true, huber: 2, steps: n % 3 === 2 ? 8 : 3 })
-    say(0.25 + (0.25 * n) / order.length, 'key frames')
+    await say(0.25 + (0.25 * n) / order.length, 'key frames')
   }
   for (let round = 0; round < 2; round++) {
     dropWorst(s, 5, 12)
@@ -168,7 +168,7 @@ function grow(s: Structure, input: SolveInput, keys: readonly number[], pair: re
   }
   makePoints(s, () => true, LOOSE_PX)
   for (let round = 0; round < 3; round++) {
-    say(0.55 + 0.15 * round, 'all frames')
+    await say(0.55 + 0.15 * round, 'all frames')
     dropWorst(s, 4, round === 0 ? 12 : 5)
     adjust(s, { frames: () => true, freePose: (f) => f !== pair[0], freeLens: FREE(input.known, true), freePoints: true, huber: round === 0 ? 2 : 0.7, steps: round === 2 ? 20 : 8 })
   }

@@ -54,7 +54,7 @@ function chain(s: Structure): void {
 }
 
 /** Solves a camera that only turns. Throws LanternError 'solve' where frames share no tracks. */
-export function solveTurning(input: SolveInput): Structure {
+export async function solveTurning(input: SolveInput): Promise<Structure> {
   const { known, width } = input
   for (let frame = 1; frame < input.frames; frame++)
     if (sharedTracks(input.tracks, frame - 1, frame).length < 4) throw new LanternError('solve', `Frames ${frame - 1} and ${frame} of the plate share fewer than 4 tracks.`, 'Track more features, or trim the plate to where the picture hangs together.')
@@ -69,7 +69,7 @@ export function solveTurning(input: SolveInput): Structure {
   const focals = known.focalPx ? [known.focalPx] : FOCAL_SHARES.map((share) => share * width)
   for (const [n, f] of focals.entries())
     for (const k1 of known.k1 === undefined ? DISTORTIONS : [known.k1]) {
-      say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
+      await say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
       const s = newStructure(sample, input.frames, width, input.height, [f, k1, known.k2 ?? 0])
       try {
         chain(s)
@@ -85,7 +85,7 @@ export function solveTurning(input: SolveInput): Structure {
   chain(s)
   turn(s, 10, true, 2)
   for (let round = 0; round < 2; round++) {
-    say(0.8 + 0.1 * round, 'as a turn, all tracks')
+    await say(0.8 + 0.1 * round, 'as a turn, all tracks')
     dropWorst(s, 4)
     turn(s, 20, true, 0.7)
   }

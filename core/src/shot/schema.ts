@@ -113,10 +113,13 @@ export const plateLightSchema = z
 
 export const lensSchema = z.object({ k1: z.number().min(-1).max(1).default(0), k2: z.number().min(-1).max(1).default(0) }).strict()
 
-/** Either typed for a locked-off plate, or a path taken in from a file (an asset of the shot). */
+const quaternion = z.tuple([z.number(), z.number(), z.number(), z.number()])
+const keySchema = z.string().regex(/^[0-9a-f]{64}$/)
+
+/** Typed for a locked-off plate, a path taken in from a file (an asset of the shot), or solved from the plate. */
 export const cameraSchema = z
   .object({
-    kind: z.enum(['none', 'typed', 'path']).default('none'),
+    kind: z.enum(['none', 'typed', 'path', 'solved']).default('none'),
     /** px over the full frame's width. */
     focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.005, hint: 'In picture widths: 0.85 is a wide lens, 2 a long one.', group: 'Camera', touches: 'picture' }),
     height: number(-100, 1000, 1.6, { label: 'Height', unit: 'm', span: [0.1, 5], step: 0.01, hint: 'Of the lens above the ground.', group: 'Camera', touches: 'picture' }),
@@ -125,9 +128,65 @@ export const cameraSchema = z
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Camera', touches: 'picture' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
     /** The store's blob of the path, and what it was called. */
-    path: z.object({ blob: z.string().regex(/^[0-9a-f]{64}$/), file: z.string() }).strict().optional(),
+    path: z.object({ blob: keySchema, file: z.string() }).strict().optional(),
+    /** The kept solve (a result's key), that of its tracks, and what takes its world to the shot's: level, placed, in metres. */
+    solve: z.object({
+      key: keySchema, tracks: keySchema, medianPx: z.number(),
+      by: z.object({ scale: z.number().positive(), rotation: quaternion, shift: vec3 }).strict(),
+      /** Root mean square distance of the ground's points from it, m, and how many were left out as wrong; none until a ground is given. */
+      ground: z.object({ rms: z.number(), left: z.number().int() }).strict().optional(),
+    }).strict().optional(),
   })
   .strict()
+
+/** A place in the picture: frame as numbered in the plate, px of the full frame from its top left. */
+const picturePlace = z.object({ frame: z.number().int(), x: z.number(), y: z.number() }).strict()
+const corner = z.tuple([z.number(), z.number()])
+
+/** A shape over something that nothing may be followed on; its corners at key frames, by frame. */
+export const keepOutSchema = z
+  .object({
+    name, shown: z.boolean().default(true),
+    keys: z.array(z.object({ frame: z.number().int(), points: z.array(corner).min(3).max(200) }).strict()).min(1)
+      .refine((keys) => keys.every((key) => key.points.length === keys[0]?.points.length), 'Every key of a shape has as many corners.')
+      .refine((keys) => keys.every((key, n) => n === 0 || key.frame > (keys[n - 1]?.frame ?? 0)), 'Keys go forward in frames, one a frame.'),
+  })
+  .strict()
+
+/** A simple thing set on a point to prove that the camera holds. */
+export const proofSchema = z
+  .object({
+    name, at: picturePlace,
+    shape: z.enum(['cone', 'chequer', 'figure', 'text']).default('cone').meta({ label: 'Shape', hint: 'A cone, a chequered tile, an upright figure 1.8 m tall, or words that stand.', group: 'Test object' } satisfies SettingMeta),
+    size: number(0.01, 100, 0.5, { label: 'Size', unit: 'm', span: [0.05, 3], step: 0.05, hint: 'Height of a cone or of words, edge of a tile; a figure stays 1.8 m.', group: 'Test object' }),
+    turn: number(-360, 360, 0, { label: 'Turn', unit: '°', span: [-180, 180], step: 1, hint: 'About the upright axis.', group: 'Test object' }),
+    text: z.string().max(40).default('HERE'),
+  })
+  .strict()
+
+const matchFields = z
+  .object({
+    count: z.number().int().min(50).max(2000).default(300).meta({ label: 'Features', unit: '', span: [100, 600], step: 10, hint: 'Wanted in every frame, spread evenly.', group: 'Tracks', touches: 'match' } satisfies SettingMeta),
+    even: z.boolean().default(true).meta({ label: 'Even out contrast', hint: 'Raises weak local contrast first, so that dim and flat places are followed too.', group: 'Tracks', touches: 'match' } satisfies SettingMeta),
+    lens: z.enum(['find', 'focal known', 'all known']).default('find').meta({ label: 'Lens', hint: 'What of the lens is known: nothing, the focal length, or its bend too.', group: 'Lens', touches: 'match' } satisfies SettingMeta),
+    focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.001, hint: 'In picture widths: focal length over sensor width.', group: 'Lens', touches: 'match' }),
+    k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Lens', touches: 'match' }),
+    k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Lens', touches: 'match' }),
+    keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), keepOutSchema).default({}),
+    /** Tracks dropped by hand: ids, of the tracks under this key. */
+    dropped: z.object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) }).strict().optional(),
+    /** What is said of the ground, all as places in the picture, so that it holds for the next solve too. */
+    ground: z.object({
+      points: z.array(picturePlace).max(400).default([]),
+      axis: z.tuple([picturePlace, picturePlace]).optional(), origin: picturePlace.optional(),
+      distance: z.object({ from: picturePlace, to: picturePlace, metres: z.number().positive().max(100000) }).strict().optional(),
+      cameraHeight: z.number().positive().max(10000).optional(),
+    }).strict().default({ points: [] }),
+    proofs: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), proofSchema).default({}),
+  })
+  .strict()
+export const matchSchema = matchFields.default(matchFields.parse({}))
+export const matchSettingsSchema = matchFields
 
 export const plateSchema = z
   .object({
@@ -154,6 +213,7 @@ export const shotSchema = z
     name: shotNameSchema,
     plate: plateSchema,
     camera: cameraSchema,
+    match: matchSchema,
     light: plateLightSchema,
     sit: sitSchema,
     items: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), itemSchema),
@@ -168,5 +228,9 @@ export type GroundItem = z.infer<typeof groundSchema>
 export type SitSettings = z.infer<typeof sitSchema>
 export type PlateLightSettings = z.infer<typeof plateLightSchema>
 export type CameraSettings = z.infer<typeof cameraSchema>
+export type MatchSettings = z.infer<typeof matchFields>
+export type KeepOut = z.infer<typeof keepOutSchema>
+export type Proof = z.infer<typeof proofSchema>
+export type PicturePlace = z.infer<typeof picturePlace>
 export type PlateInfo = z.infer<typeof plateSchema>
 export type LayerKind = 'light' | 'smoke' | 'fire'

@@ -1,10 +1,10 @@
 import { z } from 'zod'
-import { boxSchema, cameraSchema, gasSchema, groundSchema, plateLightSchema, type SettingMeta, sitSchema } from './schema.ts'
+import { boxSchema, cameraSchema, gasSchema, groundSchema, matchSettingsSchema, plateLightSchema, proofSchema, type SettingMeta, sitSchema } from './schema.ts'
 
 /** One setting as the bench shows it. */
 export interface Setting extends SettingMeta {
   key: string
-  type: 'number' | 'vector' | 'colour' | 'choice' | 'roles'
+  type: 'number' | 'vector' | 'colour' | 'choice' | 'switch' | 'roles'
   minimum?: number
   maximum?: number
   initial?: unknown
@@ -24,7 +24,7 @@ export function settingsOf(schema: z.ZodObject): Setting[] {
     const shape = shapeSchema.safeParse(property)
     if (!meta.success || !shape.success) return []
     const { type, minimum, maximum, enum: choices } = shape.data
-    const kind = choices ? 'choice' : type === 'array' ? (key.toLowerCase().endsWith('colour') || key === 'tint' ? 'colour' : 'vector') : type === 'object' ? 'roles' : 'number'
+    const kind = choices ? 'choice' : type === 'array' ? (key.toLowerCase().endsWith('colour') || key === 'tint' ? 'colour' : 'vector') : type === 'object' ? 'roles' : type === 'boolean' ? 'switch' : 'number'
     return [{ ...meta.data, key, type: kind, minimum, maximum, initial: shape.data.default, choices }]
   })
 }
@@ -40,6 +40,8 @@ export const SETTINGS = {
   box: settingsOf(boxSchema),
   gas: settingsOf(gasSchema),
   camera: settingsOf(cameraSchema),
+  match: settingsOf(matchSettingsSchema),
+  proof: settingsOf(proofSchema),
   plateLight: settingsOf(plateLightSchema),
   sit: settingsOf(sitSchema),
   layer: settingsOf(layerObject('fire')),

@@ -1,0 +1,24 @@
+import { z } from 'zod'
+import { LanternError } from '../../base/index.ts'
+import type { Solve } from '../../data/index.ts'
+
+// A kept solve: plain JSON, every number whole.
+const vec3 = z.tuple([z.number(), z.number(), z.number()])
+const solveSchema = z.object({
+  kind: z.enum(['moving', 'turning']), width: z.int().positive(), height: z.int().positive(), first: z.int(), focalPx: z.number().positive(), k1: z.number(), k2: z.number(),
+  medianPx: z.number(), rmsPx: z.number(), framePx: z.array(z.number().nullable()),
+  cameras: z.array(z.object({ position: vec3, rotation: z.tuple([z.number(), z.number(), z.number(), z.number()]) }).nullable()).min(1),
+  points: z.array(z.object({ track: z.int(), at: vec3, px: z.number() })),
+  tracks: z.int(), parallax: z.number(), doubts: z.array(z.object({ what: z.string(), remedy: z.string() })),
+})
+
+export const writeSolve = (solve: Solve): Uint8Array<ArrayBuffer> => new TextEncoder().encode(JSON.stringify(solve))
+
+/** Throws LanternError 'solve-file' on bytes that are none. */
+export function readSolve(bytes: Uint8Array): Solve {
+  try {
+    return solveSchema.parse(JSON.parse(new TextDecoder().decode(bytes)))
+  } catch {
+    throw new LanternError('solve-file', 'A kept solve is damaged.', 'Solve the camera again.')
+  }
+}

@@ -1,0 +1,76 @@
+import { LanternError } from '../base/index.ts'
+import { pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
+import { dot, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
+
+// A place in the picture, put on what the solve knows of the world there.
+
+/** A picture place: frame counted from 0, px from the top left. */
+export interface PicturePlace {
+  frame: number
+  x: number
+  y: number
+}
+
+/** Px within which a place means the point itself; points round a place that make its surface; reach of the search, share of the width. */
+const SAME_PX = 4
+const AROUND = 8
+const REACH = 0.12
+const LEAST_AROUND = 3
+
+/** The solve's points as seen at a frame: where they land, for those that are before the camera. */
+function landed(solve: Solve, frame: number): { at: Vec3; x: number; y: number; depth: number }[] {
+  const camera = solveCameraAt(solve, frame)
+  return solve.points.flatMap(({ at }) => {
+    const p = projectPoint(camera, at)
+    return p ? [{ at, ...p }] : []
+  })
+}
+
+/**
+ * The world point, in the solve's own world, that a picture place shows: a track's point where it is clicked, else where the place's ray meets a plane laid robustly through the points round it.
+ * tracks: those of the solve, to find a clicked one by where it was seen. Throws LanternError 'place' where nothing was solved near.
+ */
+export function placePoint(solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 {
+  const points = new Map(solve.points.map(({ track, at }) => [track, at]))
+  let same: { at: Vec3; far: number } | undefined
+  for (const track of tracks) {
+    const seen = placeAt(track, place.frame)
+    const at = points.get(track.id)
+    if (!seen || !at) continue
+    const far = Math.sqrt((seen[0] - place.x) * (seen[0] - place.x) + (seen[1] - place.y) * (seen[1] - place.y))
+    if (far < SAME_PX && (!same || far < same.far)) same = { at, far }
+  }
+  if (same) return same.at
+  const reach = REACH * solve.width
+  const near = landed(solve, place.frame)
+    .map((p) => ({ ...p, far: Math.sqrt((p.x - place.x) * (p.x - place.x) + (p.y - place.y) * (p.y - place.y)) }))
+    .filter(({ far }) => far < reach)
+    .sort((a, b) => a.far - b.far)
+    .slice(0, AROUND)
+  if (near.length < LEAST_AROUND) throw new LanternError('place', `Fewer than ${LEAST_AROUND} solved points lie near ${Math.round(place.x)}, ${Math.round(place.y)} at frame ${solve.first + place.frame}.`, 'Choose a place nearer to solved points, or track more features.', { frame: solve.first + place.frame })
+  const ray = pixelRay(solveCameraAt(solve, place.frame), place.x, place.y)
+  // The surface there: a plane through the points round it, the nearer counting more, those far off it less each round.
+  let weights = near.map(({ far }) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))))
+  const depths = near.map(({ depth }) => depth).sort((a, b) => a - b)
+  const usualDepth = depths[depths.length >> 1] as number
+  let depth = usualDepth
+  for (let round = 0; round < 6; round++) {
+    const total = weights.reduce((sum, w) => sum + w, 0)
+    const middle = [0, 1, 2].map((c) => near.reduce((sum, { at }, n) => sum + (weights[n] as number) * (at[c] as number), 0) / total) as unknown as Vec3
+    const m = new Float64Array(9)
+    for (const [n, { at }] of near.entries()) {
+      const d = subtract(at, middle)
+      for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[i * 3 + j] = (m[i * 3 + j] as number) + (weights[n] as number) * (d[i] as number) * (d[j] as number)
+    }
+    const { vectors } = symmetricEigen(m, 3)
+    const normal: Vec3 = [vectors[0] as number, vectors[1] as number, vectors[2] as number]
+    const slope = dot(normal, ray.along)
+    const t = dot(normal, subtract(middle, ray.from)) / slope
+    // Seen edge on, or far from what lies round it: the usual depth says more than the plane.
+    depth = Math.abs(slope) > 0.02 && t > 0.5 * usualDepth && t < 2 * usualDepth ? t : usualDepth
+    const off = near.map(({ at }) => Math.abs(dot(normal, subtract(at, middle))))
+    const usual = [...off].sort((a, b) => a - b)[off.length >> 1] as number
+    weights = near.map(({ far }, n) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))) / (1 + ((off[n] as number) / (3 * usual + 1e-9)) * ((off[n] as number) / (3 * usual + 1e-9))))
+  }
+  return pointAlong(ray, depth)
+}

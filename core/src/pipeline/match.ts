@@ -1,0 +1,142 @@
+import { type Camera, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
+import type { CameraPath } from '../formats/index.ts'
+import { fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, placePoint } from '../match/index.ts'
+import type { Vec3 } from '../math/index.ts'
+import type { KeepOut, MatchSettings, PicturePlace, ShotDocument } from '../shot/index.ts'
+import { type Recipe, VERSIONS } from './recipe.ts'
+
+type Corners = readonly (readonly [number, number])[]
+type Matched = Pick<ShotDocument, 'plate' | 'match'>
+
+/** Slope of a corner at a key, by frame: Catmull–Rom over uneven keys, level at the ends. */
+function slopeAt(keys: KeepOut['keys'], n: number, p: number, c: 0 | 1): number {
+  const [before, after] = [keys[n - 1], keys[n + 1]]
+  if (!before || !after) return 0
+  return ((after.points[p]?.[c] ?? 0) - (before.points[p]?.[c] ?? 0)) / (after.frame - before.frame)
+}
+
+/** A keep-out shape's corners at a frame: between its keys by a smooth curve, before and after them as at the first and the last. */
+export function keepOutAt({ keys }: Pick<KeepOut, 'keys'>, frame: number): Corners {
+  const next = keys.findIndex((key) => key.frame >= frame)
+  const [a, b] = [keys[next < 0 ? keys.length - 1 : Math.max(0, next - 1)], keys[next < 0 ? keys.length - 1 : next]]
+  if (!a || !b) return []
+  if (a === b || frame <= a.frame) return a.points
+  const span = b.frame - a.frame
+  const t = (frame - a.frame) / span
+  const [h0, h1, s0, s1] = [(1 + 2 * t) * (1 - t) * (1 - t), t * t * (3 - 2 * t), t * (1 - t) * (1 - t) * span, t * t * (t - 1) * span]
+  return a.points.map((from, p) => {
+    const to = b.points[p] ?? from
+    const part = (c: 0 | 1): number => h0 * from[c] + h1 * to[c] + s0 * slopeAt(keys, next - 1, p, c) + s1 * slopeAt(keys, next, p, c)
+    return [part(0), part(1)] as const
+  })
+}
+
+/** Whether a place lies within corners (even-odd). */
+export function within(corners: Corners, x: number, y: number): boolean {
+  let inside = false
+  for (let n = 0, m = corners.length - 1; n < corners.length; m = n++) {
+    const [a, b] = [corners[n] as readonly [number, number], corners[m] as readonly [number, number]]
+    if (a[1] > y !== b[1] > y && x < ((b[0] - a[0]) * (y - a[1])) / (b[1] - a[1]) + a[0]) inside = !inside
+  }
+  return inside
+}
+
+const keepOutsOf = (match: MatchSettings): KeepOut[] => Object.entries(match.keepOuts).sort(([a], [b]) => (a < b ? -1 : 1)).map(([, shape]) => shape).filter((shape) => shape.shown)
+
+/** How a plate's features are followed, as the document says. */
+export function followSettings({ plate, match }: Matched): FollowSettings {
+  const shapes = keepOutsOf(match)
+  const made = new Map<number, Corners[]>()
+  const at = (frame: number): Corners[] => {
+    let corners = made.get(frame)
+    if (!corners) made.set(frame, (corners = shapes.map((shape) => keepOutAt(shape, plate.first + frame))))
+    return corners
+  }
+  return { count: match.count, even: match.even, ...(shapes.length > 0 ? { keptOut: (frame: number, x: number, y: number): boolean => at(frame).some((corners) => within(corners, x, y)) } : {}) }
+}
+
+export function knownLens({ plate, match }: Matched): KnownLens {
+  if (match.lens === 'find') return {}
+  return { focalPx: match.focal * plate.width, ...(match.lens === 'all known' ? { k1: match.k1, k2: match.k2 } : {}) }
+}
+
+/** The recipe of a plate's tracks. */
+export function tracksRecipe({ plate, match }: Matched): Recipe {
+  const { asset, encoding, first, last, width, height } = plate
+  return { kind: 'tracks', version: VERSIONS.tracks, settings: { asset, encoding, first, last, width, height, count: match.count, even: match.even, keepOuts: keepOutsOf(match).map(({ keys }) => keys) }, inputs: [] }
+}
+
+/** Ids of the tracks that a person has dropped, of those under a key. */
+export const droppedTracks = (match: MatchSettings, tracksKey: string): readonly number[] => (match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
+
+/** The recipe of a plate's solve from its tracks. */
+export function solveRecipe(document: Matched, tracksKey: string): Recipe {
+  return { kind: 'solve', version: VERSIONS.solve, settings: { lens: knownLens(document), dropped: [...droppedTracks(document.match, tracksKey)].sort((a, b) => a - b) }, inputs: [tracksKey] }
+}
+
+/** The world point, in the solve's own world, of a place in the picture. Throws LanternError 'place'. */
+export const solvedPlace = (solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 => placePoint(solve, tracks, { ...place, frame: place.frame - solve.first })
+
+const UNMOVED: Similarity = { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] }
+const LEAST_GROUND = 3
+
+/**
+ * What takes a solve's world to the shot's, from what the document says of the ground; the solve's own world until three points are given.
+ * Throws LanternError 'ground' or 'place' where what is said can't be.
+ */
+export function groundOf(match: Pick<MatchSettings, 'ground'>, solve: Solve, tracks: readonly Track[]): { by: Similarity; ground?: { rms: number; left: number } } {
+  const { points, axis, origin, distance, cameraHeight } = match.ground
+  if (points.length < LEAST_GROUND) return { by: UNMOVED }
+  const at = (place: PicturePlace): Vec3 => solvedPlace(solve, tracks, place)
+  const { by, rms, left } = fitGround({
+    ground: points.map(at), ...(axis ? { axis: [at(axis[0]), at(axis[1])] as const } : {}), ...(origin ? { origin: at(origin) } : {}),
+    ...(distance ? { distance: { from: at(distance.from), to: at(distance.to), metres: distance.metres } } : {}), ...(cameraHeight !== undefined ? { cameraHeight } : {}),
+  }, solve.cameras.map((_, n) => solveCameraAt(solve, n)))
+  return { by, ground: { rms, left } }
+}
+
+/** The cameras of a solve in the shot's world, frame by frame. */
+export function solvedPath(solve: Solve, by: Similarity): CameraPath {
+  return { frames: solve.cameras.map((_, n) => ({ frame: solve.first + n, camera: moveCamera(by, solveCameraAt(solve, n)) })) }
+}
+
+/** A point of a solve's world in the shot's. */
+export const shotPoint = (by: Similarity, at: Vec3): Vec3 => movePoint(by, at)
+
+const NEARBY = 8
+
+/**
+ * How far a thing set on a world point slides against the plate, px by frame of the path: what is left of the motion of the tracks seen nearest to it, against the frame it was set on.
+ * camera: at a frame counted from 0; from: that frame. NaN where no track round it is seen in both.
+ */
+export function slideOf(point: Vec3, from: number, frames: number, camera: (n: number) => Camera | undefined, tracks: readonly Track[], points: ReadonlyMap<number, Vec3>): number[] {
+  const first = camera(from)
+  const home = first && projectPoint(first, point)
+  if (!first || !home) return Array.from({ length: frames }, () => Number.NaN)
+  const rest = (track: Track, n: number): [number, number] | undefined => {
+    const at = points.get(track.id)
+    const k = (n - track.first) * 2
+    const seen = camera(n)
+    const p = at && seen && k >= 0 && k < track.places.length ? projectPoint(seen, at) : undefined
+    return p && [(track.places[k] as number) - p.x, (track.places[k + 1] as number) - p.y]
+  }
+  const near = tracks
+    .flatMap((track) => {
+      const k = (from - track.first) * 2
+      if (k < 0 || k >= track.places.length || !points.has(track.id)) return []
+      const [dx, dy] = [(track.places[k] as number) - home.x, (track.places[k + 1] as number) - home.y]
+      return [{ track, far: dx * dx + dy * dy }]
+    })
+    .sort((a, b) => a.far - b.far)
+  return Array.from({ length: frames }, (_, n) => {
+    const parts: [number, number][] = []
+    for (const { track } of near) {
+      const [a, b] = [rest(track, from), rest(track, n)]
+      if (a && b) parts.push([b[0] - a[0], b[1] - a[1]])
+      if (parts.length === NEARBY) break
+    }
+    if (parts.length === 0) return Number.NaN
+    const middle = (c: 0 | 1): number => [...parts].sort((a, b) => a[c] - b[c])[parts.length >> 1]?.[c] ?? 0
+    return Math.sqrt(middle(0) * middle(0) + middle(1) * middle(1))
+  })
+}
