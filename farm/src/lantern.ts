@@ -11,9 +11,9 @@ import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
-import { matchShot } from './jobs/match.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
+import { matchShot } from './matchReport.ts'
 import { readSettings } from './settings.ts'
 
 const settings = readSettings()
@@ -121,14 +121,14 @@ program.command('camera').argument('<shot>').requiredOption('--from <file>', 'a 
   await report({ shot: name, camera: file }, options.json, `${name}: camera from ${file}`)
 })
 
-program.command('match').argument('<shot>').option('--focal <mm>', 'focal length on a 36 mm wide sensor, where it is known', Number).option(...json).action(async (name: string, options: { focal?: number; json?: string }) => {
-  const shot = await getShot(store, name)
-  if (options.focal !== undefined && !(options.focal > 5 && options.focal < 1000)) throw new LanternError('focal', `A focal length of ${options.focal} mm is not one.`, 'Give it in millimetres on a 36 mm wide sensor, 5 to 1000.', { field: 'focal' })
-  const known = options.focal === undefined ? {} : { focalPx: (options.focal / 36) * shot.document.plate.width }
-  const found = await withCrew((context) => matchShot(context, shot, known))
-  const doubts = found.doubts.map(({ what, remedy }) => `\n  in doubt: ${what} ${remedy}`).join('')
-  await report(found, options.json, `${name}: ${found.kind}, error ${found.medianPx.toFixed(2)} px, focal length ${found.focalPx.toFixed(1)} px, k1 ${found.distortion.k1.toFixed(4)}, ${found.points} of ${found.tracks} tracks, ${found.seconds.toFixed(0)} s${doubts}`)
-})
+program.command('match').argument('<shot>').option('--focal <mm>', 'focal length on a 36 mm wide sensor, where it is known; the shot keeps it', Number).option('--take', 'in place of a camera from a file or a typed one, too').option(...json)
+  .action(async (name: string, options: { focal?: number; take?: boolean; json?: string }) => {
+    if (options.focal !== undefined && !(options.focal > 5 && options.focal < 700)) throw new LanternError('focal', `A focal length of ${options.focal} mm is not one.`, 'Give it in millimetres on a 36 mm wide sensor, 5 to 700.', { field: 'focal' })
+    const found = await withCrew((context) => matchShot(context, name, { ...(options.focal === undefined ? {} : { focal: options.focal }), take: options.take === true }))
+    const doubts = found.doubts.map(({ what, remedy }) => `\n  in doubt: ${what} ${remedy}`).join('')
+    const taken = found.taken ? '' : '\n  kept, but not the shot’s camera: --take makes it so'
+    await report(found, options.json, `${name}: ${found.kind}, error ${found.medianPx.toFixed(2)} px, focal length ${found.focalPx.toFixed(1)} px, k1 ${found.distortion.k1.toFixed(4)}, ${found.points} of ${found.tracks} tracks, ${found.seconds.toFixed(0)} s${doubts}${taken}`)
+  })
 
 program.command('edit').argument('<shot>').requiredOption('--merge <file>', 'a JSON merge patch').option(...json).action(async (name: string, options: { merge: string; json?: string }) => {
   const text = await readFile(options.merge, 'utf8').catch(() => Promise.reject(new LanternError('file', `${options.merge} can’t be read.`, 'Check the path.', { file: options.merge })))

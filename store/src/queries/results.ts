@@ -16,9 +16,12 @@ export interface ResultRow {
   kept: number
   error: { message: string; remedy: string } | null
   machine: string | null
+  /** Of what has no frames to count. */
+  share: number
+  doing: string | null
 }
 
-export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
+export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
   await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, restart: null, restart_blob: null, machine: null, lease_until: null, error: null })
     .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item })).execute()
 }
@@ -26,8 +29,8 @@ export async function ensureResult(store: Store, row: { key: string; kind: 'gas'
 export async function resultRows(store: Store, keys: readonly string[]): Promise<Map<string, ResultRow>> {
   if (keys.length === 0) return new Map()
   const rows = await store.db.selectFrom('result').leftJoin('result_frame', 'result_frame.key', 'result.key').where('result.key', 'in', [...keys])
-    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
-  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine }]))
+    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
+  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing }]))
 }
 
 export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
@@ -64,6 +67,13 @@ export async function takeLease(store: Store, key: string, machine: string): Pro
   const row = await store.db.updateTable('result').set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE })).where('key', '=', key)
     .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)])).returning('fence').executeTakeFirst()
   return row?.fence
+}
+
+/** Tells how far a result is, and lengthens its lease; false when another holder has come. */
+export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string): Promise<boolean> {
+  const row = await store.db.updateTable('result').set({ share, doing, lease_until: LEASE }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
+  await notify(store.db, { what: 'result', key, state: 'running' })
+  return row !== undefined
 }
 
 /** Lengthens a lease; false when another holder has come. */

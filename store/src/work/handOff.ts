@@ -6,8 +6,8 @@ import type { Shot } from '../queries/shots.ts'
 import { queueJob } from '../queue.ts'
 import { askPicture } from './plan.ts'
 
-/** The key of a hand-off of the document as it is. */
-export const handOffKey = (document: ShotDocument, quality: PictureQualityName, form: 'movie' | 'exr'): string => `${form}-${recipeKey({ kind: 'picture', version: VERSIONS.picture, settings: { document, quality, form }, inputs: [] })}`
+/** The key of a hand-off of the document as it is; how its camera was found is no part of it. */
+export const handOffKey = (document: ShotDocument, quality: PictureQualityName, form: 'movie' | 'exr'): string => `${form}-${recipeKey({ kind: 'picture', version: VERSIONS.picture, settings: { document: { ...document, match: undefined }, quality, form }, inputs: [] })}`
 
 /** Asks the farm for a movie or an archive of OpenEXR frames of the shot as it is now; pictures that are missing are asked for first. */
 export async function askHandOff(store: Store, shot: Shot, quality: PictureQualityName, form: 'movie' | 'exr'): Promise<string> {

@@ -1,16 +1,21 @@
 import { LanternError } from '@lantern/core/base'
 import { type CameraPath, readCameraGltf } from '@lantern/core/formats'
-import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases } from '@lantern/core/pipeline'
+import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases, solvedPath } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { cancelJobs, queueJob } from '../queue.ts'
+import { keptSolveOf } from './match.ts'
 
-/** The camera file that the document names, over its plate's frames; undefined where it names none. */
+/** The camera file that the document names, or its kept solve put on the ground, over its plate's frames; undefined where there is none. */
 export async function cameraPathOf(store: Store, document: ShotDocument): Promise<CameraPath | undefined> {
   const { camera, plate } = document
+  if (camera.kind === 'solved' && camera.solve) {
+    const solve = await keptSolveOf(store, camera.solve.key)
+    return solve && solvedPath(solve, camera.solve.by)
+  }
   if (camera.kind !== 'path' || !camera.path) return undefined
   return readCameraGltf(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
 }

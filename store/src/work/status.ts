@@ -5,6 +5,7 @@ import { liveMachines } from '../queries/machines.ts'
 import { keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
+import { matchStatus, type MatchStatus } from './match.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
 /** What is kept, stale and missing of one thing, for its strip row. */
@@ -32,6 +33,7 @@ export interface ShotStatus {
   look: PictureStatus
   final: PictureStatus
   machines: { id: string; doing: string | null }[]
+  match: MatchStatus
   /** By form and quality: movie-final and on. */
   handOffs: Record<string, { key: string; state: ResultRow['state'] | 'missing'; error: ResultRow['error']; bytes?: number }>
 }
@@ -93,6 +95,7 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
     look: await pictureStatus(store, shot, 'look', pictureKeys(document, path, 'look')),
     final: await pictureStatus(store, shot, 'final', pictureKeys(document, path, 'final')),
     machines: await liveMachines(store),
+    match: await matchStatus(store, document),
     handOffs: await handOffStatus(store, document),
   }
 }

@@ -3,6 +3,7 @@ import { dropBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
+import { matchKeys } from './match.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
 /** One of the store's machines sweeps at a time. */
@@ -14,6 +15,8 @@ async function namedKeys(store: Store): Promise<Set<string>> {
   const keys = new Set<string>()
   for (const { document } of await listShots(store)) {
     for (const { key } of gasKeys(document)) keys.add(key)
+    for (const key of Object.values(matchKeys(document))) keys.add(key)
+    if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     const path = await cameraPathOf(store, document).catch(() => undefined)
     for (const quality of QUALITIES) {
       for (const key of pictureKeys(document, path, quality).values()) keys.add(key)

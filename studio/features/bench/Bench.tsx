@@ -2,10 +2,11 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { cellOf } from '@lantern/core/pipeline'
 import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
-import { type SyntheticEvent, useEffect, useRef, useState } from 'react'
+import { type SyntheticEvent, useEffect, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
+import { MatchBench } from '../match/MatchBench.tsx'
 import { handOffs } from './handOff.ts'
 import { Settings } from './Settings.tsx'
 
@@ -78,33 +79,6 @@ function ItemBench({ id, item }: { id: string; item: ShotItem }) {
         <Press onClick={() => edit({ items: { [`${item.kind}-${crypto.randomUUID().slice(0, 6)}`]: { ...item, name: `${item.name.slice(0, 74)} copy`, order: item.order + 0.5 } } })}>Duplicate</Press>
         <Press disabled={item.locked} onClick={() => (edit({ items: { [id]: null } }), set({ chosen: '' }))}>Remove</Press>
       </Flex>
-    </>
-  )
-}
-
-function CameraBench({ state }: { state: ShotState }) {
-  const file = useRef<HTMLInputElement>(null)
-  const { shot, edit, takeCamera, preview } = state
-  const camera = shot?.document.camera
-  if (!camera) return null
-  return (
-    <>
-      <Head title="Camera" kind={camera.kind === 'path' ? 'from a file' : camera.kind === 'typed' ? 'locked off, typed' : 'none yet'} />
-      <Box padding="10px 14px">
-        <Text color="soft" marginBottom="8px">{camera.kind === 'none' ? 'Take in the camera of this plate from a glTF file, or type one for a locked-off plate. Tracking and solving will come to this station.' : camera.kind === 'path' ? `${camera.path?.file ?? ''}` : 'Move focal length, height and tilt until the grid lies on the ground.'}</Text>
-        <input ref={file} type="file" hidden accept=".gltf,.glb,model/*" aria-label="Camera file" onChange={(event) => {
-          const chosen = event.target.files?.[0]
-          event.target.value = ''
-          if (chosen) void takeCamera(chosen)
-        }} />
-        <Flex gap="6px" wrap="wrap">
-          <Press onClick={() => file.current?.click()}>From a file…</Press>
-          {camera.kind !== 'typed' && <Press onClick={() => edit({ camera: { kind: 'typed' } })}>Type one</Press>}
-          {camera.kind !== 'none' && <Press onClick={() => edit({ camera: { kind: 'none' } })}>None</Press>}
-          {camera.kind !== 'path' && camera.path && <Press onClick={() => edit({ camera: { kind: 'path' } })}>Back to {camera.path.file.slice(0, 18)}</Press>}
-        </Flex>
-      </Box>
-      {camera.kind === 'typed' && <Settings settings={SETTINGS.camera} values={camera} onChange={(key, value, final) => (final ? edit : preview)({ camera: { [key]: value } })} />}
     </>
   )
 }
@@ -222,8 +196,8 @@ export function Bench() {
   }
   const own = (): React.ReactNode => {
     if (item) return <ItemBench key={chosen} id={chosen} item={item} />
-    const at = CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer')] ?? station
-    if (at === 'Match') return <CameraBench state={state} />
+    const at = CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|proof|track)\..*/, 'camera')] ?? station
+    if (at === 'Match') return <MatchBench />
     if (at === 'Picture') return <PictureBench state={state} />
     if (at === 'Sit') return <SitBench state={state} />
     if (at === 'Hand-off') return <HandOffBench state={state} />

@@ -14,13 +14,14 @@ export interface SettingsProps {
 const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
 const AXES = ['right', 'up', 'near'] as const
 const PARTS = ['red', 'green', 'blue'] as const
-const TOUCHED: Readonly<Record<string, string>> = { gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
+const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
 const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
 
 function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {
   const { label, unit, step, minimum, maximum, span } = setting
   if (setting.type === 'number')
     return <NumberField label={label} value={Number(value)} unit={unit} step={step} span={span} minimum={minimum} maximum={maximum} initial={typeof setting.initial === 'number' ? setting.initial : undefined} onValue={onChange} />
+  if (setting.type === 'switch') return <input type="checkbox" aria-label={label} checked={value === true} onChange={(event) => onChange(event.target.checked, true)} style={{ accentColor: '#9a9a9a', justifySelf: 'end' }} />
   if (setting.type === 'choice')
     return <Choice aria-label={label} value={String(value)} onChange={(event) => onChange(event.target.value, true)}>{setting.choices?.map((choice) => <option key={choice} value={choice}>{choice}</option>)}</Choice>
   if (setting.type === 'roles') {

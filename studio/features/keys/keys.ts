@@ -19,6 +19,8 @@ export function useKeys(): void {
       if (!shot) return
       const { first, last } = shot.document.plate
       const item = shot.document.items[chosen]
+      const [kind, id = ''] = chosen.split('.')
+      const removal = kind === 'keepout' ? { match: { keepOuts: { [id]: null } } } : kind === 'proof' ? { match: { proofs: { [id]: null } } } : item && !item.locked ? { items: { [chosen]: null } } : undefined
       const step = event.shiftKey ? 10 : 1
       const done = (work: () => void): void => {
         event.preventDefault()
@@ -36,7 +38,7 @@ export function useKeys(): void {
         ArrowLeft: () => (set({ playing: 0 }), moveTo(frame - step)), ArrowRight: () => (set({ playing: 0 }), moveTo(frame + step)), Home: () => moveTo(first), End: () => moveTo(last),
         '[': () => set({ loop: [Math.min(frame, loop[1]), loop[1]] }), ']': () => set({ loop: [loop[0], Math.max(frame, loop[0])] }),
         b: () => set({ compare: compare === 'wipe' ? 'none' : 'wipe' }), d: () => set({ compare: compare === 'difference' ? 'none' : 'difference' }), t: () => set({ view: view === 'triptych' ? 'camera' : 'triptych' }), o: () => set({ view: view === 'outside' ? 'camera' : 'outside' }),
-        h: () => item && edit({ items: { [chosen]: { shown: !item.shown } } }), Delete: () => item && !item.locked && (edit({ items: { [chosen]: null } }), set({ chosen: '' })),
+        h: () => item && edit({ items: { [chosen]: { shown: !item.shown } } }), Delete: () => removal && (edit(removal), set({ chosen: '' })),
         Escape: () => set(state.sheet || state.tool !== 'choose' ? { tool: 'choose', sheet: false } : { chosen: '' }), '?': () => set({ sheet: !state.sheet }),
       }
       const work = table[event.key] ?? table[event.key.toLowerCase()]

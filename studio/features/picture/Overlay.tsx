@@ -1,9 +1,11 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
-import { pickLevel, pickSurface, itemsInOrder } from '@lantern/core/pipeline'
+import { pickLevel, pickSurface, itemsInOrder, shotPoint } from '@lantern/core/pipeline'
 import { makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { useShownMatch } from '../match/matchData.ts'
+import { Proofs } from '../match/MatchOverlay.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { cameraGlyph, gridPath, outlinePath, segmentPath } from './lines.ts'
 
@@ -37,7 +39,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
   }
   const groundAt = ([x, y]: Point, level = 0) => pickLevel(camera, x, y, level)
   const items = itemsInOrder(document)
-  const showsGrid = outside || station === 'Match' || station === 'Set' || tool !== 'choose'
+  const showsGrid = outside || (station === 'Match' && document.camera.kind === 'typed') || station === 'Set' || tool !== 'choose'
   const id = chosen
   const item = document.items[id]
 
@@ -146,6 +148,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       {showsGrid && <path d={gridPath(camera, 0)} fill="none" stroke="#d8d8d8" strokeOpacity={outside ? 0.25 : 0.4} strokeWidth={unit * 0.8} />}
       {outside && path && <path d={path.filter((_, n) => n % GLYPH_EVERY === 0).map((one) => cameraGlyph(camera, one, 0.25)).join('')} fill="none" stroke={COLOURS.faint} strokeWidth={unit * 0.7} />}
       {outside && path?.[frame - document.plate.first] && <path d={cameraGlyph(camera, path[frame - document.plate.first] as Camera, 0.9)} fill="none" stroke={COLOURS.text} strokeWidth={unit * 1.2} />}
+      {outside && <Points camera={camera} unit={unit} />}
+      {outside && station === 'Match' && <Proofs camera={camera} unit={unit} />}
       {items.map(([key, one]) => {
         const on = key === chosen
         const wanted = outside || on || (station === 'Set' && one.kind !== 'gas') || (station === 'Effects' && one.kind === 'gas')
@@ -159,6 +163,13 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       {handles()}
     </svg>
   )
+}
+
+/** A solve's points, seen from elsewhere. */
+function Points({ camera, unit }: { camera: Camera; unit: number }) {
+  const shown = useShownMatch()
+  const path = [...shown.points.values()].map((at) => projectPoint(camera, shotPoint(shown.by, at))).map((p) => (p ? `M${p.x.toFixed(1)} ${p.y.toFixed(1)}h${unit.toFixed(2)}` : '')).join('')
+  return <path data-points={shown.points.size} d={path} stroke={COLOURS.fact} strokeWidth={1.6 * unit} fill="none" />
 }
 
 function outlineHit(camera: Camera, item: ShotItem, [x, y]: Point, unit: number): boolean {

@@ -2,7 +2,7 @@
 import { Box, chakra, Flex, Input } from '@chakra-ui/react'
 import { makeItem, type ShotItem } from '@lantern/core/shot'
 import { itemsInOrder } from '@lantern/core/pipeline'
-import { Box as BoxIcon, Camera, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Sun } from 'lucide-react'
+import { Box as BoxIcon, Camera, Cone, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Sun, VenetianMask } from 'lucide-react'
 import { type ComponentType, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
@@ -22,7 +22,7 @@ interface Entry {
 }
 
 /** Which groups a station's roster shows; all others show everything. */
-const FILTER: Partial<Record<Station, readonly string[]>> = { Match: ['Camera'], Set: ['Set'], Effects: ['Effects'], Light: ['Light'], Sit: ['Layers'] }
+const FILTER: Partial<Record<Station, readonly string[]>> = { Match: ['Camera', 'Keep out', 'Test objects'], Set: ['Set'], Effects: ['Effects'], Light: ['Light'], Sit: ['Layers'] }
 const Row = chakra('div', { base: { position: 'relative', display: 'grid', gridTemplateColumns: '18px 1fr auto', gap: '7px', alignItems: 'center', paddingInline: '14px 10px', height: '29px', cursor: 'pointer', _hover: { background: 'raised' } } })
 const Bracket = () => (
   <>
@@ -36,6 +36,9 @@ const layersOf = (sit: { light: { order: number; shown: boolean }; smoke: { orde
 
 const LAYER_NAMES = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' } as const
 const LAYER_WAYS = { light: 'multiply', smoke: 'over', fire: 'add' } as const
+
+/** The step of the match that has a thing's bench. */
+const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' } => (id.startsWith('keepout.') ? { matchStep: 'Track' } : id.startsWith('proof.') ? { matchStep: 'Proof' } : {})
 
 /** The roster: everything in the shot, by group. */
 export function Roster() {
@@ -54,6 +57,8 @@ export function Roster() {
     })),
     { id: 'plateLight', name: 'Plate light', kind: 'sun, sky', group: 'Light', icon: Sun },
     { id: 'camera', name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera', kind: document.camera.kind, group: 'Camera', icon: Camera },
+    ...Object.entries(document.match.keepOuts).map(([id, one]): Entry => ({ id: `keepout.${id}`, name: one.name, kind: one.shown ? `${one.keys.length} key${one.keys.length > 1 ? 's' : ''}` : 'not used', group: 'Keep out', icon: VenetianMask })),
+    ...Object.entries(document.match.proofs).map(([id, one]): Entry => ({ id: `proof.${id}`, name: one.name, kind: one.shape, group: 'Test objects', icon: Cone })),
   ]
   const wanted = all ? undefined : FILTER[station]
   const shown = entries.filter((entry) => (!wanted || wanted.includes(entry.group)) && entry.name.toLowerCase().includes(find.toLowerCase()))
@@ -80,9 +85,9 @@ export function Roster() {
               <Row
                 key={entry.id} role="option" tabIndex={0} aria-selected={chosen === entry.id} background={chosen === entry.id ? '#343434' : undefined} data-item={entry.id}
                 draggable={entry.group === 'Layers'} onDragStart={() => setDragged(entry.id)} onDragOver={(event) => event.preventDefault()} onDrop={(event) => (event.preventDefault(), event.stopPropagation(), reorder(entry.id))}
-                onClick={() => set({ chosen: entry.id })}
+                onClick={() => set({ chosen: entry.id, ...stepOf(entry.id) })}
                 onKeyDown={(event) => {
-                  if (event.key === 'Enter') set({ chosen: entry.id })
+                  if (event.key === 'Enter') set({ chosen: entry.id, ...stepOf(entry.id) })
                 }}
               >
                 {chosen === entry.id && <Bracket />}

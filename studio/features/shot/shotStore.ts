@@ -9,7 +9,9 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | 'box'
+export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof'
+export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof'] as const
+export type MatchStep = (typeof MATCH_STEPS)[number]
 
 export interface ThinState {
   key: string
@@ -30,7 +32,7 @@ export interface ShotState {
   playing: number
   loop: [number, number]
   station: Station
-  /** An item's id, or 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
+  /** An item's id, or 'keepout.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
   chosen: string
   view: View
   compare: Compare
@@ -39,6 +41,9 @@ export interface ShotState {
   soft: boolean
   tool: Tool
   sheet: boolean
+  matchStep: MatchStep
+  /** Shows the shot's own solve while a new one waits. */
+  oldSolve: boolean
   away: boolean
   message?: { text: string; good: boolean }
   thin: Record<string, ThinState>
@@ -55,6 +60,8 @@ export interface ShotState {
   history(way: 'undo' | 'redo'): void
   ask(wanted: Record<string, unknown>): Promise<string[]>
   takeCamera(file: File): Promise<void>
+  /** Makes the new solve the shot's camera. */
+  takeSolve(): Promise<void>
   say(error: unknown): void
   moveTo(frame: number): void
 }
@@ -65,7 +72,7 @@ export const pictureDigest = ({ items, light, camera, plate }: ShotDocument): st
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
 
-const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft'>> => {
+const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft' | 'matchStep'>> => {
   try {
     return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
   } catch {
@@ -75,11 +82,11 @@ const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' |
 
 export const useShot = create<ShotState>()((set, get) => ({
   name: '', statusDigest: '', cameras: { first: 0, cameras: [] }, frame: 0, playing: 0, loop: [0, 0], station: 'Plate', chosen: '', view: 'camera', compare: 'none', wipe: 0.5,
-  exposure: 0, soft: true, tool: 'choose', sheet: false, away: false, thin: {}, saving: 0,
+  exposure: 0, soft: true, tool: 'choose', matchStep: 'Track', oldSolve: false, sheet: false, away: false, thin: {}, saving: 0,
   set(change) {
     set(change)
-    const { name, frame, station, chosen, view, soft, shot } = get()
-    if (shot && ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'soft' in change)) localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft }))
+    const { name, frame, station, chosen, view, soft, matchStep, shot } = get()
+    if (shot && ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'soft' in change || 'matchStep' in change)) localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft, matchStep }))
   },
   go(station) {
     const { shot, chosen } = get()
@@ -95,7 +102,7 @@ export const useShot = create<ShotState>()((set, get) => ({
       set({
         name, shot, away: false,
         ...(fresh ? {
-          thin: {}, loop: [first, last], frame: Math.min(last, Math.max(first, kept.frame ?? first)), station: STATIONS.find((one) => one === kept.station) ?? 'Plate', chosen: kept.chosen ?? '', view: kept.view ?? 'camera', soft: kept.soft ?? true,
+          thin: {}, loop: [first, last], frame: Math.min(last, Math.max(first, kept.frame ?? first)), station: STATIONS.find((one) => one === kept.station) ?? 'Plate', chosen: kept.chosen ?? '', view: kept.view ?? 'camera', soft: kept.soft ?? true, matchStep: kept.matchStep ?? 'Track', oldSolve: false,
         } : {}),
       })
       await get().refreshStatus()
@@ -166,6 +173,17 @@ export const useShot = create<ShotState>()((set, get) => ({
       return []
     }
   },
+  async takeSolve() {
+    try {
+      await chain
+      const { name, shot } = get()
+      if (!shot) return
+      set({ shot: await call<Shot>(`${shotPath(name)}/solve`, { json: { base: shot.head } }), oldSolve: false, message: undefined })
+      await get().refreshStatus()
+    } catch (error) {
+      get().say(error)
+    }
+  },
   async takeCamera(file) {
     const { name, shot } = get()
     if (!shot) return
@@ -194,7 +212,7 @@ export const useShot = create<ShotState>()((set, get) => ({
 export function cameraNow(state: Pick<ShotState, 'shot' | 'cameras'>, frame: number): Camera | undefined {
   const document = state.shot?.document
   if (!document) return undefined
-  if (document.camera.kind !== 'path') return cameraAt(document, undefined, frame)
+  if (document.camera.kind !== 'path' && document.camera.kind !== 'solved') return cameraAt(document, undefined, frame)
   const { first, cameras } = state.cameras
   return cameras[Math.min(cameras.length - 1, Math.max(0, frame - first))]
 }

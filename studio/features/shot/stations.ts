@@ -15,10 +15,20 @@ export interface StationState {
 export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
   const item = document.items[chosen]
   if (item) return station === (item.kind === 'gas' ? 'Effects' : 'Set')
-  return (chosen === 'camera' && station === 'Match') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
+  return (/^(camera|keepout\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
 }
 
 const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))
+
+function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): StationState {
+  const { tracks, solve } = status?.match ?? {}
+  const busy = [tracks, solve].find((stage) => stage?.state === 'running')
+  if (busy) return { lantern: 'glowing', figure: `${Math.round(busy.share * 100)} %` }
+  if (camera.kind === 'path') return { lantern: 'lit', figure: 'taken in' }
+  if (camera.kind === 'typed') return { lantern: 'lit', figure: 'typed' }
+  if (camera.kind === 'solved') return solve && camera.solve?.key !== solve.key ? { lantern: 'glowing', figure: 'stale' } : { lantern: 'lit', figure: `${camera.solve?.medianPx.toFixed(2) ?? ''} px` }
+  return tracks?.state === 'done' ? { lantern: 'glowing', figure: 'tracked' } : { lantern: 'unlit', figure: '' }
+}
 
 /** What each station shows under its lantern. */
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
@@ -34,7 +44,7 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
   const off: StationState = { lantern: 'unlit', figure: '' }
   return {
     Plate: { lantern: status?.asset.state === 'ready' ? 'lit' : 'glowing', figure: status?.asset.state === 'ready' ? `${total} fr` : `${status?.asset.done ?? 0} of ${total}` },
-    Match: document.camera.kind === 'none' ? off : { lantern: 'lit', figure: document.camera.kind === 'path' ? 'taken in' : 'typed' },
+    Match: matchState(document, status),
     Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
     Mattes: off,
     Effects: gases ? { lantern: done === gases ? 'lit' : 'glowing', figure: `${done} of ${gases}` } : off,

@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react'
 import { useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
+import { useShownMatch } from '../match/matchData.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { stripRows, type StripRow } from './rows.ts'
 
@@ -61,7 +62,7 @@ export function Strip() {
     watch.observe(place.current)
     return () => watch.disconnect()
   }, [])
-  const rows = stripRows(state)
+  const rows = stripRows(state, useShownMatch())
   const first = shot?.document.plate.first ?? 0
   const last = shot?.document.plate.last ?? 1
   const step = (width - INSET * 2 - 14) / Math.max(1, last - first)

@@ -1,17 +1,43 @@
 import { itemsInOrder } from '@lantern/core/pipeline'
+import { trackLast } from '@lantern/core/data'
+import type { ShotDocument } from '@lantern/core/shot'
+import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 
 export type StripRow =
   | { kind: 'frames'; name: string; figure: string; kept: ReadonlySet<number>; stale: ReadonlySet<number>; running: boolean }
   | { kind: 'curve'; name: string; figure: string; values: ReadonlyMap<number, number>; top: number; added: boolean }
 
+const LEAST_TOP_PX = 1
+
+/** Of the match: tracks seen, error, the chosen track's error, how far test objects slide. */
+function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number): StripRow[] {
+  const { first, last } = document.plate
+  const rows: StripRow[] = []
+  const curve = (name: string, values: ReadonlyMap<number, number>, figure: (value: number) => string, least = LEAST_TOP_PX): void => {
+    if (values.size > 0) rows.push({ kind: 'curve', name, figure: values.has(frame) ? figure(values.get(frame) ?? 0) : '', values, top: Math.max(least, ...values.values()), added: false })
+  }
+  const px = (value: number): string => `${value.toFixed(2)} px`
+  if (shown.tracks.length > 0) {
+    const seen = new Map(Array.from({ length: last - first + 1 }, (_, n) => [first + n, 0]))
+    for (const track of shown.tracks) for (let n = track.first; n <= trackLast(track); n++) seen.set(first + n, (seen.get(first + n) ?? 0) + 1)
+    curve('Tracks', seen, (value) => String(value), 10)
+  }
+  if (shown.solve) curve('Match error', new Map(shown.solve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))), px)
+  if (chosen.startsWith('track.')) curve(`Track ${chosen.slice(6)}`, new Map([...trackErrors(shown, Number(chosen.slice(6)))].map(([n, value]) => [first + n, value])), px)
+  const proofs = Object.entries(document.match.proofs)
+  const wanted = proofs.filter(([id]) => chosen === `proof.${id}`)
+  for (const [, proof] of wanted.length > 0 ? wanted : proofs.slice(0, 2)) curve(`Slide, ${proof.name}`, new Map(slideOfProof(shown, proof).flatMap((value, n) => (Number.isFinite(value) ? [[first + n, value]] : []))), px)
+  return rows
+}
+
 /** The strip's rows: what has a value or a kept result per frame. */
-export function stripRows({ shot, status, thin, frame }: ShotState): StripRow[] {
+export function stripRows({ shot, status, thin, frame, station, chosen }: ShotState, shown: ShownMatch): StripRow[] {
   if (!shot) return []
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = []
+  const rows: StripRow[] = station === 'Match' ? matchRows(shown, document, chosen, frame) : []
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
     const gas = status?.gases[id]

@@ -1,4 +1,4 @@
-import { askGas, askHandOff, askPicture, cameraPathOf, gasKeys, getShot, pictureKeys, stopResults } from '@lantern/store'
+import { askGas, askHandOff, askMatch, askPicture, cameraPathOf, gasKeys, getShot, matchKeys, pictureKeys, stopResults } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -7,6 +7,8 @@ const quality = z.enum(['look', 'final'])
 const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('gas'), item: z.string() }).strict(),
   z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
+  z.object({ what: z.literal('match'), stage: z.enum(['tracks', 'solve']) }).strict(),
+  z.object({ what: z.literal('stop-match') }).strict(),
   z.object({ what: z.literal('stop-gas'), item: z.string() }).strict(),
   z.object({ what: z.literal('stop-picture'), quality }).strict(),
   z.object({ what: z.literal('hand-off'), quality, form: z.enum(['movie', 'exr']) }).strict(),
@@ -21,8 +23,9 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'gas') return { keys: [await askGas(opened, shot, wanted.item)] }
     if (wanted.what === 'picture') return { keys: await askPicture(opened, shot, wanted.quality, wanted.frames) }
     if (wanted.what === 'hand-off') return { keys: [await askHandOff(opened, shot, wanted.quality, wanted.form)] }
-    const keys = wanted.what === 'stop-gas'
-      ? gasKeys(shot.document).filter(({ item }) => item === wanted.item).map(({ key }) => key)
+    if (wanted.what === 'match') return { keys: [await askMatch(opened, shot, wanted.stage)] }
+    const keys = wanted.what === 'stop-match' ? Object.values(matchKeys(shot.document))
+      : wanted.what === 'stop-gas' ? gasKeys(shot.document).filter(({ item }) => item === wanted.item).map(({ key }) => key)
       : [...pictureKeys(shot.document, await cameraPathOf(opened, shot.document), wanted.quality).values()]
     await stopResults(opened, keys)
     return { keys }
