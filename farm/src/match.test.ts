@@ -76,9 +76,9 @@ describe('matching a shot', () => {
     const keys = matchKeys(shot.document)
     const said: number[] = []
     const three = context(3)
-    const tracks = await trackShot(three, shot, { report: (share) => void said.push(share), cancelled: () => false }).finally(three.end)
+    const tracks = await trackShot(three, shot, { report: (share) => void said.push(share), cancelled: () => false })
     expect(tracks).toEqual(await keptTracks(store, keys.tracks))
-    expect(writeSolve(await solveShot(shot, tracks, keys.tracks, { report: () => undefined, cancelled: () => false }))).toEqual(writeSolve((await keptSolveOf(store, keys.solve)) as Solve))
+    expect(writeSolve(await solveShot(three, shot, tracks, keys.tracks, { report: () => undefined, cancelled: () => false }).finally(three.end))).toEqual(writeSolve((await keptSolveOf(store, keys.solve)) as Solve))
     expect([...said].sort((a, b) => a - b)).toEqual(said)
     const begun = performance.now()
     const one = context(1)

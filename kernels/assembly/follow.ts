@@ -6,11 +6,14 @@ export const FEATURE_BYTES: usize = 1536
 const LOOK_AT: usize = 64
 const HALF: i32 = 8
 const LOOK: i32 = 19
-/** Scratch of a launch's chunk: a look and its two slopes, and a 6 x 6 system. */
-export const FOLLOW_SCRATCH: usize = 8192
+/** Scratch of a launch's chunk: a look, a 6 x 6 system, and planes of 17 rows of 20 (the last three columns weigh nothing, so that rows go in fours). */
+export const FOLLOW_SCRATCH: usize = 24576
 const SYSTEM_AT: usize = 6144
-/** The patch as it is seen lies before the system. */
-const VALUES_BEFORE: usize = 2048
+const PLANES_AT: usize = 8192
+const ROW: i32 = 20
+const PLANE: usize = 1360
+/** Planes: the patch as it is seen; of the look: value less its mean, weight, weighted slopes, weighted products of slopes. */
+const V: usize = PLANES_AT, T: usize = V + PLANE, W: usize = T + PLANE, GX: usize = W + PLANE, GY: usize = GX + PLANE, XX: usize = GY + PLANE, XY: usize = XX + PLANE, YY: usize = XY + PLANE
 
 // @ts-ignore: decorator
 @inline
@@ -30,8 +33,22 @@ export function rootBrightness(rgb: usize, out: usize, from: i32, to: i32): void
 /** Rows [from, to) of a picture of half the size: weights 1 4 6 4 1 along both axes (Burt & Adelson 1983). */
 export function halvePicture(image: usize, width: i32, height: i32, out: usize, from: i32, to: i32): void {
   const w = width >> 1
-  for (let j = from; j < to; j++)
+  const line = (<usize>width) << 2
+  for (let j = from; j < to; j++) {
+    const inside = 2 * j >= 2 && 2 * j + 3 < height
     for (let i = 0; i < w; i++) {
+      if (inside && i >= 1 && 2 * i + 9 < width && i + 4 <= w) {
+        // Four at once: 12 columns summed down, then across.
+        const p = image + ((<usize>((2 * j - 2) * width + 2 * i - 2)) << 2)
+        const v0 = down(p, line), v1 = down(p + 16, line), v2 = down(p + 32, line)
+        const even = v128.shuffle<f32>(v0, v1, 0, 2, 4, 6), odd = v128.shuffle<f32>(v0, v1, 1, 3, 5, 7)
+        const t2 = v128.shuffle<f32>(even, v2, 1, 2, 3, 4), t3 = v128.shuffle<f32>(odd, v2, 1, 2, 3, 5)
+        const t4 = v128.shuffle<f32>(even, v2, 2, 3, 4, 6), t5 = v128.shuffle<f32>(odd, v2, 2, 3, 5, 7)
+        const all = f32x4.add(f32x4.add(f32x4.add(even, t5), f32x4.mul(f32x4.splat(5), f32x4.add(odd, t4))), f32x4.mul(f32x4.splat(10), f32x4.add(t2, t3)))
+        v128.store(out + ((<usize>(j * w + i)) << 2), f32x4.mul(all, f32x4.splat(1.0 / 1024.0)))
+        i += 3
+        continue
+      }
       let sum: f32 = 0
       for (let b = -2; b < 4; b++) {
         // An even number of taps keeps the middle between pixels 2 i and 2 i + 1: 1 5 10 10 5 1.
@@ -48,10 +65,21 @@ export function halvePicture(image: usize, width: i32, height: i32, out: usize, 
       }
       store<f32>(out + ((<usize>(j * w + i)) << 2), sum * (1.0 / 1024.0))
     }
+  }
+}
+/** Four columns of six rows weighed 1 5 10 10 5 1. */
+// @ts-ignore: decorator
+@inline
+function down(p: usize, line: usize): v128 {
+  const outer = f32x4.add(v128.load(p), v128.load(p + 5 * line))
+  const next = f32x4.add(v128.load(p + line), v128.load(p + 4 * line))
+  const inner = f32x4.add(v128.load(p + 2 * line), v128.load(p + 3 * line))
+  return f32x4.add(f32x4.add(outer, f32x4.mul(f32x4.splat(5), next)), f32x4.mul(f32x4.splat(10), inner))
 }
 
-/** Rows [from, to): sums over the 2 r + 1 pixels to either side, of values and of squares, beside one another. */
+/** Rows [from, to): sums over the 2 r + 1 pixels to either side, of values, and in a plane after that of squares. */
 export function boxSums(image: usize, width: i32, height: i32, r: i32, out: usize, from: i32, to: i32): void {
+  const plane = (<usize>(width * height)) << 2
   for (let j = from; j < to; j++) {
     let sum: f32 = 0, squares: f32 = 0
     for (let i = -r; i <= r; i++) {
@@ -59,8 +87,8 @@ export function boxSums(image: usize, width: i32, height: i32, r: i32, out: usiz
       sum += v; squares += v * v
     }
     for (let i = 0; i < width; i++) {
-      const o = out + ((<usize>(j * width + i)) << 3)
-      store<f32>(o, sum); store<f32>(o, squares, 4)
+      const o = out + ((<usize>(j * width + i)) << 2)
+      store<f32>(o, sum); store<f32>(o + plane, squares)
       const gone = at(image, width, height, i - r, j), come = at(image, width, height, i + r + 1, j)
       sum += come - gone; squares += come * come - gone * gone
     }
@@ -70,45 +98,54 @@ export function boxSums(image: usize, width: i32, height: i32, r: i32, out: usiz
 /** Rows over which the sums of evenContrast run on; a launch's chunk must be this, so that every number of threads adds in the same order. */
 const BAND = 32
 
-/** Rows [from, to) with their local contrast evened out: (value - local mean) / (local spread + least), over squares of 2 r + 1. */
+/** Rows [from, to) with their local contrast evened out: (value - local mean) / (local spread + least), over squares of 2 r + 1. Four columns at once; the picture is 4 px wide or more. */
 export function evenContrast(image: usize, sums: usize, width: i32, height: i32, r: i32, least: f32, out: usize, from: i32, to: i32): void {
-  const share: f32 = 1 / (<f32>((r << 1) + 1) * <f32>((r << 1) + 1))
+  const share = f32x4.splat(1 / (<f32>((r << 1) + 1) * <f32>((r << 1) + 1)))
+  const plane = (<usize>(width * height)) << 2
+  const none = f32x4.splat(0), some = f32x4.splat(least)
   for (let start = from; start < to; start += BAND)
-    for (let i = 0; i < width; i++) {
-      let sum: f32 = 0, squares: f32 = 0
+    for (let column = 0; column < width; column += 4) {
+      // The last four overlap those before where the width is no multiple of four.
+      const i = min(column, width - 4)
+      let sum = none, squares = none
       for (let b = -r; b <= r; b++) {
-        const o = sums + ((<usize>(min(max(start + b, 0), height - 1) * width + i)) << 3)
-        sum += load<f32>(o); squares += load<f32>(o, 4)
+        const o = sums + ((<usize>(min(max(start + b, 0), height - 1) * width + i)) << 2)
+        sum = f32x4.add(sum, v128.load(o)); squares = f32x4.add(squares, v128.load(o + plane))
       }
       for (let j = start; j < min(start + BAND, to); j++) {
-        const mean = sum * share
-        const spread = sqrt(max<f32>(0, squares * share - mean * mean))
+        const mean = f32x4.mul(sum, share)
+        const spread = f32x4.sqrt(f32x4.max(none, f32x4.sub(f32x4.mul(squares, share), f32x4.mul(mean, mean))))
         const n = (<usize>(j * width + i)) << 2
-        store<f32>(out + n, (load<f32>(image + n) - mean) / (spread + least))
-        const gone = sums + ((<usize>(min(max(j - r, 0), height - 1) * width + i)) << 3)
-        const come = sums + ((<usize>(min(max(j + r + 1, 0), height - 1) * width + i)) << 3)
-        sum += load<f32>(come) - load<f32>(gone); squares += load<f32>(come, 4) - load<f32>(gone, 4)
+        v128.store(out + n, f32x4.div(f32x4.sub(v128.load(image + n), mean), f32x4.add(spread, some)))
+        const gone = sums + ((<usize>(min(max(j - r, 0), height - 1) * width + i)) << 2)
+        const come = sums + ((<usize>(min(max(j + r + 1, 0), height - 1) * width + i)) << 2)
+        sum = f32x4.add(sum, f32x4.sub(v128.load(come), v128.load(gone)))
+        squares = f32x4.add(squares, f32x4.sub(v128.load(come + plane), v128.load(gone + plane)))
       }
     }
 }
 
-/** Rows [from, to) of the smaller eigenvalue of the slopes' products over 7 x 7 pixels (Shi & Tomasi 1994). */
+/** Rows [from, to) of the smaller eigenvalue of the slopes' products over 7 x 7 pixels (Shi & Tomasi 1994); nothing within 4 px of the edge. */
 export function cornerStrength(image: usize, width: i32, height: i32, out: usize, from: i32, to: i32): void {
-  for (let j = from; j < to; j++)
-    for (let i = 0; i < width; i++) {
-      let xx: f32 = 0, xy: f32 = 0, yy: f32 = 0
-      if (i >= 4 && j >= 4 && i < width - 4 && j < height - 4)
-        for (let b = -3; b <= 3; b++) {
-          let n = image + ((<usize>((j + b) * width + i - 3)) << 2)
-          const line = (<usize>width) << 2
-          for (let a = -3; a <= 3; a++, n += 4) {
-            const gx = load<f32>(n, 4) - load<f32>(n - 4), gy = load<f32>(n + line) - load<f32>(n - line)
-            xx += gx * gx; xy += gx * gy; yy += gy * gy
-          }
+  const line = (<usize>width) << 2
+  for (let j = from; j < to; j++) {
+    memory.fill(out + (<usize>j) * line, 0, line)
+    if (j < 4 || j >= height - 4 || width < 12) continue
+    for (let column = 4; column < width - 4; column += 4) {
+      const i = min(column, width - 8)
+      let xx = f32x4.splat(0), xy = f32x4.splat(0), yy = f32x4.splat(0)
+      for (let b = -3; b <= 3; b++) {
+        let n = image + ((<usize>((j + b) * width + i - 3)) << 2)
+        for (let a = -3; a <= 3; a++, n += 4) {
+          const gx = f32x4.sub(v128.load(n, 4), v128.load(n - 4)), gy = f32x4.sub(v128.load(n + line), v128.load(n - line))
+          xx = f32x4.add(xx, f32x4.mul(gx, gx)); xy = f32x4.add(xy, f32x4.mul(gx, gy)); yy = f32x4.add(yy, f32x4.mul(gy, gy))
         }
-      const half = (xx - yy) * 0.5
-      store<f32>(out + ((<usize>(j * width + i)) << 2), (xx + yy) * 0.5 - sqrt(half * half + xy * xy))
+      }
+      const half = f32x4.mul(f32x4.sub(xx, yy), f32x4.splat(0.5))
+      const root = f32x4.sqrt(f32x4.add(f32x4.mul(half, half), f32x4.mul(xy, xy)))
+      v128.store(out + ((<usize>(j * width + i)) << 2), f32x4.sub(f32x4.mul(f32x4.add(xx, yy), f32x4.splat(0.5)), root))
     }
+  }
 }
 
 // @ts-ignore: decorator
@@ -162,7 +199,36 @@ export function takeLooks(image: usize, width: i32, height: i32, features: usize
   }
 }
 function look(image: usize, width: i32, height: i32, x: f32, y: f32, out: usize): void {
+  const u = x - 0.5 - <f32>(HALF + 1), v = y - 0.5 - <f32>(HALF + 1)
+  const i0 = <i32>Mathf.floor(u), j0 = <i32>Mathf.floor(v)
+  if (i0 >= 1 && j0 >= 1 && i0 + LOOK + 5 < width && j0 + LOOK + 2 < height) {
+    // All places lie alike between pixels: four of a row at once.
+    const t = u - <f32>i0, s = v - <f32>j0
+    const a0 = f32x4.splat(((-0.5 * t + 1) * t - 0.5) * t), a1 = f32x4.splat((1.5 * t - 2.5) * t * t + 1), a2 = f32x4.splat(((-1.5 * t + 2) * t + 0.5) * t), a3 = f32x4.splat((0.5 * t - 0.5) * t * t)
+    const b0 = f32x4.splat(((-0.5 * s + 1) * s - 0.5) * s), b1 = f32x4.splat((1.5 * s - 2.5) * s * s + 1), b2 = f32x4.splat(((-1.5 * s + 2) * s + 0.5) * s), b3 = f32x4.splat((0.5 * s - 0.5) * s * s)
+    const line = (<usize>width) << 2
+    for (let b = 0; b < LOOK; b++)
+      for (let a = 0; a < LOOK; a += 4) {
+        // The last four overlap those before.
+        const c = min(a, LOOK - 4)
+        let p = image + ((<usize>((j0 + b - 1) * width + i0 + c - 1)) << 2)
+        const r0 = across(p, a0, a1, a2, a3), r1 = across(p + line, a0, a1, a2, a3), r2 = across(p + 2 * line, a0, a1, a2, a3), r3 = across(p + 3 * line, a0, a1, a2, a3)
+        v128.store(out + ((<usize>(b * LOOK + c)) << 2), f32x4.add(f32x4.add(f32x4.mul(r0, b0), f32x4.mul(r1, b1)), f32x4.add(f32x4.mul(r2, b2), f32x4.mul(r3, b3))))
+      }
+    return
+  }
   for (let b = 0; b < LOOK; b++) for (let a = 0; a < LOOK; a++) store<f32>(out + ((<usize>(b * LOOK + a)) << 2), cubic(image, width, height, x + <f32>(a - HALF - 1), y + <f32>(b - HALF - 1)))
+}
+
+// @ts-ignore: decorator
+@inline
+function across(p: usize, a0: v128, a1: v128, a2: v128, a3: v128): v128 {
+  return f32x4.add(f32x4.add(f32x4.mul(v128.load(p), a0), f32x4.mul(v128.load(p, 4), a1)), f32x4.add(f32x4.mul(v128.load(p, 8), a2), f32x4.mul(v128.load(p, 12), a3)))
+}
+// @ts-ignore: decorator
+@inline
+function total(v: v128): f32 {
+  return (f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1)) + (f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3))
 }
 
 // Weight of a place in the patch: the middle counts most.
@@ -172,56 +238,83 @@ function window(i: i32, j: i32): f32 { return 1 - <f32>(i * i + j * j) * (0.5 / 
 
 // Weighted mean and spread of a look.
 let lookMean: f32 = 0, lookSpread: f32 = 0, lookWeight: f32 = 0
-function measureLook(look: usize): void {
+/** Measures a look and lays out its planes in the scratch. */
+function prepare(look: usize, scratch: usize): void {
   let sum: f32 = 0, squares: f32 = 0, weight: f32 = 0
-  for (let j = -HALF; j <= HALF; j++)
-    for (let i = -HALF; i <= HALF; i++) {
-      const v = load<f32>(look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2)), w = window(i, j)
+  memory.fill(scratch + T, 0, 7 * PLANE)
+  for (let j = 0; j <= 2 * HALF; j++) {
+    let p = look + ((<usize>((j + 1) * LOOK + 1)) << 2)
+    let o = scratch + ((<usize>(j * ROW)) << 2)
+    for (let i = 0; i <= 2 * HALF; i++, p += 4, o += 4) {
+      const v = load<f32>(p), w = window(i - HALF, j - HALF)
+      const gx = (load<f32>(p, 4) - load<f32>(p - 4)) * 0.5, gy = (load<f32>(p, <usize>LOOK * 4) - load<f32>(p - <usize>LOOK * 4)) * 0.5
       weight += w; sum += w * v; squares += w * v * v
+      store<f32>(o + W, w); store<f32>(o + T, v)
+      store<f32>(o + GX, w * gx); store<f32>(o + GY, w * gy)
+      store<f32>(o + XX, w * gx * gx); store<f32>(o + XY, w * gx * gy); store<f32>(o + YY, w * gy * gy)
     }
+  }
   lookMean = sum / weight
   lookSpread = sqrt(max<f32>(1e-12, squares / weight - lookMean * lookMean))
   lookWeight = weight
+  const mean = f32x4.splat(lookMean)
+  for (let n: usize = 0; n < PLANE; n += 16) v128.store(scratch + T + n, f32x4.sub(v128.load(scratch + T + n), mean))
 }
 
 let foundX: f32 = 0, foundY: f32 = 0
 let likeness: f32 = 0, gain: f32 = 1
 
-/** Finds a look again, moved only, near (foundX, foundY); gain and offset of brightness are taken out. False when there is no slope to follow or it runs away. */
-function findMoved(look: usize, image: usize, width: i32, height: i32, most: i32, close: f32): bool {
-  measureLook(look)
-  const mean = lookMean, spread = lookSpread
-  let xx: f32 = 0, xy: f32 = 0, yy: f32 = 0
-  for (let j = -HALF; j <= HALF; j++)
-    for (let i = -HALF; i <= HALF; i++) {
-      const p = look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2), w = window(i, j)
-      const gx = (load<f32>(p, 4) - load<f32>(p - 4)) * 0.5, gy = (load<f32>(p, <usize>LOOK * 4) - load<f32>(p - <usize>LOOK * 4)) * 0.5
-      xx += w * gx * gx; xy += w * gx * gy; yy += w * gy * gy
+/** The patch round (x, y) into its plane, by straight lines between pixels. */
+function readMoved(image: usize, width: i32, height: i32, x: f32, y: f32, scratch: usize): void {
+  const u = x - 0.5, v = y - 0.5
+  const i0 = <i32>Mathf.floor(u) - HALF, j0 = <i32>Mathf.floor(v) - HALF
+  if (i0 >= 0 && j0 >= 0 && i0 + ROW < width && j0 + 2 * HALF + 1 < height) {
+    const fx = u - Mathf.floor(u), fy = v - Mathf.floor(v)
+    const a = f32x4.splat((1 - fx) * (1 - fy)), b = f32x4.splat(fx * (1 - fy)), c = f32x4.splat((1 - fx) * fy), d = f32x4.splat(fx * fy)
+    const line = (<usize>width) << 2
+    for (let j = 0; j <= 2 * HALF; j++) {
+      let p = image + ((<usize>((j0 + j) * width + i0)) << 2)
+      const o = scratch + V + ((<usize>(j * ROW)) << 2)
+      for (let n: usize = 0; n < 80; n += 16, p += 16) v128.store(o + n, f32x4.add(f32x4.add(f32x4.mul(v128.load(p), a), f32x4.mul(v128.load(p, 4), b)), f32x4.add(f32x4.mul(v128.load(p + line), c), f32x4.mul(v128.load(p + line, 4), d))))
     }
+    return
+  }
+  for (let j = 0; j <= 2 * HALF; j++) for (let i = 0; i < ROW; i++) store<f32>(scratch + V + ((<usize>(j * ROW + i)) << 2), linear(image, width, height, x + <f32>(i - HALF), y + <f32>(j - HALF)))
+}
+
+/** Finds a look again, moved only, near (foundX, foundY); gain and offset of brightness are taken out. False when there is no slope to follow or it runs away. */
+function findMoved(look: usize, image: usize, width: i32, height: i32, most: i32, close: f32, scratch: usize): bool {
+  prepare(look, scratch)
+  const spread = lookSpread, weight = lookWeight
+  let vxx = f32x4.splat(0), vxy = vxx, vyy = vxx, vtx = vxx, vty = vxx, vsx = vxx, vsy = vxx
+  for (let n: usize = 0; n < PLANE; n += 16) {
+    const o = scratch + n
+    const t = v128.load(o + T), gx = v128.load(o + GX), gy = v128.load(o + GY)
+    vxx = f32x4.add(vxx, v128.load(o + XX)); vxy = f32x4.add(vxy, v128.load(o + XY)); vyy = f32x4.add(vyy, v128.load(o + YY))
+    vtx = f32x4.add(vtx, f32x4.mul(gx, t)); vty = f32x4.add(vty, f32x4.mul(gy, t))
+    vsx = f32x4.add(vsx, gx); vsy = f32x4.add(vsy, gy)
+  }
+  const xx = total(vxx), xy = total(vxy), yy = total(vyy), tx = total(vtx), ty = total(vty), sx = total(vsx), sy = total(vsy)
   const det = xx * yy - xy * xy
   if (!(det > 1e-10 * (xx + yy) * (xx + yy)) || xx + yy < 1e-10) return false
   const x0 = foundX, y0 = foundY
   for (let step = 0; step < most; step++) {
-    let sum: f32 = 0, squares: f32 = 0, both: f32 = 0
-    let bx: f32 = 0, by: f32 = 0, tx: f32 = 0, ty: f32 = 0, sx: f32 = 0, sy: f32 = 0
-    for (let j = -HALF; j <= HALF; j++)
-      for (let i = -HALF; i <= HALF; i++) {
-        const p = look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2), w = window(i, j)
-        const t = load<f32>(p) - mean
-        const gx = w * (load<f32>(p, 4) - load<f32>(p - 4)) * 0.5, gy = w * (load<f32>(p, <usize>LOOK * 4) - load<f32>(p - <usize>LOOK * 4)) * 0.5
-        const v = linear(image, width, height, foundX + <f32>i, foundY + <f32>j)
-        sum += w * v; squares += w * v * v; both += w * v * t
-        bx += gx * v; by += gy * v
-        tx += gx * t; ty += gy * t
-        sx += gx; sy += gy
-      }
-    const m = sum / lookWeight
-    const s = sqrt(max<f32>(1e-12, squares / lookWeight - m * m))
-    likeness = both / (lookWeight * s * spread)
+    readMoved(image, width, height, foundX, foundY, scratch)
+    let vs = f32x4.splat(0), vq = vs, vb = vs, vx = vs, vy = vs
+    for (let n: usize = 0; n < PLANE; n += 16) {
+      const o = scratch + n
+      const v = v128.load(o + V)
+      const wv = f32x4.mul(v128.load(o + W), v)
+      vs = f32x4.add(vs, wv); vq = f32x4.add(vq, f32x4.mul(wv, v)); vb = f32x4.add(vb, f32x4.mul(wv, v128.load(o + T)))
+      vx = f32x4.add(vx, f32x4.mul(v128.load(o + GX), v)); vy = f32x4.add(vy, f32x4.mul(v128.load(o + GY), v))
+    }
+    const m = total(vs) / weight
+    const s = sqrt(max<f32>(1e-12, total(vq) / weight - m * m))
+    likeness = total(vb) / (weight * s * spread)
     gain = s / spread
     const k = spread / s
     // Slopes times (k (v - m) - t).
-    const ex = k * (bx - m * sx) - tx, ey = k * (by - m * sy) - ty
+    const ex = k * (total(vx) - m * sx) - tx, ey = k * (total(vy) - m * sy) - ty
     const dx = (yy * ex - xy * ey) / det, dy = (xx * ey - xy * ex) / det
     foundX -= dx; foundY -= dy
     if (abs(foundX - x0) > 24 || abs(foundY - y0) > 24) return false
@@ -257,25 +350,45 @@ function substitute6(m: usize): void {
   }
 }
 
-/** Finds a feature's first look again, moved, turned, scaled and sheared (inverse compositional, Baker & Matthews 2004), from where it is written; writes the better place and way. */
-function findLook(f: usize, image: usize, width: i32, height: i32, system: usize): bool {
-  const look = f + LOOK_AT
-  const values = system - VALUES_BEFORE
-  measureLook(look)
-  const mean = lookMean, spread = lookSpread
-  memory.fill(system, 0, 336)
-  for (let j = -HALF; j <= HALF; j++)
-    for (let i = -HALF; i <= HALF; i++) {
-      const p = look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2), w = window(i, j)
-      const gx = (load<f32>(p, 4) - load<f32>(p - 4)) * 0.5, gy = (load<f32>(p, <usize>LOOK * 4) - load<f32>(p - <usize>LOOK * 4)) * 0.5
-      for (let r = 0; r < 6; r++) {
-        const a = part(r, gx, gy, i, j) * w
-        for (let c = 0; c <= r; c++) {
-          const o = system + ((<usize>(r * 6 + c)) << 3)
-          store<f64>(o, load<f64>(o) + <f64>(a * part(c, gx, gy, i, j)))
-        }
-      }
+// @ts-ignore: decorator
+@inline
+function put(system: usize, r: i32, c: i32, value: f32): void { store<f64>(system + ((<usize>(r * 6 + c)) << 3), <f64>value) }
+
+/** Normal matrix of turning and scaling about a look's middle: parts gx, gy, gx i, gx j, gy i, gy j (its lower half). */
+function layAffine(scratch: usize, system: usize): void {
+  const none = f32x4.splat(0)
+  let xx = none, xy = none, yy = none, xxi = none, xyi = none, yyi = none, xxj = none, xyj = none, yyj = none
+  let xxii = none, xyii = none, yyii = none, xxij = none, xyij = none, yyij = none, xxjj = none, xyjj = none, yyjj = none
+  for (let row = 0; row <= 2 * HALF; row++) {
+    const j = f32x4.splat(<f32>(row - HALF))
+    let i = f32x4.add(f32x4.splat(<f32>-HALF), f32x4(0, 1, 2, 3))
+    const o = scratch + ((<usize>(row * ROW)) << 2)
+    for (let n: usize = 0; n < 80; n += 16, i = f32x4.add(i, f32x4.splat(4))) {
+      const a = v128.load(o + XX + n), b = v128.load(o + XY + n), c = v128.load(o + YY + n)
+      const ai = f32x4.mul(a, i), bi = f32x4.mul(b, i), ci = f32x4.mul(c, i), aj = f32x4.mul(a, j), bj = f32x4.mul(b, j), cj = f32x4.mul(c, j)
+      xx = f32x4.add(xx, a); xy = f32x4.add(xy, b); yy = f32x4.add(yy, c)
+      xxi = f32x4.add(xxi, ai); xyi = f32x4.add(xyi, bi); yyi = f32x4.add(yyi, ci)
+      xxj = f32x4.add(xxj, aj); xyj = f32x4.add(xyj, bj); yyj = f32x4.add(yyj, cj)
+      xxii = f32x4.add(xxii, f32x4.mul(ai, i)); xyii = f32x4.add(xyii, f32x4.mul(bi, i)); yyii = f32x4.add(yyii, f32x4.mul(ci, i))
+      xxij = f32x4.add(xxij, f32x4.mul(ai, j)); xyij = f32x4.add(xyij, f32x4.mul(bi, j)); yyij = f32x4.add(yyij, f32x4.mul(ci, j))
+      xxjj = f32x4.add(xxjj, f32x4.mul(aj, j)); xyjj = f32x4.add(xyjj, f32x4.mul(bj, j)); yyjj = f32x4.add(yyjj, f32x4.mul(cj, j))
     }
+  }
+  put(system, 0, 0, total(xx))
+  put(system, 1, 0, total(xy)); put(system, 1, 1, total(yy))
+  put(system, 2, 0, total(xxi)); put(system, 2, 1, total(xyi)); put(system, 2, 2, total(xxii))
+  put(system, 3, 0, total(xxj)); put(system, 3, 1, total(xyj)); put(system, 3, 2, total(xxij)); put(system, 3, 3, total(xxjj))
+  put(system, 4, 0, total(xyi)); put(system, 4, 1, total(yyi)); put(system, 4, 2, total(xyii)); put(system, 4, 3, total(xyij)); put(system, 4, 4, total(yyii))
+  put(system, 5, 0, total(xyj)); put(system, 5, 1, total(yyj)); put(system, 5, 2, total(xyij)); put(system, 5, 3, total(xyjj)); put(system, 5, 4, total(yyij)); put(system, 5, 5, total(yyjj))
+}
+
+/** Finds a feature's first look again, moved, turned, scaled and sheared (inverse compositional, Baker & Matthews 2004), from where it is written; writes the better place and way. */
+function findLook(f: usize, image: usize, width: i32, height: i32, scratch: usize): bool {
+  const system = scratch + SYSTEM_AT
+  prepare(f + LOOK_AT, scratch)
+  const spread = lookSpread, weight = lookWeight
+  memory.fill(system, 0, 336)
+  layAffine(scratch, system)
   // A little stiffness against turning and scaling where the look says nothing about it.
   for (let r = 2; r < 6; r++) {
     const o = system + ((<usize>(r * 7)) << 3)
@@ -284,32 +397,41 @@ function findLook(f: usize, image: usize, width: i32, height: i32, system: usize
   if (!factor6(system)) return false
   let x = load<f32>(f), y = load<f32>(f, 4), a = load<f32>(f, 8), b = load<f32>(f, 12), c = load<f32>(f, 16), d = load<f32>(f, 20)
   for (let step = 0; step < 25; step++) {
-    let sum: f32 = 0, squares: f32 = 0, both: f32 = 0
-    for (let j = -HALF; j <= HALF; j++)
-      for (let i = -HALF; i <= HALF; i++) {
-        const w = window(i, j)
-        const v = cubic(image, width, height, x + a * <f32>i + b * <f32>j, y + c * <f32>i + d * <f32>j)
-        store<f32>(values + ((<usize>((j + HALF) * 17 + i + HALF)) << 2), v)
-        sum += w * v; squares += w * v * v
-        both += w * v * (load<f32>(look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2)) - mean)
-      }
-    const m = sum / lookWeight
-    const s = sqrt(max<f32>(1e-12, squares / lookWeight - m * m))
-    likeness = both / (lookWeight * s * spread)
+    for (let j = -HALF; j <= HALF; j++) {
+      let o = scratch + V + ((<usize>((j + HALF) * ROW)) << 2)
+      for (let i = -HALF; i <= HALF; i++, o += 4) store<f32>(o, cubic(image, width, height, x + a * <f32>i + b * <f32>j, y + c * <f32>i + d * <f32>j))
+    }
+    let vs = f32x4.splat(0), vq = vs, vb = vs
+    for (let n: usize = 0; n < PLANE; n += 16) {
+      const o = scratch + n
+      const v = v128.load(o + V)
+      const wv = f32x4.mul(v128.load(o + W), v)
+      vs = f32x4.add(vs, wv); vq = f32x4.add(vq, f32x4.mul(wv, v)); vb = f32x4.add(vb, f32x4.mul(wv, v128.load(o + T)))
+    }
+    const m = total(vs) / weight
+    const s = sqrt(max<f32>(1e-12, total(vq) / weight - m * m))
+    likeness = total(vb) / (weight * s * spread)
     gain = s / spread
     const k = spread / s
-    const right = system + 288
-    memory.fill(right, 0, 48)
-    for (let j = -HALF; j <= HALF; j++)
-      for (let i = -HALF; i <= HALF; i++) {
-        const p = look + ((<usize>((j + HALF + 1) * LOOK + i + HALF + 1)) << 2)
-        const gx = (load<f32>(p, 4) - load<f32>(p - 4)) * 0.5, gy = (load<f32>(p, <usize>LOOK * 4) - load<f32>(p - <usize>LOOK * 4)) * 0.5
-        const e = window(i, j) * (k * (load<f32>(values + ((<usize>((j + HALF) * 17 + i + HALF)) << 2)) - m) - (load<f32>(p) - mean))
-        for (let r = 0; r < 6; r++) {
-          const o = right + ((<usize>r) << 3)
-          store<f64>(o, load<f64>(o) + <f64>(part(r, gx, gy, i, j) * e))
-        }
+    const middle = f32x4.splat(m), times = f32x4.splat(k)
+    let rx = f32x4.splat(0), ry = rx, rxi = rx, rxj = rx, ryi = rx, ryj = rx
+    for (let row = 0; row <= 2 * HALF; row++) {
+      const j = f32x4.splat(<f32>(row - HALF))
+      let i = f32x4.add(f32x4.splat(<f32>-HALF), f32x4(0, 1, 2, 3))
+      const o = scratch + ((<usize>(row * ROW)) << 2)
+      let ex = f32x4.splat(0), ey = ex
+      for (let n: usize = 0; n < 80; n += 16, i = f32x4.add(i, f32x4.splat(4))) {
+        const e = f32x4.sub(f32x4.mul(times, f32x4.sub(v128.load(o + V + n), middle)), v128.load(o + T + n))
+        const gx = f32x4.mul(v128.load(o + GX + n), e), gy = f32x4.mul(v128.load(o + GY + n), e)
+        ex = f32x4.add(ex, gx); ey = f32x4.add(ey, gy)
+        rxi = f32x4.add(rxi, f32x4.mul(gx, i)); ryi = f32x4.add(ryi, f32x4.mul(gy, i))
       }
+      rx = f32x4.add(rx, ex); ry = f32x4.add(ry, ey)
+      rxj = f32x4.add(rxj, f32x4.mul(ex, j)); ryj = f32x4.add(ryj, f32x4.mul(ey, j))
+    }
+    const right = system + 288
+    store<f64>(right, <f64>total(rx)); store<f64>(right, <f64>total(ry), 8); store<f64>(right, <f64>total(rxi), 16)
+    store<f64>(right, <f64>total(rxj), 24); store<f64>(right, <f64>total(ryi), 32); store<f64>(right, <f64>total(ryj), 40)
     substitute6(system)
     const tx = <f32>load<f64>(right), ty = <f32>load<f64>(right, 8)
     const ma: f32 = 1 + <f32>load<f64>(right, 16), mb = <f32>load<f64>(right, 24), mc = <f32>load<f64>(right, 32), md: f32 = 1 + <f32>load<f64>(right, 40)
@@ -322,18 +444,13 @@ function findLook(f: usize, image: usize, width: i32, height: i32, system: usize
     x -= dx; y -= dy
     const na = a * ia + b * ic, nb = a * ib + b * id, nc = c * ia + d * ic, nd = c * ib + d * id
     a = na; b = nb; c = nc; d = nd
-    if (dx * dx + dy * dy < 4e-6) break
+    if (dx * dx + dy * dy < 9e-6) break
     if (!(abs(x - load<f32>(f)) < 4 && abs(y - load<f32>(f, 4)) < 4)) return false
   }
   const size = a * d - b * c
   if (!(size > 0.3 && size < 3.3 && a * a + c * c < 5 && b * b + d * d < 5)) return false
   store<f32>(f, x); store<f32>(f, y, 4); store<f32>(f, a, 8); store<f32>(f, b, 12); store<f32>(f, c, 16); store<f32>(f, d, 20)
   return true
-}
-// @ts-ignore: decorator
-@inline
-function part(r: i32, gx: f32, gy: f32, i: i32, j: i32): f32 {
-  return r == 0 ? gx : r == 1 ? gy : r == 2 ? gx * <f32>i : r == 3 ? gx * <f32>j : r == 4 ? gy * <f32>i : gy * <f32>j
 }
 
 /** Finds a place of one pyramid again in another, from coarse to fine, starting `speed` away; in foundX, foundY. */
@@ -344,7 +461,7 @@ function findThrough(before: usize, now: usize, levels: i32, x: f32, y: f32, spe
     const p = before + (<usize>level) * 12, q = now + (<usize>level) * 12
     look(<usize>load<u32>(p), load<i32>(p, 4), load<i32>(p, 8), x * scale, y * scale, scratch)
     foundX = (x + dx) * scale; foundY = (y + dy) * scale
-    if (!findMoved(scratch, <usize>load<u32>(q), load<i32>(q, 4), load<i32>(q, 8), 14, level ? 0.04 : 0.01)) {
+    if (!findMoved(scratch, <usize>load<u32>(q), load<i32>(q, 4), load<i32>(q, 8), 14, level ? 0.04 : 0.01, scratch)) {
       // A coarse level may show nothing to follow; the finer ones decide.
       if (level == 0) return false
       continue
@@ -369,7 +486,7 @@ export function followFeatures(before: usize, now: usize, levels: i32, features:
     const back = sqrt((foundX - x) * (foundX - x) + (foundY - y) * (foundY - y))
     store<f32>(f, back, 40)
     store<f32>(f, px); store<f32>(f, py, 4)
-    if (!findLook(f, <usize>load<u32>(now), width, height, scratch + SYSTEM_AT)) {
+    if (!findLook(f, <usize>load<u32>(now), width, height, scratch)) {
       store<f32>(f, x); store<f32>(f, y, 4)
       continue
     }

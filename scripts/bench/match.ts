@@ -30,12 +30,12 @@ const track: Bench = {
 }
 
 const solve: Bench = {
-  name: 'match/solve-120x300', size: '120 frames, 300 tracks, nothing known', runs: 3, threads: [1],
-  async run() {
+  name: 'match/solve-120x300', size: '120 frames, 300 tracks, nothing known', runs: 3, threads: [1, 2],
+  async run(crew: Crew) {
     const plate = { frames: 120, camera: walk(120, 2.4, lensOf(1097, -0.052, 0.009)), points: yardPoints(360, 3) }
     const tracks = syntheticTracks(plate, { noise: 0.08, wrong: 0.08, longest: 120 }, 5).slice(0, 300)
     const begun = performance.now()
-    const found = await solveCamera({ tracks, frames: 120, width: W, height: H, known: {}, seed: 1 })
+    const found = await solveCamera({ tracks, frames: 120, width: W, height: H, known: {}, seed: 1, crew })
     return { ms: performance.now() - begun, figures: { medianPx: found.medianPx, tracks: tracks.length } }
   },
 }

@@ -25,7 +25,7 @@ async function matched(crew: Crew, name: string, focalPx?: number): Promise<{ so
   const plate = movieFrames(path)
   const begun = performance.now()
   const tracks = await followPlate(crew, { ...plate, width: W, height: H })
-  const solve = await solveCamera({ tracks, frames: plate.frames, width: W, height: H, known: focalPx ? { focalPx } : {}, seed: 1 })
+  const solve = await solveCamera({ tracks, frames: plate.frames, width: W, height: H, known: focalPx ? { focalPx } : {}, seed: 1, crew })
   const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
   return { solve, exact, seconds: (performance.now() - begun) / 1000 }
 }

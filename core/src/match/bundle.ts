@@ -1,3 +1,4 @@
+import type { Crew } from '../base/index.ts'
 import { solveCholesky } from '../math/index.ts'
 
 // Bundle adjustment (Triggs et al. 2000): Levenberg–Marquardt over poses, points and a shared lens, the points eliminated by the Schur complement, Huber's loss.
@@ -10,7 +11,7 @@ export interface Bundle {
   lens: Float64Array
   /** Which of focal, k1, k2 are found. */
   freeLens: readonly [boolean, boolean, boolean]
-  /** 2: this frame's pose is found; 1: only its turn; 0: held. */
+  /** 2: this frame's pose is found; 1: only its turn; 0: held. Those that are found are all alike. */
   freePose: Uint8Array
   /** True: points move too; false: only poses and lens are found. */
   freePoints: boolean
@@ -22,6 +23,8 @@ export interface Bundle {
   weight: Float64Array
   /** Residual from which the loss grows only linearly, px. */
   huber: number
+  /** Does the heavy sums; without one they are done here, plainly. */
+  crew?: Crew
 }
 
 export interface BundleResult {
@@ -102,9 +105,12 @@ interface Normal {
   /** Per point: 6 numbers of the symmetric 3 x 3, and its right side. */
   v: Float64Array
   h: Float64Array
-  /** Per observation: pose (6) x point (3), and lens (3) x point (3), of that point summed. */
+  /** Per observation: point (3) x pose (6); per point: lens (3) x point (3), summed. */
   wPose: Float64Array
   wLens: Float64Array
+  /** Per observation: column of its pose (-1: held, or left out), and the first observation of its point. */
+  columnOf: Int32Array
+  firstOf: Int32Array
 }
 
 function newNormal(b: Bundle): Normal {
@@ -119,7 +125,10 @@ function newNormal(b: Bundle): Normal {
     }
   const lensColumn = Int32Array.from(b.freeLens, (free) => (free ? size++ : -1))
   const points = b.start.length - 1
-  return { size, column, breadth, lensColumn, u: new Float64Array(size * size), g: new Float64Array(size), v: new Float64Array(points * 6), h: new Float64Array(points * 3), wPose: new Float64Array(b.frame.length * 18), wLens: new Float64Array(points * 9) }
+  const columnOf = Int32Array.from(b.frame, (frame, k) => (b.weight[k] === 0 ? -1 : (column[frame] as number)))
+  const firstOf = new Int32Array(b.frame.length)
+  for (let p = 0; p < points; p++) firstOf.fill(b.start[p] as number, b.start[p], b.start[p + 1])
+  return { columnOf, firstOf, size, column, breadth, lensColumn, u: new Float64Array(size * size), g: new Float64Array(size), v: new Float64Array(points * 6), h: new Float64Array(points * 3), wPose: new Float64Array(b.frame.length * 18), wLens: new Float64Array(points * 9) }
 }
 
 function linearise(b: Bundle, n: Normal): void {
@@ -198,7 +207,7 @@ function linearise(b: Bundle, n: Normal): void {
           const row = (at + i) * size
           for (let j = 0; j <= i; j++) u[row + at + j] = (u[row + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
           g[at + i] = (g[at + i] as number) - wx * ex - wy * ey
-          for (let j = 0; j < 3; j++) n.wPose[k * 18 + i * 3 + j] = wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
+          for (let j = 0; j < 3; j++) n.wPose[k * 18 + j * 6 + i] = wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
         }
       for (let l = 0; l < 3; l++) {
         const c1 = n.lensColumn[l] as number
@@ -247,6 +256,72 @@ function inverse3(v: Float64Array, at: number, damp: number, out: Float64Array):
   return true
 }
 
+/** Takes from the poses' part of s what the points explain: block (k, m) loses y_k w_m for every point that frames k and m both see, m not after k. The kernel schurRows is this, faster. */
+export function schurPlain(n: Pick<Normal, 'size' | 'columnOf' | 'firstOf' | 'wPose'>, y: Float64Array, broad: number, s: Float64Array): void {
+  const { size, wPose, columnOf, firstOf } = n
+  for (let k = 0; k < columnOf.length; k++) {
+    const ck = columnOf[k] as number
+    if (ck < 0) continue
+    // A point is seen once a frame, and its frames rise, so only the lower half is met.
+    for (let m = firstOf[k] as number; m <= k; m++) {
+      const cm = columnOf[m] as number
+      if (cm < 0) continue
+      const o = m * 18
+      for (let i = 0; i < broad; i++) {
+        const [y0, y1, y2] = [y[k * 18 + i * 3] as number, y[k * 18 + i * 3 + 1] as number, y[k * 18 + i * 3 + 2] as number]
+        const row = (ck + i) * size + cm
+        for (let j = 0; j < broad; j++) s[row + j] = (s[row + j] as number) - (y0 * (wPose[o + j] as number) + y1 * (wPose[o + 6 + j] as number) + y2 * (wPose[o + 12 + j] as number))
+      }
+    }
+  }
+}
+
+/** Observations frame by frame: frames + 1 starts, then the observations. */
+export function framesList(frame: Int32Array, frames: number): Int32Array {
+  const list = new Int32Array(frames + 1 + frame.length)
+  for (const f of frame) list[f + 1] = (list[f + 1] as number) + 1
+  for (let f = 0; f < frames; f++) list[f + 1] = (list[f + 1] as number) + (list[f] as number)
+  const next = list.slice(0, frames)
+  for (let k = 0; k < frame.length; k++) {
+    const f = frame[k] as number
+    list[frames + 1 + (next[f] as number)] = k
+    next[f] = (next[f] as number) + 1
+  }
+  return list
+}
+
+/** s and its right side reduced by the points and solved, in place of big; false where s is not positive. */
+function solveReduced(b: Bundle, n: Normal, y: Float64Array, broad: number, s: Float64Array, big: Float64Array): boolean {
+  const { size, columnOf, firstOf } = n
+  const { crew } = b
+  if (size === 0) return true
+  if (!crew) {
+    if (b.freePoints) schurPlain(n, y, broad, s)
+    return solveCholesky(s, big, size)
+  }
+  const mark = crew.heap.mark()
+  try {
+    const frames = b.poses.length / 12
+    const doubles = (values: Float64Array): number => {
+      const at = crew.heap.alloc(values.byteLength)
+      crew.heap.f64(at, values.length).set(values)
+      return at
+    }
+    const ints = (values: Int32Array): number => {
+      const at = crew.heap.alloc(values.byteLength)
+      crew.heap.i32(at, values.length).set(values)
+      return at
+    }
+    const [sAt, bigAt, done] = [doubles(s), doubles(big), crew.heap.alloc(8)]
+    if (b.freePoints) crew.run('schurRows', [doubles(y), doubles(n.wPose), ints(columnOf), ints(firstOf), ints(framesList(b.frame, frames)), frames, sAt, size, broad], frames)
+    crew.run('solvePositive', [sAt, bigAt, size, done], 1)
+    big.set(crew.heap.f64(bigAt, size))
+    return crew.heap.f64(done, 1)[0] === 1
+  } finally {
+    crew.heap.release(mark)
+  }
+}
+
 /** Solves the damped normal equations; the step of poses and lens, and of the points. Undefined where the damping is too weak for them. */
 function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: Float64Array } | undefined {
   const { size } = n
@@ -257,41 +332,29 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
   const small = new Float64Array(points * 3)
   const inverses = new Float64Array(points * 9)
   const inv = new Float64Array(9)
-  const y = new Float64Array(18)
+  const y = new Float64Array(b.frame.length * 18)
+  const broad = n.breadth.reduce((most, one) => Math.max(most, one), 0)
   if (b.freePoints)
     for (let p = 0; p < points; p++) {
       if (!inverse3(n.v, p * 6, damp, inv)) continue
       inverses.set(inv, p * 9)
-      const from = b.start[p] as number
-      const to = b.start[p + 1] as number
       const [h0, h1, h2] = [n.h[p * 3] as number, n.h[p * 3 + 1] as number, n.h[p * 3 + 2] as number]
-      for (let k = from; k < to; k++) {
-        const ck = n.column[b.frame[k] as number] as number
-        if (ck < 0 || b.weight[k] === 0) continue
-        const bk = n.breadth[b.frame[k] as number] as number
-        for (let i = 0; i < bk; i++) {
-          const o = k * 18 + i * 3
-          const [w0, w1, w2] = [n.wPose[o] as number, n.wPose[o + 1] as number, n.wPose[o + 2] as number]
-          for (let j = 0; j < 3; j++) y[i * 3 + j] = w0 * (inv[j] as number) + w1 * (inv[3 + j] as number) + w2 * (inv[6 + j] as number)
-          big[ck + i] = (big[ck + i] as number) - ((y[i * 3] as number) * h0 + (y[i * 3 + 1] as number) * h1 + (y[i * 3 + 2] as number) * h2)
-        }
-        // A point is seen once a frame, and its frames rise, so only the lower half is met.
-        for (let m = from; m <= k; m++) {
-          const cm = n.column[b.frame[m] as number] as number
-          if (cm < 0 || b.weight[m] === 0) continue
-          const bm = n.breadth[b.frame[m] as number] as number
-          for (let i = 0; i < bk; i++) {
-            const [y0, y1, y2] = [y[i * 3] as number, y[i * 3 + 1] as number, y[i * 3 + 2] as number]
-            const row = (ck + i) * size + cm
-            const o = m * 18
-            for (let j = 0; j < bm; j++) s[row + j] = (s[row + j] as number) - (y0 * (n.wPose[o + j * 3] as number) + y1 * (n.wPose[o + j * 3 + 1] as number) + y2 * (n.wPose[o + j * 3 + 2] as number))
-          }
+      for (let k = b.start[p] as number; k < (b.start[p + 1] as number); k++) {
+        const ck = n.columnOf[k] as number
+        if (ck < 0) continue
+        for (let i = 0; i < broad; i++) {
+          const o = k * 18 + i
+          const [w0, w1, w2] = [n.wPose[o] as number, n.wPose[o + 6] as number, n.wPose[o + 12] as number]
+          const q = k * 18 + i * 3
+          for (let j = 0; j < 3; j++) y[q + j] = w0 * (inv[j] as number) + w1 * (inv[3 + j] as number) + w2 * (inv[6 + j] as number)
+          big[ck + i] = (big[ck + i] as number) - ((y[q] as number) * h0 + (y[q + 1] as number) * h1 + (y[q + 2] as number) * h2)
         }
         for (let l = 0; l < 3; l++) {
           const c = n.lensColumn[l] as number
           if (c < 0) continue
           const o = p * 9 + l * 3
-          for (let i = 0; i < bk; i++) s[c * size + ck + i] = (s[c * size + ck + i] as number) - ((y[i * 3] as number) * (n.wLens[o] as number) + (y[i * 3 + 1] as number) * (n.wLens[o + 1] as number) + (y[i * 3 + 2] as number) * (n.wLens[o + 2] as number))
+          const q = k * 18
+          for (let i = 0; i < broad; i++) s[c * size + ck + i] = (s[c * size + ck + i] as number) - ((y[q + i * 3] as number) * (n.wLens[o] as number) + (y[q + i * 3 + 1] as number) * (n.wLens[o + 1] as number) + (y[q + i * 3 + 2] as number) * (n.wLens[o + 2] as number))
         }
       }
       for (let l = 0; l < 3; l++) {
@@ -306,14 +369,14 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
         }
       }
     }
-  if (size > 0 && !solveCholesky(s, big, size)) return undefined
+  if (!solveReduced(b, n, y, broad, s, big)) return undefined
   if (b.freePoints)
     for (let p = 0; p < points; p++) {
       const right = [n.h[p * 3] as number, n.h[p * 3 + 1] as number, n.h[p * 3 + 2] as number]
       for (let k = b.start[p] as number; k < (b.start[p + 1] as number); k++) {
-        const ck = n.column[b.frame[k] as number] as number
+        const ck = n.columnOf[k] as number
         if (ck < 0) continue
-        for (let i = 0; i < (n.breadth[b.frame[k] as number] as number); i++) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wPose[k * 18 + i * 3 + j] as number) * (big[ck + i] as number)
+        for (let i = 0; i < broad; i++) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wPose[k * 18 + j * 6 + i] as number) * (big[ck + i] as number)
       }
       for (let l = 0; l < 3; l++) {
         const c = n.lensColumn[l] as number

@@ -1,6 +1,7 @@
 import { LanternError } from '../base/index.ts'
 import type { Camera, Solve } from '../data/index.ts'
 import { cameraAt, pointAt } from './align.ts'
+import { parallaxBetween, sharedTracks } from './keys.ts'
 import { median } from './median.ts'
 import { type SolveInput, solveMoving } from './solve.ts'
 import { eyeOf, hasPoint, residualsOf, type Structure } from './structure.ts'
@@ -69,11 +70,25 @@ function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
     framePx: byFrame.map(median), kept, tracks: s.tracks.length, parallax: cosine < 1 ? angleOf(cosine) : 0, doubts,
   }
 }
+/** Most of the parallax that frames a quarter of the plate apart show, px: what one homography between them leaves. */
+function usualParallax({ tracks, frames, width, height }: SolveInput): number {
+  const gap = Math.max(1, frames >> 2)
+  return Math.max(0, ...[0, 1, 2, 3].map((n) => {
+    const [a, b] = [n * gap, Math.min(frames - 1, (n + 1) * gap)]
+    const shared = sharedTracks(tracks, a, b)
+    return shared.length < 20 ? 0 : (parallaxBetween(shared, a, b, width, height) * 1280) / width
+  }))
+}
+
 /** Small angle of a cosine, degrees. */
 const angleOf = (cosine: number): number => (Math.sqrt(2 * (1 - cosine)) * 180) / Math.PI
 
 /** Share of the work that looking for a turn is. */
 const TURN_SHARE = 0.3
+/** Median parallax between frames from which the plate is plainly no turn, px of a 1280-px picture: lens distortion alone leaves less. */
+const NO_TURN_PX = 5
+/** Median parallax of the points at which a move is beyond doubt, degrees. */
+const SURE_PARALLAX = 1.5
 const LEAST_TRACKS = 12
 const LEAST_FRAMES = 3
 
@@ -85,28 +100,34 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
   if (input.frames < LEAST_FRAMES) throw new LanternError('solve', `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`, 'Line up a still by its edges instead.')
   if (input.tracks.length < LEAST_TRACKS) throw new LanternError('solve', `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`, 'Even out the contrast, place tracks by hand, or line the plate up by its edges.')
   const tried: string[] = []
-  const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
-  let turned: CameraSolve | undefined
-  try {
-    turned = judged('turning', await solveTurning(part(0, TURN_SHARE)))
-    if (turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks) {
-      await input.say?.(1, 'solved as a turn')
-      return turned
+  const attempt = async (name: string, work: () => Promise<CameraSolve>): Promise<CameraSolve | undefined> => {
+    try {
+      const found = await work()
+      tried.push(`${name} leaves ${found.medianPx.toFixed(2)} px`)
+      return found
+    } catch (error) {
+      if (!(error instanceof LanternError)) throw error
+      tried.push(`${name}: ${error.message} ${error.remedy}`)
+      return undefined
     }
-    tried.push(`a turn leaves ${turned.medianPx.toFixed(2)} px`)
-  } catch (error) {
-    if (!(error instanceof LanternError)) throw error
-    tried.push(`a turn: ${error.message}`)
   }
-  try {
-    const moved = judged('moving', await solveMoving(part(TURN_SHARE, 1)))
-    // A move that explains no more than a turn is a turn seen through noise.
-    if (turned && turned.medianPx < 1.15 * moved.medianPx && turned.kept >= moved.kept) return turned
-    return moved
-  } catch (error) {
-    if (!(error instanceof LanternError)) throw error
-    throw new LanternError('solve', `No camera was found. Tried: ${tried.join('; ')}; a move: ${error.message}`, error.remedy)
+  const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
+  const turn = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a turn', async () => judged('turning', await solveTurning(part(from, to))))
+  const move = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a move', async () => judged('moving', await solveMoving(part(from, to))))
+  // Where things plainly shift against one another a move is sought first, and a turn only if that is in doubt: a lens that bends can make a turn look so.
+  const apart = usualParallax(input) > NO_TURN_PX
+  const moved = apart ? await move(0, 1) : undefined
+  if (moved && moved.doubts.length === 0 && moved.parallax > SURE_PARALLAX) return moved
+  const turned = await turn(0, apart ? 1 : TURN_SHARE)
+  if (turned && turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks && !(moved && moved.medianPx < 0.5 * turned.medianPx)) {
+    await input.say?.(1, 'solved as a turn')
+    return turned
   }
+  const second = moved ?? (apart ? undefined : await move(TURN_SHARE, 1))
+  // A move that explains no more than a turn is a turn seen through noise.
+  if (second && !(turned && turned.medianPx < 1.15 * second.medianPx && turned.kept >= second.kept)) return second
+  if (turned) return turned
+  throw new LanternError('solve', `No camera was found. Tried: ${tried.join('; ')}`, 'Keep out what moves by itself, track more features, or state the focal length.')
 }
 
 /** A solve as it is kept. first: number of the plate's first frame. */

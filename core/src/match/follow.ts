@@ -23,7 +23,7 @@ export interface FollowSettings {
 export const FOLLOW: FollowSettings = { count: 300, even: true }
 
 const FEATURE_WORDS = 384
-const SCRATCH_BYTES = 8192
+const SCRATCH_BYTES = 24576
 const CHUNK = 4
 const LEVELS = 4
 /** Half-breadth of the square over which contrast is evened, px of a 1280-px picture; the least spread that is raised, in root light. */
@@ -69,7 +69,10 @@ export interface Follower {
   sums: number
   features: number
   scratch: number
+  /** Pictures of frames as they were made on the way forward, as far as there is room: the way back needs them again. */
+  made: Map<number, Float32Array>
 }
+const MOST_MADE_BYTES = 1.5e9
 
 function newFollower(crew: Crew, plate: PlateFrames, settings: FollowSettings): Follower {
   const { width, height } = plate
@@ -77,21 +80,32 @@ function newFollower(crew: Crew, plate: PlateFrames, settings: FollowSettings): 
   return {
     crew, plate, settings, before: newPyramid(crew, width, height), now: newPyramid(crew, width, height),
     rgb: crew.heap.alloc(width * height * 12), flat: crew.heap.alloc(width * height * 4), sums: crew.heap.alloc(width * height * 8),
-    features: crew.heap.alloc(most * FEATURE_WORDS * 4), scratch: crew.heap.alloc(Math.ceil(most / CHUNK) * SCRATCH_BYTES),
+    features: crew.heap.alloc(most * FEATURE_WORDS * 4), scratch: crew.heap.alloc(Math.ceil(most / CHUNK) * SCRATCH_BYTES), made: new Map(),
   }
 }
 
 async function loadFrame(f: Follower, n: number, into: Pyramid): Promise<void> {
   const { crew, plate: { width, height } } = f
+  const finest = into.levels[0]?.pointer ?? 0
+  const made = f.made.get(n)
+  if (made) {
+    crew.heap.f32(finest, width * height).set(made)
+    halve(f, into)
+    return
+  }
   const picture = await f.plate.frame(n)
   crew.heap.f32(f.rgb, width * height * 3).set(picture)
-  const finest = into.levels[0]?.pointer ?? 0
   crew.run('rootBrightness', [f.rgb, f.settings.even ? f.flat : finest], width * height, 16384)
   if (f.settings.even) {
     const reach = Math.max(6, Math.round((EVEN_REACH * width) / 1280))
     crew.run('boxSums', [f.flat, width, height, reach, f.sums], height, 8)
     crew.run('evenContrast', [f.flat, f.sums, width, height, reach, EVEN_LEAST, finest], height, EVEN_BAND)
   }
+  if ((f.made.size + 1) * width * height * 4 <= MOST_MADE_BYTES) f.made.set(n, crew.heap.f32(finest, width * height).slice())
+  halve(f, into)
+}
+
+function halve({ crew }: Follower, into: Pyramid): void {
   for (let level = 1; level < LEVELS; level++) {
     const [from, to] = [into.levels[level - 1], into.levels[level]]
     if (from && to) crew.run('halvePicture', [from.pointer, from.width, from.height, to.pointer], to.height, 8)

@@ -3,7 +3,8 @@ import { hash01, LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
 import { panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
 import { lensOf } from '../../testing/tracks.ts'
-import { moveCamera, movePoint, type Similarity } from './align.ts'
+import type { Similarity } from '../data/index.ts'
+import { moveCamera, movePoint } from './align.ts'
 import { fitGround } from './ground.ts'
 
 // A level world, seen in the askew one of a solve.

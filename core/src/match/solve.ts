@@ -1,4 +1,4 @@
-import { LanternError } from '../base/index.ts'
+import { type Crew, LanternError } from '../base/index.ts'
 import { placeAt, seenAt, type Track } from '../data/index.ts'
 import { relativePose } from './epipolar.ts'
 import { keyFrames, parallaxBetween, sharedTracks } from './keys.ts'
@@ -20,6 +20,8 @@ export interface SolveInput {
   height: number
   known: KnownLens
   seed: number
+  /** Does the heavy sums; without one they are done plainly, with other last bits. */
+  crew?: Crew
   /** Told the share done and what is being done, and waited for; may throw to stop. */
   say?: (share: number, what: string) => void | Promise<void>
 }
@@ -79,7 +81,7 @@ export function makePoints(s: Structure, frames: (frame: number) => boolean, lim
 
 /** A first structure over a few key frames for one guess of the lens; its loss a shared place, or undefined. */
 function tryLens(input: SolveInput, pair: readonly [number, number], between: readonly number[], lens: readonly [number, number, number]): { s: Structure; loss: number } | undefined {
-  const s = newStructure(input.tracks, input.frames, input.width, input.height, lens)
+  const s = newStructure(input.tracks, input.frames, input.width, input.height, lens, input.crew)
   if (!begin(s, pair[0], pair[1], input.seed)) return undefined
   const frames = new Set<number>(pair)
   const within = (frame: number): boolean => frames.has(frame)
@@ -169,7 +171,7 @@ async function grow(s: Structure, input: SolveInput, keys: readonly number[], pa
   makePoints(s, () => true, LOOSE_PX)
   for (let round = 0; round < 3; round++) {
     await say(0.55 + 0.15 * round, 'all frames')
-    dropWorst(s, 4, round === 0 ? 12 : 5)
-    adjust(s, { frames: () => true, freePose: (f) => f !== pair[0], freeLens: FREE(input.known, true), freePoints: true, huber: round === 0 ? 2 : 0.7, steps: round === 2 ? 20 : 8 })
+    dropWorst(s, round === 0 ? 4 : 3, round === 0 ? 12 : 3)
+    adjust(s, { frames: () => true, freePose: (f) => f !== pair[0], freeLens: FREE(input.known, true), freePoints: true, huber: round === 0 ? 2 : 0.2, steps: round === 2 ? 20 : 8 })
   }
 }

@@ -1,3 +1,4 @@
+import type { Crew } from '../base/index.ts'
 import { placeAt, type Track } from '../data/index.ts'
 import { reduceRows, type Vec3 } from '../math/index.ts'
 import { adjustBundle, type Bundle, type BundleResult, land } from './bundle.ts'
@@ -17,10 +18,11 @@ export interface Structure {
   points: Float64Array
   /** 1 for a track that is left out as wrong. */
   dropped: Uint8Array
+  crew?: Crew
 }
 
-export function newStructure(tracks: readonly Track[], frames: number, width: number, height: number, lens: ArrayLike<number>): Structure {
-  return { tracks, frames, width, height, lens: Float64Array.from(lens), poses: new Float64Array(frames * 12), solved: new Uint8Array(frames), points: new Float64Array(tracks.length * 3).fill(Number.NaN), dropped: new Uint8Array(tracks.length) }
+export function newStructure(tracks: readonly Track[], frames: number, width: number, height: number, lens: ArrayLike<number>, crew?: Crew): Structure {
+  return { ...(crew ? { crew } : {}), tracks, frames, width, height, lens: Float64Array.from(lens), poses: new Float64Array(frames * 12), solved: new Uint8Array(frames), points: new Float64Array(tracks.length * 3).fill(Number.NaN), dropped: new Uint8Array(tracks.length) }
 }
 
 export const copyStructure = (s: Structure): Structure => ({ ...s, lens: s.lens.slice(), poses: s.poses.slice(), solved: s.solved.slice(), points: s.points.slice(), dropped: s.dropped.slice() })
@@ -139,7 +141,7 @@ export function adjust(s: Structure, a: Adjusting): BundleResult & { count: numb
   }
   const points = Float64Array.from(used.flatMap((index) => [...s.points.subarray(index * 3, index * 3 + 3)]))
   const bundle: Bundle = {
-    poses: s.poses, points, lens: s.lens, freeLens: a.freeLens, freePoints: a.freePoints, huber: a.huber,
+    crew: s.crew, poses: s.poses, points, lens: s.lens, freeLens: a.freeLens, freePoints: a.freePoints, huber: a.huber,
     freePose: Uint8Array.from({ length: s.frames }, (_, f) => (s.solved[f] && a.frames(f) && a.freePose(f) ? (a.turnOnly ? 1 : 2) : 0)),
     start: Int32Array.from(start), frame: Int32Array.from(frame), place: Float64Array.from(place), weight: Float64Array.from(weight),
   }

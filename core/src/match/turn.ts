@@ -70,7 +70,7 @@ export async function solveTurning(input: SolveInput): Promise<Structure> {
   for (const [n, f] of focals.entries())
     for (const k1 of known.k1 === undefined ? DISTORTIONS : [known.k1]) {
       await say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
-      const s = newStructure(sample, input.frames, width, input.height, [f, k1, known.k2 ?? 0])
+      const s = newStructure(sample, input.frames, width, input.height, [f, k1, known.k2 ?? 0], input.crew)
       try {
         chain(s)
       } catch {
@@ -81,7 +81,7 @@ export async function solveTurning(input: SolveInput): Promise<Structure> {
       if (sane && (!best || cost / count < best.loss)) best = { s, loss: cost / count }
     }
   if (!best) throw new LanternError('solve', 'No guess of the lens gave a camera that turns.', 'State the focal length, or track more features.')
-  const s = copyStructure(newStructure(input.tracks, input.frames, width, input.height, best.s.lens))
+  const s = copyStructure(newStructure(input.tracks, input.frames, width, input.height, best.s.lens, input.crew))
   chain(s)
   turn(s, 10, true, 2)
   for (let round = 0; round < 2; round++) {

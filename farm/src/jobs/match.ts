@@ -20,7 +20,7 @@ export async function trackShot({ store, crew }: JobContext, { document }: Pick<
 }
 
 /** Solves a shot's camera from its tracks, those that were dropped left out. Throws LanternError 'solve', Cancelled. */
-export async function solveShot({ document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, progress: Progress): Promise<Solve> {
+export async function solveShot({ crew }: Pick<JobContext, 'crew'>, { document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, progress: Progress): Promise<Solve> {
   const { plate, match } = document
   const gone = new Set(droppedTracks(match, tracksKey))
   const say = async (share: number, what: string): Promise<void> => {
@@ -29,7 +29,7 @@ export async function solveShot({ document }: Pick<Shot, 'document'>, tracks: re
     await new Promise((go) => setImmediate(go))
     stopIfCancelled(progress)
   }
-  return keptSolve(await solveCamera({ tracks: tracks.filter(({ id }) => !gone.has(id)), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, say }), plate.first)
+  return keptSolve(await solveCamera({ tracks: tracks.filter(({ id }) => !gone.has(id)), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say }), plate.first)
 }
 
 /** Does one stage under its lease and keeps what it makes; undefined where another machine has it or it was stopped. What is kept already is not made again. */
@@ -103,7 +103,7 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
   const solved = await stage(context, payload.solve, async (progress) => {
     const tracks = await keptTracks(store, payload.tracks)
     if (!tracks) throw new LanternError('tracks', 'The tracks are gone.', 'Track the plate again.')
-    const solve = await solveShot(shot, tracks, payload.tracks, progress)
+    const solve = await solveShot(context, shot, tracks, payload.tracks, progress)
     const { kind, medianPx, rmsPx, focalPx, k1, k2, points, parallax, doubts } = solve
     return { bytes: writeSolve(solve), mediaType: 'application/json', figures: { kind, medianPx, rmsPx, focalPx, k1, k2, points: points.length, tracks: solve.tracks, parallax, doubts } }
   })
