@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { LanternError, random } from '../base/index.ts'
-import { type Camera, TILE } from '../data/index.ts'
-import { readCameraGltf, readExr, readGasFrame, writeCameraGltf, writeExr, writeGasFrame } from './index.ts'
+import { type Camera, type Solve, TILE } from '../data/index.ts'
+import { readCameraGltf, readExr, readGasFrame, readSolve, readTracks, writeCameraGltf, writeExr, writeGasFrame, writeSolve, writeTracks } from './index.ts'
 
 // Whatever happened to a file on its way: it is read, or refused with a clear error, and never anything else.
 const ROUNDS = 250
@@ -9,9 +9,13 @@ const plate = { width: 64, height: 36, first: 1, last: 4, rate: 24 }
 const camera: Camera = { position: [0, 1, 2], rotation: [0, 0, 0, 1], focalPx: 60, centre: [32, 18], k1: 0, k2: 0, width: 64, height: 36 }
 const plane = Float32Array.from({ length: 20 * 18 }, (_, n) => n % 7)
 
+const SOLVE: Solve = { kind: 'moving', width: 64, height: 36, first: 1001, focalPx: 50, k1: 0.1, k2: -0.2, medianPx: 0.1, rmsPx: 0.2, framePx: [0.1, null], cameras: [{ position: [0, 1, 2], rotation: [0, 0, 0, 1] }, null], points: [{ track: 3, at: [1, 2, 3], px: 0.5 }], tracks: 2, parallax: 4, doubts: [{ what: 'a', remedy: 'b' }] }
+
 const kinds: readonly [string, Uint8Array, (bytes: Uint8Array) => unknown][] = [
   ['OpenEXR', writeExr({ width: 20, height: 18, attributes: { note: 'yard' }, channels: ['R', 'G'].map((name) => ({ name, type: 'half', data: plane })) }), (bytes) => readExr(bytes, 'x.exr')],
   ['kept gas', writeGasFrame({ box: { cell: 0.1, origin: [0, 0, 0], size: [16, 8, 8] }, ambient: 290, tiles: Int32Array.of(0, 1), channels: Array.from({ length: 6 }, () => new Uint16Array(2 * TILE ** 3)) }), readGasFrame],
+  ['kept tracks', writeTracks([{ id: 3, first: 1, weight: 1, places: Float64Array.of(1, 2, 3, 4) }, { id: 4, first: 0, weight: 2, places: Float64Array.of(5, 6) }]), readTracks],
+  ['kept solve', writeSolve(SOLVE), readSolve],
   ['glTF', new TextEncoder().encode(writeCameraGltf('yard', [1, 2, 3, 4].map((frame) => ({ frame, camera })), 24)), (bytes) => readCameraGltf(bytes, 'x.gltf', plate)],
 ]
 
@@ -43,4 +47,11 @@ describe.each(kinds)('a damaged %s file', (_, whole, read) => {
       refusedOrRead(holed, `hole ${from}-${to}`)
     }
   })
+})
+
+it('kept tracks and solves come back as they were', () => {
+  const tracks = [{ id: 3, first: 1, weight: 1, places: Float64Array.of(1.25, 1 / 3, 3, 4) }, { id: 4, first: 0, weight: 2, places: Float64Array.of(5, 6) }]
+  expect(readTracks(writeTracks(tracks))).toEqual(tracks)
+  expect(readTracks(writeTracks([]))).toEqual([])
+  expect(readSolve(writeSolve(SOLVE))).toEqual(SOLVE)
 })

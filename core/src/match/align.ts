@@ -1,5 +1,5 @@
 import type { Camera, Similarity } from '../data/index.ts'
-import { multiply, type Quaternion, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
+import { conjugate, multiply, type Quaternion, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
 import { eyeOf, type Structure } from './structure.ts'
 
 /** Unit quaternion of a rotation matrix, nine numbers in rows (Shepperd 1978). */
@@ -63,5 +63,8 @@ export function movePoint({ scale, rotation, shift }: Similarity, p: Vec3): Vec3
   const [x, y, z] = rotate(rotation, p)
   return [scale * x + shift[0], scale * y + shift[1], scale * z + shift[2]]
 }
+
+/** Where movePoint's result came from. */
+export const movePointBack = ({ scale, rotation, shift }: Similarity, [x, y, z]: Vec3): Vec3 => rotate(conjugate(rotation), [(x - shift[0]) / scale, (y - shift[1]) / scale, (z - shift[2]) / scale])
 
 export const moveCamera = (by: Similarity, camera: Camera): Camera => ({ ...camera, position: movePoint(by, camera.position), rotation: unit(multiply(by.rotation, camera.rotation)) })

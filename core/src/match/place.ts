@@ -26,11 +26,8 @@ function landed(solve: Solve, frame: number): { at: Vec3; x: number; y: number; 
   })
 }
 
-/**
- * The world point, in the solve's own world, that a picture place shows: a track's point where it is clicked, else where the place's ray meets a plane laid robustly through the points round it.
- * tracks: those of the solve, to find a clicked one by where it was seen. Throws LanternError 'place' where nothing was solved near.
- */
-export function placePoint(solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 {
+/** The point of the track that a place means: the nearest one with a point that is seen within a few px of it; undefined where none is. */
+export function clickedPoint(solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 | undefined {
   const points = new Map(solve.points.map(({ track, at }) => [track, at]))
   let same: { at: Vec3; far: number } | undefined
   for (const track of tracks) {
@@ -40,7 +37,16 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
     const far = Math.sqrt((seen[0] - place.x) * (seen[0] - place.x) + (seen[1] - place.y) * (seen[1] - place.y))
     if (far < SAME_PX && (!same || far < same.far)) same = { at, far }
   }
-  if (same) return same.at
+  return same?.at
+}
+
+/**
+ * The world point, in the solve's own world, that a picture place shows: a track's point where it is clicked, else where the place's ray meets a plane laid robustly through the points round it.
+ * tracks: those of the solve, to find a clicked one by where it was seen. Throws LanternError 'place' where nothing was solved near.
+ */
+export function placePoint(solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 {
+  const same = clickedPoint(solve, tracks, place)
+  if (same) return same
   const reach = REACH * solve.width
   const near = landed(solve, place.frame)
     .map((p) => ({ ...p, far: Math.sqrt((p.x - place.x) * (p.x - place.x) + (p.y - place.y) * (p.y - place.y)) }))

@@ -1,8 +1,9 @@
 import { type Camera, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
-import { fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, placePoint } from '../match/index.ts'
+import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { KeepOut, MatchSettings, PicturePlace, ShotDocument } from '../shot/index.ts'
+import { pickLevel } from './pick.ts'
 import { type Recipe, VERSIONS } from './recipe.ts'
 
 type Corners = readonly (readonly [number, number])[]
@@ -87,11 +88,21 @@ const LEAST_GROUND = 3
 export function groundOf(match: Pick<MatchSettings, 'ground'>, solve: Solve, tracks: readonly Track[]): { by: Similarity; ground?: { rms: number; left: number } } {
   const { points, axis, origin, distance, cameraHeight } = match.ground
   if (points.length < LEAST_GROUND) return { by: UNMOVED }
-  const at = (place: PicturePlace): Vec3 => solvedPlace(solve, tracks, place)
+  const cameras = solve.cameras.map((_, n) => solveCameraAt(solve, n))
+  const ground = points.map((place) => solvedPlace(solve, tracks, place))
+  const level = fitGround({ ground }, cameras).by
+  // What is said of axis, origin and distance lies on the ground, where no solved point itself is meant.
+  const at = (place: PicturePlace): Vec3 => {
+    const frame = place.frame - solve.first
+    const point = clickedPoint(solve, tracks, { ...place, frame })
+    if (point) return point
+    const met = pickLevel(moveCamera(level, solveCameraAt(solve, frame)), place.x, place.y, 0)
+    return met ? movePointBack(level, met) : solvedPlace(solve, tracks, place)
+  }
   const { by, rms, left } = fitGround({
-    ground: points.map(at), ...(axis ? { axis: [at(axis[0]), at(axis[1])] as const } : {}), ...(origin ? { origin: at(origin) } : {}),
+    ground, ...(axis ? { axis: [at(axis[0]), at(axis[1])] as const } : {}), ...(origin ? { origin: at(origin) } : {}),
     ...(distance ? { distance: { from: at(distance.from), to: at(distance.to), metres: distance.metres } } : {}), ...(cameraHeight !== undefined ? { cameraHeight } : {}),
-  }, solve.cameras.map((_, n) => solveCameraAt(solve, n)))
+  }, cameras)
   return { by, ground: { rms, left } }
 }
 
