@@ -1,8 +1,9 @@
 // Puts the demo's shots into an empty store: plates are queued for reading, the fire for keeping. What is there already is left alone.
-import { readdirSync, readFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
+import { VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
-import { askGas, askPicture, createAsset, createShot, gasKeys, listShots, migrate, openStore, putBlob, queueJob, updateAsset } from '@lantern/store'
+import { adoptSolve, askGas, askMatch, askPicture, createAsset, createShot, ensureResult, gasKeys, keepFrame, listShots, matchKeys, migrate, openStore, putBlob, queueJob, setResultState, type Shot, updateAsset } from '@lantern/store'
 import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'
 import { readSettings } from '../farm/src/settings.ts'
@@ -10,7 +11,27 @@ import { readSettings } from '../farm/src/settings.ts'
 const demo = resolve('demo')
 const settings = readSettings()
 const store = openStore(settings.databaseUrl, settings.data)
-const shotSchema = z.object({ name: z.string(), plate: z.string(), camera: z.string(), patch: z.record(z.string(), z.unknown()) })
+const solvedSchema = z.object({ versions: z.object({ tracks: z.int(), solve: z.int() }), tracks: z.record(z.string(), z.unknown()), solve: z.record(z.string(), z.unknown()) })
+
+async function solved(shot: Shot, plate: string): Promise<Shot> {
+  const file = join(demo, 'solved', `${plate}.json`)
+  const kept = existsSync(file) ? solvedSchema.parse(JSON.parse(readFileSync(file, 'utf8'))) : undefined
+  if (!kept || kept.versions.tracks !== VERSIONS.tracks || kept.versions.solve !== VERSIONS.solve) {
+    await askMatch(store, shot, 'solve')
+    return shot
+  }
+  const keys = matchKeys(shot.document)
+  const { first, last } = shot.document.plate
+  for (const kind of ['tracks', 'solve'] as const) {
+    const blob = await putBlob(store, readFileSync(join(demo, 'solved', `${plate}.${kind}`)), 'application/octet-stream')
+    await ensureResult(store, { key: keys[kind], kind, settings: {}, shot: shot.id, item: kind, first, last })
+    await keepFrame(store, { key: keys[kind], frame: 0, blob, figures: kept[kind] }, undefined, 0)
+    await setResultState(store, keys[kind], 'done')
+  }
+  return adoptSolve(store, shot)
+}
+
+const shotSchema = z.object({ name: z.string(), plate: z.string(), camera: z.string().optional(), patch: z.record(z.string(), z.unknown()) })
 
 try {
   await migrate(store)
@@ -24,10 +45,12 @@ try {
     const asset = await createAsset(store, `${wanted.plate}.mp4`)
     await updateAsset(store, asset, { info: { width: info.width, height: info.height, first: 1001, last, rate: info.rate, gaps: [], bits: 8 }, total: info.frames ?? 0 })
     await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
-    const blob = await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json')
     const start = makeShot(wanted.name, { asset, file: `${wanted.plate}.mp4`, width: info.width, height: info.height, first: 1001, last, rate: info.rate, encoding: 'srgb' })
-    const document = parseShot(mergePatch({ ...start, camera: { ...start.camera, kind: 'path', path: { blob, file: wanted.camera } } }, wanted.patch))
-    const shot = await createShot(store, document)
+    const path = wanted.camera && { blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'), file: wanted.camera }
+    let shot = await createShot(store, parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)))
+    // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
+    if (!path) shot = await solved(shot, wanted.plate)
+    const { document } = shot
     for (const { item } of gasKeys(document)) await askGas(store, shot, item)
     if (gasKeys(document).length > 0) await askPicture(store, shot, 'look')
     console.log(`demo: ${wanted.name}`)

@@ -99,18 +99,32 @@ export const strip = (page: Page, row: string): Promise<string> => page.locator(
 
 export const station = (page: Page, name: string): Promise<void> => page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: new RegExp(`^${name}`) }).click()
 
-/** A shot with a ground, a wall and a fire, made through the routes. Frames are not computed. */
-export async function shotByRoutes(name: string): Promise<void> {
-  const send = async <T>(path: string, method: string, body: BodyInit): Promise<T> => {
-    const response = await fetch(`${application.address}${path}`, { method, body })
-    if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`)
-    return (await response.json()) as T
-  }
+const send = async <T>(path: string, method: string, body: BodyInit): Promise<T> => {
+  const response = await fetch(`${application.address}${path}`, { method, body })
+  if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`)
+  return (await response.json()) as T
+}
+
+/** A shot of a movie, made through the routes; nothing in it yet. Returns its revision. */
+export async function shotOfMovie(name: string, movie: string): Promise<number> {
   const upload = crypto.randomUUID()
-  await send(`/api/plates/${upload}/${name}.mp4`, 'PUT', new Uint8Array(readFileSync(makeMovie(`${name}.mp4`))))
+  await send(`/api/plates/${upload}/${name}.mp4`, 'PUT', new Uint8Array(readFileSync(movie)))
   const { asset } = await send<{ asset: string }>(`/api/plates/${upload}`, 'POST', '{}')
   await vi.waitUntil(async () => ((await (await fetch(`${application.address}/api/assets/${asset}`)).json()) as { state: string }).state === 'ready', { timeout: 60_000, interval: 200 })
-  const { head } = await send<{ head: number }>('/api/shots', 'POST', JSON.stringify({ name, asset }))
+  return (await send<{ head: number }>('/api/shots', 'POST', JSON.stringify({ name, asset }))).head
+}
+
+/** The first frames of the demo's walk at half size. */
+export function walkMovie(frames: number): string {
+  const path = join(folder, 'walk.mp4')
+  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-i', 'demo/plates/yard-walk.mp4', '-frames:v', String(frames), '-vf', 'scale=640:360', '-c:v', 'libx264', '-crf', '12', '-pix_fmt', 'yuv420p', path])
+  if (status !== 0) throw new Error(stderr.toString())
+  return path
+}
+
+/** A shot with a ground, a wall and a fire, made through the routes. Frames are not computed. */
+export async function shotByRoutes(name: string): Promise<void> {
+  const head = await shotOfMovie(name, makeMovie(`${name}.mp4`))
   const items = {
     ground: { kind: 'ground', name: 'Cobbles', order: 1 }, wall: { kind: 'box', name: 'Kiln wall', order: 2, position: [0, 0, -6], width: 5, height: 2, depth: 0.4 },
     fire: { kind: 'gas', name: 'Door fire', order: 3, position: [0.5, 0, -4], diameter: 0.8, cell: 110, reach: 3, runUp: 6 },

@@ -1,5 +1,5 @@
 import { LanternError } from '../base/index.ts'
-import { pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
+import { type Camera, pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import { dot, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
 
 // A place in the picture, put on what the solve knows of the world there.
@@ -12,7 +12,7 @@ export interface PicturePlace {
 }
 
 /** Px within which a place means the point itself; points round a place that make its surface; reach of the search, share of the width. */
-const SAME_PX = 4
+const SAME_PX = 0.75
 const AROUND = 8
 const REACH = 0.12
 const LEAST_AROUND = 3
@@ -79,4 +79,30 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
     weights = near.map(({ far }, n) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))) / (1 + ((off[n] as number) / (3 * usual + 1e-9)) * ((off[n] as number) / (3 * usual + 1e-9))))
   }
   return pointAlong(ray, depth)
+}
+
+/** Share of the camera's height within which a point counts as the ground's own; how many of them tell the level at a place. */
+const GROUND_SHARE = 0.05
+const GROUND_AROUND = 6
+
+/**
+ * Where a picture place lies on the ground as it was solved, hollows and humps included: the ray meets the level that the ground's own points have there.
+ * All in a level world whose ground is about y = 0 (see fitGround). points: all solved points. Undefined above the horizon.
+ */
+export function placeOnGround(points: readonly Vec3[], camera: Camera, x: number, y: number): Vec3 | undefined {
+  const ray = pixelRay(camera, x, y)
+  const own = points.filter((p) => Math.abs(p[1]) < GROUND_SHARE * Math.abs(camera.position[1]))
+  let level = 0
+  let at: Vec3 | undefined
+  for (let round = 0; round < 8; round++) {
+    const t = (level - ray.from[1]) / ray.along[1]
+    if (!(t > 0 && Number.isFinite(t))) return undefined
+    const met = pointAlong(ray, t)
+    at = met
+    const near = own.map((p) => ({ y: p[1], far: (p[0] - met[0]) * (p[0] - met[0]) + (p[2] - met[2]) * (p[2] - met[2]) })).sort((a, b) => a.far - b.far).slice(0, GROUND_AROUND)
+    const least = 1e-6 * camera.position[1] * camera.position[1]
+    const total = near.reduce((sum, p) => sum + 1 / (p.far + least), 0)
+    if (total > 0) level = near.reduce((sum, p) => sum + p.y / (p.far + least), 0) / total
+  }
+  return at
 }

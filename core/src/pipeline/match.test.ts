@@ -47,7 +47,7 @@ describe('places in the picture', () => {
   it('lie on the surface round them where no track is', () => {
     for (const p of [[0.3, 0.01, 3.2], [-1.4, 0.01, 2.2], [1.1, 2.3, -0.025]] as const) {
       const { frame, x, y } = seen(p, 3)
-      expect(length(subtract(movePointBack(askew, placePoint(surfaces, [], { frame: frame - 1001, x, y })), p))).toBeLessThan(0.15)
+      expect(length(subtract(movePointBack(askew, placePoint(surfaces, [], { frame: frame - 1001, x, y })), p))).toBeLessThan(0.2)
     }
   })
   it('are refused where nothing was solved near', () => {

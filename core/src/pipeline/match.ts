@@ -1,7 +1,7 @@
 import { type Camera, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
-import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placeOnGround, placePoint } from '../match/index.ts'
+import { length, subtract, type Vec3 } from '../math/index.ts'
 import type { KeepOut, MatchSettings, PicturePlace, ShotDocument } from '../shot/index.ts'
 import { pickLevel } from './pick.ts'
 import { type Recipe, VERSIONS } from './recipe.ts'
@@ -77,6 +77,24 @@ export function solveRecipe(document: Matched, tracksKey: string): Recipe {
 
 /** The world point, in the solve's own world, of a place in the picture. Throws LanternError 'place'. */
 export const solvedPlace = (solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 => placePoint(solve, tracks, { ...place, frame: place.frame - solve.first })
+
+/** Where two ways of placing agree to this share of the distance, the place is on the ground. */
+const ON_GROUND = 0.15
+
+/**
+ * As solvedPlace, but on the ground as it was solved where that is what lies there. by: what takes the solve's world to the shot's level one.
+ * Throws LanternError 'place'.
+ */
+export function groundedPlace(solve: Solve, tracks: readonly Track[], place: PicturePlace, by: Similarity): Vec3 {
+  const frame = place.frame - solve.first
+  const clicked = clickedPoint(solve, tracks, { ...place, frame })
+  if (clicked) return clicked
+  const camera = moveCamera(by, solveCameraAt(solve, frame))
+  const ground = placeOnGround(solve.points.map(({ at }) => movePoint(by, at)), camera, place.x, place.y)
+  const surface = movePoint(by, solvedPlace(solve, tracks, place))
+  const far = (p: Vec3): number => length(subtract(p, camera.position))
+  return movePointBack(by, ground && Math.abs(far(ground) - far(surface)) < ON_GROUND * far(surface) ? ground : surface)
+}
 
 const UNMOVED: Similarity = { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] }
 const LEAST_GROUND = 3

@@ -168,7 +168,7 @@ const matchFields = z
   .object({
     count: z.number().int().min(50).max(2000).default(300).meta({ label: 'Features', unit: '', span: [100, 600], step: 10, hint: 'Wanted in every frame, spread evenly.', group: 'Tracks', touches: 'match' } satisfies SettingMeta),
     even: z.boolean().default(true).meta({ label: 'Even out contrast', hint: 'Raises weak local contrast first, so that dim and flat places are followed too.', group: 'Tracks', touches: 'match' } satisfies SettingMeta),
-    lens: z.enum(['find', 'focal known', 'all known']).default('find').meta({ label: 'Lens', hint: 'What of the lens is known: nothing, the focal length, or its bend too.', group: 'Lens', touches: 'match' } satisfies SettingMeta),
+    lens: z.enum(['find', 'focal known', 'all known']).default('find').meta({ label: 'Known of it', hint: 'What of the lens is known: nothing, the focal length, or its bend too.', group: 'Lens', touches: 'match' } satisfies SettingMeta),
     focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.001, hint: 'In picture widths: focal length over sensor width.', group: 'Lens', touches: 'match' }),
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Lens', touches: 'match' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Lens', touches: 'match' }),

@@ -8,10 +8,10 @@ import { segmentPath } from '../picture/lines.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { type Corner, cornersPath, keepOutPath, middleOf, movedBy, turnedTo, withKey } from './keepOuts.ts'
 import { standsAt, type ShownMatch, useShownMatch } from './matchData.ts'
-import { proofPicture } from './proofLines.ts'
+import { proofPicture, WORDS } from './proofLines.ts'
 
 /** Frames of a track's tail; error from which a track is shown as wrong, px; reach of the pointer on the screen, px. */
-const TAIL = 8
+const TAIL = 4
 const WRONG_PX = 1
 const REACH = 9
 const MOST_SHOWN_ERRORS = 12
@@ -93,7 +93,7 @@ export function Proofs({ camera, unit }: { camera: Camera; unit: number }) {
           <g key={id} data-proof={id}>
             <path d={fill} fill={COLOURS.lamp} fillOpacity={0.5} />
             <path d={lines} fill="none" stroke={on ? COLOURS.text : COLOURS.lamp} strokeWidth={(on ? 1.9 : 1.3) * unit} />
-            {words && <text transform={words.matrix} textAnchor="middle" fontSize="1" fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
+            {words && <text transform={words.matrix} textAnchor="middle" fontSize={WORDS} fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
           </g>
         )
       })}
@@ -276,7 +276,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       {matchStep !== 'Proof' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}
       {matchStep === 'Solve' && <Errors shown={shown} n={n} unit={unit} />}
       {matchStep === 'Ground' && <GroundMarks shown={shown} n={n} unit={unit} />}
-      {camera && <Proofs camera={camera} unit={unit} />}
+      {matchStep === 'Proof' && camera && <Proofs camera={camera} unit={unit} />}
       {held && <circle cx={held.x} cy={held.y} r={4 * unit} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
       {band && <rect x={Math.min(band[0][0], band[1][0])} y={Math.min(band[0][1], band[1][1])} width={Math.abs(band[0][0] - band[1][0])} height={Math.abs(band[0][1] - band[1][1])} fill="none" stroke={COLOURS.text} strokeWidth={unit} />}
       {drawn.length > 0 && <path data-drawing={drawn.length} d={cornersPath(drawn).replace('Z', '')} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}

@@ -2,7 +2,7 @@ import { LanternError } from '@lantern/core/base'
 import { type Camera, placeAt, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import type { Vec3 } from '@lantern/core/math'
-import { groundOf, shotPoint, slideOf, solvedPath, solvedPlace } from '@lantern/core/pipeline'
+import { groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace } from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { useEffect } from 'react'
@@ -120,11 +120,14 @@ export function trackErrors(shown: ShownMatch, id: number): Map<number, number> 
   return errors
 }
 
+/** In the solve's own world; on its ground where one is given and lies there. */
+const placed = (shown: ShownMatch, solve: Solve, place: PicturePlace): Vec3 => (shown.ground ? groundedPlace(solve, shown.tracks, place, shown.by) : solvedPlace(solve, shown.tracks, place))
+
 /** Where a thing set on a place of the picture stands, in the shot's world; undefined where nothing is solved near it. */
 export function standsAt(shown: ShownMatch, place: PicturePlace): Vec3 | undefined {
   if (!shown.solve) return undefined
   try {
-    return shotPoint(shown.by, solvedPlace(shown.solve, shown.tracks, place))
+    return shotPoint(shown.by, placed(shown, shown.solve, place))
   } catch {
     return undefined
   }
@@ -143,7 +146,7 @@ export function slideOfProof(shown: ShownMatch, proof: Proof): number[] {
   if (there) return there
   let slide: number[] = []
   try {
-    slide = slideOf(solvedPlace(solve, shown.tracks, proof.at), proof.at.frame - solve.first, solve.cameras.length, (n) => (solve.cameras[n] ? solveCameraAt(solve, n) : undefined), shown.tracks, shown.points)
+    slide = slideOf(placed(shown, solve, proof.at), proof.at.frame - solve.first, solve.cameras.length, (n) => (solve.cameras[n] ? solveCameraAt(solve, n) : undefined), shown.tracks, shown.points)
   } catch {
     // Nothing solved near: no slide to tell.
   }

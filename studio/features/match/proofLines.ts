@@ -14,6 +14,7 @@ export interface ProofPicture {
 
 const FIGURE = 1.8
 const TILES = 4
+export const WORDS = 100
 
 /** Closed area through world points; nothing where a part of it is behind the camera. */
 function area(camera: Camera, points: readonly Vec3[]): string {
@@ -54,7 +55,7 @@ export function proofPicture(camera: Camera, { shape, size, turn, text }: Pick<P
   }
   const [o, right, up] = [projectPoint(camera, foot), projectPoint(camera, at(size, 0, 0)), projectPoint(camera, at(0, size, 0))]
   if (!o || !right || !up) return { lines: '', fill: '' }
-  // Words a metre high in their own frame: right and down.
-  const matrix = `matrix(${right.x - o.x} ${right.y - o.y} ${o.x - up.x} ${o.y - up.y} ${o.x} ${o.y})`
+  // Words WORDS units high in their own frame, right and down: very small type is not drawn.
+  const matrix = `matrix(${[right.x - o.x, right.y - o.y, o.x - up.x, o.y - up.y].map((v) => v / WORDS).join(' ')} ${o.x} ${o.y})`
   return { lines: segmentPath(camera, at(-size / 2, 0, 0), at(size / 2, 0, 0), 6), fill: '', words: { text, matrix } }
 }

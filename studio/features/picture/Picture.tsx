@@ -157,15 +157,15 @@ function OutsidePane() {
 export function Picture() {
   const looks = useLooks()
   const state = useShot()
-  const { shot, view, compare, exposure, soft, set, frame, playing, status } = state
+  const { shot, view, compare, exposure, soft, set, frame, playing, status, station } = state
 
   // Thin gases burn in the browser for what is not kept yet.
   const document = shot?.document
   useMatchFilesOf(document, status)
   useEffect(() => {
-    if (!looks || !document || document.camera.kind === 'none') return
+    if (!looks || !document || document.camera.kind === 'none' || station === 'Match') return
     for (const [id] of shownGases(document)) if (status?.gases[id]?.state !== 'done' || sourceOf(useShot.getState(), frame).from === 'thin' || sourceOf(useShot.getState(), frame).from === 'plate') looks.burn(document, id)
-  }, [looks, document, frame, status?.gases])
+  }, [looks, document, frame, status?.gases, station])
 
   useEffect(() => {
     if (!looks) return

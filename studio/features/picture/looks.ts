@@ -15,7 +15,8 @@ const MOST_CACHED_BYTES = 700 * 2 ** 20
 export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
   const { shot, status, statusDigest, thin } = state
   const document = shot?.document
-  if (!document) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  // The match is judged over the plate alone.
+  if (!document || state.station === 'Match') return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const current = statusDigest === pictureDigest(document)
   for (const quality of ['final', 'look'] as const) {
     const key = status?.[quality].keys[frame]
