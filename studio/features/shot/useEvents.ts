@@ -8,17 +8,22 @@ export function useEvents(name: string): void {
   useEffect(() => {
     let timer: ReturnType<typeof setTimeout> | undefined
     const source = new EventSource('/api/events')
-    const soon = (work: () => void): void => {
+    // What comes close together is answered once; where the shot itself has changed among it, the whole shot is read.
+    let whole = false
+    const soon = (shotToo: boolean): void => {
+      whole ||= shotToo
       timer ??= setTimeout(() => {
         timer = undefined
-        work()
+        const { load, refreshStatus } = useShot.getState()
+        void (whole ? load(name) : refreshStatus())
+        whole = false
       }, GATHER_MS)
     }
     source.onmessage = (message: MessageEvent<string>) => {
       const event = JSON.parse(message.data) as { what: string; shot?: number; head?: number }
-      const { shot, saving, load, refreshStatus } = useShot.getState()
-      if (event.what === 'shot' && event.shot === shot?.id && event.head !== shot?.head && saving === 0) soon(() => void load(name))
-      else if (event.what !== 'shots') soon(() => void refreshStatus())
+      const { shot, saving } = useShot.getState()
+      if (event.what === 'shot' && event.shot === shot?.id && event.head !== shot?.head && saving === 0) soon(true)
+      else if (event.what !== 'shots') soon(false)
     }
     source.onopen = () => {
       if (useShot.getState().away) void useShot.getState().load(name)
