@@ -1,11 +1,13 @@
 // Puts the demo's shots into an empty store: plates are queued for reading, the fire for keeping. What is there already is left alone.
-import { existsSync, readdirSync, readFileSync } from 'node:fs'
+import { randomUUID } from 'node:crypto'
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import { adoptSolve, askGas, askMatch, askPicture, createAsset, createShot, ensureResult, gasKeys, keepFrame, listShots, matchKeys, migrate, openStore, putBlob, queueJob, setResultState, type Shot, updateAsset } from '@lantern/store'
 import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'
+import { readStill } from '../farm/src/io/stills.ts'
 import { readSettings } from '../farm/src/settings.ts'
 
 const demo = resolve('demo')
@@ -31,6 +33,32 @@ async function solved(shot: Shot, plate: string): Promise<Shot> {
   return adoptSolve(store, shot)
 }
 
+const FIRST = 1001
+/** Queues the reading of a plate: a movie, or a still. */
+async function plateOf(name: string): Promise<{ asset: string; file: string; width: number; height: number; first: number; last: number; rate: [number, number] }> {
+  const movie = join(demo, 'plates', `${name}.mp4`)
+  if (existsSync(movie)) {
+    const { width, height, rate, frames = 1 } = await probeMovie(movie)
+    const file = `${name}.mp4`
+    const last = FIRST + frames - 1
+    const asset = await createAsset(store, file)
+    await updateAsset(store, asset, { info: { width, height, first: FIRST, last, rate, gaps: [], bits: 8 }, total: frames })
+    await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
+    return { asset, file, width, height, first: FIRST, last, rate }
+  }
+  // Stills are numbered: a copy is, where uploads lie.
+  const file = `${name}.####.png`
+  const folder = join(store.data, 'uploads', randomUUID())
+  mkdirSync(folder, { recursive: true })
+  copyFileSync(join(demo, 'plates', `${name}.png`), join(folder, `${name}.${FIRST}.png`))
+  const { width, height } = await readStill({ name: file, path: join(folder, `${name}.${FIRST}.png`), frame: FIRST })
+  const asset = await createAsset(store, file)
+  const rate: [number, number] = [24, 1]
+  await updateAsset(store, asset, { info: { width, height, first: FIRST, last: FIRST, rate, gaps: [], bits: 8 }, total: 1 })
+  await queueJob(store, 'plate', { asset, path: join(folder, file), kind: 'stills', rate }, { priority: 4 })
+  return { asset, file, width, height, first: FIRST, last: FIRST, rate }
+}
+
 const shotSchema = z.object({ name: z.string(), plate: z.string(), camera: z.string().optional(), patch: z.record(z.string(), z.unknown()) })
 
 try {
@@ -39,17 +67,12 @@ try {
   for (const file of readdirSync(join(demo, 'shots')).sort()) {
     const wanted = shotSchema.parse(JSON.parse(readFileSync(join(demo, 'shots', file), 'utf8')))
     if (there.size > 0) continue
-    const movie = join(demo, 'plates', `${wanted.plate}.mp4`)
-    const info = await probeMovie(movie)
-    const last = 1001 + (info.frames ?? 1) - 1
-    const asset = await createAsset(store, `${wanted.plate}.mp4`)
-    await updateAsset(store, asset, { info: { width: info.width, height: info.height, first: 1001, last, rate: info.rate, gaps: [], bits: 8 }, total: info.frames ?? 0 })
-    await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
-    const start = makeShot(wanted.name, { asset, file: `${wanted.plate}.mp4`, width: info.width, height: info.height, first: 1001, last, rate: info.rate, encoding: 'srgb' })
+    const { asset, ...plate } = await plateOf(wanted.plate)
+    const start = makeShot(wanted.name, { asset, ...plate, encoding: 'srgb' })
     const path = wanted.camera && { blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'), file: wanted.camera }
     let shot = await createShot(store, parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)))
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
-    if (!path) shot = await solved(shot, wanted.plate)
+    if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot
     for (const { item } of gasKeys(document)) await askGas(store, shot, item)
     if (gasKeys(document).length > 0) await askPicture(store, shot, 'look')

@@ -4,7 +4,8 @@ import type { Crew } from '../../core/src/base/index.ts'
 import { type Camera, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
 import { alignPoints, type CameraSolve, fitGround, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, solveCamera } from '../../core/src/match/index.ts'
-import { pickLevel } from '../../core/src/pipeline/index.ts'
+import { linedCamera, pickLevel } from '../../core/src/pipeline/index.ts'
+import { cameraSchema } from '../../core/src/shot/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
 import { z } from 'zod'
 import { atMost, type Row } from './row.ts'
@@ -127,9 +128,22 @@ function turnRows(name: string, { solve, exact }: Matched, limit: number, told: 
   ]
 }
 
+/** The still as the demo's shot lines it up, by three lines along each direction and one length. */
+function stillRows(): Row[] {
+  const file = 'demo/exact/yard-still-camera.gltf'
+  const { patch } = z.object({ patch: z.object({ camera: cameraSchema }) }).parse(JSON.parse(readFileSync('demo/shots/kiln-still.json', 'utf8')))
+  const [width, height] = [3840, 2160]
+  const exact = readCameraGltf(readFileSync(file), file, { width, height, first: 1001, last: 1001, rate: 24 }).frames[0]?.camera
+  const { camera } = linedCamera({ camera: patch.camera, plate: { asset: '', file: '', width, height, first: 1001, last: 1001, rate: [24, 1], encoding: 'srgb' } })
+  if (!exact || !camera) return []
+  const up = (c: Camera): Vec3 => rotate([-c.rotation[0], -c.rotation[1], -c.rotation[2], c.rotation[3]], [0, 1, 0])
+  const reference = 'exact camera of the drawn still, lines drawn within 2 px of 3840'
+  return [atMost('yard-still: focal length, off by %', reference, 3, 100 * Math.abs(camera.focalPx / exact.focalPx - 1)), atMost('yard-still: tilt of the ground, degrees', reference, 0.5, angle(up(camera), up(exact)))]
+}
+
 /** Some minutes of work: for the command alone. */
 export async function plateRows(crew: Crew): Promise<Row[]> {
-  const rows: Row[] = []
+  const rows: Row[] = stillRows()
   for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
     const one = await matched(crew, name)
     if (one) rows.push(...moveRows(name, one, times))

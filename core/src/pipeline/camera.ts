@@ -1,7 +1,40 @@
+import { LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
+import { lineUp } from '../match/index.ts'
 import { panTiltRoll, radians } from '../math/index.ts'
 import type { ShotDocument } from '../shot/index.ts'
+
+const made = new WeakMap<object, LinedCamera>()
+export interface LinedCamera {
+  camera?: Camera
+  /** Root mean square distance of the lines' ends from lines to their vanishing points, px. */
+  rms?: number
+  /** Why there is no camera, and what to do. */
+  error?: LanternError
+}
+
+/** The camera that the document's drawn lines give; the lens's bend as typed beside it. */
+export function linedCamera({ camera, plate }: Pick<ShotDocument, 'camera' | 'plate'>): LinedCamera {
+  const drawn = camera.lineUp
+  const missing = (what: string, remedy: string): LinedCamera => ({ error: new LanternError('line-up', what, remedy, { field: 'lines' }) })
+  if (!drawn) return missing('No line is drawn yet.', 'Draw lines along edges that are parallel in the world.')
+  const kept = made.get(drawn)
+  if (kept) return kept
+  const { origin, length, focal, lines } = drawn
+  let result: LinedCamera
+  if (!origin) result = missing('The origin is not set.', 'Set it where a length is known from.')
+  else if (!length) result = missing('No length is known.', 'Draw one from the origin along an edge.')
+  else try {
+    const of = (axis: 'x' | 'y' | 'z') => lines.filter((line) => line.axis === axis).map(({ ends }) => ends)
+    result = lineUp({ lines: { x: of('x'), y: of('y'), z: of('z') }, width: plate.width, height: plate.height, origin, length, ...(focal ? { focalPx: focal * plate.width, k1: camera.k1, k2: camera.k2 } : {}) })
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    result = { error }
+  }
+  made.set(drawn, result)
+  return result
+}
 
 /** The shot's camera at a frame, over the full plate; undefined where it has none. path: what the document's camera file holds, or its kept solve gives. */
 export function cameraAt(document: Pick<ShotDocument, 'camera' | 'plate'>, path: CameraPath | undefined, frame: number): Camera | undefined {
@@ -12,6 +45,7 @@ export function cameraAt(document: Pick<ShotDocument, 'camera' | 'plate'>, path:
     const first = frames?.[0]?.frame ?? 0
     return frames?.[Math.min(frames.length - 1, Math.max(0, frame - first))]?.camera
   }
+  if (camera.kind === 'lined') return linedCamera(document).camera
   return {
     position: [0, camera.height, 0],
     rotation: panTiltRoll(0, radians(camera.tilt), radians(camera.roll)),

@@ -116,10 +116,13 @@ export const lensSchema = z.object({ k1: z.number().min(-1).max(1).default(0), k
 const quaternion = z.tuple([z.number(), z.number(), z.number(), z.number()])
 const keySchema = z.string().regex(/^[0-9a-f]{64}$/)
 
-/** Typed for a locked-off plate, a path taken in from a file (an asset of the shot), or solved from the plate. */
+const corner = z.tuple([z.number(), z.number()])
+const worldAxis = z.enum(['x', 'y', 'z'])
+
+/** Typed for a locked-off plate, a path taken in from a file (an asset of the shot), solved from the plate, or lined up by the plate's edges. */
 export const cameraSchema = z
   .object({
-    kind: z.enum(['none', 'typed', 'path', 'solved']).default('none'),
+    kind: z.enum(['none', 'typed', 'path', 'solved', 'lined']).default('none'),
     /** px over the full frame's width. */
     focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.005, hint: 'In picture widths: 0.85 is a wide lens, 2 a long one.', group: 'Camera', touches: 'picture' }),
     height: number(-100, 1000, 1.6, { label: 'Height', unit: 'm', span: [0.1, 5], step: 0.01, hint: 'Of the lens above the ground.', group: 'Camera', touches: 'picture' }),
@@ -129,6 +132,13 @@ export const cameraSchema = z
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
     /** The store's blob of the path, and what it was called. */
     path: z.object({ blob: keySchema, file: z.string() }).strict().optional(),
+    /** Lines drawn along edges that run right (x), up (y) or towards the camera (z), the world's origin, and a length from it along an axis; px of the full frame. focal: in picture widths, where it is known. */
+    lineUp: z.object({
+      lines: z.array(z.object({ axis: worldAxis, ends: z.tuple([z.number(), z.number(), z.number(), z.number()]) }).strict()).max(60).default([]),
+      origin: corner.optional(),
+      length: z.object({ axis: worldAxis, to: corner, metres: z.number().positive().max(100000) }).strict().optional(),
+      focal: z.number().min(0.1).max(20).optional(),
+    }).strict().optional(),
     /** The kept solve (a result's key), that of its tracks, and what takes its world to the shot's: level, placed, in metres. */
     solve: z.object({
       key: keySchema, tracks: keySchema, medianPx: z.number(),
@@ -141,7 +151,6 @@ export const cameraSchema = z
 
 /** A place in the picture: frame as numbered in the plate, px of the full frame from its top left. */
 const picturePlace = z.object({ frame: z.number().int(), x: z.number(), y: z.number() }).strict()
-const corner = z.tuple([z.number(), z.number()])
 
 /** A shape over something that nothing may be followed on; its corners at key frames, by frame. */
 export const keepOutSchema = z
@@ -228,6 +237,7 @@ export type GroundItem = z.infer<typeof groundSchema>
 export type SitSettings = z.infer<typeof sitSchema>
 export type PlateLightSettings = z.infer<typeof plateLightSchema>
 export type CameraSettings = z.infer<typeof cameraSchema>
+export type LineUpLines = NonNullable<z.infer<typeof cameraSchema>['lineUp']>
 export type MatchSettings = z.infer<typeof matchFields>
 export type KeepOut = z.infer<typeof keepOutSchema>
 export type Proof = z.infer<typeof proofSchema>

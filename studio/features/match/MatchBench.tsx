@@ -1,6 +1,7 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { trackLast } from '@lantern/core/data'
+import { linedCamera } from '@lantern/core/pipeline'
 import { SETTINGS } from '@lantern/core/shot'
 import type { MatchStage } from '@lantern/store'
 import { useRef } from 'react'
@@ -244,6 +245,53 @@ function ProofStep({ shown }: { shown: ShownMatch }) {
   )
 }
 
+const WAYS = [['line-x', 'x', 'Right'], ['line-y', 'y', 'Up'], ['line-z', 'z', 'Near']] as const
+
+/** A still or a locked-off plate lined up by its edges, live. */
+function LineUpStep() {
+  const { shot, tool, set, edit } = useShot()
+  const camera = shot?.document.camera
+  if (!shot || !camera) return null
+  const drawn = camera.lineUp
+  const found = linedCamera(shot.document)
+  const change = (value: Record<string, unknown>): void => edit({ camera: { lineUp: value } })
+  const Tool = ({ name, label }: { name: Tool; label: string }) => <Press aria-pressed={tool === name} onClick={() => set({ tool: tool === name ? 'choose' : name })}>{label}</Press>
+  return (
+    <>
+      <Part title="Edges" note={String(drawn?.lines.length ?? 0)}>
+        <Text color="soft">Drag along edges that are parallel in the world: two or more for each of two directions, or of all three.</Text>
+        <Flex gap="6px" wrap="wrap" marginTop="6px">{WAYS.map(([name, axis, label]) => <Tool key={name} name={name} label={`${label} ${drawn?.lines.filter((line) => line.axis === axis).length ?? 0}`} />)}</Flex>
+        <Text color="faint" marginTop="4px">Ends can be dragged; drag one out of the picture to remove its line.</Text>
+      </Part>
+      <Part title="Origin and size">
+        <Flex gap="6px" wrap="wrap" marginTop="5px">
+          <Tool name="line-origin" label={`Origin${drawn?.origin ? ' ✓' : ''}`} />
+          <Tool name="line-length" label={`Length${drawn?.length ? ' ✓' : ''}`} />
+        </Flex>
+        {tool === 'line-length' && <Text color="faint" marginTop="4px">Click where a known length ends that starts at the origin and runs along one of the directions.</Text>}
+        {drawn?.length && (
+          <>
+            <Flex justify="space-between" align="center" minHeight="26px" marginTop="5px"><span>It runs</span><Flex gap="3px">{WAYS.map(([, axis, label]) => <Press key={axis} aria-pressed={drawn.length?.axis === axis} onClick={() => change({ length: { axis } })}>{label}</Press>)}</Flex></Flex>
+            <Flex justify="space-between" align="center" minHeight="26px"><span>and is</span><Box width="108px"><NumberField label="Known length" value={drawn.length.metres} unit="m" step={0.01} minimum={0.001} onValue={(metres, final) => final && change({ length: { metres } })} /></Box></Flex>
+          </>
+        )}
+        <Flex justify="space-between" align="center" minHeight="26px"><span>Focal length, if known</span><Box width="108px"><NumberField label="Known focal length" value={drawn?.focal ?? 0} unit="× width" step={0.005} minimum={0} onValue={(value, final) => final && change({ focal: value >= 0.1 ? value : null })} /></Box></Flex>
+      </Part>
+      <Part title="Camera">
+        {found.error && <Text color="wrong">{found.error.message} {found.error.remedy}</Text>}
+        {found.camera && (
+          <>
+            <Figure label="Lines off, rms" value={`${found.rms?.toFixed(2)} px`} wrong={(found.rms ?? 0) > 3} />
+            <Figure label="Focal length" value={millimetres(found.camera.focalPx, found.camera.width)} />
+            <Figure label="Height" value={`${found.camera.position[1].toFixed(2)} m`} />
+            {camera.kind !== 'lined' && <Press main onClick={() => edit({ camera: { kind: 'lined' } })}>Make it the camera</Press>}
+          </>
+        )}
+      </Part>
+    </>
+  )
+}
+
 /** The camera by other ways than solving: from a file, typed. */
 export function OtherCameras() {
   const file = useRef<HTMLInputElement>(null)
@@ -251,7 +299,7 @@ export function OtherCameras() {
   const camera = shot?.document.camera
   if (!camera) return null
   return (
-    <Part title="Another camera" note={{ none: 'none', typed: 'typed', path: camera.path?.file.slice(0, 20), solved: 'solved' }[camera.kind]}>
+    <Part title="Another camera" note={{ none: 'none', typed: 'typed', path: camera.path?.file.slice(0, 20), solved: 'solved', lined: 'lined up' }[camera.kind]}>
       <input ref={file} type="file" hidden accept=".gltf,.glb,model/*" aria-label="Camera file" onChange={(event) => {
         const chosen = event.target.files?.[0]
         event.target.value = ''
@@ -262,6 +310,7 @@ export function OtherCameras() {
         {camera.kind !== 'typed' && <Press onClick={() => edit({ camera: { kind: 'typed' } })}>Type one</Press>}
         {camera.kind !== 'none' && <Press onClick={() => edit({ camera: { kind: 'none' } })}>None</Press>}
         {camera.kind !== 'path' && camera.path && <Press onClick={() => edit({ camera: { kind: 'path' } })}>Back to {camera.path.file.slice(0, 18)}</Press>}
+        {camera.kind !== 'lined' && camera.lineUp && <Press onClick={() => edit({ camera: { kind: 'lined' } })}>Back to the lines</Press>}
         {camera.kind !== 'solved' && camera.solve && <Press onClick={() => edit({ camera: { kind: 'solved' } })}>Back to the solve</Press>}
       </Flex>
       {camera.kind === 'typed' && <Box marginX="-14px"><Settings settings={SETTINGS.camera} values={camera} onChange={(key, value, final) => (final ? edit : preview)({ camera: { [key]: value } })} /></Box>}
@@ -278,7 +327,7 @@ export function MatchBench() {
       <Flex as="nav" aria-label="Steps of the match" gap="2px" padding="8px 10px" borderBottomWidth="1px" borderColor="hair">
         {MATCH_STEPS.map((step) => <Press key={step} plain aria-current={step === matchStep ? 'step' : undefined} onClick={() => set({ matchStep: step, tool: 'choose' })} style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}>{step === matchStep ? <><span style={{ color: COLOURS.faint }}>[ </span>{step}<span style={{ color: COLOURS.faint }}> ]</span></> : step}</Press>)}
       </Flex>
-      {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : <ProofStep shown={shown} />}
+      {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : <LineUpStep />}
       {matchStep !== 'Proof' && <OtherCameras />}
     </>
   )

@@ -1,10 +1,10 @@
 'use client'
 import { type Camera, placeAt, projectPoint, type Track } from '@lantern/core/data'
-import { keepOutAt, shotPoint, within } from '@lantern/core/pipeline'
-import type { PicturePlace } from '@lantern/core/shot'
+import { keepOutAt, linedCamera, shotPoint, within } from '@lantern/core/pipeline'
+import type { LineUpLines, PicturePlace } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
-import { segmentPath } from '../picture/lines.ts'
+import { gridPath, segmentPath } from '../picture/lines.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { type Corner, cornersPath, keepOutPath, middleOf, movedBy, turnedTo, withKey } from './keepOuts.ts'
 import { standsAt, type ShownMatch, useShownMatch } from './matchData.ts'
@@ -17,7 +17,7 @@ const REACH = 9
 const MOST_SHOWN_ERRORS = 12
 const ERROR_TIMES = 20
 
-type Drag = { kind: 'move' | 'turn' | 'corner'; id: string; start: Corner; points: readonly Corner[]; corner: number } | { kind: 'patch'; start: Corner }
+type Drag = { kind: 'move' | 'turn' | 'corner'; id: string; start: Corner; points: readonly Corner[]; corner: number } | { kind: 'patch'; start: Corner } | { kind: 'line'; line: number; end: 0 | 1 }
 
 const tidy = (v: number): number => Math.round(v * 100) / 100
 
@@ -132,6 +132,39 @@ function GroundMarks({ shown, n, unit }: { shown: ShownMatch; n: number; unit: n
   )
 }
 
+const LINE_TOOLS: Partial<Record<Tool, 'x' | 'y' | 'z'>> = { 'line-x': 'x', 'line-y': 'y', 'line-z': 'z' }
+const AXIS_NAMES = { x: 'right', y: 'up', z: 'near' } as const
+type Line = LineUpLines['lines'][number]
+
+const withEnd = (lines: readonly Line[], line: number, end: 0 | 1, [x, y]: Corner): Line[] =>
+  lines.map((one, k) => (k === line ? { ...one, ends: end === 0 ? [tidy(x), tidy(y), one.ends[2], one.ends[3]] : [one.ends[0], one.ends[1], tidy(x), tidy(y)] } : one))
+
+/** The lines of a lining up, told apart by their dashes and names; where they give a camera, its grid of metres on the ground. */
+function Lines({ drawn, unit, camera, grip }: { drawn: LineUpLines | undefined; unit: number; camera: Camera | undefined; grip: (event: PointerEvent, line: number, end: 0 | 1) => void }) {
+  const dashes = { x: undefined, y: `${9 * unit} ${4 * unit}`, z: `${2 * unit} ${4 * unit}` }
+  const origin = drawn?.origin
+  return (
+    <g data-lines={drawn?.lines.length ?? 0}>
+      {camera && <path data-grid d={gridPath(camera, 0, 12)} fill="none" stroke="#d8d8d8" strokeOpacity={0.35} strokeWidth={0.8 * unit} />}
+      {drawn?.lines.map(({ axis, ends: [x, y, u, v] }, k) => (
+        <g key={k}>
+          <path d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.floor} strokeWidth={3.4 * unit} />
+          <path data-line={axis} d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.text} strokeWidth={1.6 * unit} strokeDasharray={dashes[axis]} />
+          <text x={(x + u) / 2 + 5 * unit} y={(y + v) / 2 - 5 * unit} fill={COLOURS.text} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" fontSize={11 * unit} style={{ fontFamily: 'var(--font-label)' }}>{AXIS_NAMES[axis]}</text>
+          {([[x, y, 0], [u, v, 1]] as const).map(([a, b, end]) => <rect key={end} data-end={`${k}.${end}`} x={a - 3.5 * unit} y={b - 3.5 * unit} width={7 * unit} height={7 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit} style={{ cursor: 'move', pointerEvents: 'all' }} onPointerDown={(event) => grip(event, k, end)} />)}
+        </g>
+      ))}
+      {origin && <path data-origin d={`M${origin[0] - 9 * unit} ${origin[1]}h${18 * unit}M${origin[0]} ${origin[1] - 9 * unit}v${18 * unit}`} stroke={COLOURS.text} strokeWidth={1.8 * unit} />}
+      {origin && drawn?.length && (
+        <>
+          <path d={`M${origin[0]} ${origin[1]}L${drawn.length.to[0]} ${drawn.length.to[1]}`} stroke={COLOURS.fact} strokeWidth={2 * unit} />
+          <text x={drawn.length.to[0] + 6 * unit} y={drawn.length.to[1]} fill={COLOURS.fact} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" fontSize={12 * unit} style={{ fontFamily: 'var(--font-number)' }}>{drawn.length.metres} m</text>
+        </>
+      )}
+    </g>
+  )
+}
+
 /** The Match station over the picture, in plate pixels: keep-out shapes, tracks, errors, ground, test objects, and the tools for them. */
 export function MatchOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const state = useShot()
@@ -170,6 +203,9 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
     return { frame, x: tidy(near?.at[0] ?? x), y: tidy(near?.at[1] ?? y) }
   }
 
+  const drawnUp = shot.document.camera.lineUp
+  const lines = drawnUp?.lines ?? []
+
   const finish = (points: readonly Corner[]): void => {
     setDrawn([])
     if (points.length < 3) return set({ tool: 'choose' })
@@ -200,6 +236,8 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       sayGround({ distance: { from: held, to: place(point), metres: match.ground.distance?.metres ?? 1 }, cameraHeight: null })
       set({ tool: 'choose' })
     },
+    'line-origin': (point) => (edit({ camera: { lineUp: { origin: [tidy(point[0]), tidy(point[1])] } } }), set({ tool: 'choose' })),
+    'line-length': (point) => (edit({ camera: { lineUp: { length: { axis: drawnUp?.length?.axis ?? 'y', metres: drawnUp?.length?.metres ?? 1, to: [tidy(point[0]), tidy(point[1])] } } } }), set({ tool: 'choose' })),
     proof(point) {
       const id = `proof-${crypto.randomUUID().slice(0, 6)}`
       edit({ match: { proofs: { [id]: { name: `Cone ${Object.keys(match.proofs).length + 1}`, at: place(point) } } } })
@@ -211,7 +249,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const corners = shape ? keepOutAt(shape, frame) : []
   const grip = corners.length > 0 ? ([Math.max(...corners.map((p) => p[0])) + 14 * unit, Math.min(...corners.map((p) => p[1])) - 14 * unit] as const) : undefined
   const changed = (move: Drag, point: Corner): readonly Corner[] => {
-    if (move.kind === 'patch') return []
+    if (move.kind === 'patch' || move.kind === 'line') return []
     if (move.kind === 'corner') return move.points.map((p, k) => (k === move.corner ? point : p))
     if (move.kind === 'turn') return turnedTo(move.points, move.start, point)
     return movedBy(move.points, point[0] - move.start[0], point[1] - move.start[1])
@@ -246,6 +284,14 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
           svg.current?.setPointerCapture(event.pointerId)
           return
         }
+        const axis = LINE_TOOLS[tool]
+        if (axis) {
+          const [x, y] = at(event)
+          drag.current = { kind: 'line', line: lines.length, end: 1 }
+          svg.current?.setPointerCapture(event.pointerId)
+          preview({ camera: { lineUp: { lines: [...lines, { axis, ends: [x, y, x, y] }] } } })
+          return
+        }
         const work = use[tool]
         if (work) work(at(event))
         else choose(event)
@@ -253,7 +299,8 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       onPointerMove={(event) => {
         const move = drag.current
         if (!move) return
-        if (move.kind === 'patch') setBand([move.start, at(event)])
+        if (move.kind === 'line') preview({ camera: { lineUp: { lines: withEnd(lines, move.line, move.end, at(event)) } } })
+        else if (move.kind === 'patch') setBand([move.start, at(event)])
         else preview({ match: { keepOuts: { [move.id]: { keys: withKey(match.keepOuts[move.id] ?? { keys: [] }, frame, changed(move, at(event))) } } } })
       }}
       onPointerUp={(event) => {
@@ -262,7 +309,14 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         setBand(undefined)
         if (!move) return
         const point = at(event)
-        if (move.kind === 'patch') {
+        if (move.kind === 'line') {
+          const [x, y] = point
+          const gone = x < 0 || y < 0 || x > width || y > height
+          const next = gone ? lines.filter((_, k) => k !== move.line) : withEnd(lines, move.line, move.end, point)
+          const ends = next[move.line]?.ends
+          // A click without a drag is no line.
+          edit({ camera: { lineUp: { lines: ends && Math.hypot(ends[0] - ends[2], ends[1] - ends[3]) < 2 ? next.filter((_, k) => k !== move.line) : next } } })
+        } else if (move.kind === 'patch') {
           const [x0, x1, y0, y1] = [Math.min(move.start[0], point[0]), Math.max(move.start[0], point[0]), Math.min(move.start[1], point[1]), Math.max(move.start[1], point[1])]
           const inside = shown.tracks.flatMap((track) => {
             const seen = shown.points.has(track.id) ? placeAt(track, n) : undefined
@@ -273,7 +327,13 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       }}
     >
       {matchStep === 'Track' && Object.entries(match.keepOuts).map(([id, one]) => one.shown && <path key={id} data-keepout={id} d={keepOutPath(one, frame)} fill={COLOURS.floor} fillOpacity={0.35} stroke={id === shapeId ? COLOURS.text : COLOURS.soft} strokeWidth={1.3 * unit} strokeDasharray={id === shapeId ? undefined : `${5 * unit} ${3 * unit}`} />)}
-      {matchStep !== 'Proof' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}
+      {matchStep === 'Line up' && <Lines drawn={drawnUp} unit={unit} camera={linedCamera(shot.document).camera} grip={(event, line, end) => {
+        if (tool !== 'choose') return
+        event.stopPropagation()
+        drag.current = { kind: 'line', line, end }
+        svg.current?.setPointerCapture(event.pointerId)
+      }} />}
+      {matchStep !== 'Proof' && matchStep !== 'Line up' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}
       {matchStep === 'Solve' && <Errors shown={shown} n={n} unit={unit} />}
       {matchStep === 'Ground' && <GroundMarks shown={shown} n={n} unit={unit} />}
       {matchStep === 'Proof' && camera && <Proofs camera={camera} unit={unit} />}

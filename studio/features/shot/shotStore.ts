@@ -9,8 +9,8 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof'
-export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof'] as const
+export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
+export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
 export interface ThinState {

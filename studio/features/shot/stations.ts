@@ -26,6 +26,7 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
   if (busy) return { lantern: 'glowing', figure: `${Math.round(busy.share * 100)} %` }
   if (camera.kind === 'path') return { lantern: 'lit', figure: 'taken in' }
   if (camera.kind === 'typed') return { lantern: 'lit', figure: 'typed' }
+  if (camera.kind === 'lined') return { lantern: 'lit', figure: 'lined up' }
   if (camera.kind === 'solved') return solve && camera.solve?.key !== solve.key ? { lantern: 'glowing', figure: 'stale' } : { lantern: 'lit', figure: `${camera.solve?.medianPx.toFixed(2) ?? ''} px` }
   return tracks?.state === 'done' ? { lantern: 'glowing', figure: 'tracked' } : { lantern: 'unlit', figure: '' }
 }
