@@ -1,11 +1,12 @@
 import { readFileSync } from 'node:fs'
-import { placeAt, projectPoint } from '@lantern/core/data'
+import { type Camera, placeAt, projectPoint } from '@lantern/core/data'
 import { readCameraGltf, readTracks } from '@lantern/core/formats'
+import { panTiltRoll, type Vec3 } from '@lantern/core/math'
 import { keepOutAt, pickLevel, within } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
+import { application, makeMovie, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
 
 // The Match station as an artist goes through it, on the first second of the demo's walk at half size.
 const NAME = 'walk'
@@ -116,6 +117,7 @@ describe('the ground', () => {
     await type(page, 'Camera height', '1.6')
     await part('Fit').getByRole('button', { name: 'Set the shot on it' }).click()
     await part('Fit').getByText('The shot stands on it.').waitFor()
+    await saved(page)
     const { cameras } = await get<{ cameras: { position: number[] }[] }>('/cameras')
     expect(cameras[0]?.position[1]).toBeCloseTo(1.6, 3)
     expect(Math.hypot(cameras[0]?.position[0] ?? 9, cameras[0]?.position[2] ?? 9)).toBeLessThan(1e-6)
@@ -174,6 +176,72 @@ describe('the proof', () => {
     await page.keyboard.press('Delete')
     await saved(page)
     expect((await shot()).document.match.proofs).toEqual({})
+  })
+})
+
+describe('lining up', () => {
+  const camera: Camera = { position: [-2.4, 1.7, 6], rotation: panTiltRoll(-0.45, -0.06, 0.02), focalPx: 290, centre: [160, 90], k1: 0, k2: 0, width: 320, height: 180 }
+  const at = (p: Vec3): [number, number] => {
+    const seen = projectPoint(camera, p)
+    return [(seen?.x ?? 0) / 320, (seen?.y ?? 0) / 180]
+  }
+  const tool = (name: RegExp): Promise<void> => bench().getByRole('button', { name }).click()
+  const found = async (): Promise<Camera | undefined> => (await (await fetch(`${application.address}/api/shots/lined/cameras`)).json() as { cameras: Camera[] }).cameras[0]
+  beforeAll(async () => {
+    await shotOfMovie('lined', makeMovie('lined.mp4'))
+    await page.goto(`${application.address}/shot/lined`)
+    await picture(page).waitFor()
+    await station(page, 'Match')
+    await step('Line up')
+  }, 60_000)
+  it('says what is missing, step by step', async () => {
+    await part('Camera').getByText('No line is drawn yet.').waitFor()
+    await tool(/^Right/)
+    await over(page, at([-1, 0, 0]), at([1.2, 0, 0]))
+    await saved(page)
+    await part('Camera').getByText('The origin is not set.').waitFor()
+    expect(await page.locator('[data-line=x]').count()).toBe(1)
+  })
+  it('gives the camera that was lined up, with its grid on the ground', async () => {
+    await over(page, at([-1, 1.8, 0]), at([1.2, 1.8, 0]))
+    await tool(/^Near/)
+    await over(page, at([-1, 0, 0]), at([-1, 0, 1.2]))
+    await over(page, at([1, 0, 0]), at([1, 0, 2]))
+    await tool(/^Up/)
+    await over(page, at([-1, 0, 0]), at([-1, 1.8, 0]))
+    await over(page, at([1.2, 0, 0]), at([1.2, 1.8, 0]))
+    await tool(/^Origin/)
+    await over(page, at([-1, 0, 0]))
+    await tool(/^Length/)
+    await over(page, at([-1, 1.8, 0]))
+    await saved(page)
+    await type(page, 'Known length', '1.8')
+    await page.locator('[data-grid]').waitFor()
+    await part('Camera').getByRole('button', { name: 'Make it the camera' }).click()
+    await saved(page)
+    const one = await found()
+    expect(Math.abs((one?.focalPx ?? 0) / 290 - 1)).toBeLessThan(0.05)
+    expect(Math.abs((one?.position[1] ?? 0) - 1.7)).toBeLessThan(0.1)
+    expect(Math.abs((one?.position[0] ?? 0) - (-2.4 + 1))).toBeLessThan(0.25)
+    await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Match, lit, lined up/ }).waitFor()
+  })
+  it('follows an end that is dragged, and drops a line dragged out of the picture', async () => {
+    const before = await found()
+    const box = await page.locator('[data-end="0.1"]').boundingBox()
+    const frame = await picture(page).boundingBox()
+    if (!box || !frame) throw new Error('the line has an end')
+    const drag = async (to: readonly [number, number]): Promise<void> => {
+      const end = await page.locator('[data-end="0.1"]').boundingBox()
+      await page.mouse.move((end?.x ?? 0) + 3, (end?.y ?? 0) + 3)
+      await page.mouse.down()
+      await page.mouse.move(...to, { steps: 4 })
+      await page.mouse.up()
+      await saved(page)
+    }
+    await drag([box.x + 3, box.y + 25])
+    await expect.poll(async () => (await found())?.focalPx).not.toBe(before?.focalPx)
+    await drag([box.x, frame.y - 20])
+    await expect.poll(() => page.locator('[data-line]').count()).toBe(5)
   })
   it('leaves no fault behind', () => {
     expect(faults).toEqual([])

@@ -17,7 +17,7 @@ const REACH = 9
 const MOST_SHOWN_ERRORS = 12
 const ERROR_TIMES = 20
 
-type Drag = { kind: 'move' | 'turn' | 'corner'; id: string; start: Corner; points: readonly Corner[]; corner: number } | { kind: 'patch'; start: Corner } | { kind: 'line'; line: number; end: 0 | 1 }
+type Drag = { kind: 'move' | 'turn' | 'corner'; id: string; start: Corner; points: readonly Corner[]; corner: number } | { kind: 'patch'; start: Corner } | { kind: 'line'; lines: readonly Line[]; line: number; end: 0 | 1 }
 
 const tidy = (v: number): number => Math.round(v * 100) / 100
 
@@ -93,7 +93,7 @@ export function Proofs({ camera, unit }: { camera: Camera; unit: number }) {
           <g key={id} data-proof={id}>
             <path d={fill} fill={COLOURS.lamp} fillOpacity={0.5} />
             <path d={lines} fill="none" stroke={on ? COLOURS.text : COLOURS.lamp} strokeWidth={(on ? 1.9 : 1.3) * unit} />
-            {words && <text transform={words.matrix} textAnchor="middle" fontSize={WORDS} fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
+            {words && <text transform={words.matrix} textAnchor="middle" fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontSize: `${WORDS}px`, fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
           </g>
         )
       })}
@@ -126,7 +126,7 @@ function GroundMarks({ shown, n, unit }: { shown: ShownMatch; n: number; unit: n
       <path d={ground.points.flatMap((place) => at(place) ?? []).reduce((path, _, k, all) => (k % 2 === 0 ? path + mark([all[k] ?? 0, all[k + 1] ?? 0]) : path), '')} fill={COLOURS.text} fillOpacity={0.85} stroke={COLOURS.floor} strokeWidth={0.8 * unit} />
       {ground.axis && <path d={line(ground.axis)} stroke={COLOURS.text} strokeWidth={1.6 * unit} strokeDasharray={`${6 * unit} ${3 * unit}`} fill="none" />}
       {ground.distance && <path d={line([ground.distance.from, ground.distance.to])} stroke={COLOURS.fact} strokeWidth={1.6 * unit} fill="none" />}
-      {ends?.[0] && ends[1] && <text x={(ends[0][0] + ends[1][0]) / 2 + 6 * unit} y={(ends[0][1] + ends[1][1]) / 2 - 6 * unit} fill={COLOURS.fact} fontSize={12 * unit} style={{ fontFamily: 'var(--font-number)' }}>{ground.distance?.metres} m</text>}
+      {ends?.[0] && ends[1] && <text x={(ends[0][0] + ends[1][0]) / 2 + 6 * unit} y={(ends[0][1] + ends[1][1]) / 2 - 6 * unit} fill={COLOURS.fact} style={{ fontSize: `${12 * unit}px`, fontFamily: 'var(--font-number)' }}>{ground.distance?.metres} m</text>}
       {origin && <path d={`M${origin[0] - 3 * s} ${origin[1]}h${6 * s}M${origin[0]} ${origin[1] - 3 * s}v${6 * s}`} stroke={COLOURS.text} strokeWidth={1.6 * unit} />}
     </g>
   )
@@ -144,13 +144,13 @@ function Lines({ drawn, unit, camera, grip }: { drawn: LineUpLines | undefined; 
   const dashes = { x: undefined, y: `${9 * unit} ${4 * unit}`, z: `${2 * unit} ${4 * unit}` }
   const origin = drawn?.origin
   return (
-    <g data-lines={drawn?.lines.length ?? 0}>
+    <g data-lines={drawn?.lines.length ?? 0} style={{ pointerEvents: 'none' }}>
       {camera && <path data-grid d={gridPath(camera, 0, 12)} fill="none" stroke="#d8d8d8" strokeOpacity={0.35} strokeWidth={0.8 * unit} />}
       {drawn?.lines.map(({ axis, ends: [x, y, u, v] }, k) => (
         <g key={k}>
           <path d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.floor} strokeWidth={3.4 * unit} />
           <path data-line={axis} d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.text} strokeWidth={1.6 * unit} strokeDasharray={dashes[axis]} />
-          <text x={(x + u) / 2 + 5 * unit} y={(y + v) / 2 - 5 * unit} fill={COLOURS.text} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" fontSize={11 * unit} style={{ fontFamily: 'var(--font-label)' }}>{AXIS_NAMES[axis]}</text>
+          <text x={(x + u) / 2 + 5 * unit} y={(y + v) / 2 - 5 * unit} fill={COLOURS.text} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" style={{ fontSize: `${11 * unit}px`, fontFamily: 'var(--font-label)' }}>{AXIS_NAMES[axis]}</text>
           {([[x, y, 0], [u, v, 1]] as const).map(([a, b, end]) => <rect key={end} data-end={`${k}.${end}`} x={a - 3.5 * unit} y={b - 3.5 * unit} width={7 * unit} height={7 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit} style={{ cursor: 'move', pointerEvents: 'all' }} onPointerDown={(event) => grip(event, k, end)} />)}
         </g>
       ))}
@@ -158,7 +158,7 @@ function Lines({ drawn, unit, camera, grip }: { drawn: LineUpLines | undefined; 
       {origin && drawn?.length && (
         <>
           <path d={`M${origin[0]} ${origin[1]}L${drawn.length.to[0]} ${drawn.length.to[1]}`} stroke={COLOURS.fact} strokeWidth={2 * unit} />
-          <text x={drawn.length.to[0] + 6 * unit} y={drawn.length.to[1]} fill={COLOURS.fact} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" fontSize={12 * unit} style={{ fontFamily: 'var(--font-number)' }}>{drawn.length.metres} m</text>
+          <text x={drawn.length.to[0] + 6 * unit} y={drawn.length.to[1]} fill={COLOURS.fact} stroke={COLOURS.floor} strokeWidth={2 * unit} paintOrder="stroke" style={{ fontSize: `${12 * unit}px`, fontFamily: 'var(--font-number)' }}>{drawn.length.metres} m</text>
         </>
       )}
     </g>
@@ -287,9 +287,8 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         const axis = LINE_TOOLS[tool]
         if (axis) {
           const [x, y] = at(event)
-          drag.current = { kind: 'line', line: lines.length, end: 1 }
+          drag.current = { kind: 'line', lines: [...lines, { axis, ends: [x, y, x, y] }], line: lines.length, end: 1 }
           svg.current?.setPointerCapture(event.pointerId)
-          preview({ camera: { lineUp: { lines: [...lines, { axis, ends: [x, y, x, y] }] } } })
           return
         }
         const work = use[tool]
@@ -299,7 +298,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       onPointerMove={(event) => {
         const move = drag.current
         if (!move) return
-        if (move.kind === 'line') preview({ camera: { lineUp: { lines: withEnd(lines, move.line, move.end, at(event)) } } })
+        if (move.kind === 'line') preview({ camera: { lineUp: { lines: withEnd(move.lines, move.line, move.end, at(event)) } } })
         else if (move.kind === 'patch') setBand([move.start, at(event)])
         else preview({ match: { keepOuts: { [move.id]: { keys: withKey(match.keepOuts[move.id] ?? { keys: [] }, frame, changed(move, at(event))) } } } })
       }}
@@ -312,7 +311,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         if (move.kind === 'line') {
           const [x, y] = point
           const gone = x < 0 || y < 0 || x > width || y > height
-          const next = gone ? lines.filter((_, k) => k !== move.line) : withEnd(lines, move.line, move.end, point)
+          const next = gone ? move.lines.filter((_, k) => k !== move.line) : withEnd(move.lines, move.line, move.end, point)
           const ends = next[move.line]?.ends
           // A click without a drag is no line.
           edit({ camera: { lineUp: { lines: ends && Math.hypot(ends[0] - ends[2], ends[1] - ends[3]) < 2 ? next.filter((_, k) => k !== move.line) : next } } })
@@ -330,7 +329,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       {matchStep === 'Line up' && <Lines drawn={drawnUp} unit={unit} camera={linedCamera(shot.document).camera} grip={(event, line, end) => {
         if (tool !== 'choose') return
         event.stopPropagation()
-        drag.current = { kind: 'line', line, end }
+        drag.current = { kind: 'line', lines, line, end }
         svg.current?.setPointerCapture(event.pointerId)
       }} />}
       {matchStep !== 'Proof' && matchStep !== 'Line up' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}

@@ -56,7 +56,7 @@ export function Roster() {
       ...(item.kind === 'gas' ? { kept: (status?.gases[id]?.kept.length ?? 0) / total } : {}),
     })),
     { id: 'plateLight', name: 'Plate light', kind: 'sun, sky', group: 'Light', icon: Sun },
-    { id: 'camera', name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera', kind: document.camera.kind, group: 'Camera', icon: Camera },
+    { id: 'camera', name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera', kind: document.camera.kind === 'lined' ? 'lined up' : document.camera.kind, group: 'Camera', icon: Camera },
     ...Object.entries(document.match.keepOuts).map(([id, one]): Entry => ({ id: `keepout.${id}`, name: one.name, kind: one.shown ? `${one.keys.length} key${one.keys.length > 1 ? 's' : ''}` : 'not used', group: 'Keep out', icon: VenetianMask })),
     ...Object.entries(document.match.proofs).map(([id, one]): Entry => ({ id: `proof.${id}`, name: one.name, kind: one.shape, group: 'Test objects', icon: Cone })),
   ]
