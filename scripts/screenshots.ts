@@ -14,10 +14,27 @@ async function toFrame(frame: string): Promise<void> {
   await page.keyboard.press('Home')
   for (let n = 1001; n < Number(frame); n++) await page.keyboard.press('ArrowRight')
 }
+const step = (at: Page, name: string): Promise<void> => at.getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
 const views: Record<string, (page: Page) => Promise<void>> = {
   plate: (at) => at.keyboard.press('1'),
-  match: (at) => at.keyboard.press('2'),
+  match: async (at) => {
+    await at.keyboard.press('2')
+    await step(at, 'Solve')
+    await at.locator('[data-errors]').waitFor()
+  },
+  'match-ground': async (at) => {
+    await step(at, 'Ground')
+    await at.locator('[data-ground]').waitFor()
+  },
+  'match-proof': async (at) => {
+    await step(at, 'Proof')
+    await at.getByRole('option', { name: /^Figure/ }).click()
+    await at.keyboard.press('t')
+    await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
+    await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
+  },
   set: async (at) => {
+    await at.keyboard.press('t')
     await at.keyboard.press('3')
     await at.getByRole('option', { name: /^Crate, lower/ }).click()
   },
@@ -54,12 +71,18 @@ await page.goto(address)
 await page.getByText('Kiln Yard 030').waitFor()
 await page.waitForLoadState('networkidle')
 await page.screenshot({ path: 'docs/screenshots/shots.png' })
+await page.goto(`${address}/shot/Kiln%20Yard%20052`)
+await page.locator('canvas[data-picture=main]').waitFor()
+await page.keyboard.press('2')
+await step(page, 'Line up')
+await laid()
+await page.screenshot({ path: 'docs/screenshots/match-line-up.png' })
 await page.goto(`${address}/shot/Kiln%20Yard%20030`)
 await page.locator('canvas[data-picture=main]').waitFor()
 await toFrame(FRAME)
 for (const [name, go] of Object.entries(views)) {
   await go(page)
-  if (!['triptych', 'keys'].includes(name)) await laid()
+  if (!['match-proof', 'triptych', 'keys'].includes(name)) await laid()
   await page.mouse.move(640, 610)
   await page.screenshot({ path: `docs/screenshots/${name}.png` })
   console.log(name)

@@ -329,7 +329,7 @@ describe('the screen', () => {
     await page.getByRole('dialog').waitFor({ state: 'hidden' })
     for (const [n, name] of ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'].entries()) {
       await page.keyboard.press(String(n + 1))
-      expect(await page.locator('nav [aria-current=step]').getAttribute('aria-label')).toMatch(new RegExp(`^${name}`))
+      expect(await page.locator('nav[aria-label=Stations] [aria-current=step]').getAttribute('aria-label')).toMatch(new RegExp(`^${name}`))
     }
     await station(page, 'Mattes')
     await page.getByText('Drawn, keyed and painted mattes will be made here.').waitFor()

@@ -147,6 +147,7 @@ function Lines({ drawn, unit, camera, grip }: { drawn: LineUpLines | undefined; 
     <g data-lines={drawn?.lines.length ?? 0} style={{ pointerEvents: 'none' }}>
       {camera && <path data-grid d={gridPath(camera, 0, 12)} fill="none" stroke="#d8d8d8" strokeOpacity={0.35} strokeWidth={0.8 * unit} />}
       {drawn?.lines.map(({ axis, ends: [x, y, u, v] }, k) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a line is its place in the list, and stays it while its ends are dragged
         <g key={k}>
           <path d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.floor} strokeWidth={3.4 * unit} />
           <path data-line={axis} d={`M${x} ${y}L${u} ${v}`} stroke={COLOURS.text} strokeWidth={1.6 * unit} strokeDasharray={dashes[axis]} />
@@ -340,7 +341,10 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       {band && <rect x={Math.min(band[0][0], band[1][0])} y={Math.min(band[0][1], band[1][1])} width={Math.abs(band[0][0] - band[1][0])} height={Math.abs(band[0][1] - band[1][1])} fill="none" stroke={COLOURS.text} strokeWidth={unit} />}
       {drawn.length > 0 && <path data-drawing={drawn.length} d={cornersPath(drawn).replace('Z', '')} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
       {drawn.map(([x, y], k) => <rect key={`${x},${y}`} x={x - 2.5 * unit} y={y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={k === 0 ? COLOURS.text : COLOURS.floor} stroke={COLOURS.text} strokeWidth={unit} />)}
-      {matchStep === 'Track' && tool === 'choose' && corners.map(([x, y], k) => <rect key={`c${k}`} data-corner={k} x={x - 3.5 * unit} y={y - 3.5 * unit} width={7 * unit} height={7 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit} style={{ cursor: 'move', pointerEvents: 'all' }} onPointerDown={(event) => begin(event, 'corner', k)} />)}
+      {matchStep === 'Track' && tool === 'choose' && corners.map(([x, y], k) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a corner is its place in the shape, and stays it while it is dragged
+        <rect key={k} data-corner={k} x={x - 3.5 * unit} y={y - 3.5 * unit} width={7 * unit} height={7 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit} style={{ cursor: 'move', pointerEvents: 'all' }} onPointerDown={(event) => begin(event, 'corner', k)} />
+      ))}
       {matchStep === 'Track' && tool === 'choose' && grip && (
         <g data-grip style={{ cursor: 'grab', pointerEvents: 'all' }} onPointerDown={(event) => begin(event, 'turn')}>
           <path d={`M${middleOf(corners)[0]} ${middleOf(corners)[1]}L${grip[0]} ${grip[1]}`} stroke={COLOURS.text} strokeOpacity={0.5} strokeWidth={unit} />
