@@ -69,7 +69,12 @@ const views: Record<string, (page: Page) => Promise<void>> = {
 
 await page.goto(address)
 await page.getByText('Kiln Yard 030').waitFor()
-await page.waitForLoadState('networkidle')
+// The shots' pictures are backgrounds, which no load event waits for.
+await page.evaluate(() => Promise.all([...document.querySelectorAll<HTMLElement>('*')].flatMap((element) => /^url\("(.+)"\)$/.exec(getComputedStyle(element).backgroundImage)?.[1] ?? []).map((url) => {
+  const image = new Image()
+  image.src = url
+  return image.decode()
+})))
 await page.screenshot({ path: 'docs/screenshots/shots.png' })
 await page.goto(`${address}/shot/Kiln%20Yard%20052`)
 await page.locator('canvas[data-picture=main]').waitFor()
