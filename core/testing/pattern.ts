@@ -24,7 +24,7 @@ function patternRow(x: number, y: number, dx: number, dy: number, count: number)
 }
 export const [W, H] = [192, 144]
 /** Where a place of frame 0 lies in frame n: moved, turned and scaled a little about the middle. */
-function moved(n: number, x: number, y: number): [number, number] {
+export function moved(n: number, x: number, y: number): [number, number] {
   const [a, s] = [0.004 * n, 1 + 0.003 * n]
   const [dx, dy] = [x - W / 2, y - H / 2]
   return [W / 2 + s * (cos(a) * dx - sin(a) * dy) + 1.37 * n, H / 2 + s * (sin(a) * dx + cos(a) * dy) - 0.61 * n]

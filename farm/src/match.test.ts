@@ -78,7 +78,7 @@ describe('matching a shot', () => {
     const three = context(3)
     const tracks = await trackShot(three, shot, { report: (share) => void said.push(share), cancelled: () => false })
     expect(tracks).toEqual(await keptTracks(store, keys.tracks))
-    expect(writeSolve(await solveShot(three, shot, tracks, keys.tracks, { report: () => undefined, cancelled: () => false }).finally(three.end))).toEqual(writeSolve((await keptSolveOf(store, keys.solve)) as Solve))
+    expect(writeSolve(await solveShot(three, shot, tracks, keys.tracks, {}, { report: () => undefined, cancelled: () => false }).finally(three.end))).toEqual(writeSolve((await keptSolveOf(store, keys.solve)) as Solve))
     expect([...said].sort((a, b) => a - b)).toEqual(said)
     // A second match is told from what is kept: it reports the same seconds, and nothing is followed.
     const steps: string[] = []

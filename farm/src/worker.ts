@@ -10,7 +10,7 @@ import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
-import { matchJob } from './jobs/match.ts'
+import { handJob, matchJob } from './jobs/match.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readSettings } from './settings.ts'
@@ -55,6 +55,10 @@ async function main(): Promise<void> {
       handOff: (payload, { job }) => {
         const wanted = jobSchemas.handOff.parse(payload)
         return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
+      },
+      hand: (payload, { job }) => {
+        const wanted = jobSchemas.hand.parse(payload)
+        return doing('a track', wanted.shot, () => handJob(contextFor(job.id), wanted))
       },
       match: (payload, { job }) => {
         const wanted = jobSchemas.match.parse(payload)

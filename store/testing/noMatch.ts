@@ -2,4 +2,4 @@ import type { MatchStage, MatchStatus } from '../src/index.ts'
 
 export const stage = (over: Partial<MatchStage> = {}): MatchStage => ({ key: 'k', state: 'missing', share: 0, doing: null, error: null, figures: {}, ...over })
 /** Of a shot that nothing was followed in yet. */
-export const NO_MATCH: MatchStatus = { tracks: stage({ key: 't' }), solve: stage({ key: 's' }) }
+export const NO_MATCH: MatchStatus = { tracks: stage({ key: 't' }), solve: stage({ key: 's' }), hands: {} }

@@ -1,5 +1,5 @@
 import { LanternError } from '../base/index.ts'
-import type { Camera, Solve } from '../data/index.ts'
+import { type Camera, seenAt, type Solve } from '../data/index.ts'
 import { cameraAt, pointAt } from './align.ts'
 import { parallaxBetween, sharedTracks } from './keys.ts'
 import { median } from './median.ts'
@@ -53,8 +53,8 @@ function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
   const all = perTrack.flat()
   const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
   for (const [n, rests] of perTrack.entries()) {
-    let k = 0
-    for (let f = s.tracks[n]?.first ?? 0; k < rests.length; f++) if (s.solved[f]) byFrame[f]?.push(rests[k++] as number)
+    const track = s.tracks[n]
+    for (let f = track?.first ?? 0, k = 0; track && k < rests.length; f++) if (s.solved[f] && seenAt(track, f)) byFrame[f]?.push(rests[k++] as number)
   }
   const kept = perTrack.filter((rests) => rests.length > 0).length
   const cosine = kind === 'moving' ? parallaxCosine(s) : 1

@@ -1,9 +1,9 @@
-import { placeAt, type Track, trackLast } from '../data/index.ts'
+import { placeAt, seenAt, type Track } from '../data/index.ts'
 import { symmetricEigen } from '../math/index.ts'
 import { median } from './median.ts'
 
 /** Tracks that two frames share. */
-export const sharedTracks = (tracks: readonly Track[], a: number, b: number): Track[] => tracks.filter((track) => track.first <= Math.min(a, b) && trackLast(track) >= Math.max(a, b))
+export const sharedTracks = (tracks: readonly Track[], a: number, b: number): Track[] => tracks.filter((track) => seenAt(track, a) && seenAt(track, b))
 
 /** Median motion of the tracks that two frames share, px. */
 function motionBetween(shared: readonly Track[], a: number, b: number): number {

@@ -1,5 +1,5 @@
 import type { Crew } from '../base/index.ts'
-import { placeAt, type Track } from '../data/index.ts'
+import { placeAt, seenAt, type Track } from '../data/index.ts'
 import { reduceRows, type Vec3 } from '../math/index.ts'
 import { adjustBundle, type Bundle, type BundleResult, land } from './bundle.ts'
 import { straightPlace } from './lens.ts'
@@ -67,7 +67,7 @@ export function triangulate(s: Structure, index: number, wanted: Wanted): boolea
   const rays: { frame: number; eye: Vec3; way: Vec3 }[] = []
   for (let n = 0; n < track.places.length / 2; n++) {
     const frame = track.first + n
-    if (!s.solved[frame] || !wanted.frames(frame)) continue
+    if (!s.solved[frame] || !wanted.frames(frame) || !seenAt(track, frame)) continue
     rays.push({ frame, eye: eyeOf(s.poses, frame), way: wayOf(s, frame, track.places[n * 2] as number, track.places[n * 2 + 1] as number) })
   }
   const first = rays[0]
@@ -125,7 +125,7 @@ export function adjust(s: Structure, a: Adjusting): BundleResult & { count: numb
     const before = frame.length
     for (let n = 0; n < track.places.length / 2; n++) {
       const at = track.first + n
-      if (!s.solved[at] || !a.frames(at)) continue
+      if (!s.solved[at] || !a.frames(at) || !seenAt(track, at)) continue
       frame.push(at)
       place.push((track.places[n * 2] as number) - s.width / 2, (track.places[n * 2 + 1] as number) - s.height / 2)
       weight.push(track.weight)

@@ -36,11 +36,14 @@ export function linedCamera({ camera, plate }: Pick<ShotDocument, 'camera' | 'pl
   return result
 }
 
-/** The shot's camera at a frame, over the full plate; undefined where it has none. path: what the document's camera file holds, or its kept solve gives. */
+/** Whether a camera's frames come from a file or a kept result beside the document. */
+export const hasPath = ({ camera }: Pick<ShotDocument, 'camera'>): boolean => camera.kind === 'path' || camera.kind === 'solved' || ((camera.kind === 'typed' || camera.kind === 'lined') && camera.shake !== undefined)
+
+/** The shot's camera at a frame, over the full plate; undefined where it has none. path: what the document's camera file holds, its kept solve gives, or its shake makes of a still camera. */
 export function cameraAt(document: Pick<ShotDocument, 'camera' | 'plate'>, path: CameraPath | undefined, frame: number): Camera | undefined {
   const { camera, plate } = document
   if (camera.kind === 'none') return undefined
-  if (camera.kind === 'path' || camera.kind === 'solved') {
+  if (camera.kind === 'path' || camera.kind === 'solved' || (camera.shake && path)) {
     const frames = path?.frames
     const first = frames?.[0]?.frame ?? 0
     return frames?.[Math.min(frames.length - 1, Math.max(0, frame - first))]?.camera

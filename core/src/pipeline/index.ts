@@ -1,5 +1,6 @@
 export * from './camera.ts'
 export * from './gas.ts'
+export * from './hands.ts'
 export * from './match.ts'
 export * from './passes.ts'
 export * from './picture.ts'

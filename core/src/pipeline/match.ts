@@ -3,8 +3,9 @@ import type { CameraPath } from '../formats/index.ts'
 import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placeOnGround, placePoint } from '../match/index.ts'
 import { length, subtract, type Vec3 } from '../math/index.ts'
 import type { KeepOut, MatchSettings, PicturePlace, ShotDocument } from '../shot/index.ts'
+import { handNumber, handRecipe, solvingHands } from './hands.ts'
 import { pickLevel } from './pick.ts'
-import { type Recipe, VERSIONS } from './recipe.ts'
+import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
 
 type Corners = readonly (readonly [number, number])[]
 type Matched = Pick<ShotDocument, 'plate' | 'match'>
@@ -70,9 +71,19 @@ export function tracksRecipe({ plate, match }: Matched): Recipe {
 /** Ids of the tracks that a person has dropped, of those under a key. */
 export const droppedTracks = (match: MatchSettings, tracksKey: string): readonly number[] => (match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
 
-/** The recipe of a plate's solve from its tracks. */
+/** The recipe of a plate's solve from its tracks, those set by hand and trusted among them. */
 export function solveRecipe(document: Matched, tracksKey: string): Recipe {
-  return { kind: 'solve', version: VERSIONS.solve, settings: { lens: knownLens(document), dropped: [...droppedTracks(document.match, tracksKey)].sort((a, b) => a - b) }, inputs: [tracksKey] }
+  const { match } = document
+  const hands = solvingHands(match)
+  const tidied = match.tidied?.tracks === tracksKey ? match.tidied : undefined
+  return {
+    kind: 'solve', version: VERSIONS.solve,
+    settings: {
+      lens: knownLens(document), dropped: [...droppedTracks(match, tracksKey)].sort((a, b) => a - b), ...(hands.length > 0 ? { hands: hands.map(([id, { trust, span }]) => ({ number: handNumber(id), trust, span })) } : {}),
+      ...(tidied && tidied.spans.length + tidied.joins.length > 0 ? { spans: tidied.spans, joins: tidied.joins } : {}),
+    },
+    inputs: [tracksKey, ...hands.map(([, hand]) => recipeKey(handRecipe(document, hand)))],
+  }
 }
 
 /** The world point, in the solve's own world, of a place in the picture. Throws LanternError 'place'. */

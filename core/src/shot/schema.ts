@@ -127,6 +127,8 @@ export const cameraSchema = z
     focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.005, hint: 'In picture widths: 0.85 is a wide lens, 2 a long one.', group: 'Camera', touches: 'picture' }),
     height: number(-100, 1000, 1.6, { label: 'Height', unit: 'm', span: [0.1, 5], step: 0.01, hint: 'Of the lens above the ground.', group: 'Camera', touches: 'picture' }),
     tilt: number(-90, 90, 0, { label: 'Tilt', unit: '°', span: [-30, 30], step: 0.05, hint: 'Up is positive.', group: 'Camera', touches: 'picture' }),
+    /** The flat track whose motion a typed or lined-up camera takes as a move in the picture, and the frame at which the camera was set. */
+    shake: z.object({ hand: z.string().regex(/^[a-z0-9-]{1,40}$/), frame: z.number().int(), model: z.enum(['place', 'turn']).default('turn') }).strict().optional(),
     roll: number(-180, 180, 0, { label: 'Roll', unit: '°', span: [-10, 10], step: 0.05, hint: 'About the view axis.', group: 'Camera', touches: 'picture' }),
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Camera', touches: 'picture' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
@@ -162,6 +164,22 @@ export const keepOutSchema = z
   })
   .strict()
 
+/** A track set by hand: a point, or a flat patch by its four corners, where a person set it on key frames. */
+export const handSchema = z
+  .object({
+    name,
+    keys: z.array(z.object({ frame: z.number().int(), places: z.array(corner).min(1).max(4) }).strict()).min(1).max(2000)
+      .refine((keys) => keys.every(({ places }) => places.length === keys[0]?.places.length && (places.length === 1 || places.length === 4)), 'A track by hand is one place, or the four corners of a flat patch, the same on every key.')
+      .refine((keys) => keys.every((key, n) => n === 0 || key.frame > (keys[n - 1]?.frame ?? 0)), 'Keys go forward in frames, one a frame.'),
+    model: z.enum(['place', 'turn', 'perspective']).default('turn').meta({ label: 'Moves', hint: 'In place alone, turning and growing too, or in perspective too.', group: 'Track by hand', touches: 'hand' } satisfies SettingMeta),
+    pattern: number(4, 200, 12, { label: 'Pattern', unit: 'px', span: [6, 60], step: 1, hint: 'Half the edge of the square that is followed.', group: 'Track by hand', touches: 'hand' }),
+    search: number(0, 400, 24, { label: 'Search', unit: 'px', span: [4, 120], step: 1, hint: 'How far it may go from one frame to the next beyond its own pace.', group: 'Track by hand', touches: 'hand' }),
+    trust: number(0, 100, 5, { label: 'Trust', unit: '×', span: [0, 20], step: 1, hint: 'How much it counts in the solve against a found feature; 0 leaves it out.', group: 'Track by hand' }),
+    /** Frames to which it was trimmed. */
+    span: z.tuple([z.number().int(), z.number().int()]).optional(),
+  })
+  .strict()
+
 /** A simple thing set on a point to prove that the camera holds. */
 export const proofSchema = z
   .object({
@@ -184,6 +202,9 @@ const matchFields = z
     keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), keepOutSchema).default({}),
     /** Tracks dropped by hand: ids, of the tracks under this key. */
     dropped: z.object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) }).strict().optional(),
+    /** Of the found tracks under this key: frames to which a track was trimmed (id, first, last), and tracks joined to one (id, and the one that becomes part of it). */
+    tidied: z.object({ tracks: keySchema, spans: z.array(z.tuple([z.number().int(), z.number().int(), z.number().int()])).max(5000), joins: z.array(z.tuple([z.number().int(), z.number().int()])).max(5000) }).strict().optional(),
+    hands: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), handSchema).default({}),
     /** What is said of the ground, all as places in the picture, so that it holds for the next solve too. */
     ground: z.object({
       points: z.array(picturePlace).max(400).default([]),
@@ -240,6 +261,7 @@ export type CameraSettings = z.infer<typeof cameraSchema>
 export type LineUpLines = NonNullable<z.infer<typeof cameraSchema>['lineUp']>
 export type MatchSettings = z.infer<typeof matchFields>
 export type KeepOut = z.infer<typeof keepOutSchema>
+export type Hand = z.infer<typeof handSchema>
 export type Proof = z.infer<typeof proofSchema>
 export type PicturePlace = z.infer<typeof picturePlace>
 export type PlateInfo = z.infer<typeof plateSchema>

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { boxSchema, cameraSchema, gasSchema, groundSchema, matchSettingsSchema, plateLightSchema, proofSchema, type SettingMeta, sitSchema } from './schema.ts'
+import { boxSchema, cameraSchema, gasSchema, groundSchema, handSchema, matchSettingsSchema, plateLightSchema, proofSchema, type SettingMeta, sitSchema } from './schema.ts'
 
 /** One setting as the bench shows it. */
 export interface Setting extends SettingMeta {
@@ -42,6 +42,7 @@ export const SETTINGS = {
   camera: settingsOf(cameraSchema),
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
+  hand: settingsOf(handSchema),
   plateLight: settingsOf(plateLightSchema),
   sit: settingsOf(sitSchema),
   layer: settingsOf(layerObject('fire')),

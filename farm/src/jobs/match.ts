@@ -1,80 +1,60 @@
-import { Cancelled, LanternError, type Progress, stopIfCancelled } from '@lantern/core/base'
+import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { writeSolve, writeTracks } from '@lantern/core/formats'
-import { followPlate, keptSolve, solveCamera } from '@lantern/core/match'
-import { droppedTracks, followSettings, knownLens } from '@lantern/core/pipeline'
-import { adoptSolve, assetFrame, dropLease, findShotById, getBlob, type JobPayload, keepFrame, keptTracks, matchKeys, putBlob, queueJob, resultState, setResultState, type Shot, takeLease, tellShare } from '@lantern/store'
+import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera } from '@lantern/core/match'
+import { followSettings, handSettings, knownLens, solvingHands, tracksToSolve } from '@lantern/core/pipeline'
+import { adoptSolve, assetFrame, findShotById, getBlob, handKey, type JobPayload, keptHands, keptTracks, matchKeys, queueJob, resultState, setResultState, type Shot, type Store } from '@lantern/store'
 import { plateLinear } from '../io/plateFrames.ts'
-import { failureOf, type JobContext } from './context.ts'
+import type { JobContext } from './context.ts'
+import { stage, type Whole } from './stage.ts'
 
 const SEED = 1
-const TELL_MS = 700
 const LATER_MS = 5000
 
-/** Follows a shot's plate at full size. Throws Cancelled. */
-export async function trackShot({ store, crew }: JobContext, { document }: Pick<Shot, 'document'>, progress: Progress): Promise<Track[]> {
-  const { plate } = document
-  const frames = plate.last - plate.first + 1
-  const frame = async (n: number): Promise<Float32Array> => (await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, plate.first + n, 'full')), plate.encoding)).data
-  return followPlate(crew, { frames, width: plate.width, height: plate.height, frame }, followSettings(document), progress)
+/** A shot's plate at full size, frames counted from 0, in linear light. */
+export function plateFrames(store: Store, { plate }: Pick<Shot['document'], 'plate'>): PlateFrames {
+  return {
+    frames: plate.last - plate.first + 1, width: plate.width, height: plate.height,
+    frame: async (n) => (await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, plate.first + n, 'full')), plate.encoding)).data,
+  }
 }
 
-/** Solves a shot's camera from its tracks, those that were dropped left out. Throws LanternError 'solve', Cancelled. */
-export async function solveShot({ crew }: Pick<JobContext, 'crew'>, { document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, progress: Progress): Promise<Solve> {
-  const { plate, match } = document
-  const gone = new Set(droppedTracks(match, tracksKey))
+/** Follows a shot's plate at full size. Throws Cancelled. */
+export function trackShot({ store, crew }: JobContext, { document }: Pick<Shot, 'document'>, progress: Progress): Promise<Track[]> {
+  return followPlate(crew, plateFrames(store, document), followSettings(document), progress)
+}
+
+/** Solves a shot's camera from its tracks as tidied, and those set by hand. followed: what these gave, by id. Throws LanternError 'solve', Cancelled. */
+export async function solveShot({ crew }: Pick<JobContext, 'crew'>, { document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, followed: Readonly<Record<string, readonly Track[]>>, progress: Progress): Promise<Solve> {
+  const { plate } = document
   const say = async (share: number, what: string): Promise<void> => {
     progress.report(share, what)
     // What is asked meanwhile is heard.
     await new Promise((go) => setImmediate(go))
     stopIfCancelled(progress)
   }
-  return keptSolve(await solveCamera({ tracks: tracks.filter(({ id }) => !gone.has(id)), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say }), plate.first)
+  return keptSolve(await solveCamera({ tracks: tracksToSolve(document, tracksKey, tracks, followed), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say }), plate.first)
 }
 
-/** Does one stage under its lease and keeps what it makes; undefined where another machine has it or it was stopped. What is kept already is not made again. */
-async function stage(context: JobContext, key: string, make: (progress: Progress) => Promise<{ bytes: Uint8Array; mediaType: string; figures: Record<string, unknown> }>): Promise<'done' | 'stopped' | 'busy'> {
-  const { store, machine, log } = context
-  const before = await resultState(store, key)
-  if (before === 'done') return 'done'
-  if (before === 'stopped') return 'stopped'
-  const fence = await takeLease(store, key, machine)
-  if (fence === undefined) return 'busy'
-  let stopped = false
-  let told = 0
-  const progress: Progress = {
-    report(share, what) {
-      context.progress?.report(share, what)
-      if (performance.now() - told < TELL_MS) return
-      told = performance.now()
-      void (async () => {
-        if (!(await tellShare(store, key, fence, share, what)) || (await resultState(store, key)) === 'stopped') stopped = true
-      })().catch(() => undefined)
-    },
-    cancelled: () => stopped || context.ending() || (context.progress?.cancelled() ?? false),
+/** Follows one track set by hand. */
+async function followOne({ store }: JobContext, { document }: Shot, id: string, progress: Progress): Promise<Whole> {
+  const hand = document.match.hands[id]
+  if (!hand) throw new LanternError('no-hand', 'The track is gone.', 'Set it again.')
+  const { tracks, likeness, looks, lost } = await followHand(plateFrames(store, document), handSettings(document, hand), progress)
+  return { bytes: writeTracks(tracks), mediaType: 'application/x-lantern-tracks', figures: { first: document.plate.first + (tracks[0]?.first ?? 0), likeness: likeness.map((v) => Math.round(v * 1000) / 1000), looks, lost: lost.map((n) => document.plate.first + n) } }
+}
+
+/** Follows a track set by hand, as the document has it now. Returns true when it is kept. */
+export async function handJob(context: JobContext, { shot: id, hand, key }: JobPayload<'hand'>): Promise<boolean> {
+  const shot = await findShotById(context.store, id)
+  if (!shot || handKey(shot.document, hand) !== key) {
+    // The shot has moved on to another place of it.
+    if ((await resultState(context.store, key)) === 'waiting') await setResultState(context.store, key, 'stopped')
+    return false
   }
-  try {
-    await setResultState(store, key, 'running')
-    const begun = performance.now()
-    const { bytes, mediaType, figures } = await make(progress)
-    const seconds = (performance.now() - begun) / 1000
-    if (!(await keepFrame(store, { key, frame: 0, blob: await putBlob(store, bytes, mediaType), figures: { ...figures, seconds } }, fence, seconds))) return 'busy'
-    await setResultState(store, key, 'done')
-    return 'done'
-  } catch (error) {
-    if (error instanceof Cancelled) {
-      // Put down by a machine that leaves: another one, or its own next start, takes it up again.
-      if (context.progress) await setResultState(store, key, 'stopped')
-      return stopped ? 'stopped' : 'busy'
-    }
-    const failure = failureOf(error, log)
-    log.warn({ key: key.slice(0, 12), error: failure.message }, 'match failed')
-    await setResultState(store, key, 'failed', failure.toJSON())
-    if (context.progress) throw failure
-    return 'stopped'
-  } finally {
-    await dropLease(store, key, fence)
-  }
+  const state = await stage(context, key, (progress) => followOne(context, shot, hand, progress))
+  if (state === 'busy' && !context.progress) await queueJob(context.store, 'hand', { shot: id, hand, key }, { jobKey: `hand-later:${key}`, runAt: new Date(Date.now() + LATER_MS) })
+  return state === 'done'
 }
 
 /** Follows a plate and, where asked, solves its camera; a shot without a camera takes the solve at once. Returns true when all that was asked is kept. */
@@ -100,10 +80,15 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
     if (payload.solve && (await resultState(store, payload.solve)) === 'waiting') await setResultState(store, payload.solve, 'stopped')
     return tracked === 'done'
   }
+  for (const [id] of solvingHands(shot.document.match)) {
+    const state = await stage(context, handKey(shot.document, id) ?? '', (progress) => followOne(context, shot, id, progress))
+    if (state === 'busy') return later()
+    if (state !== 'done') return setResultState(store, payload.solve, 'stopped').then(() => false)
+  }
   const solved = await stage(context, payload.solve, async (progress) => {
     const tracks = await keptTracks(store, payload.tracks)
     if (!tracks) throw new LanternError('tracks', 'The tracks are gone.', 'Track the plate again.')
-    const solve = await solveShot(context, shot, tracks, payload.tracks, progress)
+    const solve = await solveShot(context, shot, tracks, payload.tracks, await keptHands(store, shot.document), progress)
     const { kind, medianPx, rmsPx, focalPx, k1, k2, points, parallax, doubts } = solve
     return { bytes: writeSolve(solve), mediaType: 'application/json', figures: { kind, medianPx, rmsPx, focalPx, k1, k2, points: points.length, tracks: solve.tracks, parallax, doubts } }
   })

@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
-import { groundOf, recipeKey, solveRecipe, tracksRecipe } from '@lantern/core/pipeline'
+import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, tracksRecipe, tracksToSolve } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
@@ -15,6 +15,12 @@ export function matchKeys(document: Pick<ShotDocument, 'plate' | 'match'>): { tr
   return { tracks, solve: recipeKey(solveRecipe(document, tracks)) }
 }
 
+/** The key of one hand track's following; undefined where the document has no such hand. */
+export function handKey(document: Pick<ShotDocument, 'plate' | 'match'>, id: string): string | undefined {
+  const hand = document.match.hands[id]
+  return hand && recipeKey(handRecipe(document, hand))
+}
+
 /** Tracks and solve are one file each, kept as frame 0 of their result. */
 const WHOLE = 0
 
@@ -23,6 +29,10 @@ export async function askMatch(store: Store, shot: Shot, what: 'tracks' | 'solve
   const keys = matchKeys(shot.document)
   const { first, last } = shot.document.plate
   await ensureResult(store, { key: keys.tracks, kind: 'tracks', settings: tracksRecipe(shot.document).settings as object, shot: shot.id, item: 'tracks', first, last })
+  if (what === 'solve') for (const [id, hand] of solvingHands(shot.document.match)) {
+    const recipe = handRecipe(shot.document, hand)
+    await ensureResult(store, { key: recipeKey(recipe), kind: 'hand', settings: recipe.settings as object, shot: shot.id, item: `hand-${id}`, first, last })
+  }
   if (what === 'solve') await ensureResult(store, { key: keys.solve, kind: 'solve', settings: solveRecipe(shot.document, keys.tracks).settings as object, shot: shot.id, item: 'solve', first, last })
   const rows = await resultRows(store, [keys.tracks, keys.solve])
   const key = keys[what]
@@ -30,6 +40,31 @@ export async function askMatch(store: Store, shot: Shot, what: 'tracks' | 'solve
   for (const one of what === 'solve' ? [keys.tracks, keys.solve] : [keys.tracks]) if (rows.get(one)?.state !== 'done' && rows.get(one)?.state !== 'running') await setResultState(store, one, 'waiting')
   await queueJob(store, 'match', { shot: shot.id, tracks: keys.tracks, ...(what === 'solve' ? { solve: keys.solve } : {}) }, { jobKey: `${what}:${key}` })
   return key
+}
+
+/** Asks the farm to follow a track set by hand. Does nothing where that is kept or on its way. Throws LanternError 'no-hand'. */
+export async function askHand(store: Store, shot: Shot, id: string): Promise<string> {
+  const hand = shot.document.match.hands[id]
+  if (!hand) throw new LanternError('no-hand', `“${id.slice(0, 40)}” is not a track of this shot.`, 'Choose one from the roster.', { field: 'hand' })
+  const recipe = handRecipe(shot.document, hand)
+  const key = recipeKey(recipe)
+  const { first, last } = shot.document.plate
+  await ensureResult(store, { key, kind: 'hand', settings: recipe.settings as object, shot: shot.id, item: `hand-${id}`, first, last })
+  const row = (await resultRows(store, [key])).get(key)
+  if (row?.state === 'done') return key
+  if (row?.state !== 'running') await setResultState(store, key, 'waiting')
+  await queueJob(store, 'hand', { shot: shot.id, hand: id, key }, { jobKey: `hand:${key}`, priority: -1 })
+  return key
+}
+
+/** What the document's hand tracks gave, by id, as far as it is kept. */
+export async function keptHands(store: Store, document: Pick<ShotDocument, 'plate' | 'match'>): Promise<Record<string, Track[]>> {
+  const found: Record<string, Track[]> = {}
+  for (const id of Object.keys(document.match.hands)) {
+    const tracks = await keptTracks(store, handKey(document, id) ?? '')
+    if (tracks) found[id] = tracks
+  }
+  return found
 }
 
 /** The kept tracks, or the kept solve, under a key; undefined where there are none. */
@@ -50,7 +85,7 @@ export async function adoptSolve(store: Store, shot: Shot, base?: number): Promi
   const keys = matchKeys(shot.document)
   const [solve, tracks] = [await keptSolveOf(store, keys.solve), await keptTracks(store, keys.tracks)]
   if (!solve || !tracks) throw new LanternError('no-solve', 'There is no new solve of this shot.', 'Press Solve first.', { field: 'solve' })
-  const placed = groundOf(shot.document.match, solve, tracks)
+  const placed = groundOf(shot.document.match, solve, tracksToSolve(shot.document, keys.tracks, tracks, await keptHands(store, shot.document)))
   return editShot(store, shot.name, base, { camera: { kind: 'solved', solve: { key: keys.solve, tracks: keys.tracks, medianPx: solve.medianPx, ground: null, ...placed } } })
 }
 
@@ -66,15 +101,20 @@ export interface MatchStage {
 export interface MatchStatus {
   tracks: MatchStage
   solve: MatchStage
+  /** By the hand tracks' ids. */
+  hands: Record<string, MatchStage>
 }
 
 export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
   const keys = matchKeys(document)
-  const rows = await resultRows(store, [keys.tracks, keys.solve])
+  const hands = Object.keys(document.match.hands).map((id) => [id, handKey(document, id) ?? ''] as const)
+  const rows = await resultRows(store, [keys.tracks, keys.solve, ...hands.map(([, key]) => key)])
   const stage = async (key: string): Promise<MatchStage> => {
     const row = rows.get(key)
     const kept = await keptFrame(store, key, WHOLE)
     return { key, state: row?.state ?? 'missing', share: row?.share ?? 0, doing: row?.doing ?? null, error: row?.error ?? null, figures: kept?.figures ?? {} }
   }
-  return { tracks: await stage(keys.tracks), solve: await stage(keys.solve) }
+  const handStages: Record<string, MatchStage> = {}
+  for (const [id, key] of hands) handStages[id] = await stage(key)
+  return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages }
 }

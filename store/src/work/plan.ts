@@ -1,13 +1,13 @@
 import { LanternError } from '@lantern/core/base'
 import { type CameraPath, readCameraGltf } from '@lantern/core/formats'
-import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases, solvedPath } from '@lantern/core/pipeline'
+import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases, shakenPath, solvedPath } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { cancelJobs, queueJob } from '../queue.ts'
-import { keptSolveOf } from './match.ts'
+import { handKey, keptSolveOf, keptTracks } from './match.ts'
 
 /** The camera file that the document names, or its kept solve put on the ground, over its plate's frames; undefined where there is none. */
 export async function cameraPathOf(store: Store, document: ShotDocument): Promise<CameraPath | undefined> {
@@ -15,6 +15,12 @@ export async function cameraPathOf(store: Store, document: ShotDocument): Promis
   if (camera.kind === 'solved' && camera.solve) {
     const solve = await keptSolveOf(store, camera.solve.key)
     return solve && solvedPath(solve, camera.solve.by)
+  }
+  const still = camera.shake && cameraAt(document, undefined, plate.first)
+  if (still && camera.shake && (camera.kind === 'typed' || camera.kind === 'lined')) {
+    const { hand, frame, model } = camera.shake
+    const followed = await keptTracks(store, handKey(document, hand) ?? '')
+    return followed && shakenPath(still, plate, frame, model, followed)
   }
   if (camera.kind !== 'path' || !camera.path) return undefined
   return readCameraGltf(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] })

@@ -1,12 +1,15 @@
 import { useEffect } from 'react'
+import { nudgeHand } from '../match/hands.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { STATIONS } from '../shot/stations.ts'
 
 export const SHORTCUTS: readonly [string, string][] = [
   ['1 – 9', 'the stations, in order'], ['Space', 'play, stop'], ['J  K  L', 'backward, stop, forward'], ['← →', 'one frame; with Shift ten'], ['Home  End', 'first, last frame'],
   ['[  ]', 'begin and end the loop here'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo'], ['B', 'beside the bare plate by a wipe'], ['D', 'difference to the bare plate'], ['T', 'triptych'], ['O', 'outside'],
-  ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away; choose nothing'], ['?', 'this sheet'],
+  ['Alt ← ↑ → ↓', 'nudge the chosen track by a tenth of a pixel; with Shift by one'], ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away; choose nothing'], ['?', 'this sheet'],
 ]
+
+const NUDGES: Readonly<Record<string, readonly [number, number]>> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }
 
 /** The keyboard of the shot. Keys typed into fields stay there. */
 export function useKeys(): void {
@@ -20,13 +23,15 @@ export function useKeys(): void {
       const { first, last } = shot.document.plate
       const item = shot.document.items[chosen]
       const [kind, id = ''] = chosen.split('.')
-      const removal = kind === 'keepout' ? { match: { keepOuts: { [id]: null } } } : kind === 'proof' ? { match: { proofs: { [id]: null } } } : item && !item.locked ? { items: { [chosen]: null } } : undefined
+      const removal = kind === 'keepout' ? { match: { keepOuts: { [id]: null } } } : kind === 'hand' ? { match: { hands: { [id]: null } } } : kind === 'proof' ? { match: { proofs: { [id]: null } } } : item && !item.locked ? { items: { [chosen]: null } } : undefined
       const step = event.shiftKey ? 10 : 1
       const done = (work: () => void): void => {
         event.preventDefault()
         work()
       }
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') return done(() => history(event.shiftKey ? 'redo' : 'undo'))
+      const nudge = event.altKey && kind === 'hand' ? NUDGES[event.key] : undefined
+      if (nudge) return done(() => nudgeHand(id, nudge[0] * (event.shiftKey ? 1 : 0.1), nudge[1] * (event.shiftKey ? 1 : 0.1)))
       if (event.ctrlKey || event.metaKey || event.altKey) return
       const number = Number(event.key)
       const station = number >= 1 ? STATIONS[number - 1] : undefined

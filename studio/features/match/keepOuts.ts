@@ -3,11 +3,14 @@ import type { KeepOut } from '@lantern/core/shot'
 
 export type Corner = readonly [number, number]
 
-const tidy = (v: number): number => Math.round(v * 10) / 10
+/** A place in the picture to hundredths of a pixel. */
+export const tidy = (v: number): number => Math.round(v * 100) / 100
+
+const tenth = (v: number): number => Math.round(v * 10) / 10
 
 /** A shape's keys with its corners at a frame set: that key is made or replaced, all others stay. */
 export function withKey(shape: Pick<KeepOut, 'keys'>, frame: number, points: readonly Corner[]): KeepOut['keys'] {
-  const key = { frame, points: points.map(([x, y]) => [tidy(x), tidy(y)] as [number, number]) }
+  const key = { frame, points: points.map(([x, y]) => [tenth(x), tenth(y)] as [number, number]) }
   return [...shape.keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame)
 }
 

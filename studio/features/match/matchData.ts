@@ -2,7 +2,7 @@ import { LanternError } from '@lantern/core/base'
 import { type Camera, placeAt, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import type { Vec3 } from '@lantern/core/math'
-import { groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace } from '@lantern/core/pipeline'
+import { groundedPlace, groundOf, handTrack, shotPoint, slideOf, solvedPath, solvedPlace, tidiedTracks } from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { useEffect } from 'react'
@@ -39,6 +39,10 @@ export function useMatchFilesOf(document: ShotDocument | undefined, status: Shot
   const taken = document?.camera.solve
   const tracks = status?.match.tracks.state === 'done' ? status.match.tracks.key : ''
   const solve = status?.match.solve.state === 'done' ? status.match.solve.key : ''
+  const hands = Object.values(status?.match.hands ?? {}).flatMap(({ key, state }) => (state === 'done' ? [key] : [])).join(' ')
+  useEffect(() => {
+    for (const key of hands.split(' ')) if (key) void fetchFile(key, 'tracks')
+  }, [hands])
   useEffect(() => {
     for (const key of [tracks, taken?.tracks]) if (key) void fetchFile(key, 'tracks')
     for (const key of [solve, taken?.key]) if (key) void fetchFile(key, 'solves')
@@ -48,7 +52,10 @@ export function useMatchFilesOf(document: ShotDocument | undefined, status: Shot
 /** What the Match station shows. */
 export interface ShownMatch {
   tracksKey?: string
+  /** Found ones as tidied, and those set by hand. */
   tracks: readonly Track[]
+  /** What the tracks set by hand gave, by id: a track a place. */
+  hands: Readonly<Record<string, readonly Track[]>>
   solve?: Solve
   solveKey?: string
   /** A solve that is not the shot's camera. */
@@ -65,7 +72,7 @@ export interface ShownMatch {
   worst: readonly { track: number; px: number }[]
 }
 
-const EMPTY: ShownMatch = { tracks: [], fresh: false, by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] }, cameras: [], points: new Map(), worst: [] }
+const EMPTY: ShownMatch = { tracks: [], hands: {}, fresh: false, by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] }, cameras: [], points: new Map(), worst: [] }
 let last: { marks: readonly unknown[]; shown: ShownMatch } | undefined
 
 /** The tracks and the solve to show: the new solve while it waits to be kept, else the shot's. */
@@ -77,9 +84,15 @@ export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 
   const solveKey = fresh ?? taken?.key
   const tracksKey = fresh ? status?.match.tracks.key : (taken?.tracks ?? (status?.match.tracks.state === 'done' ? status.match.tracks.key : undefined))
   const solve = solveKey ? solves[solveKey] : undefined
-  const list = tracksKey ? tracks[tracksKey] : undefined
-  const marks = [solve, list, match.ground, fresh, taken?.by]
+  const found = tracksKey ? tracks[tracksKey] : undefined
+  const kept = Object.keys(match.hands).flatMap((id) => {
+    const stage = status?.match.hands[id]
+    const followed = stage ? tracks[stage.key] : undefined
+    return followed ? [[id, followed] as const] : []
+  })
+  const marks = [solve, found, match.ground, match.tidied, match.hands, kept.map(([id, followed]) => `${id}${followed[0]?.places.length}${followed[0]?.places[0]}`).join(' '), fresh, taken?.by]
   if (last && marks.every((mark, n) => mark === last?.marks[n])) return last.shown
+  const list = found || kept.length > 0 ? [...(tracksKey && found ? tidiedTracks(match, tracksKey, found) : []), ...kept.flatMap(([id, followed]) => (match.hands[id]?.keys[0]?.places.length === 1 ? (handTrack(shot.document, id, match.hands[id], followed) ?? []) : []))] : undefined
   let placed: Pick<ShownMatch, 'by' | 'ground' | 'groundError'> = { by: taken?.by ?? EMPTY.by }
   if (solve && list) {
     try {
@@ -90,7 +103,7 @@ export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 
     }
   }
   const shown: ShownMatch = {
-    tracksKey, tracks: list ?? [], solve, solveKey, fresh: fresh !== undefined, ...placed,
+    tracksKey, tracks: list ?? [], hands: Object.fromEntries(kept), solve, solveKey, fresh: fresh !== undefined, ...placed,
     cameras: solve ? solvedPath(solve, placed.by).frames.map((one) => one.camera) : [],
     points: new Map(solve?.points.map(({ track, at }) => [track, at])),
     worst: [...(solve?.points ?? [])].sort((a, b) => b.px - a.px).map(({ track, px }) => ({ track, px })),

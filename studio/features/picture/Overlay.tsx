@@ -5,7 +5,7 @@ import { makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShownMatch } from '../match/matchData.ts'
-import { Proofs } from '../match/MatchOverlay.tsx'
+import { Proofs } from '../match/overlay/Proofs.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { cameraGlyph, gridPath, outlinePath, segmentPath } from './lines.ts'
 

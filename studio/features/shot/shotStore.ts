@@ -1,6 +1,6 @@
 import { LanternError } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
-import { cameraAt } from '@lantern/core/pipeline'
+import { cameraAt, hasPath } from '@lantern/core/pipeline'
 import { mergePatch, parseShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
@@ -9,7 +9,7 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
+export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -32,7 +32,7 @@ export interface ShotState {
   playing: number
   loop: [number, number]
   station: Station
-  /** An item's id, or 'keepout.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
+  /** An item's id, or 'keepout.ID', 'hand.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
   chosen: string
   view: View
   compare: Compare
@@ -212,7 +212,7 @@ export const useShot = create<ShotState>()((set, get) => ({
 export function cameraNow(state: Pick<ShotState, 'shot' | 'cameras'>, frame: number): Camera | undefined {
   const document = state.shot?.document
   if (!document) return undefined
-  if (document.camera.kind !== 'path' && document.camera.kind !== 'solved') return cameraAt(document, undefined, frame)
+  if (!hasPath(document)) return cameraAt(document, undefined, frame)
   const { first, cameras } = state.cameras
   return cameras[Math.min(cameras.length - 1, Math.max(0, frame - first))]
 }

@@ -1,4 +1,4 @@
-import { itemsInOrder } from '@lantern/core/pipeline'
+import { handNumber, itemsInOrder } from '@lantern/core/pipeline'
 import { trackLast } from '@lantern/core/data'
 import type { ShotDocument } from '@lantern/core/shot'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
@@ -11,7 +11,7 @@ export type StripRow =
 const LEAST_TOP_PX = 1
 
 /** Of the match: tracks seen, error, the chosen track's error, how far test objects slide. */
-function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number): StripRow[] {
+function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number, status: ShotState['status']): StripRow[] {
   const { first, last } = document.plate
   const rows: StripRow[] = []
   const curve = (name: string, values: ReadonlyMap<number, number>, figure: (value: number) => string, least = LEAST_TOP_PX): void => {
@@ -25,6 +25,13 @@ function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, fr
   }
   if (shown.solve) curve('Match error', new Map(shown.solve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))), px)
   if (chosen.startsWith('track.')) curve(`Track ${chosen.slice(6)}`, new Map([...trackErrors(shown, Number(chosen.slice(6)))].map(([n, value]) => [first + n, value])), px)
+  const hand = chosen.startsWith('hand.') ? chosen.slice(5) : ''
+  const stage = status?.match.hands[hand]
+  const { likeness, first: from } = (stage?.figures ?? {}) as { likeness?: number[]; first?: number }
+  if (document.match.hands[hand]) {
+    if (likeness && from !== undefined) curve(`${document.match.hands[hand].name}, likeness`, new Map(likeness.map((value, n) => [from + n, 100 * value])), (value) => `${value.toFixed(0)} %`, 100)
+    curve(`${document.match.hands[hand].name}, error`, new Map([...trackErrors(shown, handNumber(hand))].map(([n, value]) => [first + n, value])), px)
+  }
   const proofs = Object.entries(document.match.proofs)
   const wanted = proofs.filter(([id]) => chosen === `proof.${id}`)
   for (const [, proof] of wanted.length > 0 ? wanted : proofs.slice(0, 2)) curve(`Slide, ${proof.name}`, new Map(slideOfProof(shown, proof).flatMap((value, n) => (Number.isFinite(value) ? [[first + n, value]] : []))), px)
@@ -37,7 +44,7 @@ export function stripRows({ shot, status, thin, frame, station, chosen }: ShotSt
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = station === 'Match' ? matchRows(shown, document, chosen, frame) : []
+  const rows: StripRow[] = station === 'Match' ? matchRows(shown, document, chosen, frame, status) : []
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
     const gas = status?.gases[id]

@@ -1,4 +1,4 @@
-import { askGas, askHandOff, askMatch, askPicture, cameraPathOf, gasKeys, getShot, matchKeys, pictureKeys, stopResults } from '@lantern/store'
+import { askGas, askHand, askHandOff, askMatch, askPicture, cameraPathOf, gasKeys, getShot, handKey, matchKeys, pictureKeys, stopResults } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -8,6 +8,7 @@ const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('gas'), item: z.string() }).strict(),
   z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
   z.object({ what: z.literal('match'), stage: z.enum(['tracks', 'solve']) }).strict(),
+  z.object({ what: z.literal('hand'), hand: z.string() }).strict(),
   z.object({ what: z.literal('stop-match') }).strict(),
   z.object({ what: z.literal('stop-gas'), item: z.string() }).strict(),
   z.object({ what: z.literal('stop-picture'), quality }).strict(),
@@ -24,7 +25,8 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'picture') return { keys: await askPicture(opened, shot, wanted.quality, wanted.frames) }
     if (wanted.what === 'hand-off') return { keys: [await askHandOff(opened, shot, wanted.quality, wanted.form)] }
     if (wanted.what === 'match') return { keys: [await askMatch(opened, shot, wanted.stage)] }
-    const keys = wanted.what === 'stop-match' ? Object.values(matchKeys(shot.document))
+    if (wanted.what === 'hand') return { keys: [await askHand(opened, shot, wanted.hand)] }
+    const keys = wanted.what === 'stop-match' ? [...Object.values(matchKeys(shot.document)), ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? [])]
       : wanted.what === 'stop-gas' ? gasKeys(shot.document).filter(({ item }) => item === wanted.item).map(({ key }) => key)
       : [...pictureKeys(shot.document, await cameraPathOf(opened, shot.document), wanted.quality).values()]
     await stopResults(opened, keys)

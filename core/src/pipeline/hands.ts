@@ -1,0 +1,119 @@
+import { type Camera, placeAt, type Track } from '../data/index.ts'
+import type { CameraPath } from '../formats/index.ts'
+import { fitPlane, type HandSettings, throughHomography } from '../match/index.ts'
+import { aboutAxis, atan2, multiply, unit } from '../math/index.ts'
+import type { Hand, MatchSettings, ShotDocument } from '../shot/index.ts'
+import { type Recipe, VERSIONS } from './recipe.ts'
+
+// Tracks set by hand, tidied tracks, and the shake of a locked-off camera.
+
+type Matched = Pick<ShotDocument, 'plate' | 'match'>
+
+/** How a track set by hand is followed; frames counted from 0. */
+export function handSettings({ plate }: Pick<ShotDocument, 'plate'>, { keys, model, pattern, search }: Hand): HandSettings {
+  return { keys: keys.map(({ frame, places }) => ({ frame: frame - plate.first, places })), model, pattern, search }
+}
+
+/** The recipe of one hand track: the plate and how it is followed. What it is worth in a solve is not part of it. */
+export function handRecipe(document: Pick<ShotDocument, 'plate'>, hand: Hand): Recipe {
+  const { asset, encoding, first, last, width, height } = document.plate
+  const { keys, model, pattern, search } = handSettings(document, hand)
+  return { kind: 'hand', version: VERSIONS.hand, settings: { asset, encoding, first, last, width, height, keys, model, pattern: hand.keys[0]?.places.length === 1 ? pattern : undefined, search }, inputs: [] }
+}
+
+/** Hand tracks are numbered from here on. */
+export const HAND_NUMBERS = 1 << 29
+/** A hand track's number among the tracks of a solve: from its id alone (FNV-1a, 29 bits), above all numbers of found tracks. */
+export function handNumber(id: string): number {
+  let hash = 0x811c9dc5
+  for (let n = 0; n < id.length; n++) hash = Math.imul(hash ^ id.charCodeAt(n), 0x01000193)
+  return HAND_NUMBERS + ((hash >>> 0) % HAND_NUMBERS)
+}
+
+const byId = ([a]: [string, unknown], [b]: [string, unknown]): number => (a < b ? -1 : 1)
+/** Points set by hand that count in the solve, by id. */
+export const solvingHands = (match: MatchSettings): [string, Hand][] => Object.entries(match.hands).filter(([, hand]) => hand.trust > 0 && hand.keys[0]?.places.length === 1).sort(byId)
+
+/** A track's places from a frame to another alone (counted from 0); undefined where fewer than two are left. */
+export function trimTrack(track: Track, from: number, to: number): Track | undefined {
+  const first = Math.max(track.first, from)
+  const places = track.places.slice((first - track.first) * 2, Math.max(0, to - track.first + 1) * 2)
+  return places.length < 4 ? undefined : { ...track, first, places }
+}
+
+/** Two tracks of one feature as one under the first's id: where both are seen the first holds, where neither is there is a gap. */
+export function joinTracks(a: Track, b: Track): Track {
+  const first = Math.min(a.first, b.first)
+  const count = Math.max(a.first + a.places.length / 2, b.first + b.places.length / 2) - first
+  const places = Float64Array.from({ length: count * 2 }, (_, n) => {
+    const frame = first + (n >> 1)
+    return (placeAt(a, frame) ?? placeAt(b, frame))?.[(n & 1) as 0 | 1] ?? Number.NaN
+  })
+  return { ...a, first, places }
+}
+
+/** The found tracks as a person has tidied them: trimmed, then joined. tracksKey: whose they are. */
+export function tidiedTracks(match: Pick<MatchSettings, 'tidied'>, tracksKey: string, tracks: readonly Track[]): Track[] {
+  const tidied = match.tidied?.tracks === tracksKey ? match.tidied : undefined
+  if (!tidied) return [...tracks]
+  const spans = new Map(tidied.spans.map(([id, from, to]) => [id, [from, to] as const]))
+  const kept = new Map(tracks.flatMap((track) => {
+    const span = spans.get(track.id)
+    const one = span ? trimTrack(track, span[0], span[1]) : track
+    return one ? [[track.id, one] as const] : []
+  }))
+  for (const [id, other] of tidied.joins) {
+    const [a, b] = [kept.get(id), kept.get(other)]
+    if (!a || !b) continue
+    kept.set(id, joinTracks(a, b))
+    kept.delete(other)
+  }
+  return [...kept.values()]
+}
+
+/** A hand track as the solve takes it: its number, its trust, trimmed. followed: what its recipe gave. */
+export function handTrack({ plate }: Pick<ShotDocument, 'plate'>, id: string, hand: Hand, followed: readonly Track[]): Track | undefined {
+  const track = followed[0]
+  const [from, to] = hand.span ?? [plate.first, plate.last]
+  return track && trimTrack({ ...track, id: handNumber(id), weight: Math.max(hand.trust, 1e-3) }, from - plate.first, to - plate.first)
+}
+
+/** All that a solve is made from: found tracks as tidied, without those dropped, and the hand tracks that count. followed: by the hands' ids. */
+export function tracksToSolve(document: Matched, tracksKey: string, tracks: readonly Track[], followed: Readonly<Record<string, readonly Track[]>>): Track[] {
+  const { match } = document
+  const gone = new Set(match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
+  const hands = solvingHands(match).flatMap(([id, hand]) => handTrack(document, id, hand, followed[id] ?? []) ?? [])
+  return [...tidiedTracks(match, tracksKey, tracks).filter(({ id }) => !gone.has(id)), ...hands]
+}
+
+/** The places of a flat track's corners, or of its point, at a frame counted from 0. */
+export const handPlaces = (followed: readonly Track[], n: number): (readonly [number, number])[] => followed.flatMap((track) => {
+  const place = placeAt(track, n)
+  return place ? [place] : []
+})
+
+/**
+ * A locked-off camera that trembles: the move that a flat track makes in the picture since `frame`, put into the camera as a shifted centre, a roll and a change of focal length.
+ * Frames at which the track is not seen take the nearest one's.
+ */
+export function shakenPath(base: Camera, plate: Pick<ShotDocument['plate'], 'first' | 'last'>, frame: number, model: 'place' | 'turn', followed: readonly Track[]): CameraPath {
+  const home = handPlaces(followed, frame - plate.first)
+  const count = plate.last - plate.first + 1
+  const cameras: (Camera | undefined)[] = Array.from({ length: count }, (_, n) => {
+    const there = handPlaces(followed, n)
+    const motion = home.length > 0 && there.length === home.length ? fitPlane(home.length < 2 ? 'place' : model, home, there) : undefined
+    if (!motion) return undefined
+    const size = Math.sqrt(motion[0] * motion[0] + motion[3] * motion[3])
+    // Turned clockwise as seen in the picture: the camera rolled the other way.
+    const angle = atan2(motion[3], motion[0])
+    return { ...base, focalPx: base.focalPx * size, centre: throughHomography(motion, base.centre[0], base.centre[1]), rotation: unit(multiply(base.rotation, aboutAxis([0, 0, 1], angle))) }
+  })
+  const nearest = (n: number): Camera => {
+    for (let d = 0; d < count; d++) for (const k of [n - d, n + d]) {
+      const one = cameras[k]
+      if (one) return one
+    }
+    return base
+  }
+  return { frames: cameras.map((_, n) => ({ frame: plate.first + n, camera: nearest(n) })) }
+}

@@ -1,0 +1,48 @@
+'use client'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { SETTINGS } from '@lantern/core/shot'
+import { Press } from '@/ui/Press.tsx'
+import { Settings } from '../../bench/Settings.tsx'
+import { useShot } from '../../shot/shotStore.ts'
+import { type ShownMatch, slideOfProof } from '../matchData.ts'
+import { Figure, Part } from './parts.tsx'
+
+const SHAPES = { cone: 'Cone', chequer: 'Tile', figure: 'Figure', text: 'Words' } as const
+
+export function ProofStep({ shown }: { shown: ShownMatch }) {
+  const { shot, tool, set, edit, preview, chosen, view, frame } = useShot()
+  const proofs = shot?.document.match.proofs
+  if (!shot || !proofs) return null
+  const id = chosen.startsWith('proof.') ? chosen.slice(6) : ''
+  const proof = proofs[id]
+  const all = Object.entries(proofs)
+  const slides = all.flatMap(([, one]) => slideOfProof(shown, one).filter((px) => Number.isFinite(px))).sort((a, b) => a - b)
+  const own = proof ? slideOfProof(shown, proof) : []
+  const now = own[frame - shot.document.plate.first]
+  return (
+    <>
+      <Part title="Test objects" note={String(all.length)}>
+        <Text color="soft">Set simple things on points of the picture and see whether they stay there.</Text>
+        <Flex gap="6px" marginTop="6px" wrap="wrap">
+          <Press aria-pressed={tool === 'proof'} disabled={!shown.solve} onClick={() => set({ tool: tool === 'proof' ? 'choose' : 'proof' })}>Set one</Press>
+          <Press aria-pressed={view === 'triptych'} onClick={() => set({ view: view === 'triptych' ? 'camera' : 'triptych' })}>Triptych</Press>
+        </Flex>
+      </Part>
+      {slides.length > 0 && (
+        <Part title="Slide" note="against nearby tracks">
+          <Figure label="All, usual" value={`${slides[slides.length >> 1]?.toFixed(2)} px`} />
+          <Figure label="All, 95 of 100 below" value={`${slides[Math.floor(slides.length * 0.95)]?.toFixed(2)} px`} wrong={(slides[Math.floor(slides.length * 0.95)] ?? 0) > 1} />
+          {proof && <Figure label={`${proof.name}, now`} value={now !== undefined && Number.isFinite(now) ? `${now.toFixed(2)} px` : 'no track near'} />}
+        </Part>
+      )}
+      {proof && (
+        <Part title={proof.name} note={`set at ${proof.at.frame}`}>
+          <Flex gap="4px" margin="5px 0">{(Object.keys(SHAPES) as (keyof typeof SHAPES)[]).map((shape) => <Press key={shape} aria-pressed={proof.shape === shape} onClick={() => edit({ match: { proofs: { [id]: { shape, name: `${SHAPES[shape]}${proof.name.replace(/^\S+/, '')}` } } } })}>{SHAPES[shape]}</Press>)}</Flex>
+          {proof.shape === 'text' && <input key={proof.text} aria-label="Words" defaultValue={proof.text} maxLength={40} onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())} onBlur={(event) => event.target.value !== proof.text && edit({ match: { proofs: { [id]: { text: event.target.value } } } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%' }} />}
+          <Box marginX="-14px"><Settings settings={SETTINGS.proof.filter(({ key }) => key !== 'shape' && (key !== 'size' || proof.shape !== 'figure'))} values={proof} onChange={(key, value, final) => (final ? edit : preview)({ match: { proofs: { [id]: { [key]: value } } } })} /></Box>
+          <Press onClick={() => (edit({ match: { proofs: { [id]: null } } }), set({ chosen: '' }))}>Remove</Press>
+        </Part>
+      )}
+    </>
+  )
+}

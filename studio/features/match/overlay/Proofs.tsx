@@ -1,0 +1,29 @@
+'use client'
+import type { Camera } from '@lantern/core/data'
+import { COLOURS } from '@/ui/theme.ts'
+import { useShot } from '../../shot/shotStore.ts'
+import { standsAt, useShownMatch } from '../matchData.ts'
+import { proofPicture, WORDS } from '../proofLines.ts'
+
+/** Test objects on their points. */
+export function Proofs({ camera, unit }: { camera: Camera; unit: number }) {
+  const { shot, chosen } = useShot()
+  const shown = useShownMatch()
+  return (
+    <>
+      {Object.entries(shot?.document.match.proofs ?? {}).map(([id, proof]) => {
+        const foot = standsAt(shown, proof.at)
+        if (!foot) return null
+        const { lines, fill, words } = proofPicture(camera, proof, foot)
+        const on = chosen === `proof.${id}`
+        return (
+          <g key={id} data-proof={id}>
+            <path d={fill} fill={COLOURS.lamp} fillOpacity={0.5} />
+            <path d={lines} fill="none" stroke={on ? COLOURS.text : COLOURS.lamp} strokeWidth={(on ? 1.9 : 1.3) * unit} />
+            {words && <text transform={words.matrix} textAnchor="middle" fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontSize: `${WORDS}px`, fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
+          </g>
+        )
+      })}
+    </>
+  )
+}
