@@ -3,7 +3,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import type { Crew } from '../../core/src/base/index.ts'
 import { type Camera, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
-import { alignPoints, type CameraSolve, fitGround, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, solveCamera } from '../../core/src/match/index.ts'
+import { alignPoints, type CameraSolve, fitGround, followHand, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, type PlateFrames, pointOfTrack, solveCamera } from '../../core/src/match/index.ts'
 import { linedCamera, pickLevel } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
@@ -14,14 +14,15 @@ import { atMost, type Row } from './row.ts'
 const [W, H] = [1280, 720]
 
 /** Frames of a movie as linear light, made when they are asked for. */
-function movieFrames(path: string): { frames: number; frame: (n: number) => Float32Array } {
+function movieFrames(path: string): PlateFrames {
   const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', path, '-vf', 'scale=in_color_matrix=bt709:in_range=tv', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 30 })
   const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
   const bytes = W * H * 3
-  return { frames: stdout.length / bytes, frame: (n) => Float32Array.from(stdout.subarray(n * bytes, (n + 1) * bytes), (code) => decode[code] as number) }
+  return { frames: stdout.length / bytes, width: W, height: H, frame: (n) => Float32Array.from(stdout.subarray(n * bytes, (n + 1) * bytes), (code) => decode[code] as number) }
 }
 
 interface Matched {
+  plate: PlateFrames
   solve: CameraSolve
   exact: Camera[]
   seconds: number
@@ -33,10 +34,10 @@ async function matched(crew: Crew, name: string, focalPx?: number): Promise<Matc
   if (!existsSync(path) || !existsSync(file)) return undefined
   const plate = movieFrames(path)
   const begun = performance.now()
-  const tracks = await followPlate(crew, { ...plate, width: W, height: H })
+  const tracks = await followPlate(crew, plate)
   const solve = await solveCamera({ tracks, frames: plate.frames, width: W, height: H, known: focalPx ? { focalPx } : {}, seed: 1, crew })
   const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
-  return { solve, exact, seconds: (performance.now() - begun) / 1000 }
+  return { plate, solve, exact, seconds: (performance.now() - begun) / 1000 }
 }
 
 const rms = (values: readonly number[]): number => Math.sqrt(values.reduce((sum, v) => sum + v * v, 0) / values.length)
@@ -45,36 +46,38 @@ const ahead = (c: Camera): Vec3 => rotate(c.rotation, [0, 0, -1])
 
 const RIM = 10
 const GROUND_POINTS = 20
+const GROUND_LIFT = 0.12
 
 /**
  * How far points of the ground, given on the first frame alone, slide against where the exact camera sees them: px, 95th percentile over all frames.
- * own: on the solve's own ground, hollows and humps as far as its points tell of them; cameras: at their exact heights, so that the cameras alone are judged.
+ * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them;
+ * followed: their places followed by the plate's own pattern, as when a person has a thing's place followed.
  */
-function groundSlide(name: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
+async function groundSlide(name: string, plate: PlateFrames, found: CameraSolve, exact: readonly Camera[]): Promise<{ own: number; cameras: number; followed: number }> {
   const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
   const solve = keptSolve(found, 1001)
   const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } => p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
   // Corners of cobbles that are seen on the first frame.
-  const given = landmarks.filter(([, y, z]) => y > -0.15 && y < 0.1 && z > 0.3).flatMap((point) => {
+  const given = landmarks.filter(([, y, z]) => y > -0.15 && y < GROUND_LIFT && z > 0.3).flatMap((point) => {
     const p = projectPoint(exact[0] as Camera, point)
     return inside(p) ? [{ point, x: p.x, y: p.y }] : []
   })
   const chosen = given.filter((_, n) => n % Math.max(1, Math.floor(given.length / GROUND_POINTS)) === 0).slice(0, GROUND_POINTS)
   const cameras = found.cameras.map((_, n) => solveCameraAt(solve, n))
-  // The ground is said as a person says it: by the solved points nearest to the places.
-  const landed = solve.points.flatMap(({ at }) => {
-    const p = projectPoint(cameras[0] as Camera, at)
-    return inside(p) ? [{ at, x: p.x, y: p.y }] : []
-  })
-  const nearest = (x: number, y: number): Vec3 => landed.reduce((best, p) => (Math.hypot(p.x - x, p.y - y) < Math.hypot(best.x - x, best.y - y) ? p : best)).at
-  const { by } = fitGround({ ground: chosen.map(({ x, y }) => nearest(x, y)), cameraHeight: 1.6 }, cameras)
+  const similar = alignCameras(found.cameras, exact)
+  // The ground is said as a person says it, by a patch drawn over the cobbles: its solved points, a few of them on what stands there.
+  const patch = solve.points.filter(({ at }) => { const [, y, z] = movePoint(similar, at); return Math.abs(y) < 4 * GROUND_LIFT && z > 0.3 })
+  const { by } = fitGround({ ground: patch.map(({ at }) => at), cameraHeight: 1.6 }, cameras)
   const level = cameras.map((camera) => moveCamera(by, camera))
   const points = solve.points.map(({ at }) => movePoint(by, at))
-  const similar = alignCameras(found.cameras, exact)
   const aligned = cameras.map((camera) => moveCamera(similar, camera))
-  const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3) => Vec3 | undefined): number => {
-    const off = chosen.flatMap(({ point, x, y }) => {
-      const placed = place(x, y, point)
+  const hands = await Promise.all(chosen.map(async ({ x, y }) => {
+    const { tracks } = await followHand(plate, { keys: [{ frame: 0, places: [[x, y]] }], model: 'turn', pattern: 12, search: 24 }).catch(() => ({ tracks: [] }))
+    return tracks[0] && pointOfTrack(solve, tracks[0])?.at
+  }))
+  const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3, n: number) => Vec3 | undefined): number => {
+    const off = chosen.flatMap(({ point, x, y }, k) => {
+      const placed = place(x, y, point, k)
       return placed ? exact.flatMap((camera, n) => {
         const [a, b] = [projectPoint(seen[n] as Camera, placed), projectPoint(camera, point)]
         return a && inside(b) ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
@@ -83,8 +86,9 @@ function groundSlide(name: string, found: CameraSolve, exact: readonly Camera[])
     return off[Math.floor(0.95 * off.length)] ?? Number.NaN
   }
   return {
-    own: slide(level, (x, y) => placeOnGround(points, level[0] as Camera, x, y)),
     cameras: slide(aligned, (x, y, [, height]) => pickLevel(aligned[0] as Camera, x, y, height)),
+    own: slide(level, (x, y) => placeOnGround(points, level[0] as Camera, x, y)),
+    followed: slide(cameras, (_x, _y, _point, k) => hands[k]),
   }
 }
 
@@ -95,13 +99,13 @@ function alignCameras(found: readonly Camera[], exact: readonly Camera[]): Simil
   return alignPoints(arms(found, 1 / scale), arms(exact, 1))
 }
 
-function moveRows(name: string, { solve, exact, seconds }: Matched, times: number): Row[] {
+async function moveRows(name: string, { plate, solve, exact, seconds }: Matched, times: number): Promise<Row[]> {
   const found = solve.cameras
   const by = alignCameras(found, exact)
   const placed = found.map((c) => moveCamera(by, c))
   const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
   const [first, lens] = [exact[0] as Camera, solve.structure.lens]
-  const slide = groundSlide(name, solve, exact)
+  const slide = await groundSlide(name, plate, solve, exact)
   const reference = `exact camera of the drawn plate, nothing told (${seconds.toFixed(0)} s on ${solve.tracks} tracks)`
   return [
     atMost(`${name}: median reprojection, px`, reference, 0.35 * times, solve.medianPx),
@@ -110,6 +114,7 @@ function moveRows(name: string, { solve, exact, seconds }: Matched, times: numbe
     atMost(`${name}: positions, rms in % of the path`, reference, 0.5 * times, (100 * rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position))))) / path),
     atMost(`${name}: directions, rms in degrees`, reference, 0.05 * times, rms(placed.map((c, n) => angle(ahead(c), ahead(exact[n] as Camera))))),
     atMost(`${name}: slide of ground points at their heights, 95th percentile, px`, reference, 0.5 * times, slide.cameras),
+    atMost(`${name}: slide of ground points whose places are followed, 95th percentile, px`, reference, 0.5 * times, slide.followed),
     atMost(`${name}: slide of ground points on the solve's own ground, 95th percentile, px`, reference, 0.5 * times, slide.own),
   ]
 }
@@ -146,7 +151,7 @@ export async function plateRows(crew: Crew): Promise<Row[]> {
   const rows: Row[] = stillRows()
   for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
     const one = await matched(crew, name)
-    if (one) rows.push(...moveRows(name, one, times))
+    if (one) rows.push(...(await moveRows(name, one, times)))
   }
   const free = await matched(crew, 'yard-pan')
   if (free) {

@@ -1,4 +1,4 @@
-import { LanternError } from '../base/index.ts'
+import { LanternError, random } from '../base/index.ts'
 import type { Camera, Similarity } from '../data/index.ts'
 import { cross, dot, length, normalise, type Quaternion, rotate, scale, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
 import { movePoint, quaternionOfMatrix } from './align.ts'
@@ -26,10 +26,36 @@ export interface GroundFit {
 
 const ROUNDS = 12
 const LEAST_SPREAD = 1e-4
+/** Points beyond which some may be wrong. */
+const LEAST_ROBUST = 6
 
-/** The plane nearest to points, wrong ones weighing less each round (Tukey's biweight on the median distance): a point of it and its normal. */
+/** Tukey's biweight of distances, by the usual one of them. */
+function weighed(off: readonly number[]): number[] {
+  const usual = [...off].sort((a, b) => a - b)[off.length >> 1] ?? 0
+  const reach = Math.max(4.7 * 1.4826 * usual, 1e-12)
+  return off.map((d) => (d < reach ? (1 - (d / reach) * (d / reach)) * (1 - (d / reach) * (d / reach)) : 0))
+}
+
+const TRIPLES = 300
+/** Weights from which to begin: by the plane through three of the points that half of all lie nearest to (least median of squares, Rousseeuw 1984). A few points far behind would draw a plane through all to themselves. */
+function firstWeights(points: readonly Vec3[]): number[] {
+  const stream = random(points.length)
+  let best: { usual: number; off: number[] } | undefined
+  for (let n = 0; n < TRIPLES; n++) {
+    const [a, b, c] = [0, 1, 2].map(() => points[Math.floor(stream.next() * points.length)] as Vec3) as [Vec3, Vec3, Vec3]
+    const across = cross(subtract(b, a), subtract(c, a))
+    const size = length(across)
+    if (!(size > 1e-12 * length(subtract(b, a)) * length(subtract(c, a)))) continue
+    const off = points.map((p) => Math.abs(dot(subtract(p, a), across)) / size)
+    const usual = [...off].sort((x, y) => x - y)[off.length >> 1] ?? 0
+    if (!best || usual < best.usual) best = { usual, off }
+  }
+  return best && best.usual > 0 ? weighed(best.off) : points.map(() => 1)
+}
+
+/** The plane nearest to points, wrong ones weighing less each round: a point of it and its normal. */
 function fitPlane(points: readonly Vec3[]): { middle: Vec3; normal: Vec3; off: number[]; weights: number[] } {
-  let weights = points.map(() => 1)
+  let weights = points.length > LEAST_ROBUST ? firstWeights(points) : points.map(() => 1)
   for (let round = 0; ; round++) {
     const total = weights.reduce((sum, w) => sum + w, 0)
     const middle = [0, 1, 2].map((c) => points.reduce((sum, p, n) => sum + (weights[n] ?? 0) * (p[c] ?? 0), 0) / total) as unknown as Vec3
@@ -40,9 +66,8 @@ function fitPlane(points: readonly Vec3[]): { middle: Vec3; normal: Vec3; off: n
     const normal: Vec3 = [vectors[0] as number, vectors[1] as number, vectors[2] as number]
     const off = points.map((p) => Math.abs(dot(subtract(p, middle), normal)))
     const usual = [...off].sort((a, b) => a - b)[off.length >> 1] ?? 0
-    const reach = Math.max(4.7 * 1.4826 * usual, 1e-12)
     if (points.length < 4 || usual === 0 || round === ROUNDS) return { middle, normal, off, weights }
-    weights = off.map((d) => (d < reach ? (1 - (d / reach) * (d / reach)) * (1 - (d / reach) * (d / reach)) : 0))
+    weights = weighed(off)
   }
 }
 

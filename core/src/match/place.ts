@@ -1,6 +1,6 @@
 import { LanternError } from '../base/index.ts'
-import { type Camera, pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
-import { dot, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
+import { type Camera, pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type SolvePoint, type Track } from '../data/index.ts'
+import { add, dot, length, scale, solveCholesky, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
 
 // A place in the picture, put on what the solve knows of the world there.
 
@@ -79,6 +79,60 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
     weights = near.map(({ far }, n) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))) / (1 + ((off[n] as number) / (3 * usual + 1e-9)) * ((off[n] as number) / (3 * usual + 1e-9))))
   }
   return pointAlong(ray, depth)
+}
+
+const SETTLE_STEPS = 8
+const HUBER_PX = 1
+
+/**
+ * The world point of a track that the solve did not have, seen through the solve's cameras: where its rays come nearest together, then where its places land best (Gauss–Newton with a Huber loss, px).
+ * Undefined where fewer than three cameras see it, or its rays are too nearly parallel.
+ */
+export function pointOfTrack(solve: Solve, track: Track): SolvePoint | undefined {
+  const views = Array.from({ length: track.places.length / 2 }, (_, n) => track.first + n).flatMap((frame) => {
+    const seen = placeAt(track, frame)
+    return seen && solve.cameras[frame] ? [{ camera: solveCameraAt(solve, frame), seen }] : []
+  })
+  if (solve.kind !== 'moving' || views.length < 3) return undefined
+  const a = new Float64Array(9)
+  const b = new Float64Array(3)
+  for (const { camera, seen } of views) {
+    const { from, along } = pixelRay(camera, seen[0], seen[1])
+    const way = scale(along, 1 / length(along))
+    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) {
+      const m = (i === j ? 1 : 0) - (way[i] as number) * (way[j] as number)
+      a[i * 3 + j] = (a[i * 3 + j] as number) + m
+      b[i] = (b[i] as number) + m * (from[j] as number)
+    }
+  }
+  if (!solveCholesky(a, b, 3)) return undefined
+  let at: Vec3 = [b[0] as number, b[1] as number, b[2] as number]
+  let off: number[] = []
+  for (let step = 0; step < SETTLE_STEPS; step++) {
+    a.fill(0)
+    b.fill(0)
+    off = []
+    for (const { camera, seen } of views) {
+      const p = projectPoint(camera, at)
+      if (!p) return undefined
+      const h = 1e-4 * p.depth
+      const slopes = [0, 1, 2].map((c) => {
+        const q = projectPoint(camera, [at[0] + (c === 0 ? h : 0), at[1] + (c === 1 ? h : 0), at[2] + (c === 2 ? h : 0)])
+        return q ? [(q.x - p.x) / h, (q.y - p.y) / h] as const : ([0, 0] as const)
+      })
+      const [dx, dy] = [seen[0] - p.x, seen[1] - p.y]
+      const far = Math.sqrt(dx * dx + dy * dy)
+      off.push(far)
+      const w = far > HUBER_PX ? HUBER_PX / far : 1
+      for (const [i, one] of slopes.entries()) {
+        b[i] = (b[i] as number) + w * (one[0] * dx + one[1] * dy)
+        for (const [j, other] of slopes.entries()) a[i * 3 + j] = (a[i * 3 + j] as number) + w * (one[0] * other[0] + one[1] * other[1])
+      }
+    }
+    if (!solveCholesky(a, b, 3)) return undefined
+    at = add(at, [b[0] as number, b[1] as number, b[2] as number])
+  }
+  return { track: track.id, at, px: [...off].sort((x, y) => x - y)[off.length >> 1] ?? 0 }
 }
 
 /** Share of the camera's height within which a point counts as the ground's own; how many of them tell the level at a place. */

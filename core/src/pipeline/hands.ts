@@ -1,6 +1,6 @@
-import { type Camera, placeAt, type Track } from '../data/index.ts'
+import { type Camera, placeAt, type Solve, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
-import { fitPlane, type HandSettings, throughHomography } from '../match/index.ts'
+import { fitPlane, type HandSettings, pointOfTrack, throughHomography } from '../match/index.ts'
 import { aboutAxis, atan2, multiply, unit } from '../math/index.ts'
 import type { Hand, MatchSettings, ShotDocument } from '../shot/index.ts'
 import { type Recipe, VERSIONS } from './recipe.ts'
@@ -84,6 +84,19 @@ export function tracksToSolve(document: Matched, tracksKey: string, tracks: read
   const gone = new Set(match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
   const hands = solvingHands(match).flatMap(([id, hand]) => handTrack(document, id, hand, followed[id] ?? []) ?? [])
   return [...tidiedTracks(match, tracksKey, tracks).filter(({ id }) => !gone.has(id)), ...hands]
+}
+
+/** All tracks to be seen: found ones as tidied, and the points set by hand, whether they count in the solve or not. */
+export function allTracks(document: Matched, tracksKey: string, tracks: readonly Track[], followed: Readonly<Record<string, readonly Track[]>>): Track[] {
+  const hands = Object.entries(document.match.hands).sort(byId).flatMap(([id, hand]) => (hand.keys[0]?.places.length === 1 ? (handTrack(document, id, hand, followed[id] ?? []) ?? []) : []))
+  return [...tidiedTracks(document.match, tracksKey, tracks), ...hands]
+}
+
+/** A solve with points for the hand tracks that it did not have: so a place that is followed by hand is known as well as any other. */
+export function withHandPoints(solve: Solve, tracks: readonly Track[]): Solve {
+  const known = new Set(solve.points.map(({ track }) => track))
+  const more = tracks.filter(({ id }) => id >= HAND_NUMBERS && !known.has(id)).flatMap((track) => pointOfTrack(solve, track) ?? [])
+  return more.length > 0 ? { ...solve, points: [...solve.points, ...more] } : solve
 }
 
 /** The places of a flat track's corners, or of its point, at a frame counted from 0. */

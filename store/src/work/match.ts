@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
-import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, tracksRecipe, tracksToSolve } from '@lantern/core/pipeline'
+import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, tracksRecipe, allTracks, withHandPoints } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
@@ -85,7 +85,8 @@ export async function adoptSolve(store: Store, shot: Shot, base?: number): Promi
   const keys = matchKeys(shot.document)
   const [solve, tracks] = [await keptSolveOf(store, keys.solve), await keptTracks(store, keys.tracks)]
   if (!solve || !tracks) throw new LanternError('no-solve', 'There is no new solve of this shot.', 'Press Solve first.', { field: 'solve' })
-  const placed = groundOf(shot.document.match, solve, tracksToSolve(shot.document, keys.tracks, tracks, await keptHands(store, shot.document)))
+  const all = allTracks(shot.document, keys.tracks, tracks, await keptHands(store, shot.document))
+  const placed = groundOf(shot.document.match, withHandPoints(solve, all), all)
   return editShot(store, shot.name, base, { camera: { kind: 'solved', solve: { key: keys.solve, tracks: keys.tracks, medianPx: solve.medianPx, ground: null, ...placed } } })
 }
 

@@ -24,15 +24,15 @@ export function placesOf(hand: Hand, followed: readonly Track[] | undefined, fra
 export const handKeys = (hand: Pick<Hand, 'keys'>, frame: number, places: readonly Corner[]): Hand['keys'] =>
   [...hand.keys.filter((one) => one.frame !== frame), { frame, places: places.map(([x, y]) => [tidy(x), tidy(y)] as [number, number]) }].sort((a, b) => a.frame - b.frame)
 
-/** Makes a hand track of one place, or of a flat patch's corners, and has it followed. */
-export function makeHand(frame: number, places: readonly Corner[]): void {
+/** Makes a hand track of one place, or of a flat patch's corners, and has it followed. One made only to know a place has a name of its own and doesn't count in the solve. */
+export function makeHand(frame: number, places: readonly Corner[], place?: { name: string; chosen: false }): void {
   const { shot, edit, set, ask } = useShot.getState()
   if (!shot) return
   const id = `hand-${crypto.randomUUID().slice(0, 8)}`
   const flat = places.length > 1
   const count = Object.values(shot.document.match.hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
-  edit({ match: { hands: { [id]: { name: `${flat ? 'Patch' : 'Point'} ${count}`, keys: handKeys({ keys: [] }, frame, places), model: flat ? 'perspective' : 'turn', trust: flat ? 0 : USUAL_TRUST } } } })
-  set({ tool: 'choose', chosen: `hand.${id}` })
+  edit({ match: { hands: { [id]: { name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`, keys: handKeys({ keys: [] }, frame, places), model: flat ? 'perspective' : 'turn', trust: flat || place ? 0 : USUAL_TRUST } } } })
+  if (!place) set({ tool: 'choose', chosen: `hand.${id}` })
   void ask({ what: 'hand', hand: id })
 }
 

@@ -2,7 +2,7 @@ import { LanternError } from '@lantern/core/base'
 import { type Camera, placeAt, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import type { Vec3 } from '@lantern/core/math'
-import { groundedPlace, groundOf, handTrack, shotPoint, slideOf, solvedPath, solvedPlace, tidiedTracks } from '@lantern/core/pipeline'
+import { allTracks, groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace, withHandPoints } from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { useEffect } from 'react'
@@ -83,16 +83,17 @@ export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 
   const fresh = status?.match.solve.state === 'done' && status.match.solve.key !== taken?.key && !oldSolve ? status.match.solve.key : undefined
   const solveKey = fresh ?? taken?.key
   const tracksKey = fresh ? status?.match.tracks.key : (taken?.tracks ?? (status?.match.tracks.state === 'done' ? status.match.tracks.key : undefined))
-  const solve = solveKey ? solves[solveKey] : undefined
+  const ownSolve = solveKey ? solves[solveKey] : undefined
   const found = tracksKey ? tracks[tracksKey] : undefined
   const kept = Object.keys(match.hands).flatMap((id) => {
     const stage = status?.match.hands[id]
     const followed = stage ? tracks[stage.key] : undefined
     return followed ? [[id, followed] as const] : []
   })
-  const marks = [solve, found, match.ground, match.tidied, match.hands, kept.map(([id, followed]) => `${id}${followed[0]?.places.length}${followed[0]?.places[0]}`).join(' '), fresh, taken?.by]
+  const marks = [ownSolve, found, match.ground, match.tidied, match.hands, kept.map(([id, followed]) => `${id}${followed[0]?.places.length}${followed[0]?.places[0]}`).join(' '), fresh, taken?.by]
   if (last && marks.every((mark, n) => mark === last?.marks[n])) return last.shown
-  const list = found || kept.length > 0 ? [...(tracksKey && found ? tidiedTracks(match, tracksKey, found) : []), ...kept.flatMap(([id, followed]) => (match.hands[id]?.keys[0]?.places.length === 1 ? (handTrack(shot.document, id, match.hands[id], followed) ?? []) : []))] : undefined
+  const list = found || kept.length > 0 ? allTracks(shot.document, tracksKey ?? '', found ?? [], Object.fromEntries(kept)) : undefined
+  const solve = ownSolve && list ? withHandPoints(ownSolve, list) : ownSolve
   let placed: Pick<ShownMatch, 'by' | 'ground' | 'groundError'> = { by: taken?.by ?? EMPTY.by }
   if (solve && list) {
     try {

@@ -4,6 +4,7 @@ import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
 import { useShot } from '../../shot/shotStore.ts'
+import { makeHand } from '../hands.ts'
 import { type ShownMatch, slideOfProof } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
 
@@ -17,6 +18,7 @@ export function ProofStep({ shown }: { shown: ShownMatch }) {
   const proof = proofs[id]
   const all = Object.entries(proofs)
   const slides = all.flatMap(([, one]) => slideOfProof(shown, one).filter((px) => Number.isFinite(px))).sort((a, b) => a - b)
+  const followed = proof !== undefined && Object.values(shot.document.match.hands).some(({ keys }) => keys.some((key) => key.frame === proof.at.frame && key.places.length === 1 && Math.hypot((key.places[0]?.[0] ?? 0) - proof.at.x, (key.places[0]?.[1] ?? 0) - proof.at.y) < 0.1))
   const own = proof ? slideOfProof(shown, proof) : []
   const now = own[frame - shot.document.plate.first]
   return (
@@ -40,6 +42,7 @@ export function ProofStep({ shown }: { shown: ShownMatch }) {
           <Flex gap="4px" margin="5px 0">{(Object.keys(SHAPES) as (keyof typeof SHAPES)[]).map((shape) => <Press key={shape} aria-pressed={proof.shape === shape} onClick={() => edit({ match: { proofs: { [id]: { shape, name: `${SHAPES[shape]}${proof.name.replace(/^\S+/, '')}` } } } })}>{SHAPES[shape]}</Press>)}</Flex>
           {proof.shape === 'text' && <input key={proof.text} aria-label="Words" defaultValue={proof.text} maxLength={40} onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())} onBlur={(event) => event.target.value !== proof.text && edit({ match: { proofs: { [id]: { text: event.target.value } } } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%' }} />}
           <Box marginX="-14px"><Settings settings={SETTINGS.proof.filter(({ key }) => key !== 'shape' && (key !== 'size' || proof.shape !== 'figure'))} values={proof} onChange={(key, value, final) => (final ? edit : preview)({ match: { proofs: { [id]: { [key]: value } } } })} /></Box>
+          <Press disabled={followed} onClick={() => makeHand(proof.at.frame, [[proof.at.x, proof.at.y]], { name: `Under ${proof.name}`.slice(0, 80), chosen: false })} title="Follows the plate’s own pattern under it, so that it stands as well as the best track does">{followed ? 'Its place is followed' : 'Follow its place'}</Press>{' '}
           <Press onClick={() => (edit({ match: { proofs: { [id]: null } } }), set({ chosen: '' }))}>Remove</Press>
         </Part>
       )}
