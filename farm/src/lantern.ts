@@ -1,18 +1,20 @@
 import { readFile, writeFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { LanternError, type Progress } from '@lantern/core/base'
-import { readCameraGltf, writeCameraGltf } from '@lantern/core/formats'
+import { readCameraFile } from '@lantern/core/formats'
 import { cameraAt, type PictureQualityName } from '@lantern/core/pipeline'
 import { makeShot, type ShotDocument, shotNameSchema } from '@lantern/core/shot'
 import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, gasKeys, getAsset, getShot, listShots, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus } from '@lantern/store'
 import { Command, InvalidArgumentError } from 'commander'
 import { pino } from 'pino'
+import { z } from 'zod'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
+import { writeMatchFiles } from './matchFiles.ts'
 import { matchShot } from './matchReport.ts'
 import { readSettings } from './settings.ts'
 
@@ -110,15 +112,17 @@ program.command('new').argument('<shot>').requiredOption('--plate <path>', 'a mo
     await report({ shot: name, plate: shot.document.plate, gaps: info.gaps ?? [] }, options.json, `${name}: ${shot.document.plate.last - shot.document.plate.first + 1} frames of ${info.width} x ${info.height}${info.gaps?.length ? `, missing ${info.gaps.join(', ')}` : ''}`)
   })
 
-program.command('camera').argument('<shot>').requiredOption('--from <file>', 'a glTF file').option(...json).action(async (name: string, options: { from: string; json?: string }) => {
+program.command('camera').argument('<shot>').requiredOption('--from <file>', 'glTF 2.0, USD ASCII or a table as CSV').option('--scale <s>', 'times the file’s own size', Number, 1).option('--offset <n>', 'added to the file’s frame numbers', Number, 0).option('--up <axis>', 'y or z, where the file doesn’t say', 'y').option(...json).action(async (name: string, options: { from: string; scale: number; offset: number; up: string; json?: string }) => {
   const shot = await getShot(store, name)
   const bytes = await readFile(options.from).catch(() => Promise.reject(new LanternError('file', `${options.from} can’t be read.`, 'Check the path.', { file: options.from })))
   const file = options.from.split('/').pop() ?? ''
   const { plate } = shot.document
-  readCameraGltf(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
-  const blob = await putBlob(store, bytes, 'model/gltf+json')
-  await editShot(store, name, undefined, { camera: { kind: 'path', path: { blob, file } } })
-  await report({ shot: name, camera: file }, options.json, `${name}: camera from ${file}`)
+  const how = z.object({ scale: z.number().min(0.001).max(1000), offset: z.number().int(), up: z.enum(['y', 'z']) }).safeParse(options)
+  if (!how.success) throw new LanternError('camera', `--${how.error.issues[0]?.path.join('.')} is not one that can be had: ${how.error.issues[0]?.message}.`, 'Scale lies between 0.001 and 1000, offset is a whole number, up is y or z.', { field: String(how.error.issues[0]?.path[0]) })
+  const { notes } = readCameraFile(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] }, how.data)
+  const blob = await putBlob(store, bytes, 'application/octet-stream')
+  await editShot(store, name, undefined, { camera: { kind: 'path', path: { blob, file, ...how.data } } })
+  await report({ shot: name, camera: file, notes }, options.json, [`${name}: camera from ${file}`, ...notes].join('\n  '))
 })
 
 program.command('match').argument('<shot>').option('--focal <mm>', 'focal length on a 36 mm wide sensor, where it is known; the shot keeps it', Number).option('--take', 'in place of a camera from a file or a typed one, too').option(...json)
@@ -166,8 +170,8 @@ program.command('picture').argument('<shot>').option('--frames <a-b>').option('-
   await report({ shot: name, quality, frames }, options.json, `${name}: ${frames.length} frames kept at ${quality}`)
 })
 
-program.command('out').argument('<shot>').option('--movie <file>').option('--exr <dir>').option('--camera <file>').option('--frames <a-b>').option('--quality <q>', 'look or final', 'final').option(...json)
-  .action(async (name: string, options: { movie?: string; exr?: string; camera?: string; frames?: string; quality: string; json?: string }) => {
+program.command('out').argument('<shot>').option('--movie <file>').option('--exr <dir>').option('--camera <file>', 'with points, tracks and test objects: .gltf, .usda, or the camera alone as .csv').option('--tracks <file>', 'tracks as .csv').option('--lens-map <file>', 'the lens’s bend as .exr').option('--up <axis>', 'y or z, for USD and CSV', 'y').option('--unit <u>', 'm or cm, for USD and CSV', 'm').option('--first <n>', 'number of the plate’s first frame in these files', Number).option('--frames <a-b>').option('--quality <q>', 'look or final', 'final').option(...json)
+  .action(async (name: string, options: { movie?: string; exr?: string; camera?: string; tracks?: string; lensMap?: string; up: string; unit: string; first?: number; frames?: string; quality: string; json?: string }) => {
     const shot = await getShot(store, name)
     const frames = framesOf(shot.document, options.frames)
     const quality: PictureQualityName = options.quality === 'look' ? 'look' : 'final'
@@ -177,15 +181,15 @@ program.command('out').argument('<shot>').option('--movie <file>').option('--exr
         if (gasKeys(shot.document).length > 0) await picture(context, shot, quality, frames)
         await writeHandOff(context, shot, { movie: options.movie, exr: options.exr, quality, frames })
       })
-    if (options.camera) {
+    if (options.camera || options.tracks || options.lensMap) {
       const cameras = frames.flatMap((frame) => {
         const camera = cameraAt(shot.document, path, frame)
         return camera ? [{ frame, camera }] : []
       })
       if (cameras.length === 0) throw new LanternError('no-camera', 'The shot has no camera to hand off.', 'Take in a camera or type one.', { field: 'camera' })
-      await writeFile(options.camera, writeCameraGltf(name, cameras, shot.document.plate.rate[0] / shot.document.plate.rate[1]))
+      await writeMatchFiles(store, shot, cameras, options)
     }
-    await report({ shot: name, frames: frames.length, movie: options.movie, exr: options.exr, camera: options.camera }, options.json, `${name}: ${frames.length} frames handed off`)
+    await report({ shot: name, frames: frames.length, movie: options.movie, exr: options.exr, camera: options.camera, tracks: options.tracks, lensMap: options.lensMap }, options.json, `${name}: ${frames.length} frames handed off`)
   })
 
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => (stopping.now = true))

@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
-import { panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
-import { alignPoints, movePoint, quaternionOfMatrix } from './align.ts'
+import { panTiltRoll, rotate, type Vec3, quaternionOfMatrix } from '../math/index.ts'
+import { alignPoints, movePoint } from './align.ts'
 
 const points: Vec3[] = [[0, 0, 0], [1, 0.2, -3], [2, 5, 1], [-4, 1, 0.5], [0.3, -2, 6]]
 

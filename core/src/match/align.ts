@@ -1,21 +1,6 @@
 import type { Camera, Similarity } from '../data/index.ts'
-import { conjugate, multiply, type Quaternion, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
+import { conjugate, multiply, type Quaternion, quaternionOfMatrix, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
 import { eyeOf, type Structure } from './structure.ts'
-
-/** Unit quaternion of a rotation matrix, nine numbers in rows (Shepperd 1978). */
-export function quaternionOfMatrix(m: ArrayLike<number>): Quaternion {
-  const at = (k: number): number => m[k] as number
-  const [a, b, c] = [at(0), at(4), at(8)]
-  const options: Quaternion[] = [
-    [at(7) - at(5), at(2) - at(6), at(3) - at(1), 1 + a + b + c],
-    [1 + a - b - c, at(1) + at(3), at(2) + at(6), at(7) - at(5)],
-    [at(1) + at(3), 1 - a + b - c, at(5) + at(7), at(2) - at(6)],
-    [at(2) + at(6), at(5) + at(7), 1 - a - b + c, at(3) - at(1)],
-  ]
-  // The one whose own part is largest is the best conditioned.
-  const own = [1 + a + b + c, 1 + a - b - c, 1 - a + b - c, 1 - a - b + c]
-  return unit(options[own.indexOf(Math.max(...own))] ?? [0, 0, 0, 1])
-}
 
 /** The camera of a solved frame, in the world of the solve turned to glTF's axes (Y up, looking along -Z). */
 export function cameraAt(s: Structure, frame: number): Camera {

@@ -1,7 +1,7 @@
 import { LanternError, random } from '../base/index.ts'
 import type { Camera, Similarity } from '../data/index.ts'
-import { cross, dot, length, normalise, type Quaternion, rotate, scale, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
-import { movePoint, quaternionOfMatrix } from './align.ts'
+import { cross, dot, length, normalise, type Quaternion, quaternionOfMatrix, rotate, scale, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
+import { movePoint } from './align.ts'
 
 /** What a person says about the world of a solve; points are in that world. */
 export interface GroundSettings {

@@ -1,7 +1,6 @@
 import { LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
-import { cross, dot, normalise, scale, solveCholesky, svd3, symmetricEigen, type Vec3 } from '../math/index.ts'
-import { quaternionOfMatrix } from './align.ts'
+import { cross, dot, normalise, quaternionOfMatrix, scale, solveCholesky, svd3, symmetricEigen, type Vec3 } from '../math/index.ts'
 import { movePose } from './bundle.ts'
 import { straightPlace } from './lens.ts'
 

@@ -35,3 +35,18 @@ export function rotate(q: Quaternion, v: Vec3): Vec3 {
 export function panTiltRoll(pan: number, tilt: number, roll: number): Quaternion {
   return multiply(multiply(aboutAxis([0, 1, 0], pan), aboutAxis([1, 0, 0], tilt)), aboutAxis([0, 0, 1], roll))
 }
+
+/** Unit quaternion of a rotation matrix, nine numbers in rows (Shepperd 1978). */
+export function quaternionOfMatrix(m: ArrayLike<number>): Quaternion {
+  const at = (k: number): number => m[k] as number
+  const [a, b, c] = [at(0), at(4), at(8)]
+  const options: Quaternion[] = [
+    [at(7) - at(5), at(2) - at(6), at(3) - at(1), 1 + a + b + c],
+    [1 + a - b - c, at(1) + at(3), at(2) + at(6), at(7) - at(5)],
+    [at(1) + at(3), 1 - a + b - c, at(5) + at(7), at(2) - at(6)],
+    [at(2) + at(6), at(5) + at(7), 1 - a - b + c, at(3) - at(1)],
+  ]
+  // The one whose own part is largest is the best conditioned.
+  const own = [1 + a + b + c, 1 + a - b - c, 1 - a + b - c, 1 - a - b + c]
+  return unit(options[own.indexOf(Math.max(...own))] ?? [0, 0, 0, 1])
+}

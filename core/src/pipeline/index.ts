@@ -1,4 +1,5 @@
 export * from './camera.ts'
+export * from './exchange.ts'
 export * from './gas.ts'
 export * from './hands.ts'
 export * from './match.ts'

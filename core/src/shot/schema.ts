@@ -133,7 +133,12 @@ export const cameraSchema = z
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Camera', touches: 'picture' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
     /** The store's blob of the path, and what it was called. */
-    path: z.object({ blob: keySchema, file: z.string() }).strict().optional(),
+    path: z.object({
+      blob: keySchema, file: z.string(),
+      scale: number(0.001, 1000, 1, { label: 'Scale', unit: '×', span: [0.01, 100], step: 0.01, hint: 'Times the file’s own size: 0.01 where it was written in centimetres without saying so.', group: 'Taken in', touches: 'picture' }),
+      offset: z.number().int().min(-1_000_000).max(1_000_000).default(0).meta({ label: 'Frames later', unit: 'fr', span: [-100, 100], step: 1, hint: 'Added to the file’s frame numbers.', group: 'Taken in', touches: 'picture' } satisfies SettingMeta),
+      up: z.enum(['y', 'z']).default('y').meta({ label: 'Up in the file', hint: 'Choose z where the file is Z up without saying so and the camera lies on its back.', group: 'Taken in', touches: 'picture' } satisfies SettingMeta),
+    }).strict().optional(),
     /** Lines drawn along edges that run right (x), up (y) or towards the camera (z), the world's origin, and a length from it along an axis; px of the full frame. focal: in picture widths, where it is known. */
     lineUp: z.object({
       lines: z.array(z.object({ axis: worldAxis, ends: z.tuple([z.number(), z.number(), z.number(), z.number()]) }).strict()).max(60).default([]),

@@ -43,6 +43,7 @@ export const SETTINGS = {
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
   hand: settingsOf(handSchema),
+  cameraPath: settingsOf(cameraSchema.shape.path.unwrap()),
   plateLight: settingsOf(plateLightSchema),
   sit: settingsOf(sitSchema),
   layer: settingsOf(layerObject('fire')),

@@ -90,6 +90,15 @@ export async function adoptSolve(store: Store, shot: Shot, base?: number): Promi
   return editShot(store, shot.name, base, { camera: { kind: 'solved', solve: { key: keys.solve, tracks: keys.tracks, medianPx: solve.medianPx, ground: null, ...placed } } })
 }
 
+/** The solve that a shot's camera is, and its tracks, those set by hand among them; empty where the camera was not solved. */
+export async function solvedMatch(store: Store, document: ShotDocument): Promise<{ solve?: Solve; tracks: Track[] }> {
+  const { camera } = document
+  const found = camera.kind === 'solved' && camera.solve ? camera.solve : undefined
+  const tracks = allTracks(document, found?.tracks ?? '', found ? ((await keptTracks(store, found.tracks)) ?? []) : [], await keptHands(store, document))
+  const solve = found && (await keptSolveOf(store, found.key))
+  return { ...(solve ? { solve: withHandPoints(solve, tracks) } : {}), tracks }
+}
+
 /** One stage of a match for the screen. */
 export interface MatchStage {
   key: string

@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { type CameraPath, readCameraGltf } from '@lantern/core/formats'
+import { type CameraPath, readCameraFile } from '@lantern/core/formats'
 import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases, shakenPath, solvedPath } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
@@ -23,7 +23,7 @@ export async function cameraPathOf(store: Store, document: ShotDocument): Promis
     return followed && shakenPath(still, plate, frame, model, followed)
   }
   if (camera.kind !== 'path' || !camera.path) return undefined
-  return readCameraGltf(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+  return readCameraFile(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] }, camera.path)
 }
 
 /** Keys of the shown gases' full runs, in the roster's order. */

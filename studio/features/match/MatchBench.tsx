@@ -4,6 +4,7 @@ import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { MATCH_STEPS, useShot } from '../shot/shotStore.ts'
 import { GroundStep } from './bench/GroundStep.tsx'
+import { HandOut } from './bench/HandOut.tsx'
 import { LineUpStep } from './bench/LineUpStep.tsx'
 import { OtherCameras } from './bench/OtherCameras.tsx'
 import { ProofStep } from './bench/ProofStep.tsx'
@@ -21,6 +22,7 @@ export function MatchBench() {
         {MATCH_STEPS.map((step) => <Press key={step} plain aria-current={step === matchStep ? 'step' : undefined} onClick={() => set({ matchStep: step, tool: 'choose' })} style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}>{step === matchStep ? <><span style={{ color: COLOURS.faint }}>[ </span>{step}<span style={{ color: COLOURS.faint }}> ]</span></> : step}</Press>)}
       </Flex>
       {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : <LineUpStep />}
+      {matchStep !== 'Track' && <HandOut shown={shown} />}
       {matchStep !== 'Proof' && <OtherCameras />}
     </>
   )

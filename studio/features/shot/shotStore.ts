@@ -188,8 +188,8 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { name, shot } = get()
     if (!shot) return
     try {
-      const next = await call<Shot>(`${shotPath(name)}/camera?file=${encodeURIComponent(file.name.slice(0, 200))}&base=${shot.head}`, { method: 'POST', body: file })
-      set({ shot: next, message: { text: `Camera taken in from ${file.name}.`, good: true } })
+      const { notes, ...next } = await call<Shot & { notes: string[] }>(`${shotPath(name)}/camera?file=${encodeURIComponent(file.name.slice(0, 200))}&base=${shot.head}`, { method: 'POST', body: file })
+      set({ shot: next, message: { text: [`Camera taken in from ${file.name}.`, ...notes].join(' '), good: true } })
       await get().refreshStatus()
     } catch (error) {
       get().say(error)

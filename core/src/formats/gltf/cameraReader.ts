@@ -29,6 +29,9 @@ const lensSchema = z.object({ width: z.number().positive(), height: z.number().p
 export interface CameraPath {
   /** In the plate's numbering. */
   frames: { frame: number; camera: Camera }[]
+  /** As the file says, where it does. */
+  rate?: number
+  first?: number
 }
 
 const GLB_MAGIC = 0x46546c67
@@ -129,6 +132,7 @@ export function readCameraGltf(bytes: Uint8Array, file: string, plate: { width: 
   }
   const first = lens?.first ?? plate.first
   return {
+    ...(lens?.rate === undefined ? {} : { rate: lens.rate }), ...(lens?.first === undefined ? {} : { first: lens.first }),
     frames: Array.from({ length: plate.last - plate.first + 1 }, (_, n) => {
       const frame = plate.first + n
       return { frame, camera: { ...still, ...poseAt(cameraNode, Math.max(0, frame - first) / plate.rate) } }

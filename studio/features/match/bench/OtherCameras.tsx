@@ -15,7 +15,7 @@ export function OtherCameras() {
   if (!camera) return null
   return (
     <Part title="Another camera" note={{ none: 'none', typed: 'typed', path: camera.path?.file.slice(0, 20), solved: 'solved', lined: 'lined up' }[camera.kind]}>
-      <input ref={file} type="file" hidden accept=".gltf,.glb,model/*" aria-label="Camera file" onChange={(event) => {
+      <input ref={file} type="file" hidden accept=".gltf,.glb,.usda,.usd,.csv,model/*" aria-label="Camera file" onChange={(event) => {
         const chosen = event.target.files?.[0]
         event.target.value = ''
         if (chosen) void takeCamera(chosen)
@@ -28,6 +28,7 @@ export function OtherCameras() {
         {camera.kind !== 'lined' && camera.lineUp && <Press onClick={() => edit({ camera: { kind: 'lined' } })}>Back to the lines</Press>}
         {camera.kind !== 'solved' && camera.solve && <Press onClick={() => edit({ camera: { kind: 'solved' } })}>Back to the solve</Press>}
       </Flex>
+      {camera.kind === 'path' && camera.path && <Box marginX="-14px"><Settings settings={SETTINGS.cameraPath} values={camera.path} onChange={(key, value, final) => final && edit({ camera: { path: { [key]: value } } })} /></Box>}
       {camera.kind === 'typed' && <Box marginX="-14px"><Settings settings={SETTINGS.camera} values={camera} onChange={(key, value, final) => (final ? edit : preview)({ camera: { [key]: value } })} /></Box>}
     </Part>
   )

@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { readCameraGltf } from '@lantern/core/formats'
+import { readCameraFile } from '@lantern/core/formats'
 import { editShot, getShot, putBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
@@ -17,7 +17,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (bytes.length > MOST_BYTES) throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
     const name = decodeURIComponent((await params).name)
     const { plate } = (await getShot(opened, name)).document
-    readCameraGltf(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
-    const blob = await putBlob(opened, bytes, 'model/gltf+json')
-    return editShot(opened, name, base, { camera: { kind: 'path', path: { blob, file } } })
+    const { notes } = readCameraFile(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+    const blob = await putBlob(opened, bytes, 'application/octet-stream')
+    return { ...(await editShot(opened, name, base, { camera: { kind: 'path', path: { blob, file, scale: 1, offset: 0, up: 'y' } } })), notes }
   })
