@@ -1,3 +1,7 @@
 export * from './display.ts'
 export * from './grain.ts'
 export * from './stack.ts'
+export * from './drift.ts'
+export * from './edges.ts'
+export * from './reading.ts'
+export * from './tones.ts'
