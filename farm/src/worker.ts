@@ -11,6 +11,7 @@ import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
 import { handJob, matchJob } from './jobs/match.ts'
+import { readingJob, reportJob } from './jobs/readings.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readSettings } from './settings.ts'
@@ -55,6 +56,14 @@ async function main(): Promise<void> {
       handOff: (payload, { job }) => {
         const wanted = jobSchemas.handOff.parse(payload)
         return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
+      },
+      reading: (payload, { job }) => {
+        const wanted = jobSchemas.reading.parse(payload)
+        return doing('a reading', wanted.shot, () => readingJob(contextFor(job.id), wanted))
+      },
+      report: (payload, { job }) => {
+        const wanted = jobSchemas.report.parse(payload)
+        return doing('the plate’s report', wanted.shot, () => reportJob(contextFor(job.id), wanted))
       },
       hand: (payload, { job }) => {
         const wanted = jobSchemas.hand.parse(payload)

@@ -11,5 +11,5 @@ export function makeItem(kind: ItemKind, over: Record<string, unknown> & { name:
 
 /** A new shot round a plate: no camera yet, nothing in it. */
 export function makeShot(name: string, plate: PlateInfo): ShotDocument {
-  return { version: 1, name, plate, camera: cameraSchema.parse({}), match: matchSettingsSchema.parse({}), light: plateLightSchema.parse({}), sit: sitSchema.parse({}), items: {} }
+  return { version: 1, name, plate, camera: cameraSchema.parse({}), match: matchSettingsSchema.parse({}), light: plateLightSchema.parse({}), sit: sitSchema.parse({}), readings: {}, items: {} }
 }

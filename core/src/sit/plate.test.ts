@@ -3,7 +3,7 @@ import { random } from '../base/index.ts'
 import { brightnessOf, edgeRise, exposureDrift, plainEdges, readArea, shutterShare, tonesOf } from './index.ts'
 
 const [W, H] = [160, 120]
-const picture = (at: (x: number, y: number) => number): Float32Array => Float32Array.from({ length: W * H * 3 }, (_, k) => at(((k / 3) | 0) % W, Math.floor(k / 3 / W)) * [1, 0.5, 0.25][k % 3]!)
+const picture = (at: (x: number, y: number) => number): Float32Array => Float32Array.from({ length: W * H * 3 }, (_, k) => at(((k / 3) | 0) % W, Math.floor(k / 3 / W)) * ([1, 0.5, 0.25][k % 3] as number))
 const normal = (stream: { next(): number }): number => (stream.next() + stream.next() + stream.next() + stream.next() - 2) * 1.732
 
 describe('a reading', () => {

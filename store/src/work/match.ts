@@ -5,7 +5,7 @@ import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, tracksRecip
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
-import { ensureResult, keptFrame, type ResultState, resultRows, setResultState } from '../queries/results.ts'
+import { ensureResult, keptFrame, type ResultRow, type ResultState, resultRows, setResultState } from '../queries/results.ts'
 import { editShot, type Shot } from '../queries/shots.ts'
 import { queueJob } from '../queue.ts'
 
@@ -115,15 +115,17 @@ export interface MatchStatus {
   hands: Record<string, MatchStage>
 }
 
+/** A whole result's stage from its row. */
+export async function stageOf(store: Store, key: string, row: ResultRow | undefined): Promise<MatchStage> {
+  const kept = await keptFrame(store, key, WHOLE)
+  return { key, state: row?.state ?? 'missing', share: row?.share ?? 0, doing: row?.doing ?? null, error: row?.error ?? null, figures: kept?.figures ?? {} }
+}
+
 export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
   const keys = matchKeys(document)
   const hands = Object.keys(document.match.hands).map((id) => [id, handKey(document, id) ?? ''] as const)
   const rows = await resultRows(store, [keys.tracks, keys.solve, ...hands.map(([, key]) => key)])
-  const stage = async (key: string): Promise<MatchStage> => {
-    const row = rows.get(key)
-    const kept = await keptFrame(store, key, WHOLE)
-    return { key, state: row?.state ?? 'missing', share: row?.share ?? 0, doing: row?.doing ?? null, error: row?.error ?? null, figures: kept?.figures ?? {} }
-  }
+  const stage = (key: string): Promise<MatchStage> => stageOf(store, key, rows.get(key))
   const handStages: Record<string, MatchStage> = {}
   for (const [id, key] of hands) handStages[id] = await stage(key)
   return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages }

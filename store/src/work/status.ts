@@ -6,6 +6,7 @@ import { keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { matchStatus, type MatchStatus } from './match.ts'
+import { type PlateStatus, plateStatus } from './readings.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
 /** What is kept, stale and missing of one thing, for its strip row. */
@@ -34,6 +35,7 @@ export interface ShotStatus {
   final: PictureStatus
   machines: { id: string; doing: string | null }[]
   match: MatchStatus
+  readings: PlateStatus
   /** By form and quality: movie-final and on. */
   handOffs: Record<string, { key: string; state: ResultRow['state'] | 'missing'; error: ResultRow['error']; bytes?: number }>
 }
@@ -96,6 +98,7 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
     final: await pictureStatus(store, shot, 'final', pictureKeys(document, path, 'final')),
     machines: await liveMachines(store),
     match: await matchStatus(store, document),
+    readings: await plateStatus(store, document),
     handOffs: await handOffStatus(store, document),
   }
 }

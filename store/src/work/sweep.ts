@@ -4,6 +4,7 @@ import type { Store } from '../open.ts'
 import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { handKey, matchKeys } from './match.ts'
+import { plateKeys } from './readings.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
 /** One of the store's machines sweeps at a time. */
@@ -17,6 +18,7 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     for (const { key } of gasKeys(document)) keys.add(key)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
     for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
+    for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     const path = await cameraPathOf(store, document).catch(() => undefined)
     for (const quality of QUALITIES) {

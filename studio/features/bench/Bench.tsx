@@ -7,6 +7,7 @@ import { Press } from '@/ui/Press.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
 import { MatchBench } from '../match/MatchBench.tsx'
+import { PlateBench } from '../plate/PlateBench.tsx'
 import { handOffs } from './handOff.ts'
 import { Settings } from './Settings.tsx'
 
@@ -153,34 +154,6 @@ function HandOffBench({ state }: { state: ShotState }) {
   )
 }
 
-function PlateBench({ state }: { state: ShotState }) {
-  const { shot, status, edit } = state
-  const plate = shot?.document.plate
-  if (!plate) return null
-  const info = status?.asset.info
-  const rows: [string, string][] = [
-    ['File', plate.file], ['Frames', `${plate.first}–${plate.last}`], ['Rate', `${plate.rate[0]}/${plate.rate[1]} per s`], ['Size', `${plate.width} × ${plate.height} px`], ['Depth', `${info?.bits ?? '–'} bit`],
-    ['Gaps', info?.gaps?.length ? info.gaps.slice(0, 8).join(', ') : 'none'],
-  ]
-  return (
-    <>
-      <Head title="Plate" kind={status?.asset.state === 'ready' ? 'read' : `reading ${status?.asset.done ?? 0} of ${status?.asset.total ?? 0}`} />
-      {status?.asset.error && <Text role="alert" color="wrong" padding="8px 14px">{status.asset.error.message} {status.asset.error.remedy}</Text>}
-      <Box padding="8px 14px">
-        {rows.map(([label, text]) => (
-          <Flex key={label} justify="space-between" minHeight="24px" gap="10px"><span>{label}</span><span className="num" style={{ color: '#b4b4b4', overflow: 'hidden', textOverflow: 'ellipsis' }}>{text}</span></Flex>
-        ))}
-        <label style={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
-          Encoding
-          <select value={plate.encoding} onChange={(event) => edit({ plate: { encoding: event.target.value } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px' }}>
-            <option value="srgb">sRGB</option><option value="rec709">Rec. 709</option><option value="linear">linear</option>
-          </select>
-        </label>
-      </Box>
-    </>
-  )
-}
-
 /** The bench: the chosen thing's settings, or the station's own. */
 export function Bench() {
   const state = useShot()
@@ -196,13 +169,13 @@ export function Bench() {
   }
   const own = (): React.ReactNode => {
     if (item) return <ItemBench key={chosen} id={chosen} item={item} />
-    const at = CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|proof|track)\..*/, 'camera')] ?? station
+    const at = chosen.startsWith('reading.') ? 'Plate' : CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|proof|track)\..*/, 'camera')] ?? station
     if (at === 'Match') return <MatchBench />
     if (at === 'Picture') return <PictureBench state={state} />
     if (at === 'Sit') return <SitBench state={state} />
     if (at === 'Hand-off') return <HandOffBench state={state} />
     if (at === 'Light') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} /></>)
-    if (station === 'Plate') return <PlateBench state={state} />
+    if (at === 'Plate') return <PlateBench />
     return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, or press Fire and click where it burns.')}</Text>
   }
   return (

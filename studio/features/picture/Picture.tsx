@@ -1,7 +1,7 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
 import type { Camera } from '@lantern/core/data'
-import { pickSurface, shownGases } from '@lantern/core/pipeline'
+import { hasPath, pickSurface, shownGases } from '@lantern/core/pipeline'
 import { panTiltRoll, type Vec3 } from '@lantern/core/math'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
@@ -10,6 +10,8 @@ import { DepthRail } from '../rail/DepthRail.tsx'
 import { cameraNow, type Compare, useShot, type View } from '../shot/shotStore.ts'
 import { PictureDisplay, type Shown } from './display.ts'
 import { Looks, sourceOf } from './looks.ts'
+import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
+import { usePlateFilesOf } from '../plate/plateFiles.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { useMatchFilesOf } from '../match/matchData.ts'
 import { Overlay } from './Overlay.tsx'
@@ -97,6 +99,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
         <Box position="relative" style={{ width: size[0], height: size[1], transform: `translate(${zoom.x}px, ${zoom.y}px) scale(${zoom.scale})` }}>
           <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
           {overlay && camera && <Overlay camera={camera} />}
+          {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}
           {compare === 'wipe' && <Box position="absolute" top="0" bottom="0" width="10px" marginLeft="-5px" left={`${wipe * 100}%`} cursor="ew-resize" role="slider" aria-label="Wipe" aria-valuenow={Math.round(wipe * 100)} tabIndex={0} onKeyDown={(event) => {
             if (event.key === 'ArrowLeft' || event.key === 'ArrowRight') {
@@ -131,7 +134,7 @@ function OutsidePane() {
   const state = useShot()
   const [orbit, setOrbit] = useState({ turn: 35, tilt: -22, distance: 16 })
   const here = cameraNow(state, frame)
-  const path = shot?.document.camera.kind === 'path' || shot?.document.camera.kind === 'solved' ? cameras.cameras : here ? [here] : []
+  const path = shot && hasPath(shot.document) ? cameras.cameras : here ? [here] : []
   const view = useMemo((): Camera => {
     const rotation = panTiltRoll((orbit.turn * Math.PI) / 180, (orbit.tilt * Math.PI) / 180, 0)
     const focus: Vec3 = [1, 1, 2]
@@ -162,6 +165,7 @@ export function Picture() {
   // Thin gases burn in the browser for what is not kept yet.
   const document = shot?.document
   useMatchFilesOf(document, status)
+  usePlateFilesOf(status?.readings)
   useEffect(() => {
     if (!looks || !document || document.camera.kind === 'none' || station === 'Match') return
     for (const [id] of shownGases(document)) if (status?.gases[id]?.state !== 'done' || sourceOf(useShot.getState(), frame).from === 'thin' || sourceOf(useShot.getState(), frame).from === 'plate') looks.burn(document, id)

@@ -1,7 +1,7 @@
 import { makeItem, makeShot } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { NO_MATCH } from '../../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import type { LookReply, LookRequest } from '@/workers/protocol.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
 import { Looks, sourceOf } from './looks.ts'
@@ -32,7 +32,7 @@ beforeEach(() => {
   const document = makeShot('yard', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 100, rate: [24, 1], encoding: 'srgb' })
   document.camera.kind = 'typed'
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
-  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, handOffs: {}, gases: { fire: { ...kept([]), key: 'gas', heatKw: [] } }, look: kept([]), final: kept([]) }
+  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: { fire: { ...kept([]), key: 'gas', heatKw: [] } }, look: kept([]), final: kept([]) }
   useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, frame: 5, exposure: 0, soft: true, message: undefined })
   state = useShot.getState()
 })

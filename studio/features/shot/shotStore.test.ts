@@ -1,7 +1,7 @@
 import { applyPatch, diffPatch, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { NO_MATCH } from '../../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import { cameraNow, useShot } from './shotStore.ts'
 
 // The open shot in the browser, against a server of a few lines that keeps revisions as the real one does.
@@ -16,7 +16,7 @@ interface Server {
 }
 let server: Server
 const answer = (): Shot => ({ id: 1, name: NAME, head: server.head, document: server.revisions[server.head - 1] as ShotDocument, canUndo: server.head > 1, canRedo: server.head < server.revisions.length })
-const status = (): ShotStatus => ({ head: server.head, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, gases: {}, machines: [], match: NO_MATCH, handOffs: {}, look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} }, final: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} } })
+const status = (): ShotStatus => ({ head: server.head, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, gases: {}, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} }, final: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} } })
 
 beforeEach(() => {
   const document = makeShot(NAME, { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })

@@ -2,7 +2,7 @@ import type { Solve } from '@lantern/core/data'
 import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { describe, expect, it } from 'vitest'
-import { NO_MATCH, stage } from '../../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS, stage } from '../../../store/testing/noMatch.ts'
 import { type ShownMatch, shownMatch } from '../match/matchData.ts'
 import { stripRows } from '../strip/rows.ts'
 import { belongs, STATIONS, stationStates } from './stations.ts'
@@ -11,7 +11,7 @@ import type { ShotState } from './shotStore.ts'
 const shot = (): ShotDocument => makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' })
 const kept = (frames: number[], stale: number[] = []) => ({ state: 'done' as const, kept: frames, stale, error: null, secondsLeft: null })
 const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus => ({
-  head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, machines: [], match: NO_MATCH, handOffs: {},
+  head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {},
   gases: { fire: { ...kept(gas), key: 'k', heatKw: gas.map((n) => n * 100) } }, look: { ...kept(look, stale), keys: {} }, final: { ...kept([]), keys: {} },
 })
 

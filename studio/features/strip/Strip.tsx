@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react'
 import { useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { stripRows, type StripRow } from './rows.ts'
@@ -18,7 +19,7 @@ function drawRow(context: CanvasRenderingContext2D, row: StripRow, top: number, 
     for (let frame = first; frame <= last; frame++) {
       const value = row.values.get(frame)
       if (value === undefined) continue
-      const y = top + 21 - (18 * value) / row.top
+      const y = top + 21 - (18 * (value - (row.bottom ?? 0))) / (row.top - (row.bottom ?? 0))
       if (begun) path.lineTo(x(frame), y)
       else path.moveTo(x(frame), y)
       begun = true
@@ -62,7 +63,7 @@ export function Strip() {
     watch.observe(place.current)
     return () => watch.disconnect()
   }, [])
-  const rows = stripRows(state, useShownMatch())
+  const rows = stripRows(state, useShownMatch(), usePlateFiles())
   const first = shot?.document.plate.first ?? 0
   const last = shot?.document.plate.last ?? 1
   const step = (width - INSET * 2 - 14) / Math.max(1, last - first)

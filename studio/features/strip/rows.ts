@@ -1,12 +1,12 @@
-import { handNumber, itemsInOrder } from '@lantern/core/pipeline'
-import { trackLast } from '@lantern/core/data'
+import { handNumber, itemsInOrder, readingValues } from '@lantern/core/pipeline'
+import { type PlateReport, type ReadingFrames, trackLast } from '@lantern/core/data'
 import type { ShotDocument } from '@lantern/core/shot'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 
 export type StripRow =
   | { kind: 'frames'; name: string; figure: string; kept: ReadonlySet<number>; stale: ReadonlySet<number>; running: boolean }
-  | { kind: 'curve'; name: string; figure: string; values: ReadonlyMap<number, number>; top: number; added: boolean }
+  | { kind: 'curve'; name: string; figure: string; values: ReadonlyMap<number, number>; top: number; bottom?: number; added: boolean }
 
 const LEAST_TOP_PX = 1
 
@@ -38,13 +38,33 @@ function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, fr
   return rows
 }
 
+/** The plate's own drift of exposure, and what is read of it: at the Plate station all, elsewhere what is shown. */
+function plateRows({ shot, status, frame, station, chosen }: ShotState, files: { readings: Readonly<Record<string, ReadingFrames>>; reports: Readonly<Record<string, PlateReport>> }): StripRow[] {
+  const rows: StripRow[] = []
+  const report = files.reports[status?.readings.report.key ?? '']
+  if (station === 'Plate' && report) {
+    const values = new Map(report.drift.flatMap((v, n) => (v === null ? [] : [[report.first + n, v] as const])))
+    const now = values.get(frame)
+    if (values.size > 0) rows.push({ kind: 'curve', name: 'Exposure drift', figure: now === undefined ? '' : `${now >= 0 ? '+' : ''}${now.toFixed(2)} st`, values, top: Math.max(...values.values()) + 0.02, bottom: Math.min(...values.values()) - 0.02, added: false })
+  }
+  for (const [id, reading] of Object.entries(shot?.document.readings ?? {})) {
+    const taken = files.readings[status?.readings.areas[id]?.reading.key ?? '']
+    if (!taken || !(reading.shown || chosen === `reading.${id}`)) continue
+    const values = readingValues(taken, reading)
+    const now = values.get(frame)
+    rows.push({ kind: 'curve', name: reading.name, figure: now === undefined ? '' : now.toFixed(3), values, top: Math.max(1e-6, ...values.values()) * 1.05, added: false })
+  }
+  return rows
+}
+
 /** The strip's rows: what has a value or a kept result per frame. */
-export function stripRows({ shot, status, thin, frame, station, chosen }: ShotState, shown: ShownMatch): StripRow[] {
+export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters<typeof plateRows>[1]): StripRow[] {
+  const { shot, status, thin, frame, station, chosen } = state
   if (!shot) return []
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = station === 'Match' ? matchRows(shown, document, chosen, frame, status) : []
+  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status) : []), ...plateRows(state, files)]
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
     const gas = status?.gases[id]

@@ -1,0 +1,49 @@
+import { LanternError, type Progress } from '@lantern/core/base'
+import type { PlateReport, ReadingFrames } from '@lantern/core/data'
+import { writeReading, writeReport } from '@lantern/core/formats'
+import { cameraAt, codeWidth, readingRecipe, recipeKey, reportPlate, reportRecipe, takeReading } from '@lantern/core/pipeline'
+import type { Reading, ShotDocument } from '@lantern/core/shot'
+import { cameraPathOf, findShotById, getAsset, type JobPayload, keptTracks, resultState, setResultState, type Store } from '@lantern/store'
+import type { JobContext } from './context.ts'
+import { plateFrames } from './match.ts'
+import { stage } from './stage.ts'
+
+/** Takes a reading of a shot's plate. */
+export async function readPlate(store: Store, document: ShotDocument, reading: Reading, progress: Progress): Promise<ReadingFrames> {
+  const path = reading.area.kind === 'pin' ? await cameraPathOf(store, document) : undefined
+  const { first } = document.plate
+  return takeReading(plateFrames(store, document), first, reading, (n) => cameraAt(document, path, first + n), progress)
+}
+
+/** Measures a shot's plate; tracks: key of kept ones. */
+export async function measurePlate(store: Store, document: ShotDocument, shape: readonly (readonly [number, number])[] | undefined, tracks: string | undefined, progress: Progress): Promise<PlateReport> {
+  const { plate } = document
+  const { info } = await getAsset(store, plate.asset)
+  return reportPlate(plateFrames(store, document), plate.first, shape, tracks ? ((await keptTracks(store, tracks)) ?? []) : [], info.bits === 8 ? codeWidth(plate.encoding) : undefined, progress)
+}
+
+/** What a shot has moved on from is not made any more. */
+async function letGo(store: Store, key: string): Promise<false> {
+  if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
+  return false
+}
+
+export async function readingJob(context: JobContext, { shot: id, reading, key }: JobPayload<'reading'>): Promise<boolean> {
+  const { store } = context
+  const shot = await findShotById(store, id)
+  const wanted = shot?.document.readings[reading]
+  if (!shot || !wanted || recipeKey(readingRecipe(shot.document, wanted)) !== key) return letGo(store, key)
+  const state = await stage(context, key, async (progress) => ({ bytes: writeReading(await readPlate(store, shot.document, wanted, progress)), mediaType: 'application/json', figures: {} }))
+  return state === 'done'
+}
+
+export async function reportJob(context: JobContext, { shot: id, reading, tracks, key }: JobPayload<'report'>): Promise<boolean> {
+  const { store } = context
+  const shot = await findShotById(store, id)
+  const area = reading === undefined ? undefined : shot?.document.readings[reading]?.area
+  const shape = area?.kind === 'shape' ? area.points : undefined
+  if (!shot || recipeKey(reportRecipe(shot.document, shape, tracks)) !== key) return letGo(store, key)
+  if (reading !== undefined && !shape) throw new LanternError('no-shape', 'The shape is gone.', 'Draw it again.')
+  const state = await stage(context, key, async (progress) => ({ bytes: writeReport(await measurePlate(store, shot.document, shape, tracks, progress)), mediaType: 'application/json', figures: {} }))
+  return state === 'done'
+}
