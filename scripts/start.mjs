@@ -66,10 +66,10 @@ function keepUp(name, start, set) {
   }
   return up()
 }
-const keepRest = (name, signal, args, cwd) =>
+const keepRest = (name, signal, args, cwd, more = {}) =>
   keepUp(
     name,
-    () => spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, process.execPath, ...args], { stdio: ['pipe', 'inherit', 'inherit'], env, detached: true, cwd }),
+    () => spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, process.execPath, ...args], { stdio: ['pipe', 'inherit', 'inherit'], env: { ...env, ...more }, detached: true, cwd }),
     (child, gone) => (child ? rest.add(child) : rest.delete(gone)),
   )
 const once = (args) => new Promise((done, failed) => spawn(process.execPath, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) => (code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)))))
@@ -108,7 +108,8 @@ try {
   }
   if (process.env.LANTERN_DEMO !== 'no') await once(['scripts/run-ts.mjs', 'scripts/seed.ts'])
   await keepRest('The studio', 'SIGTERM', [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], join(top, 'studio'))
-  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top)
+  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'long' })
+  await keepRest('The farm machine for short work', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'short', LANTERN_THREADS: '1' })
   for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await wait(100)
   console.log(`Coal Lantern is at http://127.0.0.1:${port}`)
 } catch (error) {

@@ -10,6 +10,8 @@ const environment = z.object({
   LANTERN_THREADS: z.coerce.number().int().min(1).max(64).optional(),
   /** Kept results beyond this many GB go, oldest use first. */
   LANTERN_KEEP_GB: z.coerce.number().positive().default(40),
+  /** Which jobs it takes: all, those that compute with all its threads, or the short ones that a person waits for (a reading, a track set by hand). */
+  LANTERN_TAKES: z.enum(['all', 'long', 'short']).default('all'),
   LANTERN_LOG: z.enum(['trace', 'debug', 'info', 'warn', 'error', 'silent']).default('info'),
 })
 
@@ -21,6 +23,7 @@ export function readSettings() {
     databaseUrl: env.LANTERN_DATABASE_URL ?? `postgres://lantern@127.0.0.1:${env.LANTERN_DATABASE_PORT}/lantern`,
     threads: env.LANTERN_THREADS ?? Math.max(1, Math.min(8, cpus().length)),
     keepBytes: env.LANTERN_KEEP_GB * 1e9,
+    takes: env.LANTERN_TAKES,
     log: env.LANTERN_LOG,
   }
 }

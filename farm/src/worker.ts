@@ -4,7 +4,7 @@ import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
 import { findShotById, leave, migrate, openStore, jobSchemas, tellDoing } from '@lantern/store'
 import { EventEmitter } from 'node:events'
-import { Logger, run, type WorkerEvents } from 'graphile-worker'
+import { Logger, run, type TaskList, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
@@ -44,40 +44,44 @@ async function main(): Promise<void> {
     pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data, keepBytes: settings.keepBytes } })
     pulse.unref()
   })
+  // What a person waits for in front of the screen has a machine of its own where the start command says so, or it would wait for a night's run.
+  const short: TaskList = {
+    hand: (payload, { job }) => {
+      const wanted = jobSchemas.hand.parse(payload)
+      return doing('a track', wanted.shot, () => handJob(contextFor(job.id), wanted))
+    },
+    reading: (payload, { job }) => {
+      const wanted = jobSchemas.reading.parse(payload)
+      return doing('a reading', wanted.shot, () => readingJob(contextFor(job.id), wanted))
+    },
+    report: (payload, { job }) => {
+      const wanted = jobSchemas.report.parse(payload)
+      return doing('the plate’s report', wanted.shot, () => reportJob(contextFor(job.id), wanted))
+    },
+  }
+  const long: TaskList = {
+    plate: (payload, { job }) => doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
+    gas: (payload, { job }) => {
+      const wanted = jobSchemas.gas.parse(payload)
+      return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
+    },
+    handOff: (payload, { job }) => {
+      const wanted = jobSchemas.handOff.parse(payload)
+      return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
+    },
+    match: (payload, { job }) => {
+      const wanted = jobSchemas.match.parse(payload)
+      return doing(wanted.solve ? 'camera' : 'tracks', wanted.shot, () => matchJob(contextFor(job.id), wanted))
+    },
+    picture: (payload, { job }) => {
+      const wanted = jobSchemas.picture.parse(payload)
+      return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () => pictureJob(contextFor(job.id), wanted))
+    },
+  }
   const runner = await run({
     pgPool: store.pool, concurrency: 1, noHandleSignals: true, pollInterval: 500, events,
     logger: new Logger(() => (level, message) => (level === 'error' ? log.error(message) : log.trace(message))),
-    taskList: {
-      plate: (payload, { job }) => doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
-      gas: (payload, { job }) => {
-        const wanted = jobSchemas.gas.parse(payload)
-        return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
-      },
-      handOff: (payload, { job }) => {
-        const wanted = jobSchemas.handOff.parse(payload)
-        return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
-      },
-      reading: (payload, { job }) => {
-        const wanted = jobSchemas.reading.parse(payload)
-        return doing('a reading', wanted.shot, () => readingJob(contextFor(job.id), wanted))
-      },
-      report: (payload, { job }) => {
-        const wanted = jobSchemas.report.parse(payload)
-        return doing('the plate’s report', wanted.shot, () => reportJob(contextFor(job.id), wanted))
-      },
-      hand: (payload, { job }) => {
-        const wanted = jobSchemas.hand.parse(payload)
-        return doing('a track', wanted.shot, () => handJob(contextFor(job.id), wanted))
-      },
-      match: (payload, { job }) => {
-        const wanted = jobSchemas.match.parse(payload)
-        return doing(wanted.solve ? 'camera' : 'tracks', wanted.shot, () => matchJob(contextFor(job.id), wanted))
-      },
-      picture: (payload, { job }) => {
-        const wanted = jobSchemas.picture.parse(payload)
-        return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () => pictureJob(contextFor(job.id), wanted))
-      },
-    },
+    taskList: settings.takes === 'short' ? short : settings.takes === 'long' ? long : { ...long, ...short },
   })
   log.info({ machine, threads: settings.threads }, 'farm machine ready')
   const end = async (): Promise<void> => {

@@ -1,5 +1,5 @@
 import type { Camera, Similarity } from '../data/index.ts'
-import { conjugate, multiply, type Quaternion, quaternionOfMatrix, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
+import { conjugate, multiply, quaternionOfMatrix, rotate, svd3, unit, type Vec3 } from '../math/index.ts'
 import { eyeOf, type Structure } from './structure.ts'
 
 /** The camera of a solved frame, in the world of the solve turned to glTF's axes (Y up, looking along -Z). */

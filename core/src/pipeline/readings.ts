@@ -3,7 +3,7 @@ import { type Camera, type Figures4, type PlateReport, placeAt, projectPoint, ty
 import type { PlateFrames } from '../match/index.ts'
 import { add, rotate } from '../math/index.ts'
 import type { Reading, ShotDocument } from '../shot/index.ts'
-import { type Area, brightnessOf, type Edge, edgeRise, exposureDrift, measureGrain, plainEdges, readArea, shutterShare, tonesOf } from '../sit/index.ts'
+import { type Area, brightnessOf, type Edge, edgeRise, type MovingEdge, exposureDrift, measureGrain, plainEdges, readArea, shutterShare, tonesOf } from '../sit/index.ts'
 import { handRecipe } from './hands.ts'
 import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
 
@@ -65,6 +65,7 @@ const LOOKED = 8
 const NEAR_TRACKS = 3
 const NEAR_SHARE = 0.06
 const MOST_EDGES = 4000
+const CELL_SHARE = 0.08
 
 /** How fast the picture moves at a place, px a frame: the median of the nearest tracks'. */
 function speedAt(tracks: readonly Track[], n: number, x: number, y: number, reach: number): [number, number] | undefined {
@@ -105,7 +106,7 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
   const laws: ReturnType<typeof measureGrain>[] = []
   const tones: ReturnType<typeof tonesOf>[] = []
   const edges: Edge[] = []
-  const moving: { edge: Edge; speed: readonly [number, number] }[] = []
+  const moving: MovingEdge[] = []
   for (let n = 0; n < frames; n++) {
     stopIfCancelled(progress)
     progress.report(n / frames, 'measuring the plate')
@@ -126,7 +127,7 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
       const placed = { ...one, x: one.x + part.x, y: one.y + part.y }
       edges.push(placed)
       const speed = speedAt(tracks, n, placed.x, placed.y, NEAR_SHARE * width)
-      if (speed) moving.push({ edge: placed, speed })
+      if (speed) moving.push({ frame: n, edge: placed, speed })
     }
   }
   const middle = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[list.length >> 1] ?? 0
@@ -137,6 +138,6 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
   return {
     first, drift: Array.from(exposureDrift(areas, frames), (v) => (Number.isNaN(v) ? null : v)), driftFrom: grid ? 'grid' : 'tracks',
     grain: { floor: each((k) => laws[k]?.floor ?? [0, 0, 0]), slope: each((k) => laws[k]?.slope ?? [0, 0, 0]), spread: middle(laws.map(({ spread }) => spread)) },
-    risePx: Number.isNaN(rise) ? null : rise, edges: still.length, black: each((k) => tones[k]?.black ?? [0, 0, 0]), white: each((k) => tones[k]?.white ?? [1, 1, 1]), shutter: shutterShare(moving)?.share ?? null,
+    risePx: Number.isNaN(rise) ? null : rise, edges: still.length, black: each((k) => tones[k]?.black ?? [0, 0, 0]), white: each((k) => tones[k]?.white ?? [1, 1, 1]), shutter: shutterShare(moving, CELL_SHARE * width)?.share ?? null,
   }
 }

@@ -91,28 +91,50 @@ export function edgeRise(edges: readonly Edge[]): number {
 }
 
 const LEAST_MOVING_PX = 2
-const LEAST_IN_BIN = 10
-const BIN_PX2 = 4
+const LEAST_EDGES = 60
+const LEAST_IN_CELL = 6
+const ROUNDS = 6
+
+/** An edge in a frame, and how fast the picture moves under it, px a frame. */
+export interface MovingEdge {
+  frame: number
+  edge: Edge
+  speed: readonly [number, number]
+}
 
 /**
- * Share of a frame's time for which the shutter is open (a half is 180 degrees), from edges and how fast the picture moves under each, px a frame: a box of length share x speed adds a twelfth of its square to an edge's variance.
- * Medians by the speed across the edge, then a line through them. Undefined where too little moves or too few edges are seen.
+ * Share of a frame's time for which the shutter is open (a half is 180 degrees), from edges and how fast the picture moves under each: a box of length share x speed adds a twelfth of its square to an edge's variance.
+ * Edges are compared with others near them in the same frame alone (cell: that breadth, px), level ones with upright ones: what is out of focus blurs both alike, whatever it moves.
+ * A line through the differences, those far off it weighing less (Huber). Undefined where too little moves or too few edges are seen.
  */
-export function shutterShare(moving: readonly { edge: Edge; speed: readonly [number, number] }[]): { share: number; edges: number } | undefined {
-  const bins = new Map<number, { speed2: number[]; variance: number[] }>()
-  for (const { edge, speed } of moving) {
+export function shutterShare(moving: readonly MovingEdge[], cell: number): { share: number; edges: number } | undefined {
+  const cells = new Map<string, { x: number; y: number }[]>()
+  for (const { frame, edge, speed } of moving) {
     const v = edge.across === 'x' ? speed[0] : speed[1]
-    const bin = Math.floor((v * v) / BIN_PX2)
-    const there = bins.get(bin) ?? { speed2: [], variance: [] }
-    there.speed2.push(v * v)
-    there.variance.push(edge.variance)
-    bins.set(bin, there)
+    const key = `${frame} ${Math.floor(edge.x / cell)} ${Math.floor(edge.y / cell)}`
+    const there = cells.get(key)
+    if (there) there.push({ x: v * v, y: edge.variance })
+    else cells.set(key, [{ x: v * v, y: edge.variance }])
   }
-  const points = [...bins.values()].filter(({ speed2 }) => speed2.length >= LEAST_IN_BIN).map(({ speed2, variance }) => ({ x: median(speed2), y: median(variance), w: Math.sqrt(speed2.length) }))
-  const most = Math.max(0, ...points.map(({ x }) => x))
-  if (points.length < 2 || most < LEAST_MOVING_PX * LEAST_MOVING_PX) return undefined
-  const w = points.reduce((sum, p) => sum + p.w, 0)
-  const [mx, my] = [points.reduce((sum, p) => sum + p.w * p.x, 0) / w, points.reduce((sum, p) => sum + p.w * p.y, 0) / w]
-  const slope = points.reduce((sum, p) => sum + p.w * (p.x - mx) * (p.y - my), 0) / points.reduce((sum, p) => sum + p.w * (p.x - mx) * (p.x - mx), 0)
-  return { share: Math.sqrt(Math.max(0, 12 * slope)), edges: moving.length }
+  const points = [...cells.values()].filter((list) => list.length >= LEAST_IN_CELL).flatMap((list) => {
+    const [mx, my] = [list.reduce((sum, p) => sum + p.x, 0) / list.length, median(list.map((p) => p.y))]
+    return list.map((p) => ({ x: p.x - mx, y: p.y - my, own: p.x }))
+  })
+  const fast = points.map(({ own }) => own).sort((a, b) => b - a)[points.length >> 4] ?? 0
+  if (points.length < LEAST_EDGES || fast < LEAST_MOVING_PX * LEAST_MOVING_PX) return undefined
+  let slope = 0
+  let level = 0
+  let weights = points.map(() => 1)
+  for (let round = 0; round < ROUNDS; round++) {
+    const w = weights.reduce((sum, v) => sum + v, 0)
+    const [mx, my] = [points.reduce((sum, p, n) => sum + (weights[n] as number) * p.x, 0) / w, points.reduce((sum, p, n) => sum + (weights[n] as number) * p.y, 0) / w]
+    const across = points.reduce((sum, p, n) => sum + (weights[n] as number) * (p.x - mx) * (p.x - mx), 0)
+    if (!(across > 0)) return undefined
+    slope = points.reduce((sum, p, n) => sum + (weights[n] as number) * (p.x - mx) * (p.y - my), 0) / across
+    level = my - slope * mx
+    const off = points.map((p) => Math.abs(p.y - slope * p.x - level))
+    const usual = 1.4826 * median(off)
+    weights = off.map((d) => (d > 1.345 * usual ? (1.345 * usual) / d : 1))
+  }
+  return { share: Math.sqrt(Math.max(0, 12 * slope)), edges: points.length }
 }
