@@ -6,12 +6,13 @@ import { fileRows } from './validate/files.ts'
 import { gasRows } from './validate/gas.ts'
 import { matchRows } from './validate/match.ts'
 import { pictureRows } from './validate/picture.ts'
+import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
 
 const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' } } })
 const crew = nodeCrew(2)
-const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...(await matchRows(crew)), ...(await plateRows(crew)), ...gasRows(crew)]
+const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...(await matchRows(crew)), ...plateFigureRows(), ...(await plateRows(crew)), ...gasRows(crew)]
 crew.end()
 const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
 for (const row of rows) console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)

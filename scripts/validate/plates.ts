@@ -1,14 +1,14 @@
 import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
-import type { Crew } from '../../core/src/base/index.ts'
-import { type Camera, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
+import { type Crew, silent } from '../../core/src/base/index.ts'
+import { type Camera, pixelRay, pointAlong, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
 import { alignPoints, type CameraSolve, fitGround, followHand, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, type PlateFrames, pointOfTrack, solveCamera } from '../../core/src/match/index.ts'
-import { linedCamera, pickLevel } from '../../core/src/pipeline/index.ts'
+import { handPlaces, linedCamera, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
 import { z } from 'zod'
-import { atMost, type Row } from './row.ts'
+import { atMost, type Row, within } from './row.ts'
 
 // The demo's plates, matched with nothing told but their rate, against the exact cameras they were drawn through.
 const [W, H] = [1280, 720]
@@ -146,12 +146,60 @@ function stillRows(): Row[] {
   return [atMost('yard-still: focal length, off by %', reference, 3, 100 * Math.abs(camera.focalPx / exact.focalPx - 1)), atMost('yard-still: tilt of the ground, degrees', reference, 0.5, angle(up(camera), up(exact)))]
 }
 
+/** The kiln's front stands in the plane z = 0: the wall that a flat patch is followed on. */
+const WALL: readonly (readonly [number, number])[] = [[560, 250], [700, 250], [700, 350], [560, 350]]
+
+/** The trembling of the locked-off plate, followed on a patch of wall, against the exact camera. */
+async function lockedRows(): Promise<Row[]> {
+  const [path, file] = ['demo/plates/yard-locked.mp4', 'demo/exact/yard-locked-camera.gltf']
+  if (!existsSync(path)) return []
+  const plate = movieFrames(path)
+  const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
+  const start = exact[0] as Camera
+  const onWall = WALL.map(([x, y]) => { const ray = pixelRay(start, x, y); return pointAlong(ray, -ray.from[2] / ray.along[2]) })
+  const { tracks } = await followHand(plate, { keys: [{ frame: 0, places: WALL }], model: 'turn', pattern: 12, search: 24 })
+  const middle = (places: readonly (readonly [number, number])[]): [number, number] => [places.reduce((sum, p) => sum + p[0] / places.length, 0), places.reduce((sum, p) => sum + p[1] / places.length, 0)]
+  const off = exact.map((camera, n) => {
+    const there = middle(onWall.map((p) => { const seen = projectPoint(camera, p); return [seen?.x ?? Number.NaN, seen?.y ?? Number.NaN] }))
+    const found = middle(handPlaces(tracks, n))
+    return Math.hypot(found[0] - there[0], found[1] - there[1])
+  })
+  // The whole picture through the camera that trembles with it, against where the exact camera sees the landmarks.
+  const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync('demo/exact/yard-locked.json', 'utf8')))
+  const shaken = shakenPath(start, { first: 1001, last: 1000 + plate.frames }, 1001, 'turn', tracks).frames
+  const all = landmarks.flatMap((p) => exact.flatMap((camera, n) => {
+    const [a, b] = [projectPoint(shaken[n]?.camera as Camera, p), projectPoint(camera, p)]
+    return a && b && b.x > 0 && b.y > 0 && b.x < W && b.y < H ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
+  })).sort((a, b) => a - b)
+  const reference = 'exact camera of the drawn plate; a patch of 140 x 100 px set on the first frame'
+  return [
+    atMost('yard-locked: trembling of a flat patch, rms px', reference, 0.1, rms(off)),
+    atMost('yard-locked: trembling of a flat patch, most px', reference, 0.2, Math.max(...off)),
+    atMost('yard-locked: the whole picture by that 2-D move, 95th percentile, px', reference, 0.5, all[Math.floor(0.95 * all.length)] ?? Number.NaN),
+  ]
+}
+
+/** What the walk's plates are measured to be, against how they were drawn. */
+async function figureRows(name: string, { plate, solve }: Matched): Promise<Row[]> {
+  const exact = z.object({ exposure: z.array(z.number()), lens: z.object({ shutter: z.number() }) }).parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
+  const tracks = solve.structure.tracks
+  const report = await reportPlate(plate, 1001, undefined, tracks, undefined, silent)
+  const middle = [...exact.exposure].sort((a, b) => a - b)[exact.exposure.length >> 1] ?? 0
+  const off = report.drift.flatMap((v, n) => (v === null ? [] : [v - ((exact.exposure[n] as number) - middle)]))
+  const level = off.reduce((sum, v) => sum + v, 0) / off.length
+  return [
+    atMost(`${name}: drift of exposure, rms stops`, 'exposure of the drawn plate; round its tracks', 0.03, rms(off.map((v) => v - level))),
+    within(`${name}: shutter, share of the frame`, 'shutter of the drawn plate; its moving edges', exact.lens.shutter, report.shutter ?? Number.NaN, 0.25),
+  ]
+}
+
 /** Some minutes of work: for the command alone. */
 export async function plateRows(crew: Crew): Promise<Row[]> {
-  const rows: Row[] = stillRows()
+  const rows: Row[] = [...stillRows(), ...(await lockedRows())]
   for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
     const one = await matched(crew, name)
     if (one) rows.push(...(await moveRows(name, one, times)))
+    if (one && (name === 'yard-walk' || name === 'yard-walk-blurred')) rows.push(...(await figureRows(name, one)))
   }
   const free = await matched(crew, 'yard-pan')
   if (free) {

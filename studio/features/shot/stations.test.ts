@@ -60,6 +60,7 @@ describe('the match’s lantern', () => {
   })
 })
 
+const NO_FILES = { readings: {}, reports: {} }
 describe('the strip', () => {
   it('has tracks, error, and the chosen track’s error at the Match station only', () => {
     const document = shot()
@@ -68,14 +69,14 @@ describe('the strip', () => {
     const track = { id: 5, first: 0, weight: 1, places: Float64Array.of(32, 18, 33, 18, 34, 18) }
     const shown: ShownMatch = { ...NOTHING, tracksKey: 't', tracks: [track], solve, by: UNMOVED, points: new Map([[5, [0, 0, -4]]]) }
     const state = { shot: { document }, status: status([], []), thin: {}, frame: 2, station: 'Match', chosen: 'track.5' } as unknown as ShotState
-    expect(stripRows(state, shown).slice(0, 3).map(({ name, figure }) => [name, figure])).toEqual([['Tracks', '1'], ['Match error', '0.20 px'], ['Track 5', '1.00 px']])
-    expect(stripRows({ ...state, station: 'Plate' }, shown).map(({ name }) => name)).not.toContain('Match error')
+    expect(stripRows(state, shown, NO_FILES).slice(0, 3).map(({ name, figure }) => [name, figure])).toEqual([['Tracks', '1'], ['Match error', '0.20 px'], ['Track 5', '1.00 px']])
+    expect(stripRows({ ...state, station: 'Plate' }, shown, NO_FILES).map(({ name }) => name)).not.toContain('Match error')
   })
   it('has a curve and frames per gas, and both pictures', () => {
     const document = shot()
     document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
     const state = { shot: { document }, status: status([1, 2], [1], [3]), thin: {}, frame: 2 } as unknown as ShotState
-    const rows = stripRows(state, NOTHING)
+    const rows = stripRows(state, NOTHING, NO_FILES)
     expect(rows.map(({ name, figure }) => [name, figure])).toEqual([['Fire, heat', '200 kW'], ['Fire', '2 of 4'], ['First look', '1 of 4'], ['Final', '']])
     expect(rows[2]).toMatchObject({ kept: new Set([1]), stale: new Set([3]) })
   })

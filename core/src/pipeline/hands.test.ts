@@ -1,0 +1,105 @@
+import { describe, expect, it } from 'vitest'
+import { type Camera, projectPoint, type Solve, type Track } from '../data/index.ts'
+import { pointOfTrack, throughHomography } from '../match/index.ts'
+import { panTiltRoll, type Vec3 } from '../math/index.ts'
+import { handSchema, makeShot, type ShotDocument } from '../shot/index.ts'
+import { allTracks, handNumber, handRecipe, joinTracks, matchScene, proofMesh, recipeKey, shakenPath, solveRecipe, tidiedTracks, tracksToSolve, trimTrack, withHandPoints } from './index.ts'
+
+const plate: ShotDocument['plate'] = { asset: 'a', file: 'f', width: 640, height: 360, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' }
+const track = (id: number, first: number, places: readonly number[]): Track => ({ id, first, weight: 1, places: Float64Array.from(places) })
+const found = [track(1, 0, [0, 0, 1, 1, 2, 2, 3, 3]), track(2, 6, [6, 6, 7, 7]), track(3, 0, [5, 5, 5, 5])]
+const KEY = 'a'.repeat(64)
+const hand = handSchema.parse({ name: 'Post', keys: [{ frame: 1001, places: [[10, 20]] }] })
+const document = (match: object = {}): ShotDocument => { const made = makeShot('s', plate); return { ...made, match: { ...made.match, ...match } } }
+
+describe('tidied tracks', () => {
+  it('are trimmed, joined with a gap between, and those of other tracks’ keys left alone', () => {
+    expect([...(trimTrack(found[0] as Track, 1, 2)?.places ?? [])]).toEqual([1, 1, 2, 2])
+    expect(trimTrack(found[0] as Track, 3, 9)).toBeUndefined()
+    const joined = joinTracks(found[0] as Track, found[1] as Track)
+    expect([...joined.places.slice(6, 14)]).toEqual([3, 3, Number.NaN, Number.NaN, Number.NaN, Number.NaN, 6, 6])
+    const tidied = { tracks: KEY, spans: [[3, 0, 0] as [number, number, number]], joins: [[1, 2] as [number, number]] }
+    expect(tidiedTracks({ tidied }, KEY, found).map(({ id, places }) => [id, places.length])).toEqual([[1, 16]])
+    expect(tidiedTracks({ tidied }, 'b'.repeat(64), found)).toEqual(found)
+  })
+  it('go to the solve without those dropped, with those set by hand and their trust', () => {
+    const one = document({ hands: { post: { ...hand, trust: 20, span: [1002, 1005] }, flat: { ...hand, keys: [{ frame: 1001, places: [[0, 0], [9, 0], [9, 9], [0, 9]] }] }, idle: { ...hand, trust: 0 } }, dropped: { tracks: KEY, ids: [3] } })
+    const followed = { post: [track(0, 0, [1, 1, 2, 2, 3, 3, 4, 4, 5, 5, 6, 6])], idle: [track(0, 0, [1, 1, 2, 2])] }
+    const list = tracksToSolve(one, KEY, found, followed)
+    expect(list.map(({ id, weight }) => [id, weight])).toEqual([[1, 1], [2, 1], [handNumber('post'), 20]])
+    expect(list[2]).toMatchObject({ first: 1, places: Float64Array.of(2, 2, 3, 3, 4, 4, 5, 5) })
+    expect(allTracks(one, KEY, found, followed).map(({ id }) => id)).toContain(handNumber('idle'))
+  })
+})
+
+describe('recipes', () => {
+  it('of a solve change with a hand’s place and its trust; that of its following with its place alone', () => {
+    const key = (match: object): string => recipeKey(solveRecipe(document(match), KEY))
+    const plain = key({})
+    const one = key({ hands: { post: hand } })
+    expect(new Set([plain, one, key({ hands: { post: { ...hand, trust: 9 } } }), key({ hands: { post: { ...hand, pattern: 20 } } }), key({ tidied: { tracks: KEY, spans: [[1, 0, 2]], joins: [] } })]).size).toBe(5)
+    expect(key({ hands: { post: { ...hand, trust: 0 } } })).toBe(plain)
+    expect(key({ tidied: { tracks: 'b'.repeat(64), spans: [[1, 0, 2]], joins: [] } })).toBe(plain)
+    expect(recipeKey(handRecipe(document(), { ...hand, trust: 9, name: 'Other' }))).toBe(recipeKey(handRecipe(document(), hand)))
+  })
+})
+
+const still: Camera = { position: [0, 1.6, 0], rotation: panTiltRoll(0.2, -0.05, 0), focalPx: 600, centre: [320, 180], k1: 0, k2: 0, width: 640, height: 360 }
+
+describe('a camera that trembles', () => {
+  it('sees the set moved, turned and grown as the flat track was', () => {
+    const corners = [[200, 100], [400, 100], [400, 250], [200, 250]] as const
+    const move = ([x, y]: readonly [number, number]): [number, number] => throughHomography([1.01 * Math.cos(0.02), -1.01 * Math.sin(0.02), 4, 1.01 * Math.sin(0.02), 1.01 * Math.cos(0.02), -3, 0, 0, 1], x, y)
+    const tracks = corners.map((corner, id) => track(id, 2, [...corner, ...move(corner)]))
+    const path = shakenPath(still, plate, 1003, 'turn', tracks)
+    expect(path.frames).toHaveLength(10)
+    for (const p of [[1, 1, -5], [-2, 3, -8], [0, 0, -3]] as Vec3[]) {
+      const [a, b] = [projectPoint(still, p), projectPoint(path.frames[3]?.camera ?? still, p)]
+      const [x, y] = move([a?.x ?? 0, a?.y ?? 0])
+      expect(Math.hypot((b?.x ?? 0) - x, (b?.y ?? 0) - y)).toBeLessThan(1e-9)
+    }
+    // Where the track is not seen, the nearest frame's.
+    expect(path.frames[0]?.camera).toEqual(path.frames[2]?.camera)
+    expect(path.frames[9]?.camera).toEqual(path.frames[3]?.camera)
+    expect(shakenPath(still, plate, 1003, 'turn', []).frames[5]?.camera).toEqual(still)
+  })
+})
+
+describe('a place followed by hand', () => {
+  const cameras = Array.from({ length: 10 }, (_, n) => ({ ...still, position: [0.1 * n, 1.6, 0.02 * n] as Vec3 }))
+  const solve: Solve = { kind: 'moving', width: 640, height: 360, first: 1001, focalPx: 600, k1: 0, k2: 0, medianPx: 0.1, rmsPx: 0.1, framePx: [], cameras: cameras.map(({ position, rotation }) => ({ position, rotation })), points: [], tracks: 0, parallax: 3, doubts: [] }
+  const point: Vec3 = [0.5, 0.2, -6]
+  const seen = (n: number): [number, number] => { const p = projectPoint(cameras[n] as Camera, point); return [p?.x ?? 0, p?.y ?? 0] }
+  it('is known in depth through the solve’s cameras, though a frame of it is wrong', () => {
+    const places = Array.from({ length: 10 }, (_, n) => (n === 4 ? [300, 50] : seen(n))).flat()
+    const at = pointOfTrack(solve, track(7, 0, places))
+    for (const c of [0, 1, 2] as const) expect(at?.at[c]).toBeCloseTo(point[c], 1)
+    const exact = pointOfTrack(solve, track(7, 0, Array.from({ length: 10 }, (_, n) => seen(n)).flat()))
+    for (const c of [0, 1, 2] as const) expect(exact?.at[c]).toBeCloseTo(point[c], 6)
+    expect(exact?.px).toBeLessThan(1e-6)
+  })
+  it('is added to the solve’s points; a turn, or too few frames, give none', () => {
+    const one = track(handNumber('post'), 0, Array.from({ length: 10 }, (_, n) => seen(n)).flat())
+    expect(withHandPoints(solve, [...found, one]).points.map(({ track: id }) => id)).toEqual([handNumber('post')])
+    expect(withHandPoints({ ...solve, kind: 'turning' }, [one]).points).toEqual([])
+    expect(pointOfTrack(solve, track(7, 0, [...seen(0), ...seen(1)]))).toBeUndefined()
+  })
+})
+
+describe('a match on its way out', () => {
+  it('has test objects closed and of their size', () => {
+    for (const [shape, height, faces] of [['cone', 0.5, 48], ['figure', 1.8, 12], ['chequer', 0, 2], ['text', 0.5, 2]] as const) {
+      const { positions, triangles } = proofMesh({ shape, size: 0.5, turn: 30 }, [1, 2, 3])
+      expect(Math.max(...positions.map((p) => p[1])) - 2).toBeCloseTo(height, 9)
+      expect(triangles).toHaveLength(faces)
+      const edges = triangles.flatMap(([a, b, c]) => [[a, b], [b, c], [c, a]].map((pair) => pair.sort((p, q) => (p ?? 0) - (q ?? 0)).join()))
+      if (shape === 'cone' || shape === 'figure') for (const edge of edges) expect(edges.filter((one) => one === edge)).toHaveLength(2)
+    }
+  })
+  it('takes chosen tracks alone, hand tracks under their own names, and no points of a camera that was not solved', () => {
+    const one = document({ hands: { post: hand } })
+    const scene = matchScene(one, [{ frame: 1001, camera: still }], undefined, [...found, track(handNumber('post'), 0, [1, 1])], new Set([1, handNumber('post')]))
+    expect(scene.tracks.map(({ name }) => name)).toEqual(['1', 'Post'])
+    expect(scene).toMatchObject({ points: [], objects: [], rate: 24, first: 1001 })
+  })
+})
