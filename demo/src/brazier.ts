@@ -110,14 +110,3 @@ export function pictureFlame(crew: Crew, frame: GasFrame, camera: Camera, straig
     }
   return { x: x0, y: y0, width, height, data }
 }
-
-/** Lays the flame over a picture of the yard, both before the lens. gain: the plate's exposure. */
-export function layFlame(image: Float32Array, imageWidth: number, layer: FlameLayer, gain: number): void {
-  for (let y = 0; y < layer.height; y++)
-    for (let x = 0; x < layer.width; x++) {
-      const o = (y * layer.width + x) * 7
-      const n = ((y + layer.y) * imageWidth + x + layer.x) * 3
-      const keep = 1 - (layer.data[o + 6] ?? 0)
-      for (let c = 0; c < 3; c++) image[n + c] = (image[n + c] ?? 0) * keep + gain * ((layer.data[o + 3 + c] ?? 0) + (layer.data[o + c] ?? 0))
-    }
-}

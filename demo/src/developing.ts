@@ -4,12 +4,13 @@ import { once } from 'node:events'
 import { join } from 'node:path'
 import { isMainThread, parentPort, Worker, workerData } from 'node:worker_threads'
 import { writeExr } from '@lantern/core/formats'
-import { type FlameLayer, layFlame } from './brazier.ts'
-import { LENS_LOOK, throughLens } from './lens.ts'
-import { keep, readFloats } from './made.ts'
+import type { FlameLayer } from './brazier.ts'
+import { type Developer, newDeveloper } from './developer.ts'
+import { LENS_LOOK, type Planes } from './lens.ts'
+import { keep, readFloats, readPlanes } from './made.ts'
 import { framePath } from './making.ts'
 import { PLATES, type PlateSpec, VARIANTS } from './plates.ts'
-import { addNoise, SENSOR_LOOK, toCodes } from './sensor.ts'
+import { SENSOR_LOOK } from './sensor.ts'
 
 /** One plate to be developed. */
 export interface Development {
@@ -25,22 +26,26 @@ export interface Development {
   stills: 'png' | 'exr' | undefined
 }
 
-type Planes = [Float32Array, Float32Array, Float32Array]
 
 /** Megabits a second of a 1280x720 movie: what cameras of the trade record. */
 const MEGABITS = 19
 const COLOUR = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1']
 
+/** Lays the flame over three planes of scene light, in place. Layer: r g b of what it gives out, r g b of the light it throws back, and how much it hides, seven a pixel. */
+function layFlame(planes: Planes, imageWidth: number, { x: left, y: top, width, height, data }: FlameLayer, gain: number): void {
+  for (const [c, plane] of planes.entries())
+    for (let y = 0; y < height; y++)
+      for (let x = 0, o = y * width * 7, n = (y + top) * imageWidth + left; x < width; x++, o += 7, n++) plane[n] = (plane[n] as number) * (1 - (data[o + 6] as number)) + gain * ((data[o + 3 + c] as number) + (data[o + c] as number))
+}
+
 /** Scene light and flame of a frame, through lens and sensor: three planes of linear light with grain, before the curve. */
-export function develop(spec: PlateSpec, seed: number, frame: number, linear: string, flame: string): Planes {
-  const { values } = readFloats<object>(framePath(linear, frame))
+function develop(developer: Developer, spec: PlateSpec, seed: number, frame: number, linear: string, flame: string): void {
   const layer = readFloats<Omit<FlameLayer, 'data'>>(framePath(flame, frame))
   const gain = spec.light * 2 ** (spec.exposure + spec.drift((frame - spec.first) / spec.rate))
-  for (let n = 0; n < values.length; n++) values[n] = (values[n] as number) * gain
-  layFlame(values, spec.width, { ...layer.head, data: layer.values }, gain)
-  const planes = throughLens(values, spec.width, spec.height, LENS_LOOK)
-  addNoise(planes, spec.width, spec.height, frame, seed, { ...SENSOR_LOOK, photon: SENSOR_LOOK.photon * spec.noise, read: SENSOR_LOOK.read * spec.noise })
-  return planes
+  readPlanes(framePath(linear, frame), developer.planes, gain)
+  layFlame(developer.planes, spec.width, { ...layer.head, data: layer.values }, gain)
+  developer.throughLens(LENS_LOOK)
+  developer.addNoise(frame, seed, { ...SENSOR_LOOK, photon: SENSOR_LOOK.photon * spec.noise, read: SENSOR_LOOK.read * spec.noise })
 }
 
 /** One ffmpeg that takes raw frames; ended by closing it. */
@@ -61,15 +66,15 @@ function encoder(spec: PlateSpec, path: string) {
   }
 }
 
-async function writeStill(path: string, kind: 'png' | 'exr', planes: Planes, spec: PlateSpec): Promise<void> {
-  const [r, g, b] = planes
+async function writeStill(path: string, kind: 'png' | 'exr', developer: Developer, spec: PlateSpec): Promise<void> {
+  const [r, g, b] = developer.planes
   if (kind === 'exr') {
     keep(`${path}.exr`, writeExr({ width: spec.width, height: spec.height, channels: [['R', r], ['G', g], ['B', b]].map(([name, data]) => ({ name: name as string, type: 'half', data: data as Float32Array })), attributes: {} }))
     return
   }
-  const codes = toCodes(planes, new Uint16Array(spec.width * spec.height * 3), 65535, SENSOR_LOOK)
+  const codes = developer.toCodes(65535, SENSOR_LOOK)
   const child = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb48le', '-s', `${spec.width}x${spec.height}`, '-i', '-', '-frames:v', '1', '-update', '1', `${path}.png`], { stdio: ['pipe', 'inherit', 'inherit'] })
-  child.stdin.end(Buffer.from(codes.buffer))
+  child.stdin.end(Buffer.from(codes.buffer, codes.byteOffset, codes.byteLength))
   const [code] = (await once(child, 'close')) as [number]
   if (code !== 0) throw new Error(`ffmpeg ended with ${code} on ${path}.png`)
 }
@@ -80,10 +85,12 @@ async function developPlate(job: Development, done: (frame: number) => void): Pr
   if (!found) throw new Error(`no plate is called ${job.plate}`)
   const spec = { ...found, width: job.width, height: job.height }
   const movie = job.stills ? undefined : encoder(spec, join(job.out, `${spec.name}.${spec.frames > 1 ? 'mp4' : 'png'}`))
+  const developer = newDeveloper(spec.width, spec.height)
   for (const frame of job.frames) {
-    const planes = develop(spec, job.seed, frame, job.linear, job.flame)
-    if (job.stills) await writeStill(join(job.out, `${spec.name}.${frame}`), job.stills, planes, spec)
-    else await movie?.frame(toCodes(planes, new Uint8Array(spec.width * spec.height * 3), 255, SENSOR_LOOK))
+    develop(developer, spec, job.seed, frame, job.linear, job.flame)
+    if (job.stills) await writeStill(join(job.out, `${spec.name}.${frame}`), job.stills, developer, spec)
+    // A copy: the encoder may still be reading it when the next frame is written.
+    else await movie?.frame(Uint8Array.from(developer.toCodes(255, SENSOR_LOOK)))
     done(frame)
   }
   await movie?.end()

@@ -8,7 +8,7 @@ import { z } from 'zod'
 import { writeExact } from './exact.ts'
 import { burnAside, burning } from './burning.ts'
 import { developAll, type Development, takePart } from './developing.ts'
-import { BURN_FRAMES, COST, drawPlate, flamePlate, litYard, type Making } from './making.ts'
+import { BURN_FRAMES, COST, drawPlate, flamePlate, isDrawn, linearFolder, litYard, type Making } from './making.ts'
 import { PLATES, type PlateSpec, VARIANTS } from './plates.ts'
 import { FULL_LIGHT } from './scene/yardScene.ts'
 
@@ -61,10 +61,12 @@ const burnt = burning(making, 24, file)
 const jobs: Development[] = []
 for (const day of days) {
   const today = specs.filter((spec) => spec.day === day)
-  const yard = litYard(making, day)
+  const toDraw = today.filter((spec) => !isDrawn(making, spec, seedOf(spec), framesOf(spec)))
+  const yard = toDraw.length > 0 ? litYard(making, day) : undefined
   const brazier = await burnt
-  const linear = new Map(today.map((spec) => [spec.name, drawPlate(making, yard, spec, seedOf(spec), framesOf(spec), brazier.lights)]))
-  yard.crew.end()
+  if (yard) for (const spec of toDraw) drawPlate(making, yard, spec, seedOf(spec), framesOf(spec), brazier.lights)
+  yard?.crew.end()
+  const linear = new Map(today.map((spec) => [spec.name, linearFolder(making, spec, seedOf(spec))]))
   for (const spec of today) {
     const frames = framesOf(spec)
     const folder = linear.get(spec.name) ?? ''

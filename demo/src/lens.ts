@@ -22,13 +22,20 @@ function weigh(out: Float32Array, weights: Float32Array, rowOf: (k: number) => F
   }
 }
 
-/** Separable Gaussian over one plane, in place. Edges repeat. */
-export function blurPlane(plane: Float32Array, width: number, height: number, sigma: number): void {
-  if (sigma <= 0) return
+/** Weights of a Gaussian to three of its deviations, adding up to one. */
+export function gaussian(sigma: number): Float32Array {
   const reach = Math.max(1, Math.ceil(3 * sigma))
   const weights = Float32Array.from({ length: 2 * reach + 1 }, (_, n) => Math.exp(-((n - reach) ** 2) / (2 * sigma * sigma)))
   const total = weights.reduce((sum, w) => sum + w, 0)
   for (let n = 0; n < weights.length; n++) weights[n] = (weights[n] ?? 0) / total
+  return weights
+}
+
+/** Separable Gaussian over one plane, in place. Edges repeat. */
+export function blurPlane(plane: Float32Array, width: number, height: number, sigma: number): void {
+  if (sigma <= 0) return
+  const weights = gaussian(sigma)
+  const reach = weights.length >> 1
   const row = new Float32Array(width + 2 * reach)
   for (let y = 0; y < height; y++) {
     const out = plane.subarray(y * width, (y + 1) * width)
@@ -49,33 +56,16 @@ export function blurPlane(plane: Float32Array, width: number, height: number, si
   }
 }
 
-const COARSE = 8
-
-/** What glow spreads of a plane: two wide Gaussians, made at an eighth of its size; returned at that size. */
-function spreadWide(plane: Float32Array, width: number, height: number, sigmas: readonly (readonly [sigma: number, share: number])[]): { small: Float32Array; w: number; h: number } {
-  const w = Math.ceil(width / COARSE)
-  const h = Math.ceil(height / COARSE)
-  const small = new Float32Array(w * h)
-  for (let y = 0; y < height; y++) {
-    const row = (y >> 3) * w
-    const line = plane.subarray(y * width, (y + 1) * width)
-    for (let x = 0; x < width; x++) small[row + (x >> 3)] = (small[row + (x >> 3)] as number) + (line[x] as number)
-  }
-  for (let n = 0; n < small.length; n++) small[n] = (small[n] as number) / (COARSE * COARSE)
-  const sum = new Float32Array(w * h)
-  for (const [sigma, share] of sigmas) {
-    const one = small.slice()
-    blurPlane(one, w, h, sigma / COARSE)
-    for (let n = 0; n < sum.length; n++) sum[n] = (sum[n] as number) + share * (one[n] as number)
-  }
-  return { small: sum, w, h }
-}
+/** The wide glow is made at an eighth of the size. */
+export const COARSE = 8
+/** Its two Gaussians, px of a 1280-px picture, and their shares. */
+export const GLOWS = [[22, 0.6], [90, 0.4]] as const
 
 /** Catmull–Rom weights at a fraction. */
 const cubic = (t: number): [number, number, number, number] => [((-0.5 * t + 1) * t - 0.5) * t, (1.5 * t - 2.5) * t * t + 1, ((-1.5 * t + 2) * t + 0.5) * t, (0.5 * t - 0.5) * t * t]
 
 /** Where each of `size` places reads and its four weights, when scaled about the middle; the places lie two further on in a row with two repeated at either end. */
-function tapsOf(size: number, scale: number): { from: Int32Array; weights: Float32Array } {
+export function tapsOf(size: number, scale: number): { from: Int32Array; weights: Float32Array } {
   const from = new Int32Array(size)
   const weights = new Float32Array(size * 4)
   for (let n = 0; n < size; n++) {
@@ -87,36 +77,8 @@ function tapsOf(size: number, scale: number): { from: Int32Array; weights: Float
   return { from, weights }
 }
 
-/** A plane scaled about the middle by `scale` (a hair more or less than 1). */
-function rescaled(plane: Float32Array, width: number, height: number, scale: number): Float32Array {
-  const wide = new Float32Array(plane.length)
-  const out = new Float32Array(plane.length)
-  const across = tapsOf(width, scale)
-  const row = new Float32Array(width + 4)
-  for (let y = 0; y < height; y++) {
-    const line = plane.subarray(y * width, (y + 1) * width)
-    row.set(line, 2)
-    row.fill(line[0] as number, 0, 2)
-    row.fill(line[width - 1] as number, width + 2)
-    const { from, weights: w } = across
-    for (let x = 0, k = 0; x < width; x++, k += 4) {
-      const i = from[x] as number
-      wide[y * width + x] = (w[k] as number) * (row[i] as number) + (w[k + 1] as number) * (row[i + 1] as number) + (w[k + 2] as number) * (row[i + 2] as number) + (w[k + 3] as number) * (row[i + 3] as number)
-    }
-  }
-  const down = tapsOf(height, scale)
-  for (let y = 0; y < height; y++) {
-    const lines = [0, 1, 2, 3].map((k) => Math.max(0, Math.min(height - 1, (down.from[y] ?? 0) - 2 + k)) * width)
-    const [a, b, c, d] = lines.map((at) => wide.subarray(at, at + width)) as [Float32Array, Float32Array, Float32Array, Float32Array]
-    const [wa, wb, wc, wd] = [...down.weights.subarray(y * 4, y * 4 + 4)] as [number, number, number, number]
-    const line = out.subarray(y * width, (y + 1) * width)
-    for (let x = 0; x < width; x++) line[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number) + wd * (d[x] as number)
-  }
-  return out
-}
-
 /** Between coarse places: which, and how far to the next, for each of `size` fine ones. */
-function between(size: number, coarse: number): { at: Int32Array; share: Float32Array } {
+export function between(size: number, coarse: number): { at: Int32Array; share: Float32Array } {
   const at = new Int32Array(size)
   const share = new Float32Array(size)
   for (let n = 0; n < size; n++) {
@@ -127,39 +89,20 @@ function between(size: number, coarse: number): { at: Int32Array; share: Float32
   return { at, share }
 }
 
-/** Scene light (r g b in rows) through the lens: three planes. */
-export function throughLens(image: Float32Array, width: number, height: number, look: LensLook): [Float32Array, Float32Array, Float32Array] {
-  const scale = width / 1280
-  const planes = [0, 1, 2].map((c) => {
-    const plane = new Float32Array(width * height)
-    for (let n = 0; n < plane.length; n++) plane[n] = image[n * 3 + c] as number
-    return plane
-  })
-  return planes.map((plane, c) => {
-    const corner = Math.hypot(width, height) / 2
-    const moved = c === 1 || look.fringe === 0 ? plane : rescaled(plane, width, height, 1 + ((c === 0 ? 1 : -0.8) * look.fringe * scale) / corner)
-    blurPlane(moved, width, height, look.blur)
-    const { small, w, h } = spreadWide(moved, width, height, [[22 * scale, 0.6], [90 * scale, 0.4]])
-    const r2 = corner * corner
-    const columns = between(width, w)
-    const rows = between(height, h)
-    const far2 = Float32Array.from({ length: width }, (_, x) => (x + 0.5 - width / 2) ** 2 / r2)
-    const line = new Float32Array(w + 1)
-    for (let y = 0; y < height; y++) {
-      const j = (rows.at[y] as number) * w
-      const fy = rows.share[y] as number
-      for (let i = 0; i < w; i++) line[i] = (small[j + i] as number) * (1 - fy) + (small[j + w + i] ?? 0) * fy
-      line[w] = line[w - 1] as number
-      const down2 = (y + 0.5 - height / 2) ** 2 / r2
-      const out = moved.subarray(y * width, (y + 1) * width)
-      for (let x = 0; x < width; x++) {
-        const i = columns.at[x] as number
-        const fx = columns.share[x] as number
-        const wide = (line[i] as number) * (1 - fx) + (line[i + 1] as number) * fx
-        const d2 = (far2[x] as number) + down2
-        out[x] = Math.max(0, (out[x] as number) * (1 - look.glow) + look.glow * wide) * (1 - look.vignette * d2 * (0.75 + 0.25 * d2))
-      }
+export type Planes = [Float32Array, Float32Array, Float32Array]
+
+/** Share of the light that comes through at each pixel, the same for every frame. */
+export function fallOf(width: number, height: number, vignette: number): Float64Array {
+  const fall = new Float64Array(width * height)
+  const corner = Math.hypot(width, height) / 2
+  const r2 = corner * corner
+  const far2 = Float32Array.from({ length: width }, (_, x) => (x + 0.5 - width / 2) ** 2 / r2)
+  for (let y = 0; y < height; y++) {
+    const down2 = (y + 0.5 - height / 2) ** 2 / r2
+    for (let x = 0; x < width; x++) {
+      const d2 = (far2[x] as number) + down2
+      fall[y * width + x] = 1 - vignette * d2 * (0.75 + 0.25 * d2)
     }
-    return moved
-  }) as [Float32Array, Float32Array, Float32Array]
+  }
+  return fall
 }

@@ -35,6 +35,19 @@ export function keepFloats(path: string, head: object, values: Float32Array): vo
   keep(path, Buffer.concat([line, Buffer.from(body.buffer)]))
 }
 
+/** What was kept by keepFloats, r g b in rows, into three planes, each value times a gain. */
+export function readPlanes(path: string, [r, g, b]: readonly [Float32Array, Float32Array, Float32Array], gain: number): void {
+  const bytes = readFileSync(path)
+  const end = bytes.indexOf(10)
+  const body = new Uint16Array(bytes.buffer.slice(bytes.byteOffset + end + 1, bytes.byteOffset + bytes.length))
+  const lookUp = halves().map((v) => v * gain)
+  for (let n = 0, k = 0; n < r.length; n++, k += 3) {
+    r[n] = lookUp[body[k] as number] as number
+    g[n] = lookUp[body[k + 1] as number] as number
+    b[n] = lookUp[body[k + 2] as number] as number
+  }
+}
+
 export function readFloats<T extends object>(path: string): { head: T; values: Float32Array } {
   const bytes = readFileSync(path)
   const end = bytes.indexOf(10)

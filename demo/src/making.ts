@@ -121,6 +121,12 @@ export function linearFolder(making: Making, spec: PlateSpec, seed: number): str
 }
 export const framePath = (folder: string, frame: number): string => join(folder, `${frame}.half`)
 
+/** Whether the scene light of all these frames is kept, so that the yard itself is not needed. */
+export const isDrawn = (making: Making, spec: PlateSpec, seed: number, frames: readonly number[]): boolean => {
+  const folder = linearFolder(making, spec, seed)
+  return frames.every((frame) => existsSync(framePath(folder, frame)))
+}
+
 /** Draws the scene light of the frames that are not kept yet. */
 export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }, spec: PlateSpec, seed: number, frames: readonly number[], lights: readonly (readonly number[])[]): string {
   const folder = linearFolder(making, spec, seed)

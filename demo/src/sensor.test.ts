@@ -1,8 +1,12 @@
 import { describe, expect, it } from 'vitest'
-import { blurPlane, LENS_LOOK, throughLens } from './lens.ts'
-import { addNoise, filmCurve, SENSOR_LOOK, toCodes } from './sensor.ts'
+import { addNoise, throughLens as lensOf, toCodes } from '../testing/plainDevelop.ts'
+import { newDeveloper } from './developer.ts'
+import { blurPlane, LENS_LOOK, type Planes } from './lens.ts'
+import { filmCurve, SENSOR_LOOK } from './sensor.ts'
 
 const [W, H] = [96, 64]
+/** r g b in rows through the lens. */
+const throughLens = (image: Float32Array, width: number, height: number, look: typeof LENS_LOOK): Planes => lensOf([0, 1, 2].map((c) => Float32Array.from({ length: width * height }, (_, n) => image[3 * n + c] as number)) as Planes, width, height, look)
 const flat = (level: number): Float32Array => new Float32Array(W * H).fill(level)
 const spread = (values: Float32Array): { mean: number; variance: number } => {
   const mean = values.reduce((sum, v) => sum + v, 0) / values.length
@@ -104,4 +108,24 @@ describe('the lens', () => {
     expect(glow[32 * W + 60]).toBeGreaterThan(0.001)
     expect(glow[32 * W + 48]).toBeGreaterThan(50 * (glow[32 * W + 60] ?? 1))
   })
+})
+
+describe('the kernels that develop', () => {
+  it.each([[96, 64], [162, 46]])('give what plain loops give, to the bit (%s x %s)', (width, height) => {
+    const light = (c: number): Float32Array => Float32Array.from({ length: width * height }, (_, n) => Math.max(0, 0.5 + 0.6 * Math.sin(n * (0.013 + 0.004 * c)) + (n % 97 === 0 ? 4 : 0)))
+    const developer = newDeveloper(width, height)
+    for (const blur of [0.3, 0.9]) {
+      const look = { ...LENS_LOOK, blur, fringe: 9 }
+      developer.planes.forEach((plane, c) => plane.set(light(c)))
+      const plain = lensOf([light(0), light(1), light(2)], width, height, look)
+      developer.throughLens(look)
+      for (const [c, plane] of plain.entries()) expect(developer.planes[c]).toEqual(plane)
+      addNoise(plain, width, height, 1007, 3, SENSOR_LOOK)
+      developer.addNoise(1007, 3, SENSOR_LOOK)
+      for (const [c, plane] of plain.entries()) expect(developer.planes[c]).toEqual(plane)
+      expect(developer.toCodes(255, SENSOR_LOOK)).toEqual(toCodes(plain, new Uint8Array(width * height * 3), 255, SENSOR_LOOK))
+      expect(developer.toCodes(65535, SENSOR_LOOK)).toEqual(toCodes(plain, new Uint16Array(width * height * 3), 65535, SENSOR_LOOK))
+    }
+  })
+  it('refuse an odd width', () => expect(() => newDeveloper(97, 64)).toThrow(/97 by 64/))
 })
