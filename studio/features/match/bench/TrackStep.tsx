@@ -1,5 +1,6 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
+import { HAND_NUMBERS } from '@lantern/core/pipeline'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
@@ -19,8 +20,9 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
   const shape = match.keepOuts[id]
   const handId = chosen.startsWith('hand.') ? chosen.slice(5) : ''
   const hand = match.hands[handId]
-  const lengths = shown.tracks.map((track) => track.places.length / 2).sort((a, b) => a - b)
-  const few = stage?.state === 'done' && !match.even && shown.tracks.length < 0.4 * match.count
+  const found = shown.tracks.filter((track) => track.id < HAND_NUMBERS)
+  const lengths = found.map((track) => track.places.length / 2).sort((a, b) => a - b)
+  const few = stage?.state === 'done' && !match.even && found.length < 0.4 * match.count
   return (
     <>
       <Part title="Keep out" note={String(Object.keys(match.keepOuts).length)}>
@@ -42,8 +44,8 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
       </Part>
       <Settings settings={SETTINGS.match.filter(({ group }) => group === 'Tracks')} values={match} onChange={(key, value, final) => (final ? edit : preview)({ match: { [key]: value } })} />
       <Part title="Tracks" note={stage?.state === 'done' ? 'kept' : undefined}>
-        {shown.tracks.length > 0 && <Figure label="Followed" value={`${shown.tracks.length} tracks`} />}
-        {shown.tracks.length > 0 && <Figure label="Usual length" value={`${lengths[lengths.length >> 1]} fr`} />}
+        {found.length > 0 && <Figure label="Followed" value={`${found.length} tracks`} />}
+        {found.length > 0 && <Figure label="Usual length" value={`${lengths[lengths.length >> 1]} fr`} />}
         {few && <Text color="wrong">Few features hold. Even out contrast: it raises what is dim or flat before it is followed.</Text>}
         <StageRow stage={stage} name="Track" again="Track again" />
       </Part>
