@@ -2,7 +2,7 @@ import type { Camera, MatchScene, Solve, Track } from '../data/index.ts'
 import { aboutAxis, add, radians, rotate, type Vec3 } from '../math/index.ts'
 import type { Proof, ShotDocument } from '../shot/index.ts'
 import { HAND_NUMBERS, handNumber } from './hands.ts'
-import { groundedPlace, shotPoint } from './match.ts'
+import { farPlace, groundedPlace, shotPoint } from './match.ts'
 
 const SIDES = 24
 /** Breadth and depth of the box that stands for an upright figure, m. */
@@ -30,7 +30,7 @@ export function proofMesh({ shape, size, turn }: Pick<Proof, 'shape' | 'size' | 
 
 /**
  * A shot's match as it goes out. cameras: in the shot's world; solve and tracks: those that the camera was solved from, where it was; chosen: points and tracks of these numbers alone.
- * Test objects stand where the solve puts them; those whose place nothing was solved near are left out.
+ * Test objects stand where the solve puts them, far ones as seen from the first camera; those whose place nothing was solved near are left out.
  */
 export function matchScene(document: ShotDocument, cameras: readonly { frame: number; camera: Camera }[], solve: Solve | undefined, tracks: readonly Track[], chosen?: ReadonlySet<number>): MatchScene {
   const { plate, match, camera, name } = document
@@ -38,6 +38,12 @@ export function matchScene(document: ShotDocument, cameras: readonly { frame: nu
   const wanted = (id: number): boolean => !chosen || chosen.has(id)
   const hands = new Map(Object.entries(match.hands).map(([id, hand]) => [handNumber(id), hand.name]))
   const objects = Object.values(match.proofs).flatMap((proof) => {
+    if (proof.far) {
+      const seen = cameras.find(({ frame }) => frame === proof.at.frame)?.camera
+      const foot = seen && farPlace(seen, proof)
+      const from = cameras[0]?.camera.position
+      return foot && from ? [{ name: proof.name, ...proofMesh(proof, add(from, foot)) }] : []
+    }
     if (!solve || !by) return []
     try {
       return [{ name: proof.name, ...proofMesh(proof, shotPoint(by, groundedPlace(solve, tracks, proof.at, by))) }]

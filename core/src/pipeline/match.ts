@@ -1,8 +1,8 @@
-import { type Camera, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
+import { type Camera, pixelRay, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
 import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placeOnGround, placePoint } from '../match/index.ts'
-import { length, subtract, type Vec3 } from '../math/index.ts'
-import type { KeepOut, MatchSettings, PicturePlace, ShotDocument } from '../shot/index.ts'
+import { length, scale, subtract, type Vec3 } from '../math/index.ts'
+import type { KeepOut, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
 import { handNumber, handRecipe, solvingHands } from './hands.ts'
 import { pickLevel } from './pick.ts'
 import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
@@ -45,8 +45,29 @@ export function within(corners: Corners, x: number, y: number): boolean {
 
 const keepOutsOf = (match: MatchSettings): KeepOut[] => Object.entries(match.keepOuts).sort(([a], [b]) => (a < b ? -1 : 1)).map(([, shape]) => shape).filter((shape) => shape.shown)
 
-/** How a plate's features are followed, as the document says. */
-export function followSettings({ plate, match }: Matched): FollowSettings {
+/** The number of the matte's frame that belongs to a plate's frame (as numbered): its own of that number where the two overlap, else counted from both starts; before and after it the nearest. */
+export function matteFrame({ plate, match }: Matched, frame: number): number {
+  const { first, last } = match.matte ?? plate
+  const overlaps = first <= plate.last && last >= plate.first
+  return Math.max(first, Math.min(last, overlaps ? frame : first + frame - plate.first))
+}
+
+/** A matte's mask of one frame: where it keeps out. Of its own size, rows from the top left. */
+export interface MatteMask {
+  width: number
+  height: number
+  out: Uint8Array
+}
+
+/** A mask from a matte's linear r g b: out where it is brighter than half grey, or darker where inverted. */
+export function matteMask(rgb: Float32Array, width: number, height: number, inverted: boolean): MatteMask {
+  return { width, height, out: Uint8Array.from({ length: width * height }, (_, n) => ((rgb[3 * n + 1] as number) > MATTE_LIGHT !== inverted ? 1 : 0)) }
+}
+/** Linear light of a half-grey pixel. */
+const MATTE_LIGHT = 0.214
+
+/** How a plate's features are followed, as the document says. masks: of its matte, by frame counted from 0, where it has one. */
+export function followSettings({ plate, match }: Matched, masks?: readonly MatteMask[]): FollowSettings {
   const shapes = keepOutsOf(match)
   const made = new Map<number, Corners[]>()
   const at = (frame: number): Corners[] => {
@@ -54,7 +75,11 @@ export function followSettings({ plate, match }: Matched): FollowSettings {
     if (!corners) made.set(frame, (corners = shapes.map((shape) => keepOutAt(shape, plate.first + frame))))
     return corners
   }
-  return { count: match.count, even: match.even, ...(shapes.length > 0 ? { keptOut: (frame: number, x: number, y: number): boolean => at(frame).some((corners) => within(corners, x, y)) } : {}) }
+  const masked = (frame: number, x: number, y: number): boolean => {
+    const mask = masks?.[frame]
+    return mask !== undefined && mask.out[Math.min(mask.height - 1, Math.floor((y * mask.height) / plate.height)) * mask.width + Math.min(mask.width - 1, Math.floor((x * mask.width) / plate.width))] === 1
+  }
+  return { count: match.count, even: match.even, ...(shapes.length > 0 || masks ? { keptOut: (frame: number, x: number, y: number): boolean => masked(frame, x, y) || at(frame).some((corners) => within(corners, x, y)) } : {}) }
 }
 
 export function knownLens({ plate, match }: Matched): KnownLens {
@@ -65,7 +90,7 @@ export function knownLens({ plate, match }: Matched): KnownLens {
 /** The recipe of a plate's tracks. */
 export function tracksRecipe({ plate, match }: Matched): Recipe {
   const { asset, encoding, first, last, width, height } = plate
-  return { kind: 'tracks', version: VERSIONS.tracks, settings: { asset, encoding, first, last, width, height, count: match.count, even: match.even, keepOuts: keepOutsOf(match).map(({ keys }) => keys) }, inputs: [] }
+  return { kind: 'tracks', version: VERSIONS.tracks, settings: { asset, encoding, first, last, width, height, count: match.count, even: match.even, keepOuts: keepOutsOf(match).map(({ keys }) => keys), ...(match.matte ? { matte: { asset: match.matte.asset, inverted: match.matte.inverted, first: matteFrame({ plate, match }, first) } } : {}) }, inputs: [] }
 }
 
 /** Ids of the tracks that a person has dropped, of those under a key. */
@@ -139,6 +164,16 @@ export function groundOf(match: Pick<MatchSettings, 'ground'>, solve: Solve, tra
 export function solvedPath(solve: Solve, by: Similarity): CameraPath {
   return { frames: solve.cameras.map((_, n) => ({ frame: solve.first + n, camera: moveCamera(by, solveCameraAt(solve, n)) })) }
 }
+
+/** The direction of a far thing through the camera of the frame that it was set on, times its distance: where it is from whatever place the camera looks. */
+export function farPlace(camera: Camera, { at, far }: Pick<Proof, 'at' | 'far'>): Vec3 | undefined {
+  if (!far) return undefined
+  const { along } = pixelRay(camera, at.x, at.y)
+  return scale(along, far.distance / length(along))
+}
+
+/** A camera as far things are seen by it: its turn alone. */
+export const farCamera = (camera: Camera): Camera => ({ ...camera, position: [0, 0, 0] })
 
 /** A point of a solve's world in the shot's. */
 export const shotPoint = (by: Similarity, at: Vec3): Vec3 => movePoint(by, at)

@@ -190,9 +190,11 @@ export const proofSchema = z
   .object({
     name, at: picturePlace,
     shape: z.enum(['cone', 'chequer', 'figure', 'text']).default('cone').meta({ label: 'Shape', hint: 'A cone, a chequered tile, an upright figure 1.8 m tall, or words that stand.', group: 'Test object' } satisfies SettingMeta),
-    size: number(0.01, 100, 0.5, { label: 'Size', unit: 'm', span: [0.05, 3], step: 0.05, hint: 'Height of a cone or of words, edge of a tile; a figure stays 1.8 m.', group: 'Test object' }),
+    size: number(0.01, 1_000_000, 0.5, { label: 'Size', unit: 'm', span: [0.05, 3], step: 0.05, hint: 'Height of a cone or of words, edge of a tile; a figure stays 1.8 m.', group: 'Test object' }),
     turn: number(-360, 360, 0, { label: 'Turn', unit: '°', span: [-180, 180], step: 1, hint: 'About the upright axis.', group: 'Test object' }),
     text: z.string().max(40).default('HERE'),
+    /** Far away: in the direction of its place, turning with the camera only; m. */
+    far: z.object({ distance: z.number().min(1).max(10_000_000) }).strict().optional(),
   })
   .strict()
 
@@ -204,6 +206,8 @@ const matchFields = z
     focal: number(0.1, 20, 0.85, { label: 'Focal length', unit: '× width', span: [0.3, 4], step: 0.001, hint: 'In picture widths: focal length over sensor width.', group: 'Lens', touches: 'match' }),
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Lens', touches: 'match' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Lens', touches: 'match' }),
+    /** Frames of a matte, taken in like a plate: where it is white nothing is followed; inverted, where it is black. */
+    matte: z.object({ asset: z.string(), file: z.string(), first: z.number().int(), last: z.number().int(), inverted: z.boolean().default(false) }).strict().optional(),
     keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), keepOutSchema).default({}),
     /** Tracks dropped by hand: ids, of the tracks under this key. */
     dropped: z.object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) }).strict().optional(),

@@ -2,7 +2,7 @@ import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base
 import type { Solve, Track } from '@lantern/core/data'
 import { writeSolve, writeTracks } from '@lantern/core/formats'
 import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera } from '@lantern/core/match'
-import { followSettings, handSettings, knownLens, solvingHands, tracksToSolve } from '@lantern/core/pipeline'
+import { followSettings, handSettings, knownLens, matteFrame, matteMask, type MatteMask, solvingHands, tracksToSolve } from '@lantern/core/pipeline'
 import { adoptSolve, assetFrame, findShotById, getBlob, handKey, type JobPayload, keptHands, keptTracks, matchKeys, queueJob, resultState, setResultState, type Shot, type Store } from '@lantern/store'
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
@@ -20,8 +20,20 @@ export function plateFrames(store: Store, { plate }: Pick<Shot['document'], 'pla
 }
 
 /** Follows a shot's plate at full size. Throws Cancelled. */
-export function trackShot({ store, crew }: JobContext, { document }: Pick<Shot, 'document'>, progress: Progress): Promise<Track[]> {
-  return followPlate(crew, plateFrames(store, document), followSettings(document), progress)
+export async function trackShot({ store, crew }: JobContext, { document }: Pick<Shot, 'document'>, progress: Progress): Promise<Track[]> {
+  return followPlate(crew, plateFrames(store, document), followSettings(document, await matteMasks(store, document)), progress)
+}
+
+/** The masks of a shot's matte, at half size; undefined where it has none. */
+async function matteMasks(store: Store, document: Shot['document']): Promise<MatteMask[] | undefined> {
+  const { plate, match: { matte } } = document
+  if (!matte) return undefined
+  const masks: MatteMask[] = []
+  for (let frame = plate.first; frame <= plate.last; frame++) {
+    const { width, height, data } = await plateLinear(await getBlob(store, await assetFrame(store, matte.asset, matteFrame(document, frame), 'half')), 'srgb')
+    masks.push(matteMask(data, width, height, matte.inverted))
+  }
+  return masks
 }
 
 /** Solves a shot's camera from its tracks as tidied, and those set by hand. followed: what these gave, by id. Throws LanternError 'solve', Cancelled. */

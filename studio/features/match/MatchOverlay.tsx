@@ -1,14 +1,14 @@
 'use client'
 import { placeAt, projectPoint, type Track } from '@lantern/core/data'
-import { keepOutAt, linedCamera, within } from '@lantern/core/pipeline'
+import { farCamera, keepOutAt, linedCamera, matteFrame, within } from '@lantern/core/pipeline'
 import type { PicturePlace } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { segmentPath } from '../picture/lines.ts'
-import { type Tool, useShot } from '../shot/shotStore.ts'
+import { cameraNow, type Tool, useShot } from '../shot/shotStore.ts'
 import { type Corner, cornersPath, keepOutPath, middleOf, movedBy, tidy, turnedTo, withKey } from './keepOuts.ts'
 import { handKeys, makeHand, placesOf, setHand } from './hands.ts'
-import { standsAt, type ShownMatch, useShownMatch } from './matchData.ts'
+import { farStands, standsAt, type ShownMatch, useShownMatch } from './matchData.ts'
 import { GroundMarks } from './overlay/GroundMarks.tsx'
 import { HandMarks } from './overlay/HandMarks.tsx'
 import { type Line, LINE_TOOLS, Lines, withEnd } from './overlay/Lines.tsx'
@@ -70,6 +70,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
     const box = svg.current?.getBoundingClientRect()
     return box ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height] : [0, 0]
   }
+  const proofCamera = camera ?? cameraNow(state, frame)
   const reach = (): number => (REACH * width) / (svg.current?.getBoundingClientRect().width || width)
   const place = ([x, y]: Corner): PicturePlace => {
     const near = nearestTrack(shown, n, [x, y], reach(), true)
@@ -158,8 +159,9 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
     const over = Object.entries(match.keepOuts).find(([, one]) => one.shown && within(keepOutAt(one, frame), ...point))
     const near = nearestTrack(shown, n, point, reach(), false)
     const proof = Object.entries(match.proofs).find(([, one]) => {
-      const foot = standsAt(shown, one.at)
-      const seen = foot && camera && projectPoint(camera, foot)
+      const foot = one.far ? farStands(state, one) : standsAt(shown, one.at)
+      const through = camera ?? cameraNow(state, frame)
+      const seen = foot && through && projectPoint(one.far ? farCamera(through) : through, foot)
       return seen && Math.hypot(seen.x - point[0], seen.y - point[1]) < 2 * reach()
     })
     const byHand = matchStep === 'Track' ? handNear(point) : undefined
@@ -229,6 +231,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         } else if (Math.hypot(point[0] - move.start[0], point[1] - move.start[1]) > 0.5) edit({ match: { keepOuts: { [move.id]: { keys: withKey(match.keepOuts[move.id] ?? { keys: [] }, frame, changed(move, point)) } } } })
       }}
     >
+      {matchStep === 'Track' && match.matte && <image data-matte={matteFrame(shot.document, frame)} href={`/api/assets/${match.matte.asset}/${matteFrame(shot.document, frame)}?size=half`} x={0} y={0} width={width} height={height} preserveAspectRatio="none" opacity={0.35} style={{ mixBlendMode: match.matte.inverted ? 'multiply' : 'screen' }} />}
       {matchStep === 'Track' && Object.entries(match.keepOuts).map(([id, one]) => one.shown && <path key={id} data-keepout={id} d={keepOutPath(one, frame)} fill={COLOURS.floor} fillOpacity={0.35} stroke={id === shapeId ? COLOURS.text : COLOURS.soft} strokeWidth={1.3 * unit} strokeDasharray={id === shapeId ? undefined : `${5 * unit} ${3 * unit}`} />)}
       {matchStep === 'Line up' && <Lines drawn={drawnUp} unit={unit} camera={linedCamera(shot.document).camera} grip={(event, line, end) => {
         if (tool !== 'choose') return
@@ -244,7 +247,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       } : undefined} />}
       {matchStep === 'Solve' && <Errors shown={shown} n={n} unit={unit} />}
       {matchStep === 'Ground' && <GroundMarks shown={shown} n={n} unit={unit} />}
-      {matchStep === 'Proof' && camera && <Proofs camera={camera} unit={unit} />}
+      {matchStep === 'Proof' && proofCamera && <Proofs camera={proofCamera} unit={unit} />}
       {held && <circle cx={held.x} cy={held.y} r={4 * unit} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
       {band && <rect x={Math.min(band[0][0], band[1][0])} y={Math.min(band[0][1], band[1][1])} width={Math.abs(band[0][0] - band[1][0])} height={Math.abs(band[0][1] - band[1][1])} fill="none" stroke={COLOURS.text} strokeWidth={unit} />}
       {drawn.length > 0 && <path data-drawing={drawn.length} d={cornersPath(drawn).replace('Z', '')} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}

@@ -2,12 +2,12 @@ import { LanternError } from '@lantern/core/base'
 import { type Camera, placeAt, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import type { Vec3 } from '@lantern/core/math'
-import { allTracks, groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace, withHandPoints } from '@lantern/core/pipeline'
+import { allTracks, farPlace, groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace, withHandPoints } from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { useEffect } from 'react'
 import { create } from 'zustand'
-import { type ShotState, useShot } from '../shot/shotStore.ts'
+import { cameraNow, type ShotState, useShot } from '../shot/shotStore.ts'
 
 // Kept tracks and solves in the browser, and what is shown of them: errors, the camera of a solve not yet taken, where things set on points stand.
 
@@ -147,12 +147,18 @@ export function standsAt(shown: ShownMatch, place: PicturePlace): Vec3 | undefin
   }
 }
 
+/** Where a far thing is, from the camera: its direction on the frame it was set on, times its distance. */
+export function farStands(state: Pick<ShotState, 'shot' | 'cameras'>, proof: Proof): Vec3 | undefined {
+  const camera = cameraNow(state, proof.at.frame)
+  return camera && farPlace(camera, proof)
+}
+
 const slides = new WeakMap<ShownMatch, Map<string, number[]>>()
 
 /** How far a test object slides, px by frame counted from 0. */
 export function slideOfProof(shown: ShownMatch, proof: Proof): number[] {
   const { solve } = shown
-  if (!solve) return []
+  if (!solve || proof.far) return []
   let known = slides.get(shown)
   if (!known) slides.set(shown, (known = new Map()))
   const name = JSON.stringify(proof.at)

@@ -12,10 +12,8 @@ export function shotNameFor(files: readonly File[]): string {
   return base.replace(/[._-]+$/, '').replace(/[\\/]/g, ' ').slice(0, 80) || 'Shot'
 }
 
-/**
- * Sends a plate's files, waits until its first frames are read, makes the shot. progress: 0 to 1 and what is going on. Throws LanternError.
- */
-export async function takeInPlate(files: readonly File[], name: string, progress: (share: number, what: string) => void): Promise<string> {
+/** Sends a plate's or a matte's files and waits until all frames are read. progress: 0 to 1 and what is going on. Throws LanternError. */
+export async function takeInFrames(files: readonly File[], progress: (share: number, what: string) => void): Promise<Asset & { id: string }> {
   const upload = crypto.randomUUID()
   const all = files.reduce((sum, file) => sum + file.size, 0)
   let sent = 0
@@ -29,9 +27,14 @@ export async function takeInPlate(files: readonly File[], name: string, progress
     const state = await call<Asset>(`/api/assets/${asset}`)
     if (state.state === 'failed') throw new LanternError('plate', state.error?.message ?? 'The plate could not be read.', state.error?.remedy ?? 'Try another file.')
     progress(0.5 + 0.5 * (state.total > 0 ? state.done / state.total : 0), state.state === 'waiting' ? 'Waiting for the farm' : `Reading frame ${state.done} of ${state.total}`)
-    if (state.state === 'ready') break
+    if (state.state === 'ready') return { ...state, id: asset }
     await new Promise((wake) => setTimeout(wake, WAIT_MS))
   }
+}
+
+/** Takes a plate in and makes its shot; its name, which may have been counted on. As takeInFrames. */
+export async function takeInPlate(files: readonly File[], name: string, progress: (share: number, what: string) => void): Promise<string> {
+  const { id: asset } = await takeInFrames(files, progress)
   for (let n = 1; ; n++) {
     try {
       return (await call<{ name: string }>('/api/shots', { json: { name: n === 1 ? name : `${name.slice(0, 74)} ${n}`, asset } })).name

@@ -8,6 +8,7 @@ import { useShot } from '../../shot/shotStore.ts'
 import { withoutKey } from '../keepOuts.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { HandBench } from './HandBench.tsx'
+import { MattePart } from './MattePart.tsx'
 import { Figure, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
 
@@ -28,6 +29,7 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
       <Part title="Keep out" note={String(Object.keys(match.keepOuts).length)}>
         <Text color="soft">Nothing is followed inside a shape: draw one over what moves by itself.</Text>
         <Flex gap="6px" marginTop="6px"><Press aria-pressed={tool === 'keep-out'} onClick={() => set({ tool: tool === 'keep-out' ? 'choose' : 'keep-out' })}>Draw a shape</Press></Flex>
+        <MattePart />
         {tool === 'keep-out' && <Text color="faint" marginTop="4px">Click corners on the picture; Enter or the first corner closes it.</Text>}
         {shape && (
           <Box marginTop="8px">

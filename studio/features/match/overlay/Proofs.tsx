@@ -1,20 +1,22 @@
 'use client'
 import type { Camera } from '@lantern/core/data'
+import { farCamera } from '@lantern/core/pipeline'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../../shot/shotStore.ts'
-import { standsAt, useShownMatch } from '../matchData.ts'
+import { farStands, standsAt, useShownMatch } from '../matchData.ts'
 import { proofPicture, WORDS } from '../proofLines.ts'
 
 /** Test objects on their points. */
 export function Proofs({ camera, unit }: { camera: Camera; unit: number }) {
-  const { shot, chosen } = useShot()
+  const state = useShot()
+  const { shot, chosen } = state
   const shown = useShownMatch()
   return (
     <>
       {Object.entries(shot?.document.match.proofs ?? {}).map(([id, proof]) => {
-        const foot = standsAt(shown, proof.at)
+        const foot = proof.far ? farStands(state, proof) : standsAt(shown, proof.at)
         if (!foot) return null
-        const { lines, fill, words } = proofPicture(camera, proof, foot)
+        const { lines, fill, words } = proofPicture(proof.far ? farCamera(camera) : camera, proof, foot)
         const on = chosen === `proof.${id}`
         return (
           <g key={id} data-proof={id}>
