@@ -10,7 +10,7 @@ import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
-import { handJob, matchJob } from './jobs/match.ts'
+import { handJob, matchJob, thingJob } from './jobs/match.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
@@ -68,6 +68,10 @@ async function main(): Promise<void> {
     handOff: (payload, { job }) => {
       const wanted = jobSchemas.handOff.parse(payload)
       return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
+    },
+    thing: (payload, { job }) => {
+      const wanted = jobSchemas.thing.parse(payload)
+      return doing('a thing that moves', wanted.shot, () => thingJob(contextFor(job.id), wanted))
     },
     match: (payload, { job }) => {
       const wanted = jobSchemas.match.parse(payload)

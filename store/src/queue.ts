@@ -9,6 +9,8 @@ export const jobSchemas = {
   picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']), gasKeys: z.array(z.string()) }),
   /** Follows the plate and, where a solve's key is given, solves its camera. */
   match: z.object({ shot: z.int(), tracks: z.string(), solve: z.string().optional() }),
+  /** Follows a thing that moves by itself, and solves where it is. */
+  thing: z.object({ shot: z.int(), thing: z.string(), tracks: z.string(), solve: z.string() }),
   /** Takes a reading of the plate. */
   reading: z.object({ shot: z.int(), reading: z.string(), key: z.string() }),
   /** Measures the plate, over a reading's drawn shape or over the frame. */

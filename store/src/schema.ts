@@ -13,7 +13,7 @@ export interface Database {
   blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }
   /** One recipe's result. fence rises with every new holder of the lease; state holds the restart state's place. */
   result: {
-    key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
+    key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
     state: 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
     first: number; last: number; restart: JSONColumnType<object> | null; restart_blob: string | null
     fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>

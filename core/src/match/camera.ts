@@ -48,7 +48,11 @@ function parallaxCosine(s: Structure): number {
   }))
 }
 
-function judged(kind: CameraSolve['kind'], s: Structure): CameraSolve {
+/** A lens of which all is known. */
+export type KnownLensExact = Required<SolveInput['known']>
+
+/** A structure as a solve, with how good it is. */
+export function solvedAs(kind: CameraSolve['kind'], s: Structure): CameraSolve {
   const perTrack = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : residualsOf(s, n)))
   const all = perTrack.flat()
   const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
@@ -112,8 +116,8 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
     }
   }
   const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
-  const turn = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a turn', async () => judged('turning', await solveTurning(part(from, to))))
-  const move = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a move', async () => judged('moving', await solveMoving(part(from, to))))
+  const turn = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a turn', async () => solvedAs('turning', await solveTurning(part(from, to))))
+  const move = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a move', async () => solvedAs('moving', await solveMoving(part(from, to))))
   // Where things plainly shift against one another a move is sought first, and a turn only if that is in doubt: a lens that bends can make a turn look so.
   const apart = usualParallax(input) > NO_TURN_PX
   const moved = apart ? await move(0, 1) : undefined

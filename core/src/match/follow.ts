@@ -17,6 +17,8 @@ export interface FollowSettings {
   count: number
   /** Whether local contrast is evened out first. */
   even: boolean
+  /** Share of the picture that is followed at all; features are as much denser. All of it where nothing is said. */
+  share?: number
   /** True where nothing is followed; frame counted from 0, place in px. */
   keptOut?: (frame: number, x: number, y: number) => boolean
 }
@@ -118,7 +120,7 @@ function freshCorners(f: Follower, picture: Pyramid, taken: readonly (readonly [
   const strength = f.flat
   crew.run('cornerStrength', [picture.levels[0]?.pointer ?? 0, width, height, strength], height, 8)
   const values = crew.heap.f32(strength, width * height)
-  const edge = Math.max(8, Math.sqrt((width * height) / settings.count))
+  const edge = Math.max(8, Math.sqrt((width * height * (settings.share ?? 1)) / settings.count))
   const [across, down] = [Math.ceil(width / edge), Math.ceil(height / edge)]
   const best = Array.from({ length: across * down }, () => ({ value: 0, x: 0, y: 0 }))
   for (let y = RIM; y < height - RIM; y++)

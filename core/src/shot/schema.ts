@@ -169,6 +169,16 @@ export const keepOutSchema = z
   })
   .strict()
 
+/** A thing that moves by itself: the region that its own tracks are found in, by keys, and its rough geometry, a box of the set as it stands over the thing at one frame. */
+export const thingSchema = z
+  .object({
+    name, shown: z.boolean().default(true), keys: keepOutSchema.shape.keys,
+    count: z.number().int().min(12).max(1000).default(80).meta({ label: 'Features', unit: '', span: [30, 300], step: 10, hint: 'Wanted on it in every frame.', group: 'Thing', touches: 'thing' } satisfies SettingMeta),
+    geometry: z.object({ item: z.string().regex(/^[a-z0-9-]{1,40}$/), frame: z.number().int() }).strict().optional(),
+    distance: number(0.01, 10000, 5, { label: 'Distance', unit: 'm', span: [0.5, 50], step: 0.05, hint: 'From the camera to its middle on its first frame, where no geometry gives its size.', group: 'Thing' }),
+  })
+  .strict()
+
 /** A track set by hand: a point, or a flat patch by its four corners, where a person set it on key frames. */
 export const handSchema = z
   .object({
@@ -213,6 +223,7 @@ const matchFields = z
     dropped: z.object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) }).strict().optional(),
     /** Of the found tracks under this key: frames to which a track was trimmed (id, first, last), and tracks joined to one (id, and the one that becomes part of it). */
     tidied: z.object({ tracks: keySchema, spans: z.array(z.tuple([z.number().int(), z.number().int(), z.number().int()])).max(5000), joins: z.array(z.tuple([z.number().int(), z.number().int()])).max(5000) }).strict().optional(),
+    things: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), thingSchema).default({}),
     hands: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), handSchema).default({}),
     /** What is said of the ground, all as places in the picture, so that it holds for the next solve too. */
     ground: z.object({
@@ -287,6 +298,7 @@ export type LineUpLines = NonNullable<z.infer<typeof cameraSchema>['lineUp']>
 export type MatchSettings = z.infer<typeof matchFields>
 export type KeepOut = z.infer<typeof keepOutSchema>
 export type Reading = z.infer<typeof readingSchema>
+export type Thing = z.infer<typeof thingSchema>
 export type Hand = z.infer<typeof handSchema>
 export type Proof = z.infer<typeof proofSchema>
 export type PicturePlace = z.infer<typeof picturePlace>

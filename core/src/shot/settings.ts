@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { boxSchema, cameraSchema, gasSchema, groundSchema, handSchema, matchSettingsSchema, plateLightSchema, proofSchema, readingSchema, type SettingMeta, sitSchema } from './schema.ts'
+import { boxSchema, cameraSchema, gasSchema, groundSchema, handSchema, matchSettingsSchema, plateLightSchema, proofSchema, readingSchema, type SettingMeta, sitSchema, thingSchema } from './schema.ts'
 
 /** One setting as the bench shows it. */
 export interface Setting extends SettingMeta {
@@ -43,6 +43,7 @@ export const SETTINGS = {
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
   hand: settingsOf(handSchema),
+  thing: settingsOf(thingSchema),
   reading: settingsOf(readingSchema),
   cameraPath: settingsOf(cameraSchema.shape.path.unwrap()),
   plateLight: settingsOf(plateLightSchema),

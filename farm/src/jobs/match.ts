@@ -1,9 +1,11 @@
 import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { writeSolve, writeTracks } from '@lantern/core/formats'
-import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera } from '@lantern/core/match'
-import { followSettings, handSettings, knownLens, matteFrame, matteMask, type MatteMask, solvingHands, tracksToSolve } from '@lantern/core/pipeline'
-import { adoptSolve, assetFrame, findShotById, getBlob, handKey, type JobPayload, keptHands, keptTracks, matchKeys, queueJob, resultState, setResultState, type Shot, type Store } from '@lantern/store'
+import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera, solveObject } from '@lantern/core/match'
+import { cameraAt, followSettings, handSettings, knownLens, matteFrame, matteMask, type MatteMask, solvingHands, thingFollow, thingInput, tracksToSolve } from '@lantern/core/pipeline'
+import type { Thing } from '@lantern/core/shot'
+import { adoptSolve, assetFrame, cameraPathOf, findShotById, getBlob, handKey, type JobPayload, keptHands, keptTracks, matchKeys, queueJob, resultState, setResultState, type Shot, type Store, thingKeys } from '@lantern/store'
+
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
 import { stage, type Whole } from './stage.ts'
@@ -36,16 +38,52 @@ async function matteMasks(store: Store, document: Shot['document']): Promise<Mat
   return masks
 }
 
+const sayTo = (progress: Progress) => async (share: number, what: string): Promise<void> => {
+  progress.report(share, what)
+  // What is asked meanwhile is heard.
+  await new Promise((go) => setImmediate(go))
+  stopIfCancelled(progress)
+}
+
 /** Solves a shot's camera from its tracks as tidied, and those set by hand. followed: what these gave, by id. Throws LanternError 'solve', Cancelled. */
 export async function solveShot({ crew }: Pick<JobContext, 'crew'>, { document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, followed: Readonly<Record<string, readonly Track[]>>, progress: Progress): Promise<Solve> {
   const { plate } = document
-  const say = async (share: number, what: string): Promise<void> => {
-    progress.report(share, what)
-    // What is asked meanwhile is heard.
-    await new Promise((go) => setImmediate(go))
-    stopIfCancelled(progress)
+  return keptSolve(await solveCamera({ tracks: tracksToSolve(document, tracksKey, tracks, followed), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say: sayTo(progress) }), plate.first)
+}
+
+/** Follows a thing inside its region. */
+const followThing = ({ store, crew }: JobContext, { document }: Shot, thing: Thing, progress: Progress): Promise<Track[]> => followPlate(crew, plateFrames(store, document), thingFollow(document, thing), progress)
+
+/** Follows a thing that moves by itself and solves where it is, as the document has it now. Returns true when it is kept. */
+export async function thingJob(context: JobContext, payload: JobPayload<'thing'>): Promise<boolean> {
+  const { store, crew } = context
+  const shot = await findShotById(store, payload.shot)
+  const thing = shot?.document.match.things[payload.thing]
+  const keys = shot && thing && thingKeys(shot.document, payload.thing)
+  if (!shot || !thing || keys?.solve !== payload.solve) {
+    // The shot has moved on to another region, geometry or camera.
+    for (const key of [payload.tracks, payload.solve]) if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
+    return false
   }
-  return keptSolve(await solveCamera({ tracks: tracksToSolve(document, tracksKey, tracks, followed), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say }), plate.first)
+  const later = async (): Promise<boolean> => {
+    if (!context.progress) await queueJob(store, 'thing', payload, { jobKey: `thing-later:${payload.solve}`, runAt: new Date(Date.now() + LATER_MS) })
+    return false
+  }
+  const tracked = await stage(context, payload.tracks, async (progress) => {
+    const tracks = await followThing(context, shot, thing, progress)
+    return { bytes: writeTracks(tracks), mediaType: 'application/x-lantern-tracks', figures: { tracks: tracks.length } }
+  })
+  if (tracked === 'busy') return later()
+  if (tracked !== 'done') return setResultState(store, payload.solve, 'stopped').then(() => false)
+  const solved = await stage(context, payload.solve, async (progress) => {
+    const { document } = shot
+    const path = await cameraPathOf(store, document)
+    const tracks = (await keptTracks(store, payload.tracks)) ?? []
+    const solve = await solveObject({ ...thingInput(document, thing, tracks, (frame) => cameraAt(document, path, frame)), seed: SEED, crew, say: sayTo(progress) })
+    return { bytes: writeSolve(solve), mediaType: 'application/json', figures: { medianPx: solve.medianPx, points: solve.points.length, tracks: solve.tracks, frames: solve.cameras.filter((one) => one !== null).length } }
+  })
+  if (solved === 'busy') return later()
+  return solved === 'done'
 }
 
 /** Follows one track set by hand. */

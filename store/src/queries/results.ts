@@ -21,7 +21,7 @@ export interface ResultRow {
   doing: string | null
 }
 
-export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
+export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
   await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, restart: null, restart_blob: null, machine: null, lease_until: null, error: null })
     .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item })).execute()
 }

@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
-import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, tracksRecipe, allTracks, withHandPoints } from '@lantern/core/pipeline'
+import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, thingRecipe, thingTracksRecipe, tracksRecipe, allTracks, withHandPoints } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
@@ -55,6 +55,31 @@ export async function askHand(store: Store, shot: Shot, id: string): Promise<str
   if (row?.state !== 'running') await setResultState(store, key, 'waiting')
   await queueJob(store, 'hand', { shot: shot.id, hand: id, key }, { jobKey: `hand:${key}`, priority: -1 })
   return key
+}
+
+/** Keys of a thing's tracks, and of the solve from them. Throws LanternError 'no-thing'. */
+export function thingKeys(document: ShotDocument, id: string): { tracks: string; solve: string } {
+  const thing = document.match.things[id]
+  if (!thing) throw new LanternError('no-thing', `“${id.slice(0, 40)}” is not a thing of this shot.`, 'Choose one from the roster.', { field: 'thing' })
+  const tracks = recipeKey(thingTracksRecipe(document, thing))
+  return { tracks, solve: recipeKey(thingRecipe(document, thing, tracks)) }
+}
+
+/** Asks the farm to follow a thing and solve where it is. Does nothing where that is kept or on its way. Throws LanternError 'no-thing', 'no-camera'. */
+export async function askThing(store: Store, shot: Shot, id: string): Promise<string> {
+  const { document } = shot
+  const keys = thingKeys(document, id)
+  const thing = document.match.things[id]
+  if (!thing) throw new LanternError('no-thing', 'The thing is gone.', 'Draw it again.')
+  if (document.camera.kind === 'none') throw new LanternError('no-camera', 'A thing is solved through the shot’s camera, and there is none yet.', 'Solve or line up the camera first.', { field: 'camera' })
+  const { first, last } = document.plate
+  await ensureResult(store, { key: keys.tracks, kind: 'tracks', settings: thingTracksRecipe(document, thing).settings as object, shot: shot.id, item: `thing-${id}`, first, last })
+  await ensureResult(store, { key: keys.solve, kind: 'thing', settings: thingRecipe(document, thing, keys.tracks).settings as object, shot: shot.id, item: `thing-${id}`, first, last })
+  const rows = await resultRows(store, [keys.tracks, keys.solve])
+  if (rows.get(keys.solve)?.state === 'done') return keys.solve
+  for (const key of [keys.tracks, keys.solve]) if (rows.get(key)?.state !== 'done' && rows.get(key)?.state !== 'running') await setResultState(store, key, 'waiting')
+  await queueJob(store, 'thing', { shot: shot.id, thing: id, ...keys }, { jobKey: `thing:${keys.solve}` })
+  return keys.solve
 }
 
 /** What the document's hand tracks gave, by id, as far as it is kept. */
@@ -113,6 +138,8 @@ export interface MatchStatus {
   solve: MatchStage
   /** By the hand tracks' ids. */
   hands: Record<string, MatchStage>
+  /** By the things' ids. */
+  things: Record<string, { tracks: MatchStage; solve: MatchStage }>
 }
 
 /** A whole result's stage from its row. */
@@ -128,5 +155,11 @@ export async function matchStatus(store: Store, document: ShotDocument): Promise
   const stage = (key: string): Promise<MatchStage> => stageOf(store, key, rows.get(key))
   const handStages: Record<string, MatchStage> = {}
   for (const [id, key] of hands) handStages[id] = await stage(key)
-  return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages }
+  const thingStages: MatchStatus['things'] = {}
+  for (const id of Object.keys(document.match.things)) {
+    const own = thingKeys(document, id)
+    const found = await resultRows(store, [own.tracks, own.solve])
+    thingStages[id] = { tracks: await stageOf(store, own.tracks, found.get(own.tracks)), solve: await stageOf(store, own.solve, found.get(own.solve)) }
+  }
+  return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages, things: thingStages }
 }

@@ -3,7 +3,7 @@ import { dropBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
-import { handKey, matchKeys } from './match.ts'
+import { handKey, matchKeys, thingKeys } from './match.ts'
 import { plateKeys } from './readings.ts'
 import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
 
@@ -18,6 +18,7 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     for (const { key } of gasKeys(document)) keys.add(key)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
     for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
+    for (const id of Object.keys(document.match.things)) for (const key of Object.values(thingKeys(document, id))) keys.add(key)
     for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     const path = await cameraPathOf(store, document).catch(() => undefined)

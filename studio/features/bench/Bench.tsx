@@ -169,7 +169,7 @@ export function Bench() {
   }
   const own = (): React.ReactNode => {
     if (item) return <ItemBench key={chosen} id={chosen} item={item} />
-    const at = chosen.startsWith('reading.') ? 'Plate' : CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|proof|track)\..*/, 'camera')] ?? station
+    const at = chosen.startsWith('reading.') ? 'Plate' : CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|thing|proof|track)\..*/, 'camera')] ?? station
     if (at === 'Match') return <MatchBench />
     if (at === 'Picture') return <PictureBench state={state} />
     if (at === 'Sit') return <SitBench state={state} />

@@ -14,7 +14,7 @@ export interface SettingsProps {
 const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
 const AXES = ['right', 'up', 'near'] as const
 const PARTS = ['red', 'green', 'blue'] as const
-const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', hand: 'track’s next following', reading: 'reading, which is taken anew', gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
+const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', hand: 'track’s next following', thing: 'thing’s next solve', reading: 'reading, which is taken anew', gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
 const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
 
 function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {

@@ -23,7 +23,7 @@ export function useKeys(): void {
       const { first, last } = shot.document.plate
       const item = shot.document.items[chosen]
       const [kind, id = ''] = chosen.split('.')
-      const removal = kind === 'keepout' ? { match: { keepOuts: { [id]: null } } } : kind === 'hand' ? { match: { hands: { [id]: null } } } : kind === 'reading' ? { readings: { [id]: null } } : kind === 'proof' ? { match: { proofs: { [id]: null } } } : item && !item.locked ? { items: { [chosen]: null } } : undefined
+      const removal = kind === 'keepout' ? { match: { keepOuts: { [id]: null } } } : kind === 'hand' ? { match: { hands: { [id]: null } } } : kind === 'thing' ? { match: { things: { [id]: null } } } : kind === 'reading' ? { readings: { [id]: null } } : kind === 'proof' ? { match: { proofs: { [id]: null } } } : item && !item.locked ? { items: { [chosen]: null } } : undefined
       const step = event.shiftKey ? 10 : 1
       const done = (work: () => void): void => {
         event.preventDefault()

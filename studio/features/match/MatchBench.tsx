@@ -9,6 +9,7 @@ import { LineUpStep } from './bench/LineUpStep.tsx'
 import { OtherCameras } from './bench/OtherCameras.tsx'
 import { ProofStep } from './bench/ProofStep.tsx'
 import { SolveStep } from './bench/SolveStep.tsx'
+import { ThingsStep } from './bench/ThingsStep.tsx'
 import { TrackStep } from './bench/TrackStep.tsx'
 import { useShownMatch } from './matchData.ts'
 
@@ -21,9 +22,9 @@ export function MatchBench() {
       <Flex as="nav" aria-label="Steps of the match" gap="2px" padding="8px 10px" borderBottomWidth="1px" borderColor="hair">
         {MATCH_STEPS.map((step) => <Press key={step} plain aria-current={step === matchStep ? 'step' : undefined} onClick={() => set({ matchStep: step, tool: 'choose' })} style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}>{step === matchStep ? <><span style={{ color: COLOURS.faint }}>[ </span>{step}<span style={{ color: COLOURS.faint }}> ]</span></> : step}</Press>)}
       </Flex>
-      {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : <LineUpStep />}
-      {matchStep !== 'Track' && <HandOut shown={shown} />}
-      {matchStep !== 'Proof' && <OtherCameras />}
+      {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : matchStep === 'Things' ? <ThingsStep /> : <LineUpStep />}
+      {matchStep !== 'Track' && matchStep !== 'Things' && <HandOut shown={shown} />}
+      {matchStep !== 'Proof' && matchStep !== 'Things' && <OtherCameras />}
     </>
   )
 }

@@ -13,6 +13,7 @@ import { GroundMarks } from './overlay/GroundMarks.tsx'
 import { HandMarks } from './overlay/HandMarks.tsx'
 import { type Line, LINE_TOOLS, Lines, withEnd } from './overlay/Lines.tsx'
 import { Proofs } from './overlay/Proofs.tsx'
+import { ThingMarks } from './overlay/ThingMarks.tsx'
 import { Errors, Tracks } from './overlay/Tracks.tsx'
 
 /** Reach of the pointer on the screen, px. */
@@ -53,7 +54,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const plate = shot?.document.plate
   const match = shot?.document.match
   useEffect(() => {
-    if (tool !== 'keep-out' || passive) return
+    if ((tool !== 'keep-out' && tool !== 'thing') || passive) return
     const press = (event: KeyboardEvent): void => {
       if (event.key === 'Enter') finish(drawn)
       else if (event.key === 'Backspace') setDrawn(drawn.slice(0, -1))
@@ -83,6 +84,11 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const finish = (points: readonly Corner[]): void => {
     setDrawn([])
     if (points.length < 3) return set({ tool: 'choose' })
+    if (tool === 'thing') {
+      const id = `thing-${crypto.randomUUID().slice(0, 6)}`
+      edit({ match: { things: { [id]: { name: `Thing ${Object.keys(match.things).length + 1}`, keys: withKey({ keys: [] }, frame, points) } } } })
+      return set({ tool: 'choose', chosen: `thing.${id}` })
+    }
     const id = `out-${crypto.randomUUID().slice(0, 6)}`
     edit({ match: { keepOuts: { [id]: { name: `Keep out ${Object.keys(match.keepOuts).length + 1}`, keys: withKey({ keys: [] }, frame, points) } } } })
     set({ tool: 'choose', chosen: `keepout.${id}` })
@@ -95,6 +101,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const sayGround = (change: Record<string, unknown>): void => edit({ match: { ground: change } })
   const use: Partial<Record<Tool, (point: Corner) => void>> = {
     'keep-out': draw,
+    thing: draw,
     ground(point) {
       const there = match.ground.points.findIndex((one) => one.frame === frame && Math.hypot(one.x - point[0], one.y - point[1]) < reach())
       sayGround({ points: there >= 0 ? match.ground.points.filter((_, k) => k !== there) : [...match.ground.points, place(point)] })
@@ -127,8 +134,10 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       set({ tool: 'choose', chosen: `proof.${id}` })
     },
   }
-  const shapeId = chosen.startsWith('keepout.') ? chosen.slice(8) : ''
-  const shape = match.keepOuts[shapeId]
+  // A region is a shape like one that keeps out, kept elsewhere in the document.
+  const shapes = matchStep === 'Things' ? 'things' : 'keepOuts'
+  const shapeId = /^(keepout|thing)\./.test(chosen) ? chosen.slice(chosen.indexOf('.') + 1) : ''
+  const shape = match[shapes][shapeId]
   const corners = shape ? keepOutAt(shape, frame) : []
   const grip = corners.length > 0 ? ([Math.max(...corners.map((p) => p[0])) + 14 * unit, Math.min(...corners.map((p) => p[1])) - 14 * unit] as const) : undefined
   const changed = (move: Drag, point: Corner): readonly Corner[] => {
@@ -156,7 +165,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const choose = (event: PointerEvent): void => {
     const point = at(event)
     if (shape && within(corners, ...point)) return begin(event, 'move')
-    const over = Object.entries(match.keepOuts).find(([, one]) => one.shown && within(keepOutAt(one, frame), ...point))
+    const over = Object.entries(match[shapes]).find(([, one]) => one.shown && within(keepOutAt(one, frame), ...point))
     const near = nearestTrack(shown, n, point, reach(), false)
     const proof = Object.entries(match.proofs).find(([, one]) => {
       const foot = one.far ? farStands(state, one) : standsAt(shown, one.at)
@@ -165,6 +174,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       return seen && Math.hypot(seen.x - point[0], seen.y - point[1]) < 2 * reach()
     })
     const byHand = matchStep === 'Track' ? handNear(point) : undefined
+    if (matchStep === 'Things') return set({ chosen: over ? `thing.${over[0]}` : '' })
     const found = byHand ? `hand.${byHand}` : matchStep === 'Proof' && proof ? `proof.${proof[0]}` : near ? `track.${near.track.id}` : over ? `keepout.${over[0]}` : ''
     if (found) set({ chosen: found })
   }
@@ -172,7 +182,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
     <svg
       ref={svg} viewBox={`0 0 ${width} ${height}`} preserveAspectRatio="none" aria-hidden data-overlay={passive ? 'match-passive' : 'match'}
       style={{ position: 'absolute', inset: 0, width: '100%', height: '100%', cursor: tool === 'choose' ? 'default' : 'crosshair', touchAction: 'none', overflow: 'hidden', pointerEvents: passive ? 'none' : undefined }}
-      onDoubleClick={() => tool === 'keep-out' && finish(drawn.slice(0, -1))}
+      onDoubleClick={() => (tool === 'keep-out' || tool === 'thing') && finish(drawn.slice(0, -1))}
       onPointerDown={(event) => {
         if (event.button !== 0 || event.altKey) return
         if ((tool === 'ground' && event.shiftKey) || tool === 'hand-flat') {
@@ -201,7 +211,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         if (move.kind === 'line') preview({ camera: { lineUp: { lines: withEnd(move.lines, move.line, move.end, at(event)) } } })
         else if (move.kind === 'hand') preview({ match: { hands: { [move.id]: { keys: handKeys(match.hands[move.id] ?? { keys: [] }, frame, handMoved(move, at(event))) } } } })
         else if (move.kind === 'patch' || move.kind === 'flat') setBand([move.start, at(event)])
-        else preview({ match: { keepOuts: { [move.id]: { keys: withKey(match.keepOuts[move.id] ?? { keys: [] }, frame, changed(move, at(event))) } } } })
+        else preview({ match: { [shapes]: { [move.id]: { keys: withKey(match[shapes][move.id] ?? { keys: [] }, frame, changed(move, at(event))) } } } })
       }}
       onPointerUp={(event) => {
         const move = drag.current
@@ -228,10 +238,11 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
             return seen && seen[0] > x0 && seen[0] < x1 && seen[1] > y0 && seen[1] < y1 ? [{ frame, x: tidy(seen[0]), y: tidy(seen[1]) }] : []
           })
           if (inside.length > 0) sayGround({ points: [...match.ground.points, ...inside].slice(-400) })
-        } else if (Math.hypot(point[0] - move.start[0], point[1] - move.start[1]) > 0.5) edit({ match: { keepOuts: { [move.id]: { keys: withKey(match.keepOuts[move.id] ?? { keys: [] }, frame, changed(move, point)) } } } })
+        } else if (Math.hypot(point[0] - move.start[0], point[1] - move.start[1]) > 0.5) edit({ match: { [shapes]: { [move.id]: { keys: withKey(match[shapes][move.id] ?? { keys: [] }, frame, changed(move, point)) } } } })
       }}
     >
       {matchStep === 'Track' && match.matte && <image data-matte={matteFrame(shot.document, frame)} href={`/api/assets/${match.matte.asset}/${matteFrame(shot.document, frame)}?size=half`} x={0} y={0} width={width} height={height} preserveAspectRatio="none" opacity={0.35} style={{ mixBlendMode: match.matte.inverted ? 'multiply' : 'screen' }} />}
+      {matchStep === 'Things' && <ThingMarks frame={frame} unit={unit} />}
       {matchStep === 'Track' && Object.entries(match.keepOuts).map(([id, one]) => one.shown && <path key={id} data-keepout={id} d={keepOutPath(one, frame)} fill={COLOURS.floor} fillOpacity={0.35} stroke={id === shapeId ? COLOURS.text : COLOURS.soft} strokeWidth={1.3 * unit} strokeDasharray={id === shapeId ? undefined : `${5 * unit} ${3 * unit}`} />)}
       {matchStep === 'Line up' && <Lines drawn={drawnUp} unit={unit} camera={linedCamera(shot.document).camera} grip={(event, line, end) => {
         if (tool !== 'choose') return
@@ -239,7 +250,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         drag.current = { kind: 'line', lines, line, end }
         svg.current?.setPointerCapture(event.pointerId)
       }} />}
-      {matchStep !== 'Proof' && matchStep !== 'Line up' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}
+      {matchStep !== 'Proof' && matchStep !== 'Line up' && matchStep !== 'Things' && <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />}
       {(matchStep === 'Track' || matchStep === 'Solve' || matchStep === 'Proof') && <HandMarks shown={shown} frame={frame} unit={unit} stuck={matchStep === 'Proof'} grip={matchStep === 'Track' && tool === 'choose' ? (event, id, corner, places) => {
         event.stopPropagation()
         drag.current = { kind: 'hand', id, start: at(event), places, corner }
@@ -252,11 +263,11 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       {band && <rect x={Math.min(band[0][0], band[1][0])} y={Math.min(band[0][1], band[1][1])} width={Math.abs(band[0][0] - band[1][0])} height={Math.abs(band[0][1] - band[1][1])} fill="none" stroke={COLOURS.text} strokeWidth={unit} />}
       {drawn.length > 0 && <path data-drawing={drawn.length} d={cornersPath(drawn).replace('Z', '')} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
       {drawn.map(([x, y], k) => <rect key={`${x},${y}`} x={x - 2.5 * unit} y={y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={k === 0 ? COLOURS.text : COLOURS.floor} stroke={COLOURS.text} strokeWidth={unit} />)}
-      {matchStep === 'Track' && tool === 'choose' && corners.map(([x, y], k) => (
+      {(matchStep === 'Track' || matchStep === 'Things') && tool === 'choose' && corners.map(([x, y], k) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a corner is its place in the shape, and stays it while it is dragged
         <rect key={k} data-corner={k} x={x - 3.5 * unit} y={y - 3.5 * unit} width={7 * unit} height={7 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit} style={{ cursor: 'move', pointerEvents: 'all' }} onPointerDown={(event) => begin(event, 'corner', k)} />
       ))}
-      {matchStep === 'Track' && tool === 'choose' && grip && (
+      {(matchStep === 'Track' || matchStep === 'Things') && tool === 'choose' && grip && (
         <g data-grip style={{ cursor: 'grab', pointerEvents: 'all' }} onPointerDown={(event) => begin(event, 'turn')}>
           <path d={`M${middleOf(corners)[0]} ${middleOf(corners)[1]}L${grip[0]} ${grip[1]}`} stroke={COLOURS.text} strokeOpacity={0.5} strokeWidth={unit} />
           <circle cx={grip[0]} cy={grip[1]} r={5 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.3 * unit}><title>Turn and scale</title></circle>

@@ -40,6 +40,10 @@ export function useMatchFilesOf(document: ShotDocument | undefined, status: Shot
   const tracks = status?.match.tracks.state === 'done' ? status.match.tracks.key : ''
   const solve = status?.match.solve.state === 'done' ? status.match.solve.key : ''
   const hands = Object.values(status?.match.hands ?? {}).flatMap(({ key, state }) => (state === 'done' ? [key] : [])).join(' ')
+  const things = Object.values(status?.match.things ?? {}).flatMap(({ solve: { key, state } }) => (state === 'done' ? [key] : [])).join(' ')
+  useEffect(() => {
+    for (const key of things.split(' ')) if (key) void fetchFile(key, 'solves')
+  }, [things])
   useEffect(() => {
     for (const key of hands.split(' ')) if (key) void fetchFile(key, 'tracks')
   }, [hands])

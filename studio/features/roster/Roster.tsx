@@ -2,7 +2,7 @@
 import { Box, chakra, Flex, Input } from '@chakra-ui/react'
 import { makeItem, type ShotItem } from '@lantern/core/shot'
 import { itemsInOrder } from '@lantern/core/pipeline'
-import { Box as BoxIcon, Camera, Cone, Crosshair, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
+import { Box as BoxIcon, Camera, Cone, Crosshair, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
 import { type ComponentType, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
@@ -22,7 +22,7 @@ interface Entry {
 }
 
 /** Which groups a station's roster shows; all others show everything. */
-const FILTER: Partial<Record<Station, readonly string[]>> = { Plate: ['Readings'], Match: ['Camera', 'Keep out', 'By hand', 'Test objects'], Set: ['Set'], Effects: ['Effects'], Light: ['Light'], Sit: ['Layers'] }
+const FILTER: Partial<Record<Station, readonly string[]>> = { Plate: ['Readings'], Match: ['Camera', 'Keep out', 'By hand', 'Things', 'Test objects'], Set: ['Set'], Effects: ['Effects'], Light: ['Light'], Sit: ['Layers'] }
 const Row = chakra('div', { base: { position: 'relative', display: 'grid', gridTemplateColumns: '18px 1fr auto', gap: '7px', alignItems: 'center', paddingInline: '14px 10px', height: '29px', cursor: 'pointer', _hover: { background: 'raised' } } })
 const Bracket = () => (
   <>
@@ -38,7 +38,7 @@ const LAYER_NAMES = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' } as con
 const LAYER_WAYS = { light: 'multiply', smoke: 'over', fire: 'add' } as const
 
 /** The step of the match that has a thing's bench. */
-const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' } => (/^(keepout|hand)\./.test(id) ? { matchStep: 'Track' } : id.startsWith('proof.') ? { matchStep: 'Proof' } : {})
+const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' | 'Things' } => id.startsWith('thing.') ? { matchStep: 'Things' } : (/^(keepout|hand)\./.test(id) ? { matchStep: 'Track' } : id.startsWith('proof.') ? { matchStep: 'Proof' } : {})
 
 /** The roster: everything in the shot, by group. */
 export function Roster() {
@@ -59,6 +59,7 @@ export function Roster() {
     { id: 'camera', name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera', kind: document.camera.kind === 'lined' ? 'lined up' : document.camera.kind, group: 'Camera', icon: Camera },
     ...Object.entries(document.match.keepOuts).map(([id, one]): Entry => ({ id: `keepout.${id}`, name: one.name, kind: one.shown ? `${one.keys.length} key${one.keys.length > 1 ? 's' : ''}` : 'not used', group: 'Keep out', icon: VenetianMask })),
     ...Object.entries(document.match.hands).map(([id, one]): Entry => ({ id: `hand.${id}`, name: one.name, kind: status?.match.hands[id]?.state === 'done' ? (one.keys[0]?.places.length === 1 ? 'point' : 'flat') : 'not followed', group: 'By hand', icon: one.keys[0]?.places.length === 1 ? Crosshair : Scan })),
+    ...Object.entries(document.match.things).map(([id, one]): Entry => ({ id: `thing.${id}`, name: one.name, kind: status?.match.things[id]?.solve.state === 'done' ? 'solved' : 'not solved', group: 'Things', icon: Move3d })),
     ...Object.entries(document.readings).map(([id, one]): Entry => ({ id: `reading.${id}`, name: one.name, kind: status?.readings.areas[id]?.reading.state === 'done' ? one.area.kind : 'not taken', group: 'Readings', icon: Pipette })),
     ...Object.entries(document.match.proofs).map(([id, one]): Entry => ({ id: `proof.${id}`, name: one.name, kind: one.shape, group: 'Test objects', icon: Cone })),
   ]

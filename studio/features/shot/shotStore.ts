@@ -9,8 +9,8 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'read-point' | 'read-box' | 'read-shape' | 'read-pin' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
-export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up'] as const
+export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'read-point' | 'read-box' | 'read-shape' | 'read-pin' | 'thing' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
+export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
 export interface ThinState {
@@ -32,7 +32,7 @@ export interface ShotState {
   playing: number
   loop: [number, number]
   station: Station
-  /** An item's id, or 'keepout.ID', 'hand.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
+  /** An item's id, or 'keepout.ID', 'hand.ID', 'thing.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
   chosen: string
   view: View
   compare: Compare

@@ -60,7 +60,7 @@ describe('the match’s lantern', () => {
   })
 })
 
-const NO_FILES = { readings: {}, reports: {} }
+const NO_FILES = { readings: {}, reports: {}, solves: {} }
 describe('the strip', () => {
   it('has tracks, error, and the chosen track’s error at the Match station only', () => {
     const document = shot()

@@ -15,7 +15,7 @@ export interface StationState {
 export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
   const item = document.items[chosen]
   if (item) return station === (item.kind === 'gas' ? 'Effects' : 'Set')
-  return (/^(camera|keepout\..*|hand\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen.startsWith('reading.') && station === 'Plate') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
+  return (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen.startsWith('reading.') && station === 'Plate') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
 }
 
 const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))

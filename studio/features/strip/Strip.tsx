@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
-import { useShownMatch } from '../match/matchData.ts'
+import { useMatchFiles, useShownMatch } from '../match/matchData.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { stripRows, type StripRow } from './rows.ts'
 
@@ -63,7 +63,7 @@ export function Strip() {
     watch.observe(place.current)
     return () => watch.disconnect()
   }, [])
-  const rows = stripRows(state, useShownMatch(), usePlateFiles())
+  const rows = stripRows(state, useShownMatch(), { ...usePlateFiles(), ...useMatchFiles() })
   const first = shot?.document.plate.first ?? 0
   const last = shot?.document.plate.last ?? 1
   const step = (width - INSET * 2 - 14) / Math.max(1, last - first)

@@ -1,5 +1,5 @@
 import { handNumber, itemsInOrder, readingValues } from '@lantern/core/pipeline'
-import { type PlateReport, type ReadingFrames, trackLast } from '@lantern/core/data'
+import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
 import type { ShotDocument } from '@lantern/core/shot'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
@@ -11,7 +11,7 @@ export type StripRow =
 const LEAST_TOP_PX = 1
 
 /** Of the match: tracks seen, error, the chosen track's error, how far test objects slide. */
-function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number, status: ShotState['status']): StripRow[] {
+function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number, status: ShotState['status'], solves: Readonly<Record<string, Solve>>): StripRow[] {
   const { first, last } = document.plate
   const rows: StripRow[] = []
   const curve = (name: string, values: ReadonlyMap<number, number>, figure: (value: number) => string, least = LEAST_TOP_PX): void => {
@@ -32,6 +32,9 @@ function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, fr
     if (likeness && from !== undefined) curve(`${document.match.hands[hand].name}, likeness`, new Map(likeness.map((value, n) => [from + n, 100 * value])), (value) => `${value.toFixed(0)} %`, 100)
     curve(`${document.match.hands[hand].name}, error`, new Map([...trackErrors(shown, handNumber(hand))].map(([n, value]) => [first + n, value])), px)
   }
+  const thing = chosen.startsWith('thing.') ? chosen.slice(6) : ''
+  const thingSolve = solves[status?.match.things[thing]?.solve.key ?? '']
+  if (thingSolve) curve(`${document.match.things[thing]?.name ?? ''}, error`, new Map(thingSolve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))), px)
   const proofs = Object.entries(document.match.proofs)
   const wanted = proofs.filter(([id]) => chosen === `proof.${id}`)
   for (const [, proof] of wanted.length > 0 ? wanted : proofs.slice(0, 2)) curve(`Slide, ${proof.name}`, new Map(slideOfProof(shown, proof).flatMap((value, n) => (Number.isFinite(value) ? [[first + n, value]] : []))), px)
@@ -39,7 +42,7 @@ function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, fr
 }
 
 /** The plate's own drift of exposure, and what is read of it: at the Plate station all, elsewhere what is shown. */
-function plateRows({ shot, status, frame, station, chosen }: ShotState, files: { readings: Readonly<Record<string, ReadingFrames>>; reports: Readonly<Record<string, PlateReport>> }): StripRow[] {
+function plateRows({ shot, status, frame, station, chosen }: ShotState, files: { readings: Readonly<Record<string, ReadingFrames>>; reports: Readonly<Record<string, PlateReport>>; solves: Readonly<Record<string, Solve>> }): StripRow[] {
   const rows: StripRow[] = []
   const report = files.reports[status?.readings.report.key ?? '']
   if (station === 'Plate' && report) {
@@ -64,7 +67,7 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status) : []), ...plateRows(state, files)]
+  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []), ...plateRows(state, files)]
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
     const gas = status?.gases[id]

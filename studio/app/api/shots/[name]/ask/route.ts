@@ -1,4 +1,4 @@
-import { askGas, askHand, askHandOff, askMatch, askPicture, askReading, askReport, cameraPathOf, gasKeys, getShot, handKey, matchKeys, plateKeys, pictureKeys, stopResults } from '@lantern/store'
+import { askGas, askHand, askHandOff, askMatch, askPicture, askReading, askReport, askThing, cameraPathOf, gasKeys, getShot, handKey, matchKeys, plateKeys, thingKeys, pictureKeys, stopResults } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -9,6 +9,7 @@ const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
   z.object({ what: z.literal('match'), stage: z.enum(['tracks', 'solve']) }).strict(),
   z.object({ what: z.literal('hand'), hand: z.string() }).strict(),
+  z.object({ what: z.literal('thing'), thing: z.string() }).strict(),
   z.object({ what: z.literal('reading'), reading: z.string() }).strict(),
   z.object({ what: z.literal('report'), reading: z.string().optional() }).strict(),
   z.object({ what: z.literal('stop-plate') }).strict(),
@@ -29,9 +30,10 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'hand-off') return { keys: [await askHandOff(opened, shot, wanted.quality, wanted.form)] }
     if (wanted.what === 'match') return { keys: [await askMatch(opened, shot, wanted.stage)] }
     if (wanted.what === 'hand') return { keys: [await askHand(opened, shot, wanted.hand)] }
+    if (wanted.what === 'thing') return { keys: [await askThing(opened, shot, wanted.thing)] }
     if (wanted.what === 'reading') return { keys: [await askReading(opened, shot, wanted.reading)] }
     if (wanted.what === 'report') return { keys: [await askReport(opened, shot, wanted.reading)] }
-    const keys = wanted.what === 'stop-plate' ? await plateKeys(opened, shot.document) : wanted.what === 'stop-match' ? [...Object.values(matchKeys(shot.document)), ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? [])]
+    const keys = wanted.what === 'stop-plate' ? await plateKeys(opened, shot.document) : wanted.what === 'stop-match' ? [...Object.values(matchKeys(shot.document)), ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? []), ...Object.keys(shot.document.match.things).flatMap((id) => Object.values(thingKeys(shot.document, id)))]
       : wanted.what === 'stop-gas' ? gasKeys(shot.document).filter(({ item }) => item === wanted.item).map(({ key }) => key)
       : [...pictureKeys(shot.document, await cameraPathOf(opened, shot.document), wanted.quality).values()]
     await stopResults(opened, keys)
