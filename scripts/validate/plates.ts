@@ -18,7 +18,12 @@ function movieFrames(path: string): PlateFrames {
   const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', path, '-vf', 'scale=in_color_matrix=bt709:in_range=tv', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 30 })
   const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
   const bytes = W * H * 3
-  return { frames: stdout.length / bytes, width: W, height: H, frame: (n) => Float32Array.from(stdout.subarray(n * bytes, (n + 1) * bytes), (code) => decode[code] as number) }
+  return { frames: stdout.length / bytes, width: W, height: H, frame: (n) => {
+      const light = new Float32Array(bytes)
+      for (let k = 0, from = n * bytes; k < bytes; k++) light[k] = decode[stdout[from + k] as number] as number
+      return light
+    },
+  }
 }
 
 interface Matched {
