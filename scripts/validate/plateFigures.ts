@@ -22,6 +22,6 @@ export function plateFigureRows(): Row[] {
   for (const sigma of [0.5, 0.8, 1.2]) rows.push(within(`sharpness: rise of edges blurred by ${sigma} px, px`, 'a rendered chart, gathered over each pixel, with grain', 2.563 * sigma, edgeRise(plainEdges(brightnessOf(chart(sigma, 0, 0.003, 3)), W, H)), 0.06))
   const share = 0.5
   const seen = (speed: number, across: 'x' | 'y') => plainEdges(brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)), W, H).map((edge) => ({ frame: speed, edge, speed: [speed, 0] as const }))
-  rows.push(within('shutter: share of the frame, from moving edges', 'a rendered chart that moves, the faster the more out of focus', share, shutterShare([0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')]), 400)?.share ?? Number.NaN, 0.1))
+  rows.push(within('shutter: share of the frame, from moving edges', 'a rendered chart that moves, the faster the more out of focus', share, shutterShare([0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')]))?.share ?? Number.NaN, 0.1))
   return rows
 }

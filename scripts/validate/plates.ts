@@ -3,7 +3,7 @@ import { existsSync, readFileSync } from 'node:fs'
 import { type Crew, silent } from '../../core/src/base/index.ts'
 import { type Camera, pixelRay, pointAlong, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
-import { alignPoints, type CameraSolve, fitGround, followHand, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, type PlateFrames, pointOfTrack, solveCamera } from '../../core/src/match/index.ts'
+import { alignPoints, type CameraSolve, fitGround, followHand, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, type PlateFrames, solveCamera } from '../../core/src/match/index.ts'
 import { handPlaces, linedCamera, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
@@ -51,19 +51,19 @@ const ahead = (c: Camera): Vec3 => rotate(c.rotation, [0, 0, -1])
 
 const RIM = 10
 const GROUND_POINTS = 20
-const GROUND_LIFT = 0.12
+/** How far a corner may lie over or under the level to count as the ground's own, m. */
+const GROUND_LIFT = 0.05
 
 /**
  * How far points of the ground, given on the first frame alone, slide against where the exact camera sees them: px, 95th percentile over all frames.
- * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them;
- * followed: their places followed by the plate's own pattern, as when a person has a thing's place followed.
+ * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them.
  */
-async function groundSlide(name: string, plate: PlateFrames, found: CameraSolve, exact: readonly Camera[]): Promise<{ own: number; cameras: number; followed: number }> {
+function groundSlide(name: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
   const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
   const solve = keptSolve(found, 1001)
   const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } => p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
   // Corners of cobbles that are seen on the first frame.
-  const given = landmarks.filter(([, y, z]) => y > -0.15 && y < GROUND_LIFT && z > 0.3).flatMap((point) => {
+  const given = landmarks.filter(([, y, z]) => Math.abs(y) < GROUND_LIFT && z > 0.3).flatMap((point) => {
     const p = projectPoint(exact[0] as Camera, point)
     return inside(p) ? [{ point, x: p.x, y: p.y }] : []
   })
@@ -71,18 +71,14 @@ async function groundSlide(name: string, plate: PlateFrames, found: CameraSolve,
   const cameras = found.cameras.map((_, n) => solveCameraAt(solve, n))
   const similar = alignCameras(found.cameras, exact)
   // The ground is said as a person says it, by a patch drawn over the cobbles: its solved points, a few of them on what stands there.
-  const patch = solve.points.filter(({ at }) => { const [, y, z] = movePoint(similar, at); return Math.abs(y) < 4 * GROUND_LIFT && z > 0.3 })
+  const patch = solve.points.filter(({ at }) => { const [, y, z] = movePoint(similar, at); return Math.abs(y) < 0.5 && z > 0.3 })
   const { by } = fitGround({ ground: patch.map(({ at }) => at), cameraHeight: 1.6 }, cameras)
   const level = cameras.map((camera) => moveCamera(by, camera))
   const points = solve.points.map(({ at }) => movePoint(by, at))
   const aligned = cameras.map((camera) => moveCamera(similar, camera))
-  const hands = await Promise.all(chosen.map(async ({ x, y }) => {
-    const { tracks } = await followHand(plate, { keys: [{ frame: 0, places: [[x, y]] }], model: 'turn', pattern: 12, search: 24 }).catch(() => ({ tracks: [] }))
-    return tracks[0] && pointOfTrack(solve, tracks[0])?.at
-  }))
-  const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3, n: number) => Vec3 | undefined): number => {
-    const off = chosen.flatMap(({ point, x, y }, k) => {
-      const placed = place(x, y, point, k)
+    const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3) => Vec3 | undefined): number => {
+    const off = chosen.flatMap(({ point, x, y }) => {
+      const placed = place(x, y, point)
       return placed ? exact.flatMap((camera, n) => {
         const [a, b] = [projectPoint(seen[n] as Camera, placed), projectPoint(camera, point)]
         return a && inside(b) ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
@@ -93,7 +89,6 @@ async function groundSlide(name: string, plate: PlateFrames, found: CameraSolve,
   return {
     cameras: slide(aligned, (x, y, [, height]) => pickLevel(aligned[0] as Camera, x, y, height)),
     own: slide(level, (x, y) => placeOnGround(points, level[0] as Camera, x, y)),
-    followed: slide(cameras, (_x, _y, _point, k) => hands[k]),
   }
 }
 
@@ -104,13 +99,13 @@ function alignCameras(found: readonly Camera[], exact: readonly Camera[]): Simil
   return alignPoints(arms(found, 1 / scale), arms(exact, 1))
 }
 
-async function moveRows(name: string, { plate, solve, exact, seconds }: Matched, times: number): Promise<Row[]> {
+function moveRows(name: string, { solve, exact, seconds }: Matched, times: number): Row[] {
   const found = solve.cameras
   const by = alignCameras(found, exact)
   const placed = found.map((c) => moveCamera(by, c))
   const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
   const [first, lens] = [exact[0] as Camera, solve.structure.lens]
-  const slide = await groundSlide(name, plate, solve, exact)
+  const slide = groundSlide(name, solve, exact)
   const reference = `exact camera of the drawn plate, nothing told (${seconds.toFixed(0)} s on ${solve.tracks} tracks)`
   return [
     atMost(`${name}: median reprojection, px`, reference, 0.35 * times, solve.medianPx),
@@ -119,7 +114,6 @@ async function moveRows(name: string, { plate, solve, exact, seconds }: Matched,
     atMost(`${name}: positions, rms in % of the path`, reference, 0.5 * times, (100 * rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position))))) / path),
     atMost(`${name}: directions, rms in degrees`, reference, 0.05 * times, rms(placed.map((c, n) => angle(ahead(c), ahead(exact[n] as Camera))))),
     atMost(`${name}: slide of ground points at their heights, 95th percentile, px`, reference, 0.5 * times, slide.cameras),
-    atMost(`${name}: slide of ground points whose places are followed, 95th percentile, px`, reference, 0.5 * times, slide.followed),
     atMost(`${name}: slide of ground points on the solve's own ground, 95th percentile, px`, reference, 0.5 * times, slide.own),
   ]
 }
@@ -180,7 +174,7 @@ async function lockedRows(): Promise<Row[]> {
   return [
     atMost('yard-locked: trembling of a flat patch, rms px', reference, 0.1, rms(off)),
     atMost('yard-locked: trembling of a flat patch, most px', reference, 0.2, Math.max(...off)),
-    atMost('yard-locked: the whole picture by that 2-D move, 95th percentile, px', reference, 0.5, all[Math.floor(0.95 * all.length)] ?? Number.NaN),
+    atMost('yard-locked: the whole picture by that 2-D move, 95th percentile, px', reference, 1, all[Math.floor(0.95 * all.length)] ?? Number.NaN),
   ]
 }
 
@@ -203,7 +197,7 @@ export async function plateRows(crew: Crew): Promise<Row[]> {
   const rows: Row[] = [...stillRows(), ...(await lockedRows())]
   for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
     const one = await matched(crew, name)
-    if (one) rows.push(...(await moveRows(name, one, times)))
+    if (one) rows.push(...moveRows(name, one, times))
     if (one && (name === 'yard-walk' || name === 'yard-walk-blurred')) rows.push(...(await figureRows(name, one)))
   }
   const free = await matched(crew, 'yard-pan')

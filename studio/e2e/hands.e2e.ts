@@ -1,11 +1,13 @@
+import { spawnSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
-import { type Camera, placeAt, projectPoint } from '@lantern/core/data'
+import { join } from 'node:path'
+import { type Camera, pixelRay, placeAt, projectPoint } from '@lantern/core/data'
 import { readCameraFile, readCameraGltf, readExr, readTracks } from '@lantern/core/formats'
 import { handPlaces } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
+import { application, folder, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
 
 // Tracks that a person sets, tidies and trusts, the files that a match goes out and comes in by, and what the plate itself is measured to be; on the demo's walk at half size.
 const NAME = 'by hand'
@@ -261,6 +263,57 @@ describe('a thing in a region of its own', () => {
     const [metres, degrees] = moved.split('·').map((text) => Number.parseFloat(text))
     expect(metres).toBeLessThan(0.25)
     expect(degrees).toBeLessThan(2.5)
+    expect(faults).toEqual([])
+  }, 150_000)
+})
+
+describe('far things', () => {
+  it('stand in their direction and turn with the camera only', async () => {
+    await step('Proof')
+    await page.keyboard.press('Home')
+    await part('Test objects').getByRole('button', { name: 'Set one' }).click()
+    await over(page, [0.3, 0.1])
+    await saved(page)
+    await part('Cone 1').getByRole('button', { name: 'Far away' }).click()
+    await saved(page)
+    await type(page, 'Degrees', '8')
+    const foot = async (): Promise<number[]> => { const d = (await page.locator('[data-proof] path').first().getAttribute('d')) ?? ''; return d.split(/[MLZ ]/).filter(Boolean).map(Number) }
+    const middle = (list: readonly number[], c: 0 | 1): number => { const one = list.filter((_, n) => n % 2 === c); return (Math.min(...one) + Math.max(...one)) / 2 }
+    const before = await foot()
+    expect(middle(before, 0)).toBeCloseTo(Object.values((await shot()).document.match.proofs)[0]?.at.x ?? 0, 0)
+    await page.keyboard.press('End')
+    await expect.poll(async () => middle(await foot(), 0)).not.toBeCloseTo(middle(before, 0), 3)
+    // Where the exact camera, turned as on the last frame but not moved, sees the same direction.
+    const [start, end] = [exact[0] as Camera, exact[FRAMES - 1] as Camera]
+    const ray = pixelRay(start, middle(before, 0), middle(before, 1))
+    const there = projectPoint({ ...end, position: [0, 0, 0] }, [ray.along[0], ray.along[1], ray.along[2]])
+    expect(Math.hypot(middle(await foot(), 0) - (there?.x ?? 0), middle(await foot(), 1) - (there?.y ?? 0))).toBeLessThan(0.6)
+  }, 60_000)
+})
+
+describe('a matte from elsewhere', () => {
+  it('keeps out what is white in it, or what is black when turned round', async () => {
+    await step('Track')
+    const file = join(folder, 'matte.mp4')
+    const { status: made } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=black:size=${W}x${H}:rate=24,drawbox=x=0:y=0:w=${W / 2}:h=${H}:color=white:t=fill`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '2', '-pix_fmt', 'yuv420p', file])
+    expect(made).toBe(0)
+    await page.getByLabel('Matte files').setInputFiles(file)
+    await bench().getByText(/matte\.mp4 1001/).waitFor({ timeout: 60_000 })
+    await saved(page)
+    await page.locator('[data-matte]').waitFor()
+    const sides = async (): Promise<[number, number]> => {
+      await part('Tracks').getByRole('button', { name: /^Track/ }).click()
+      await expect.poll(async () => (await status()).match.tracks.state, { timeout: 90_000 }).toBe('done')
+      const tracks = readTracks(await kept((await status()).match.tracks.key))
+      const x = tracks.map((track) => track.places[0] ?? 0)
+      return [x.filter((v) => v < W / 2 - 2).length, x.filter((v) => v > W / 2 + 2).length]
+    }
+    expect((await sides())[0]).toBe(0)
+    await bench().getByRole('button', { name: 'White keeps out' }).click()
+    await saved(page)
+    const [left, right] = await sides()
+    expect(right).toBe(0)
+    expect(left).toBeGreaterThan(20)
     expect(faults).toEqual([])
   }, 150_000)
 })

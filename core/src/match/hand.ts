@@ -39,8 +39,10 @@ export interface HandPath {
 const LEVELS = 4
 /** Likeness below which it is lost, and below which a new look is taken; share of it that must be in the picture. */
 const LEAST_LIKENESS = 0.6
-const NEW_LOOK = 0.8
+const NEW_LOOK = 0.72
 const LEAST_SEEN = 0.6
+/** Most that likeness may fall from one frame to the next: more is another thing, that passes before it. */
+const MOST_FALL = 0.25
 const MOST_KEPT_BYTES = 6e8
 
 interface Step {
@@ -72,11 +74,13 @@ async function followFrom(f: Follow, key: HandKey, to: number): Promise<{ steps:
   let before: Corner = base[0] ?? [0, 0]
   let drift: Corner = [0, 0]
   let looks = 0
+  let like = 0
   for (let n = key.frame + way; way > 0 ? n <= to : n >= to; n += way) {
     const start = timesHomography([1, 0, drift[0], 0, 1, drift[1], 0, 0, 1], motion)
     const found = findPatch(look, await f.levels(n), start, settings.search)
     f.told(1)
-    if (found.likeness < LEAST_LIKENESS || found.seen < LEAST_SEEN) return { steps, looks, lost: n }
+    if (found.likeness < Math.max(LEAST_LIKENESS, like - MOST_FALL) || found.seen < LEAST_SEEN) return { steps, looks, lost: n }
+    like = found.likeness
     motion = found.motion
     const places = base.map(([x, y]) => throughHomography(motion, x, y))
     steps.set(n, { places, likeness: found.likeness })
@@ -89,6 +93,7 @@ async function followFrom(f: Follow, key: HandKey, to: number): Promise<{ steps:
       look = next
       base = places
       motion = SAME
+      like = 0
       looks++
     }
   }

@@ -40,9 +40,10 @@ export interface PatchFound {
 
 const LEAST_SAMPLES = 36
 const MOST_SAMPLES = 12000
-const UNKNOWNS = { place: 2, turn: 4, perspective: 8 } as const
+const UNKNOWNS = { place: 2, turn: 4, lean: 6, perspective: 8 } as const
 /** Least half-breadth, px of a level, at which a patch can tell a turn, and perspective. */
 const LEAST_TURN = 4
+const LEAST_LEAN = 7
 const LEAST_PERSPECTIVE = 12
 const STEPS = 25
 const STILL_PX = 0.002
@@ -58,12 +59,13 @@ function inside(corners: readonly Corner[], x: number, y: number): boolean {
   return odd
 }
 
-const modelAt = (model: PatchModel, r: number): PatchModel => (r < LEAST_TURN ? 'place' : r < LEAST_PERSPECTIVE && model === 'perspective' ? 'turn' : model)
+const modelAt = (model: PatchModel, r: number): PatchModel => (r < LEAST_TURN || model === 'place' ? 'place' : r < LEAST_LEAN || model === 'turn' ? 'turn' : r < LEAST_PERSPECTIVE || model === 'lean' ? 'lean' : 'perspective')
 
 /** Slopes of one sample: the light's change times the place's change with each number of the model (about the patch's middle, in units of its half-breadth). */
 function slopesOf(model: PatchModel, u: number, v: number, gx: number, gy: number, out: Float64Array, at: number): void {
   if (model === 'place') out.set([gx, gy], at)
   else if (model === 'turn') out.set([gx * u + gy * v, gy * u - gx * v, gx, gy], at)
+  else if (model === 'lean') out.set([gx * u, gx * v, gx, gy * u, gy * v, gy], at)
   else {
     const back = gx * u + gy * v
     out.set([gx * u, gx * v, gx, gy * u, gy * v, gy, -back * u, -back * v], at)
@@ -201,7 +203,7 @@ function settle(light: Light, look: LookLevel, start: Homography, values: Float6
 /** A small motion of the look itself from the model's numbers. */
 function stepOf({ model, cx, cy, r }: LookLevel, p: readonly number[]): Homography {
   const [a, b, c, d, e, f, g, h] = p as [number, number, number, number, number, number, number, number]
-  const own: Homography = model === 'place' ? [1, 0, a, 0, 1, b, 0, 0, 1] : model === 'turn' ? [1 + a, -b, c, b, 1 + a, d, 0, 0, 1] : [1 + a, b, c, d, 1 + e, f, g, h, 1]
+  const own: Homography = model === 'place' ? [1, 0, a, 0, 1, b, 0, 0, 1] : model === 'turn' ? [1 + a, -b, c, b, 1 + a, d, 0, 0, 1] : model === 'lean' ? [1 + a, b, c, d, 1 + e, f, 0, 0, 1] : [1 + a, b, c, d, 1 + e, f, g, h, 1]
   return scaled(own, cx, cy, cx, cy, r)
 }
 
@@ -219,22 +221,35 @@ function searched(light: Light, look: LookLevel, motion: Homography, reach: numb
   return best.motion
 }
 
-/**
- * Finds a look again. levels: the other picture and its halves; start: where it is thought to be; search: how far from there it is looked for, px of the finest (0: not looked for, only settled).
- * What comes is the best found: whether it is the patch, its likeness says.
- */
-export function findPatch(look: PatchLook, levels: readonly Light[], start: Homography, search: number): PatchFound {
-  const coarse = Math.min(look.levels.length, levels.length) - 1
-  const values = look.levels.map(({ count }) => new Float64Array(count))
+/** Settles a look from a level down to the finest. */
+function settled(look: PatchLook, levels: readonly Light[], start: Homography, from: number, values: readonly Float64Array[]): PatchFound {
   let motion = start
-  for (let n = coarse; n >= 0; n--) {
-    const [light, part] = [levels[n] as Light, look.levels[n] as LookLevel]
-    let here = atLevel(motion, n)
-    if (n === coarse && search > 0) here = searched(light, part, here, Math.ceil(search / 2 ** n), values[n] as Float64Array)
-    motion = atLevel(settle(light, part, here, values[n] as Float64Array), -n)
-  }
+  for (let n = from; n >= 0; n--) motion = atLevel(settle(levels[n] as Light, look.levels[n] as LookLevel, atLevel(motion, n), values[n] as Float64Array), -n)
   const [finest, own] = [levels[0] as Light, look.levels[0] as LookLevel]
   const out = values[0] as Float64Array
   const seen = sample(finest, own, motion, out)
   return { motion, likeness: seen < LEAST_SAMPLES ? 0 : correlation(own.values, out), seen: seen / own.count }
 }
+
+/** Likeness from which what is settled near its thought place is surely the patch, and is not looked for elsewhere. */
+const SURELY = 0.85
+/** Samples that a level needs for a search by correlation: with fewer, one cobble is like another. */
+const SEARCH_SAMPLES = 100
+
+/**
+ * Finds a look again. levels: the other picture and its halves; start: where it is thought to be; search: how far from there it is looked for where it is not plainly there, px of the finest (0: not at all).
+ * What comes is the best found: whether it is the patch, its likeness says.
+ */
+export function findPatch(look: PatchLook, levels: readonly Light[], start: Homography, search: number): PatchFound {
+  const count = Math.min(look.levels.length, levels.length)
+  const values = look.levels.map((part) => new Float64Array(part.count))
+  const near = settled(look, levels, start, count - 1, values)
+  if (search <= 0 || near.likeness > SURELY) return near
+  let level = 0
+  for (let n = 1; n < count; n++) if ((look.levels[n] as LookLevel).count >= SEARCH_SAMPLES) level = n
+  const begun = searched(levels[level] as Light, look.levels[level] as LookLevel, atLevel(start, level), Math.ceil(search / 2 ** level), values[level] as Float64Array)
+  const far = settled(look, levels, atLevel(begun, -level), level, values)
+  return far.likeness > near.likeness + WANTED_GAIN ? far : near
+}
+/** What another place must be better by. */
+const WANTED_GAIN = 0.03

@@ -4,8 +4,8 @@ import { solveCholesky } from '../math/index.ts'
 
 export type Homography = readonly [number, number, number, number, number, number, number, number, number]
 
-/** How a flat patch may move: in place alone, turned and scaled too, or in perspective too. */
-export type PatchModel = 'place' | 'turn' | 'perspective'
+/** How a flat patch may move: in place alone; turned and scaled too; leaning too (affine); or in perspective too. */
+export type PatchModel = 'place' | 'turn' | 'lean' | 'perspective'
 
 export const SAME: Homography = [1, 0, 0, 0, 1, 0, 0, 0, 1]
 
@@ -29,18 +29,19 @@ export function inverseHomography(h: Homography): Homography {
 function rowsOf(model: PatchModel, x: number, y: number, u: number, v: number): [number[], number[]] {
   if (model === 'place') return [[1, 0, u - x], [0, 1, v - y]]
   if (model === 'turn') return [[x, -y, 1, 0, u], [y, x, 0, 1, v]]
+  if (model === 'lean') return [[x, y, 1, 0, 0, 0, u], [0, 0, 0, x, y, 1, v]]
   return [[x, y, 1, 0, 0, 0, -x * u, -y * u, u], [0, 0, 0, x, y, 1, -x * v, -y * v, v]]
 }
 
 /**
- * The motion of a model that takes places to places, by least squares: x y of each, in px. Perspective wants four pairs, turn two, place one.
+ * The motion of a model that takes places to places, by least squares: x y of each, in px. Perspective wants four pairs, lean three, turn two, place one.
  * Undefined where the places don't decide it. Normalised about their middle (Hartley 1997).
  */
 export function fitPlane(model: PatchModel, from: readonly (readonly [number, number])[], to: readonly (readonly [number, number])[]): Homography | undefined {
   const middle = (places: readonly (readonly [number, number])[], c: 0 | 1): number => places.reduce((sum, p) => sum + p[c], 0) / Math.max(1, places.length)
   const [fx, fy, tx, ty] = [middle(from, 0), middle(from, 1), middle(to, 0), middle(to, 1)]
   const r = from.reduce((most, [x, y]) => Math.max(most, Math.abs(x - fx), Math.abs(y - fy)), 1)
-  const unknowns = { place: 2, turn: 4, perspective: 8 }[model]
+  const unknowns = { place: 2, turn: 4, lean: 6, perspective: 8 }[model]
   const a = new Float64Array(unknowns * unknowns)
   const b = new Float64Array(unknowns)
   for (const [k, [x, y]] of from.entries()) {
@@ -60,7 +61,7 @@ function homographyOf(model: PatchModel, p: ArrayLike<number>): Homography {
   const [a, b, c, d, e, f, g, h] = Array.from(p) as [number, number, number, number, number, number, number, number]
   if (model === 'place') return [1, 0, a, 0, 1, b, 0, 0, 1]
   if (model === 'turn') return [a, -b, c, b, a, d, 0, 0, 1]
-  return [a, b, c, d, e, f, g, h, 1]
+  return model === 'lean' ? [a, b, c, d, e, f, 0, 0, 1] : [a, b, c, d, e, f, g, h, 1]
 }
 
 /** A homography of places about (fx, fy) to places about (tx, ty), both in units of r, as one of px. */

@@ -2,8 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { type Camera, projectPoint, type Solve, type Track } from '../data/index.ts'
 import { pointOfTrack, throughHomography } from '../match/index.ts'
 import { panTiltRoll, type Vec3 } from '../math/index.ts'
-import { handSchema, makeShot, type ShotDocument } from '../shot/index.ts'
-import { allTracks, handNumber, handRecipe, joinTracks, matchScene, proofMesh, recipeKey, shakenPath, solveRecipe, tidiedTracks, tracksToSolve, trimTrack, withHandPoints } from './index.ts'
+import { boxSchema, handSchema, makeShot, type ShotDocument, thingSchema } from '../shot/index.ts'
+import { allTracks, farCamera, farPlace, followSettings, handNumber, handRecipe, joinTracks, matchScene, matteFrame, matteMask, proofMesh, recipeKey, shakenPath, solveRecipe, thingFollow, thingInput, thingRecipe, thingSize, thingTracksRecipe, tidiedTracks, tracksRecipe, tracksToSolve, trimTrack, withHandPoints } from './index.ts'
 
 const plate: ShotDocument['plate'] = { asset: 'a', file: 'f', width: 640, height: 360, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' }
 const track = (id: number, first: number, places: readonly number[]): Track => ({ id, first, weight: 1, places: Float64Array.from(places) })
@@ -101,5 +101,63 @@ describe('a match on its way out', () => {
     const scene = matchScene(one, [{ frame: 1001, camera: still }], undefined, [...found, track(handNumber('post'), 0, [1, 1])], new Set([1, handNumber('post')]))
     expect(scene.tracks.map(({ name }) => name)).toEqual(['1', 'Post'])
     expect(scene).toMatchObject({ points: [], objects: [], rate: 24, first: 1001 })
+  })
+})
+
+describe('a matte that keeps out', () => {
+  const matte = { asset: 'm', file: 'm', first: 1, last: 4, inverted: false }
+  it('is numbered as the plate where the two overlap, else counted from both starts', () => {
+    const own = (first: number, last: number, frame: number): number => matteFrame(document({ matte: { ...matte, first, last } }), frame)
+    expect([own(1001, 1010, 1004), own(1003, 1005, 1001), own(1003, 1005, 1009)]).toEqual([1004, 1003, 1005])
+    expect([own(1, 4, 1001), own(1, 4, 1003), own(1, 4, 1010)]).toEqual([1, 3, 4])
+  })
+  it('keeps out at its own size, frame by frame, beside drawn shapes, and makes other tracks', () => {
+    const white = Float32Array.of(1, 1, 1, 0, 0, 0, 0, 0, 0, 0.3, 0.3, 0.3)
+    expect([...matteMask(white, 2, 2, false).out]).toEqual([1, 0, 0, 1])
+    expect([...matteMask(white, 2, 2, true).out]).toEqual([0, 1, 1, 0])
+    const { keptOut } = followSettings(document({ matte }), [matteMask(white, 2, 2, false)])
+    expect([keptOut?.(0, 10, 10), keptOut?.(0, 400, 10), keptOut?.(0, 639.9, 359.9), keptOut?.(1, 10, 10)]).toEqual([true, false, true, false])
+    expect(new Set([{}, { matte }, { matte: { ...matte, inverted: true } }].map((match) => recipeKey(tracksRecipe(document(match))))).size).toBe(3)
+  })
+})
+
+describe('a far thing', () => {
+  it('is its distance away in the direction of its place, wherever the camera has gone', () => {
+    const at = farPlace(still, { at: { frame: 1001, x: 100, y: 60 }, far: { distance: 2000 } })
+    expect(Math.hypot(...(at ?? [0, 0, 0]))).toBeCloseTo(2000, 6)
+    const p = projectPoint(farCamera({ ...still, position: [50, 3, -9] }), at ?? [0, 0, -1])
+    expect([p?.x, p?.y].map((v) => v?.toFixed(6))).toEqual(['100.000000', '60.000000'])
+    expect(farPlace(still, { at: { frame: 1001, x: 1, y: 1 } })).toBeUndefined()
+  })
+})
+
+describe('a thing that moves by itself', () => {
+  const thing = thingSchema.parse({ name: 'Barrow', keys: [{ frame: 1001, points: [[0, 0], [320, 0], [320, 180], [0, 180]] }], geometry: { item: 'box', frame: 1001 } })
+  const set = (): ShotDocument => { const made = document(); return { ...made, camera: { ...made.camera, kind: 'typed' }, items: { box: boxSchema.parse({ kind: 'box', name: 'Box', order: 1, position: [0, 0, -4], width: 1, height: 1, depth: 1 }) } } }
+  it('is followed in its region alone, as densely as its share of the picture asks', () => {
+    const settings = thingFollow(set(), thing)
+    expect(settings.share).toBeCloseTo(0.25, 9)
+    expect([settings.keptOut?.(0, 100, 100), settings.keptOut?.(0, 400, 100)]).toEqual([false, true])
+  })
+  it('has points where its tracks meet its geometry, and none where they miss it', () => {
+    const front = projectPoint(still, [0, 0.5, -3.5])
+    const input = thingInput(set(), thing, [track(1, 0, [front?.x ?? 0, front?.y ?? 0, 1, 1]), track(2, 0, [5, 5, 5, 5])], () => still)
+    expect([...(input.geometry?.points.keys() ?? [])]).toEqual([1])
+    for (const [c, v] of [0, 0.5, -3.5].entries()) expect(input.geometry?.points.get(1)?.[c]).toBeCloseTo(v, 6)
+    expect(() => thingInput({ ...set(), items: {} }, thing, [], () => still)).toThrow(/geometry of Barrow is gone/)
+    expect(() => thingInput(set(), thing, [], () => undefined)).toThrow(/no.* yet/)
+  })
+  it('is solved anew for another geometry or camera, not for another name or distance', () => {
+    const key = (one: object, base = set()): string => recipeKey(thingRecipe(base, { ...thing, ...one }, KEY))
+    const moved = set()
+    moved.items.box = { ...(moved.items.box as Extract<ShotDocument['items'][string], { kind: 'box' }>), width: 2 }
+    expect(new Set([key({}), key({ geometry: undefined }), key({}, moved), key({}, { ...set(), camera: { ...set().camera, focal: 2 } })]).size).toBe(4)
+    expect(key({ name: 'x', distance: 9 })).toBe(key({}))
+    expect(recipeKey(thingTracksRecipe(set(), { ...thing, count: 90 }))).not.toBe(recipeKey(thingTracksRecipe(set(), thing)))
+  })
+  it('without geometry is as large as its distance makes it', () => {
+    const solve: Solve = { kind: 'moving', width: 640, height: 360, first: 1001, focalPx: 600, k1: 0, k2: 0, medianPx: 0, rmsPx: 0, framePx: [], cameras: [{ position: [0, 0, 0], rotation: [0, 0, 0, 1] }], points: [-1, -2, -3].map((z, n) => ({ track: n, at: [0, 0, z], px: 0 })), tracks: 3, parallax: 2, doubts: [] }
+    expect(thingSize({ geometry: undefined, distance: 5 }, solve)).toBeCloseTo(2.5, 9)
+    expect(thingSize(thing, solve)).toBe(1)
   })
 })

@@ -92,10 +92,13 @@ export function allTracks(document: Matched, tracksKey: string, tracks: readonly
   return [...tidiedTracks(document.match, tracksKey, tracks), ...hands]
 }
 
-/** A solve with points for the hand tracks that it did not have: so a place that is followed by hand is known as well as any other. */
+/** Px off by the median, beyond which a hand track does not stand still in the solve's world, as a reflection in a puddle. */
+const MOST_HAND_PX = 1
+
+/** A solve with points for the hand tracks that it did not have: so a place that is followed by hand is known as well as any other. Those that don't stand still get none. */
 export function withHandPoints(solve: Solve, tracks: readonly Track[]): Solve {
   const known = new Set(solve.points.map(({ track }) => track))
-  const more = tracks.filter(({ id }) => id >= HAND_NUMBERS && !known.has(id)).flatMap((track) => pointOfTrack(solve, track) ?? [])
+  const more = tracks.filter(({ id }) => id >= HAND_NUMBERS && !known.has(id)).flatMap((track) => pointOfTrack(solve, track) ?? []).filter(({ px }) => px < MOST_HAND_PX)
   return more.length > 0 ? { ...solve, points: [...solve.points, ...more] } : solve
 }
 

@@ -65,7 +65,6 @@ const LOOKED = 8
 const NEAR_TRACKS = 3
 const NEAR_SHARE = 0.06
 const MOST_EDGES = 4000
-const CELL_SHARE = 0.08
 
 /** How fast the picture moves at a place, px a frame: the median of the nearest tracks'. */
 function speedAt(tracks: readonly Track[], n: number, x: number, y: number, reach: number): [number, number] | undefined {
@@ -138,6 +137,6 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
   return {
     first, drift: Array.from(exposureDrift(areas, frames), (v) => (Number.isNaN(v) ? null : v)), driftFrom: grid ? 'grid' : 'tracks',
     grain: { floor: each((k) => laws[k]?.floor ?? [0, 0, 0]), slope: each((k) => laws[k]?.slope ?? [0, 0, 0]), spread: middle(laws.map(({ spread }) => spread)) },
-    risePx: Number.isNaN(rise) ? null : rise, edges: still.length, black: each((k) => tones[k]?.black ?? [0, 0, 0]), white: each((k) => tones[k]?.white ?? [1, 1, 1]), shutter: shutterShare(moving, CELL_SHARE * width)?.share ?? null,
+    risePx: Number.isNaN(rise) ? null : rise, edges: still.length, black: each((k) => tones[k]?.black ?? [0, 0, 0]), white: each((k) => tones[k]?.white ?? [1, 1, 1]), shutter: shutterShare(moving)?.share ?? null,
   }
 }

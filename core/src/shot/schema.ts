@@ -186,7 +186,7 @@ export const handSchema = z
     keys: z.array(z.object({ frame: z.number().int(), places: z.array(corner).min(1).max(4) }).strict()).min(1).max(2000)
       .refine((keys) => keys.every(({ places }) => places.length === keys[0]?.places.length && (places.length === 1 || places.length === 4)), 'A track by hand is one place, or the four corners of a flat patch, the same on every key.')
       .refine((keys) => keys.every((key, n) => n === 0 || key.frame > (keys[n - 1]?.frame ?? 0)), 'Keys go forward in frames, one a frame.'),
-    model: z.enum(['place', 'turn', 'perspective']).default('turn').meta({ label: 'Moves', hint: 'In place alone, turning and growing too, or in perspective too.', group: 'Track by hand', touches: 'hand' } satisfies SettingMeta),
+    model: z.enum(['place', 'turn', 'lean', 'perspective']).default('lean').meta({ label: 'Moves', hint: 'In place alone; turning and growing too; leaning too, as ground that comes nearer; or in perspective too.', group: 'Track by hand', touches: 'hand' } satisfies SettingMeta),
     pattern: number(4, 200, 12, { label: 'Pattern', unit: 'px', span: [6, 60], step: 1, hint: 'Half the edge of the square that is followed.', group: 'Track by hand', touches: 'hand' }),
     search: number(0, 400, 24, { label: 'Search', unit: 'px', span: [4, 120], step: 1, hint: 'How far it may go from one frame to the next beyond its own pace.', group: 'Track by hand', touches: 'hand' }),
     trust: number(0, 100, 5, { label: 'Trust', unit: '×', span: [0, 20], step: 1, hint: 'How much it counts in the solve against a found feature; 0 leaves it out.', group: 'Track by hand' }),

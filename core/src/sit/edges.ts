@@ -92,7 +92,7 @@ export function edgeRise(edges: readonly Edge[]): number {
 
 const LEAST_MOVING_PX = 2
 const LEAST_EDGES = 60
-const LEAST_IN_CELL = 6
+const LEAST_IN_FRAME = 6
 const ROUNDS = 6
 
 /** An edge in a frame, and how fast the picture moves under it, px a frame. */
@@ -104,19 +104,18 @@ export interface MovingEdge {
 
 /**
  * Share of a frame's time for which the shutter is open (a half is 180 degrees), from edges and how fast the picture moves under each: a box of length share x speed adds a twelfth of its square to an edge's variance.
- * Edges are compared with others near them in the same frame alone (cell: that breadth, px), level ones with upright ones: what is out of focus blurs both alike, whatever it moves.
+ * Edges are compared within their frame, level ones with upright ones: what is out of focus blurs both alike, whatever it moves. (Comparing within small parts of it measured worse: too few edges of either kind.)
  * A line through the differences, those far off it weighing less (Huber). Undefined where too little moves or too few edges are seen.
  */
-export function shutterShare(moving: readonly MovingEdge[], cell: number): { share: number; edges: number } | undefined {
-  const cells = new Map<string, { x: number; y: number }[]>()
+export function shutterShare(moving: readonly MovingEdge[]): { share: number; edges: number } | undefined {
+  const frames = new Map<number, { x: number; y: number }[]>()
   for (const { frame, edge, speed } of moving) {
     const v = edge.across === 'x' ? speed[0] : speed[1]
-    const key = `${frame} ${Math.floor(edge.x / cell)} ${Math.floor(edge.y / cell)}`
-    const there = cells.get(key)
+    const there = frames.get(frame)
     if (there) there.push({ x: v * v, y: edge.variance })
-    else cells.set(key, [{ x: v * v, y: edge.variance }])
+    else frames.set(frame, [{ x: v * v, y: edge.variance }])
   }
-  const points = [...cells.values()].filter((list) => list.length >= LEAST_IN_CELL).flatMap((list) => {
+  const points = [...frames.values()].filter((list) => list.length >= LEAST_IN_FRAME).flatMap((list) => {
     const [mx, my] = [list.reduce((sum, p) => sum + p.x, 0) / list.length, median(list.map((p) => p.y))]
     return list.map((p) => ({ x: p.x - mx, y: p.y - my, own: p.x }))
   })

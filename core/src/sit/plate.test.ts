@@ -76,11 +76,11 @@ describe('edges', () => {
     // The faster the more out of focus, as what is near: level edges, which the motion leaves alone, tell the one from the other.
     const seen = (speed: number, across: 'x' | 'y') => plainEdges(brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)), W, H).map((edge) => ({ frame: speed, edge, speed: [speed, 0.3] as const }))
     const moving = [0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')])
-    const found = shutterShare(moving, 400)
+    const found = shutterShare(moving)
     expect(Math.abs((found?.share ?? 0) / share - 1)).toBeLessThan(0.08)
   })
   it('that hardly move tell nothing of the shutter', () => {
-    expect(shutterShare(plainEdges(brightnessOf(chart(0.7, 0, 0, 1)), W, H).map((edge) => ({ frame: 0, edge, speed: [0.4, 0] as const })), 400)).toBeUndefined()
+    expect(shutterShare(plainEdges(brightnessOf(chart(0.7, 0, 0, 1)), W, H).map((edge) => ({ frame: 0, edge, speed: [0.4, 0] as const })))).toBeUndefined()
   })
 })
 

@@ -31,7 +31,7 @@ export function makeHand(frame: number, places: readonly Corner[], place?: { nam
   const id = `hand-${crypto.randomUUID().slice(0, 8)}`
   const flat = places.length > 1
   const count = Object.values(shot.document.match.hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
-  edit({ match: { hands: { [id]: { name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`, keys: handKeys({ keys: [] }, frame, places), model: flat ? 'perspective' : 'turn', trust: flat || place ? 0 : USUAL_TRUST } } } })
+  edit({ match: { hands: { [id]: { name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`, keys: handKeys({ keys: [] }, frame, places), model: flat ? 'perspective' : 'lean', trust: flat || place ? 0 : USUAL_TRUST } } } })
   if (!place) set({ tool: 'choose', chosen: `hand.${id}` })
   void ask({ what: 'hand', hand: id })
 }
