@@ -26,6 +26,8 @@ function movieFrames(path: string): PlateFrames {
   }
 }
 
+const FOLDERS = { plates: 'demo/plates', exact: 'demo/exact' }
+
 interface Matched {
   plate: PlateFrames
   solve: CameraSolve
@@ -33,9 +35,9 @@ interface Matched {
   seconds: number
 }
 
-async function matched(crew: Crew, name: string, focalPx?: number): Promise<Matched | undefined> {
-  const path = `demo/plates/${name}.mp4`
-  const file = `demo/exact/${name}-camera.gltf`
+async function matched(crew: Crew, name: string, focalPx?: number, folders = FOLDERS): Promise<Matched | undefined> {
+  const path = `${folders.plates}/${name}.mp4`
+  const file = `${folders.exact}/${name}-camera.gltf`
   if (!existsSync(path) || !existsSync(file)) return undefined
   const plate = movieFrames(path)
   const begun = performance.now()
@@ -58,8 +60,8 @@ const GROUND_LIFT = 0.05
  * How far points of the ground, given on the first frame alone, slide against where the exact camera sees them: px, 95th percentile over all frames.
  * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them.
  */
-function groundSlide(name: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
-  const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
+function groundSlide(geometry: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
+  const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync(geometry, 'utf8')))
   const solve = keptSolve(found, 1001)
   const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } => p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
   // Corners of cobbles that are seen on the first frame.
@@ -99,13 +101,13 @@ function alignCameras(found: readonly Camera[], exact: readonly Camera[]): Simil
   return alignPoints(arms(found, 1 / scale), arms(exact, 1))
 }
 
-function moveRows(name: string, { solve, exact, seconds }: Matched, times: number): Row[] {
+function moveRows(name: string, { solve, exact, seconds }: Matched, times: number, geometry = `demo/exact/${name}.json`): Row[] {
   const found = solve.cameras
   const by = alignCameras(found, exact)
   const placed = found.map((c) => moveCamera(by, c))
   const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
   const [first, lens] = [exact[0] as Camera, solve.structure.lens]
-  const slide = groundSlide(name, solve, exact)
+  const slide = groundSlide(geometry, solve, exact)
   const reference = `exact camera of the drawn plate, nothing told (${seconds.toFixed(0)} s on ${solve.tracks} tracks)`
   return [
     atMost(`${name}: median reprojection, px`, reference, 0.35 * times, solve.medianPx),
@@ -190,6 +192,12 @@ async function figureRows(name: string, { plate, solve }: Matched): Promise<Row[
     atMost(`${name}: drift of exposure, rms stops`, 'exposure of the drawn plate; round its tracks', 0.03, rms(off.map((v) => v - level))),
     within(`${name}: shutter, share of the frame`, 'shutter of the drawn plate; its moving edges', exact.lens.shutter, report.shutter ?? Number.NaN, 0.25),
   ]
+}
+
+/** The walk as the generator draws it from another seed, in a folder of its own with its exact camera. */
+export async function seedRows(crew: Crew, folder: string): Promise<Row[]> {
+  const one = await matched(crew, 'yard-walk', undefined, { plates: folder, exact: folder })
+  return one ? moveRows('yard-walk', one, 1, `${folder}/yard-walk.json`).map((row) => ({ ...row, case: `${folder.split('/').pop()}, ${row.case}` })) : []
 }
 
 /** Some minutes of work: for the command alone. */
