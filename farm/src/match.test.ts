@@ -1,17 +1,18 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Solve } from '@lantern/core/data'
-import { writeSolve } from '@lantern/core/formats'
+import { readReading, writeSolve } from '@lantern/core/formats'
 import { keepOutAt, within } from '@lantern/core/pipeline'
 import { makeShot } from '@lantern/core/shot'
-import { askMatch, cameraPathOf, createAsset, createShot, editShot, getAsset, getShot, keptSolveOf, keptTracks, matchKeys, resultRows, type Shot, shotStatus, stopResults } from '@lantern/store'
+import { askHand, askMatch, askReading, askReport, askThing, cameraPathOf, createAsset, createShot, editShot, getAsset, getBlob, getShot, keptFrame, keptHands, keptSolveOf, keptTracks, matchKeys, resultRows, type Shot, shotStatus, stopResults, thingKeys } from '@lantern/store'
 import { pino } from 'pino'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
-import { matchJob, solveShot, trackShot } from './jobs/match.ts'
+import { handJob, matchJob, solveShot, thingJob, trackShot } from './jobs/match.ts'
+import { readingJob, reportJob } from './jobs/readings.ts'
 import { matchShot } from './matchReport.ts'
 import { plateJob } from './jobs/plate.ts'
 
@@ -125,5 +126,63 @@ describe('matching a shot', () => {
     await stopResults(store, [now.tracks, now.solve])
     expect(await matchJob(one, { shot: shot.id, ...now }).finally(one.end)).toBe(false)
     expect((await shotStatus(store, again)).match).toMatchObject({ tracks: { state: 'stopped' }, solve: { state: 'stopped' } })
+  })
+})
+
+describe('what a person waits for', () => {
+  const quiet = { report: (): void => undefined, cancelled: () => false }
+  it('a track set by hand is followed and kept with its likeness, and put down when the shot has moved on', async () => {
+    const shot = await getShot(store, 'turn')
+    const hand = { name: 'Post', keys: [{ frame: 1003, places: [[160, 90]] }] }
+    const edited = await editShot(store, 'turn', shot.head, { match: { hands: { post: hand } } })
+    const key = await askHand(store, edited, 'post')
+    const one = context(1, { progress: quiet })
+    expect(await handJob(one, { shot: shot.id, hand: 'post', key })).toBe(true)
+    const { post } = await keptHands(store, edited.document)
+    expect(post?.[0]?.places.length).toBeGreaterThan(10)
+    // To the right: what was in the middle goes left.
+    expect((post?.[0]?.places.at(-2) ?? 0) - (post?.[0]?.places[0] ?? 0)).toBeLessThan(-20)
+    const stage = (await shotStatus(store, edited)).match.hands.post
+    expect(stage).toMatchObject({ state: 'done', key, figures: { first: 1001 } })
+    expect((stage?.figures.likeness as number[])[2]).toBe(1)
+    const moved = await editShot(store, 'turn', edited.head, { match: { hands: { post: { ...hand, keys: [{ frame: 1003, places: [[150, 90]] }] } } } })
+    const other = await askHand(store, moved, 'post')
+    await editShot(store, 'turn', moved.head, { match: { hands: { post: null } } })
+    expect(await handJob(one, { shot: shot.id, hand: 'post', key: other }).finally(one.end)).toBe(false)
+    await expect(askHand(store, await getShot(store, 'turn'), 'post')).rejects.toMatchObject({ code: 'no-hand' })
+  }, 60_000)
+  it('a reading and a report are taken from the frames at full size, and named by what they read', async () => {
+    const shot = await getShot(store, 'turn')
+    const edited = await editShot(store, 'turn', shot.head, { readings: { sky: { name: 'Sky', area: { kind: 'shape', points: [[10, 10], [60, 10], [60, 40], [10, 40]] } } } })
+    const one = context(1, { progress: quiet })
+    const key = await askReading(store, edited, 'sky')
+    expect(await readingJob(one, { shot: shot.id, reading: 'sky', key })).toBe(true)
+    const kept = readReading(await getBlob(store, (await keptFrame(store, key, 0))?.blob ?? ''))
+    expect(kept).toMatchObject({ first: 1001 })
+    expect(kept.frames).toHaveLength(FRAMES)
+    // The plate is grey: all channels alike, between the darkest and the brightest it was drawn with.
+    for (const frame of kept.frames) expect(frame?.mean[0]).toBeCloseTo(frame?.mean[2] ?? 0, 6)
+    const over = await askReport(store, edited, 'sky')
+    const tracks = matchKeys(edited.document).tracks
+    const state = (await resultRows(store, [tracks])).get(tracks)?.state
+    expect(await reportJob(one, { shot: shot.id, reading: 'sky', key: over, ...(state === 'done' ? { tracks } : {}) }).finally(one.end)).toBe(true)
+    const { readings } = await shotStatus(store, edited)
+    expect(readings.areas.sky).toMatchObject({ reading: { state: 'done' }, report: { state: 'done', key: over } })
+    expect(readings.report.state).toBe('missing')
+    await expect(askReport(store, edited, 'nothing')).rejects.toMatchObject({ code: 'no-shape' })
+  }, 60_000)
+  it('a thing needs the shot’s camera, and says so', async () => {
+    const shot = await getShot(store, 'turn')
+    const thing = { name: 'Barrow', keys: [{ frame: 1001, points: [[10, 10], [90, 10], [90, 90]] }] }
+    const edited = await editShot(store, 'turn', shot.head, { camera: { kind: 'none' }, match: { things: { barrow: thing } } })
+    await expect(askThing(store, edited, 'barrow')).rejects.toMatchObject({ code: 'no-camera' })
+    const again = await editShot(store, 'turn', edited.head, { camera: { kind: 'solved' } })
+    const key = await askThing(store, again, 'barrow')
+    expect((await resultRows(store, [key])).get(key)).toMatchObject({ kind: 'thing', state: 'waiting' })
+    // Another region: the work that was asked for is put down.
+    await editShot(store, 'turn', again.head, { match: { things: { barrow: null } } })
+    const one = context(1)
+    expect(await thingJob(one, { shot: shot.id, thing: 'barrow', ...thingKeys(again.document, 'barrow') }).finally(one.end)).toBe(false)
+    expect((await resultRows(store, [key])).get(key)?.state).toBe('stopped')
   })
 })
