@@ -16,11 +16,20 @@ async function toFrame(frame: string): Promise<void> {
 }
 const step = (at: Page, name: string): Promise<void> => at.getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
 const views: Record<string, (page: Page) => Promise<void>> = {
-  plate: (at) => at.keyboard.press('1'),
+  plate: async (at) => {
+    await at.keyboard.press('1')
+    await at.getByRole('option', { name: /^Brazier/ }).click()
+    await at.locator('[data-row="Exposure drift"]').waitFor()
+  },
   match: async (at) => {
     await at.keyboard.press('2')
     await step(at, 'Solve')
     await at.locator('[data-errors]').waitFor()
+  },
+  'match-hand': async (at) => {
+    await step(at, 'Track')
+    await at.getByRole('option', { name: /^Tie plate/ }).click()
+    await at.locator('[data-inset]').waitFor()
   },
   'match-ground': async (at) => {
     await step(at, 'Ground')

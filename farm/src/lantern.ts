@@ -14,6 +14,7 @@ import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
+import { measureShot } from './measureReport.ts'
 import { writeMatchFiles } from './matchFiles.ts'
 import { matchShot } from './matchReport.ts'
 import { readSettings } from './settings.ts'
@@ -133,6 +134,13 @@ program.command('match').argument('<shot>').option('--focal <mm>', 'focal length
     const taken = found.taken ? '' : '\n  kept, but not the shot’s camera: --take makes it so'
     await report(found, options.json, `${name}: ${found.kind}, error ${found.medianPx.toFixed(2)} px, focal length ${found.focalPx.toFixed(1)} px, k1 ${found.distortion.k1.toFixed(4)}, ${found.points} of ${found.tracks} tracks, ${found.seconds.toFixed(0)} s${doubts}${taken}`)
   })
+
+program.command('measure').argument('<shot>').option(...json).action(async (name: string, options: { json?: string }) => {
+  const found = await withCrew((context) => measureShot(context, name))
+  const { risePx, shutter, drift, black, white } = found.plate
+  const told = drift.filter((v) => v !== null)
+  await report(found, options.json, `${name}: edges rise in ${risePx?.toFixed(2) ?? '–'} px, black ${black.map((v) => v.toFixed(3)).join(' ')}, white ${white.map((v) => v.toFixed(3)).join(' ')}, shutter ${shutter === null ? 'not told' : `${Math.round(shutter * 360)}°`}, drift ${told.length > 0 ? (Math.max(...told) - Math.min(...told)).toFixed(2) : '–'} stops`)
+})
 
 program.command('edit').argument('<shot>').requiredOption('--merge <file>', 'a JSON merge patch').option(...json).action(async (name: string, options: { merge: string; json?: string }) => {
   const text = await readFile(options.merge, 'utf8').catch(() => Promise.reject(new LanternError('file', `${options.merge} can’t be read.`, 'Check the path.', { file: options.merge })))

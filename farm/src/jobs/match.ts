@@ -8,7 +8,7 @@ import { adoptSolve, assetFrame, cameraPathOf, findShotById, getBlob, handKey, t
 
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
-import { stage, type Whole } from './stage.ts'
+import { plateReady, stage, type Whole } from './stage.ts'
 
 const SEED = 1
 const LATER_MS = 5000
@@ -102,7 +102,7 @@ export async function handJob(context: JobContext, { shot: id, hand, key }: JobP
     if ((await resultState(context.store, key)) === 'waiting') await setResultState(context.store, key, 'stopped')
     return false
   }
-  const state = await stage(context, key, (progress) => followOne(context, shot, hand, progress))
+  const state = (await plateReady(context.store, shot.document)) ? await stage(context, key, (progress) => followOne(context, shot, hand, progress)) : 'busy'
   if (state === 'busy' && !context.progress) await queueJob(context.store, 'hand', { shot: id, hand, key }, { jobKey: `hand-later:${key}`, runAt: new Date(Date.now() + LATER_MS) })
   return state === 'done'
 }

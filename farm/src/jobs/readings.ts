@@ -3,10 +3,10 @@ import type { PlateReport, ReadingFrames } from '@lantern/core/data'
 import { writeReading, writeReport } from '@lantern/core/formats'
 import { cameraAt, codeWidth, readingRecipe, recipeKey, reportPlate, reportRecipe, takeReading } from '@lantern/core/pipeline'
 import type { Reading, ShotDocument } from '@lantern/core/shot'
-import { cameraPathOf, findShotById, getAsset, type JobPayload, keptTracks, resultState, setResultState, type Store } from '@lantern/store'
+import { cameraPathOf, findShotById, getAsset, type JobPayload, keptTracks, queueJob, resultState, setResultState, type Store } from '@lantern/store'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'
-import { stage } from './stage.ts'
+import { plateReady, stage } from './stage.ts'
 
 /** Takes a reading of a shot's plate. */
 export async function readPlate(store: Store, document: ShotDocument, reading: Reading, progress: Progress): Promise<ReadingFrames> {
@@ -22,28 +22,39 @@ export async function measurePlate(store: Store, document: ShotDocument, shape: 
   return reportPlate(plateFrames(store, document), plate.first, shape, tracks ? ((await keptTracks(store, tracks)) ?? []) : [], info.bits === 8 ? codeWidth(plate.encoding) : undefined, progress)
 }
 
+const LATER_MS = 5000
+/** Put back in the queue: the plate is still being read, or another machine has it. The command line waits by itself. */
+async function later<N extends 'reading' | 'report'>({ store, progress }: JobContext, name: N, payload: JobPayload<N>): Promise<false> {
+  if (!progress) await queueJob(store, name, payload, { jobKey: `${name}-later:${payload.key}`, runAt: new Date(Date.now() + LATER_MS) })
+  return false
+}
+
 /** What a shot has moved on from is not made any more. */
 async function letGo(store: Store, key: string): Promise<false> {
   if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
   return false
 }
 
-export async function readingJob(context: JobContext, { shot: id, reading, key }: JobPayload<'reading'>): Promise<boolean> {
+export async function readingJob(context: JobContext, payload: JobPayload<'reading'>): Promise<boolean> {
   const { store } = context
+  const { shot: id, reading, key } = payload
   const shot = await findShotById(store, id)
   const wanted = shot?.document.readings[reading]
   if (!shot || !wanted || recipeKey(readingRecipe(shot.document, wanted)) !== key) return letGo(store, key)
+  if (!(await plateReady(store, shot.document))) return later(context, 'reading', payload)
   const state = await stage(context, key, async (progress) => ({ bytes: writeReading(await readPlate(store, shot.document, wanted, progress)), mediaType: 'application/json', figures: {} }))
-  return state === 'done'
+  return state === 'busy' ? later(context, 'reading', payload) : state === 'done'
 }
 
-export async function reportJob(context: JobContext, { shot: id, reading, tracks, key }: JobPayload<'report'>): Promise<boolean> {
+export async function reportJob(context: JobContext, payload: JobPayload<'report'>): Promise<boolean> {
   const { store } = context
+  const { shot: id, reading, tracks, key } = payload
   const shot = await findShotById(store, id)
   const area = reading === undefined ? undefined : shot?.document.readings[reading]?.area
   const shape = area?.kind === 'shape' ? area.points : undefined
   if (!shot || recipeKey(reportRecipe(shot.document, shape, tracks)) !== key) return letGo(store, key)
   if (reading !== undefined && !shape) throw new LanternError('no-shape', 'The shape is gone.', 'Draw it again.')
+  if (!(await plateReady(store, shot.document))) return later(context, 'report', payload)
   const state = await stage(context, key, async (progress) => ({ bytes: writeReport(await measurePlate(store, shot.document, shape, tracks, progress)), mediaType: 'application/json', figures: {} }))
-  return state === 'done'
+  return state === 'busy' ? later(context, 'report', payload) : state === 'done'
 }

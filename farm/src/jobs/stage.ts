@@ -1,5 +1,6 @@
 import { Cancelled, type Progress } from '@lantern/core/base'
-import { dropLease, keepFrame, putBlob, resultState, setResultState, takeLease, tellShare } from '@lantern/store'
+import type { ShotDocument } from '@lantern/core/shot'
+import { dropLease, getAsset, keepFrame, putBlob, resultState, setResultState, type Store, takeLease, tellShare } from '@lantern/store'
 import { failureOf, type JobContext } from './context.ts'
 
 const TELL_MS = 700
@@ -10,6 +11,9 @@ export interface Whole {
   mediaType: string
   figures: Record<string, unknown>
 }
+
+/** Whether all frames of a shot's plate are read; what reads them waits for that. */
+export const plateReady = async (store: Store, { plate }: Pick<ShotDocument, 'plate'>): Promise<boolean> => (await getAsset(store, plate.asset)).state === 'ready'
 
 /** Does one stage under its lease and keeps what it makes; undefined where another machine has it or it was stopped. What is kept already is not made again. */
 export async function stage(context: JobContext, key: string, make: (progress: Progress) => Promise<Whole>): Promise<'done' | 'stopped' | 'busy'> {
