@@ -26,6 +26,8 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
   const few = stage?.state === 'done' && !match.even && found.length < 0.4 * match.count
   return (
     <>
+      {hand && <HandBench shown={shown} id={handId} hand={hand} />}
+      <TrackDetail shown={shown} />
       <Part title="Keep out" note={String(Object.keys(match.keepOuts).length)}>
         <Text color="soft">Nothing is followed inside a shape: draw one over what moves by itself.</Text>
         <Flex gap="6px" marginTop="6px"><Press aria-pressed={tool === 'keep-out'} onClick={() => set({ tool: tool === 'keep-out' ? 'choose' : 'keep-out' })}>Draw a shape</Press></Flex>
@@ -60,8 +62,6 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
         {tool === 'hand-flat' && <Text color="faint" marginTop="4px">Drag over something flat with contrast; then move its corners.</Text>}
         {tool === 'hand-point' && <Text color="faint" marginTop="4px">Click the point. With Shift, it sets the chosen track at this frame.</Text>}
       </Part>
-      {hand && <HandBench shown={shown} id={handId} hand={hand} />}
-      <TrackDetail shown={shown} />
     </>
   )
 }
