@@ -28,15 +28,16 @@ export function readCameraCsv(bytes: Uint8Array, file: string, plate: PlateFrame
   const wrong = (what: string, frame?: number): LanternError => new LanternError('csv-camera', `${file} ${what}.`, 'Write a table with the columns frame, x, y, z, qx, qy, qz, qw, focal_px.', { file, frame })
   const remark = /^#(.*)$/m.exec(text)?.[1] ?? ''
   const axes: Axes = { up: /up z/.test(remark) ? 'z' : 'y', metres: Number(/metres in a unit ([\d.e+-]+)/.exec(remark)?.[1] ?? 1) }
-  const { data, meta } = Papa.parse<Record<string, string>>(text, { header: true, comments: '#', skipEmptyLines: 'greedy', transformHeader: (name) => name.trim().toLowerCase() })
-  const columns = new Set(meta.fields ?? [])
+  const [head = [], ...data] = Papa.parse<string[]>(text, { comments: '#', skipEmptyLines: 'greedy' }).data
+  const names = head.map((name) => name.trim().toLowerCase())
+  const columns = new Set(names)
   const turned = ['qx', 'qy', 'qz', 'qw'].every((name) => columns.has(name))
   for (const name of ['frame', 'x', 'y', 'z', ...(turned ? [] : ['rx', 'ry', 'rz'])]) if (!columns.has(name)) throw wrong(`has no column “${name}”`)
   const inMm = columns.has('focal_mm') && columns.has('aperture_mm')
   if (!columns.has('focal_px') && !inMm) throw wrong('has no column “focal_px”, nor “focal_mm” with “aperture_mm”')
   const frames = data.map((row, n) => {
     const number = (name: string, missing?: number): number => {
-      const value = row[name]?.trim()
+      const value = row[names.indexOf(name)]?.trim()
       if ((value === undefined || value === '') && missing !== undefined) return missing
       const read = value ? Number(value) : Number.NaN
       if (!Number.isFinite(read)) throw wrong(`has no number under “${name}” in its row ${n + 1}`)

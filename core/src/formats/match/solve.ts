@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import { LanternError } from '../../base/index.ts'
 import type { Solve } from '../../data/index.ts'
+import { jsonFile } from '../jsonFile.ts'
 
 // A kept solve: plain JSON, every number whole.
 const vec3 = z.tuple([z.number(), z.number(), z.number()])
@@ -12,13 +12,7 @@ const solveSchema = z.object({
   tracks: z.int(), parallax: z.number(), doubts: z.array(z.object({ what: z.string(), remedy: z.string() })),
 })
 
-export const writeSolve = (solve: Solve): Uint8Array<ArrayBuffer> => new TextEncoder().encode(JSON.stringify(solve))
-
+const file = jsonFile<Solve>(solveSchema, 'solve-file', 'A kept solve', 'Solve the camera again.')
+export const writeSolve = file.write
 /** Throws LanternError 'solve-file' on bytes that are none. */
-export function readSolve(bytes: Uint8Array): Solve {
-  try {
-    return solveSchema.parse(JSON.parse(new TextDecoder().decode(bytes)))
-  } catch {
-    throw new LanternError('solve-file', 'A kept solve is damaged.', 'Solve the camera again.')
-  }
-}
+export const readSolve = file.read

@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import { LanternError } from '../../base/index.ts'
 import type { PlateReport } from '../../data/index.ts'
+import { jsonFile } from '../jsonFile.ts'
 
 const rgb = z.tuple([z.number(), z.number(), z.number()])
 const reportSchema = z.object({
@@ -8,13 +8,7 @@ const reportSchema = z.object({
   risePx: z.number().nullable(), edges: z.int(), black: rgb, white: rgb, shutter: z.number().nullable(),
 })
 
-export const writeReport = (report: PlateReport): Uint8Array<ArrayBuffer> => new TextEncoder().encode(JSON.stringify(report))
-
+const file = jsonFile<PlateReport>(reportSchema, 'report-file', 'A kept plate report', 'Measure the plate again.')
+export const writeReport = file.write
 /** Throws LanternError 'report-file' on bytes that are none. */
-export function readReport(bytes: Uint8Array): PlateReport {
-  try {
-    return reportSchema.parse(JSON.parse(new TextDecoder().decode(bytes)))
-  } catch {
-    throw new LanternError('report-file', 'A kept plate report is damaged.', 'Measure the plate again.')
-  }
-}
+export const readReport = file.read
