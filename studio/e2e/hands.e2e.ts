@@ -276,7 +276,7 @@ describe('far things', () => {
     await saved(page)
     await part('Cone 1').getByRole('button', { name: 'Far away' }).click()
     await saved(page)
-    await type(page, 'Degrees', '8')
+    await type(page, 'Degrees', '0.5')
     const foot = async (): Promise<number[]> => { const d = (await page.locator('[data-proof] path').first().getAttribute('d')) ?? ''; return d.split(/[MLZ ]/).filter(Boolean).map(Number) }
     const middle = (list: readonly number[], c: 0 | 1): number => { const one = list.filter((_, n) => n % 2 === c); return (Math.min(...one) + Math.max(...one)) / 2 }
     const before = await foot()
