@@ -144,7 +144,7 @@ describe('what a person waits for', () => {
     expect((post?.[0]?.places.at(-2) ?? 0) - (post?.[0]?.places[0] ?? 0)).toBeLessThan(-20)
     const stage = (await shotStatus(store, edited)).match.hands.post
     expect(stage).toMatchObject({ state: 'done', key, figures: { first: 1001 } })
-    expect((stage?.figures.likeness as number[])[2]).toBe(1)
+    expect(stage?.figures.likeness).toHaveProperty('2', 1)
     const moved = await editShot(store, 'turn', edited.head, { match: { hands: { post: { ...hand, keys: [{ frame: 1003, places: [[150, 90]] }] } } } })
     const other = await askHand(store, moved, 'post')
     await editShot(store, 'turn', moved.head, { match: { hands: { post: null } } })

@@ -29,10 +29,10 @@ const LEAST_SPREAD = 1e-4
 /** Points beyond which some may be wrong. */
 const LEAST_ROBUST = 6
 
-/** Tukey's biweight of distances, by the usual one of them. */
+/** Tukey's biweight of distances, by the usual one of them, which is too small where few points laid the plane (Rousseeuw & Leroy 1987, 5.1). */
 function weighed(off: readonly number[]): number[] {
   const usual = [...off].sort((a, b) => a - b)[off.length >> 1] ?? 0
-  const reach = Math.max(4.7 * 1.4826 * usual, 1e-12)
+  const reach = Math.max(4.7 * 1.4826 * (1 + 5 / Math.max(1, off.length - 3)) * usual, 1e-12)
   return off.map((d) => (d < reach ? (1 - (d / reach) * (d / reach)) * (1 - (d / reach) * (d / reach)) : 0))
 }
 
