@@ -15,16 +15,19 @@ import { useShownMatch } from './matchData.ts'
 
 /** The Match station's bench: track, solve, ground, proof. */
 export function MatchBench() {
-  const { matchStep, set } = useShot()
+  const { matchStep, set, chosen, shot } = useShot()
+  // A typed camera is typed here; it comes first where it is the one in use, or chosen.
+  const cameraFirst = chosen === 'camera' || shot?.document.camera.kind === 'typed'
   const shown = useShownMatch()
   return (
     <>
       <Flex as="nav" aria-label="Steps of the match" gap="2px" padding="8px 10px" borderBottomWidth="1px" borderColor="hair">
         {MATCH_STEPS.map((step) => <Press key={step} plain aria-current={step === matchStep ? 'step' : undefined} onClick={() => set({ matchStep: step, tool: 'choose' })} style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}>{step === matchStep ? <><span style={{ color: COLOURS.faint }}>[ </span>{step}<span style={{ color: COLOURS.faint }}> ]</span></> : step}</Press>)}
       </Flex>
+      {cameraFirst && <OtherCameras />}
       {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : matchStep === 'Things' ? <ThingsStep /> : <LineUpStep />}
       {matchStep !== 'Track' && matchStep !== 'Things' && <HandOut shown={shown} />}
-      {matchStep !== 'Proof' && matchStep !== 'Things' && <OtherCameras />}
+      {!cameraFirst && matchStep !== 'Proof' && matchStep !== 'Things' && <OtherCameras />}
     </>
   )
 }

@@ -169,7 +169,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
     const near = nearestTrack(shown, n, point, reach(), false)
     const proof = Object.entries(match.proofs).find(([, one]) => {
       const foot = one.far ? farStands(state, one) : standsAt(shown, one.at)
-      const through = camera ?? cameraNow(state, frame)
+      const through = one.far ? cameraNow(state, frame) : camera
       const seen = foot && through && projectPoint(one.far ? farCamera(through) : through, foot)
       return seen && Math.hypot(seen.x - point[0], seen.y - point[1]) < 2 * reach()
     })
@@ -258,7 +258,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       } : undefined} />}
       {matchStep === 'Solve' && <Errors shown={shown} n={n} unit={unit} />}
       {matchStep === 'Ground' && <GroundMarks shown={shown} n={n} unit={unit} />}
-      {matchStep === 'Proof' && proofCamera && <Proofs camera={proofCamera} unit={unit} />}
+      {matchStep === 'Proof' && proofCamera && <Proofs camera={proofCamera} unit={unit} frame={frame} />}
       {held && <circle cx={held.x} cy={held.y} r={4 * unit} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
       {band && <rect x={Math.min(band[0][0], band[1][0])} y={Math.min(band[0][1], band[1][1])} width={Math.abs(band[0][0] - band[1][0])} height={Math.abs(band[0][1] - band[1][1])} fill="none" stroke={COLOURS.text} strokeWidth={unit} />}
       {drawn.length > 0 && <path data-drawing={drawn.length} d={cornersPath(drawn).replace('Z', '')} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}

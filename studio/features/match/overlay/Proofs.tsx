@@ -2,21 +2,23 @@
 import type { Camera } from '@lantern/core/data'
 import { farCamera } from '@lantern/core/pipeline'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { cameraNow, useShot } from '../../shot/shotStore.ts'
 import { farStands, standsAt, useShownMatch } from '../matchData.ts'
 import { proofPicture, WORDS } from '../proofLines.ts'
 
-/** Test objects on their points. */
-export function Proofs({ camera, unit }: { camera: Camera; unit: number }) {
+/** Test objects on their points, through a camera; far ones through the shot's own turn at `frame`, and not at all where none is given (seen from outside). */
+export function Proofs({ camera, unit, frame }: { camera: Camera; unit: number; frame?: number }) {
   const state = useShot()
   const { shot, chosen } = state
+  const own = frame === undefined ? undefined : cameraNow(state, frame)
   const shown = useShownMatch()
   return (
     <>
       {Object.entries(shot?.document.match.proofs ?? {}).map(([id, proof]) => {
         const foot = proof.far ? farStands(state, proof) : standsAt(shown, proof.at)
-        if (!foot) return null
-        const { lines, fill, words } = proofPicture(proof.far ? farCamera(camera) : camera, proof, foot)
+        const through = proof.far ? own && farCamera(own) : camera
+        if (!foot || !through) return null
+        const { lines, fill, words } = proofPicture(through, proof, foot)
         const on = chosen === `proof.${id}`
         return (
           <g key={id} data-proof={id}>
