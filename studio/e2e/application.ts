@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import type { Shot, ShotStatus } from '@lantern/store'
 import { type Browser, chromium, type Locator, type Page } from 'playwright-core'
 import { inject, vi } from 'vitest'
 
@@ -130,4 +131,16 @@ export async function shotByRoutes(name: string): Promise<void> {
     fire: { kind: 'gas', name: 'Door fire', order: 3, position: [0.5, 0, -4], diameter: 0.8, cell: 110, reach: 3, runUp: 6 },
   }
   await send(`/api/shots/${name}`, 'PATCH', JSON.stringify({ base: head, patch: { camera: { kind: 'typed', height: 1.5, tilt: -5 }, items } }))
+}
+
+/** What the Match and Plate tests ask of a shot and its page. page: the one open now. */
+export function shotTools(name: string, page: () => Page) {
+  const get = async <T>(path: string): Promise<T> => (await (await fetch(`${application.address}/api/shots/${encodeURIComponent(name)}${path}`)).json()) as T
+  const bench = (): Locator => page().getByLabel('Bench')
+  return {
+    get, bench, shot: (): Promise<Shot> => get(''), status: (): Promise<ShotStatus> => get('/status'),
+    part: (title: string): Locator => bench().getByRole('region', { name: title, exact: true }),
+    step: (title: string): Promise<void> => bench().getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(title) }).click(),
+    kept: async (key: string): Promise<Uint8Array> => new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer()),
+  }
 }

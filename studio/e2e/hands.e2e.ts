@@ -2,10 +2,10 @@ import { readFileSync } from 'node:fs'
 import { type Camera, placeAt, projectPoint } from '@lantern/core/data'
 import { readCameraFile, readCameraGltf, readExr, readTracks } from '@lantern/core/formats'
 import { handPlaces } from '@lantern/core/pipeline'
-import type { Shot, ShotStatus } from '@lantern/store'
-import type { Browser, Locator, Page } from 'playwright-core'
+import type { Shot } from '@lantern/store'
+import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
+import { application, openBrowser, openPage, over, picture, saved, shotOfMovie, shotTools, station, type, walkMovie } from './application.ts'
 
 // Tracks that a person sets, tidies and trusts, the files that a match goes out and comes in by; on the demo's walk at half size.
 const NAME = 'by hand'
@@ -17,13 +17,7 @@ const { landmarks } = JSON.parse(readFileSync('demo/exact/yard-walk.json', 'utf8
 let browser: Browser
 let page: Page
 const faults: string[] = []
-const get = async <T>(path: string): Promise<T> => (await (await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}${path}`)).json()) as T
-const shot = (): Promise<Shot> => get('')
-const status = (): Promise<ShotStatus> => get('/status')
-const bench = (): Locator => page.getByLabel('Bench')
-const part = (name: string): Locator => bench().getByRole('region', { name, exact: true })
-const step = (name: string): Promise<void> => bench().getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
-const kept = async (key: string): Promise<Uint8Array> => new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer())
+const { bench, get, kept, part, shot, status, step } = shotTools(NAME, () => page)
 const hand = async (kind: 1 | 4): Promise<{ id: string; places: number; keys: Shot['document']['match']['hands'][string]['keys']; state: string; key: string }> => {
   const [id, one] = Object.entries((await shot()).document.match.hands).find(([, { keys }]) => keys[0]?.places.length === kind) ?? ['', undefined]
   const stage = (await status()).match.hands[id]

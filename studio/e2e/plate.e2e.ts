@@ -3,10 +3,9 @@ import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Camera, pixelRay, projectPoint } from '@lantern/core/data'
 import { readCameraGltf, readTracks } from '@lantern/core/formats'
-import type { Shot, ShotStatus } from '@lantern/store'
-import type { Browser, Locator, Page } from 'playwright-core'
+import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, folder, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
+import { application, folder, openBrowser, openPage, over, picture, saved, shotOfMovie, shotTools, station, type, walkMovie } from './application.ts'
 
 // What the plate itself is measured to be, things that move by themselves, far things and mattes; on the demo's walk at half size.
 const NAME = 'plate'
@@ -17,13 +16,7 @@ const exact = readCameraGltf(readFileSync(FILE), FILE, { width: W, height: H, fi
 let browser: Browser
 let page: Page
 const faults: string[] = []
-const get = async <T>(path: string): Promise<T> => (await (await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}${path}`)).json()) as T
-const shot = (): Promise<Shot> => get('')
-const status = (): Promise<ShotStatus> => get('/status')
-const bench = (): Locator => page.getByLabel('Bench')
-const part = (name: string): Locator => bench().getByRole('region', { name, exact: true })
-const step = (name: string): Promise<void> => bench().getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
-const kept = async (key: string): Promise<Uint8Array> => new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer())
+const { bench, kept, part, shot, status, step } = shotTools(NAME, () => page)
 const seen = (n: number, point: [number, number, number]): { x: number; y: number } => projectPoint(exact[n] as Camera, point) ?? { x: -1, y: -1 }
 
 beforeAll(async () => {
