@@ -1,7 +1,7 @@
 import { LanternError, type Progress } from '@lantern/core/base'
 import type { Solve } from '@lantern/core/data'
-import { groundOf, solvedPath } from '@lantern/core/pipeline'
-import { adoptSolve, askMatch, editShot, getShot, keptFrame, keptSolveOf, keptTracks, matchKeys, resultRows, type Shot } from '@lantern/store'
+import { allTracks, groundOf, solvedPath, withHandPoints } from '@lantern/core/pipeline'
+import { adoptSolve, askMatch, editShot, getShot, keptFrame, keptHands, keptSolveOf, keptTracks, matchKeys, resultRows, type Shot } from '@lantern/store'
 import type { JobContext } from './jobs/context.ts'
 import { matchJob } from './jobs/match.ts'
 
@@ -61,10 +61,11 @@ export async function matchShot(context: JobContext, name: string, wish: MatchWi
   shot = await getShot(store, name)
   const kind = shot.document.camera.kind
   if (shot.document.camera.solve?.key !== keys.solve && (kind === 'none' || kind === 'solved' || wish.take)) shot = await adoptSolve(store, shot, shot.head)
+  const all = allTracks(shot.document, keys.tracks, tracks, await keptHands(store, shot.document))
   const seconds = (await Promise.all([keys.tracks, keys.solve].map((key) => keptFrame(store, key, 0)))).reduce((sum, frame) => sum + (typeof frame?.figures.seconds === 'number' ? frame.figures.seconds : 0), 0)
   return {
     shot: name, kind: solve.kind, frames: solve.cameras.length, width: solve.width, height: solve.height, rmsPx: solve.rmsPx, medianPx: solve.medianPx, focalPx: solve.focalPx, distortion: { k1: solve.k1, k2: solve.k2 },
     tracks: solve.tracks, points: solve.points.length, parallax: solve.parallax, doubts: solve.doubts, seconds, taken: shot.document.camera.kind === 'solved' && shot.document.camera.solve?.key === keys.solve,
-    cameras: solvedPath(solve, groundOf(shot.document.match, solve, tracks).by).frames.map(({ frame, camera: { position, rotation } }) => ({ frame, position, rotation })),
+    cameras: solvedPath(solve, groundOf(shot.document.match, withHandPoints(solve, all), all).by).frames.map(({ frame, camera: { position, rotation } }) => ({ frame, position, rotation })),
   }
 }

@@ -52,7 +52,6 @@ interface Step {
 interface Follow {
   levels: (n: number) => Promise<Light[]>
   settings: HandSettings
-  frames: number
   told: (done: number) => void
 }
 
@@ -122,7 +121,7 @@ export async function followHand(plate: PlateFrames, settings: HandSettings, pro
   const work = plate.frames - 1 + (lastKey.frame - firstKey.frame)
   let done = 0
   const follow: Follow = {
-    levels, settings, frames: plate.frames,
+    levels, settings,
     told: (count) => {
       done += count
       progress.report(Math.min(1, done / Math.max(1, work)), 'following')

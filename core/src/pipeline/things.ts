@@ -33,8 +33,8 @@ export function thingTracksRecipe({ plate }: Pick<ShotDocument, 'plate'>, { keys
 /** The recipe of where a thing is: its tracks, the camera whose lens it is seen through, and its geometry as it stands in the set. */
 export function thingRecipe(document: ShotDocument, { geometry }: Thing, tracksKey: string): Recipe {
   const { camera, items } = document
-  const { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll } = camera
-  return { kind: 'thing', version: VERSIONS.thing, settings: { camera: { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll }, ...(geometry ? { frame: geometry.frame, item: items[geometry.item] } : {}) }, inputs: [tracksKey] }
+  const { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll, shake } = camera
+  return { kind: 'thing', version: VERSIONS.thing, settings: { camera: { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll, shake }, ...(geometry ? { frame: geometry.frame, item: items[geometry.item] } : {}) }, inputs: [tracksKey] }
 }
 
 /**
