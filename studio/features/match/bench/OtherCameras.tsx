@@ -14,7 +14,7 @@ export function OtherCameras() {
   const camera = shot?.document.camera
   if (!camera) return null
   return (
-    <Part title="Another camera" note={{ none: 'none', typed: 'typed', path: camera.path?.file.slice(0, 20), solved: 'solved', lined: 'lined up' }[camera.kind]}>
+    <Part title={camera.kind === 'typed' ? 'Camera in use' : 'Another camera'} note={{ none: 'none', typed: 'typed', path: camera.path?.file.slice(0, 20), solved: 'solved', lined: 'lined up' }[camera.kind]}>
       <input ref={file} type="file" hidden accept=".gltf,.glb,.usda,.usd,.csv,model/*" aria-label="Camera file" onChange={(event) => {
         const chosen = event.target.files?.[0]
         event.target.value = ''

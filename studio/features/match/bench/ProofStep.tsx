@@ -39,7 +39,7 @@ export function ProofStep({ shown }: { shown: ShownMatch }) {
         <Part title="Slide" note="against nearby tracks">
           <Figure label="All, usual" value={`${slides[slides.length >> 1]?.toFixed(2)} px`} />
           <Figure label="All, 95 of 100 below" value={`${slides[Math.floor(slides.length * 0.95)]?.toFixed(2)} px`} wrong={(slides[Math.floor(slides.length * 0.95)] ?? 0) > 1} />
-          {proof && <Figure label={`${proof.name}, now`} value={now !== undefined && Number.isFinite(now) ? `${now.toFixed(2)} px` : 'no track near'} />}
+          {proof && !proof.far && <Figure label={`${proof.name}, now`} value={now !== undefined && Number.isFinite(now) ? `${now.toFixed(2)} px` : 'no track near'} />}
         </Part>
       )}
       {proof && (
