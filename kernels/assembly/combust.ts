@@ -1,21 +1,64 @@
 import { FLUID } from './grid'
 
-// Forces and burning. Temperatures in kelvin; fuel and soot in kg/m^3; the thermal energy density is energy0 * (1 - T0 / T), energy0 = rho0 cp T0 in J/m^3
-// (constant pressure: rho T = rho0 T0).
+// Forces and burning. All masses are per volume, in units of the ambient air's density rho0: the gas itself (its density T0 / T, constant pressure), fuel, soot and burnt fuel, so that mixing by volumes keeps
+// them all. The thermal energy per volume is energy0 x theta, theta = 1 - density, energy0 = rho0 cp T0.
 
-/** v += dt g (T / T0 - 1) on the faces between fluid cells. gdt = g x dt, m/s. */
-export function buoyancy(v: usize, t: usize, gdt: f32, ambient: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** v += dt g (1 / density - 1) on the faces between fluid cells. gdt = g x dt, m/s. */
+export function buoyancy(v: usize, density: usize, gdt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
-  // From the differences, so that still air stays still to the bit.
-  const scale = gdt * 0.5 / ambient
   for (let k = from + 1; k <= to; k++)
     for (let j = 2; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
-        store<f32>(v + e, load<f32>(v + e) + scale * (load<f32>(t + e) - ambient + (load<f32>(t + e - y1) - ambient)))
+        const sum = load<f32>(density + e) + load<f32>(density + e - y1)
+        // From the difference, so that still air stays still to the bit.
+        store<f32>(v + e, load<f32>(v + e) + gdt * (2 - sum) / sum)
       }
+}
+
+/**
+ * What the one-density pressure leaves out: of (1/rho) grad p = grad(H) + H grad(ln rho), H = p/rho, the projection finds grad(H); the rest is added here with the last step's H
+ * (the baroclinic part, taken from the step before as in NIST SP 1018-1, 5.3). ratio = dt / cell; h in m^2/s^2.
+ */
+export function baroclinic(u: usize, v: usize, w: usize, h: usize, density: usize, ratio: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2
+  const z1 = (<usize>sxy) << 2
+  const four = f32x4.splat(ratio)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      let i = 0
+      for (; i + 4 <= nx; i += 4) {
+        const e = row + ((<usize>i) << 2)
+        const hh = v128.load(h + e), dd = v128.load(density + e)
+        turned(u + e, hh, v128.load(h + e - 4), dd, v128.load(density + e - 4), four)
+        turned(v + e, hh, v128.load(h + e - y1), dd, v128.load(density + e - y1), four)
+        turned(w + e, hh, v128.load(h + e - z1), dd, v128.load(density + e - z1), four)
+      }
+      for (; i < nx; i++) {
+        const e = row + ((<usize>i) << 2)
+        turnedOne(u, h, density, e, e - 4, ratio)
+        turnedOne(v, h, density, e, e - y1, ratio)
+        turnedOne(w, h, density, e, e - z1, ratio)
+      }
+    }
+}
+
+// @ts-ignore: decorator
+@inline
+function turned(at: usize, h: v128, hb: v128, d: v128, db: v128, ratio: v128): void {
+  v128.store(at, f32x4.add(v128.load(at), f32x4.div(f32x4.mul(f32x4.mul(ratio, f32x4.add(h, hb)), f32x4.sub(db, d)), f32x4.add(d, db))))
+}
+
+// @ts-ignore: decorator
+@inline
+function turnedOne(p: usize, h: usize, density: usize, e: usize, b: usize, ratio: f32): void {
+  const there = load<f32>(density + e), before = load<f32>(density + b)
+  store<f32>(p + e, load<f32>(p + e) + ratio * (load<f32>(h + e) + load<f32>(h + b)) * (before - there) / (there + before))
 }
 
 // @ts-ignore: decorator
@@ -85,11 +128,8 @@ export function addCentred(u: usize, v: usize, w: usize, ax: usize, ay: usize, a
       }
 }
 
-/**
- * Thins fuel and soot by the expansion that the velocity carries, and adds up what is there.
- * partial[4 layer ...] = sums over fluid cells of theta = 1 - T0/T, fuel, soot; the fourth stays free.
- */
-export function thinAndTotal(t: usize, fuel: usize, soot: usize, expansion: usize, flags: usize, dt: f32, ambient: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** Adds up what is there: partial[4 layer ...] = sums over fluid cells of theta = 1 - density, fuel and soot; the fourth stays free. */
+export function total(density: usize, fuel: usize, soot: usize, flags: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
@@ -99,16 +139,9 @@ export function thinAndTotal(t: usize, fuel: usize, soot: usize, expansion: usiz
         const c = <usize>(k * sxy + j * sx + i)
         if (load<u8>(flags + c) != FLUID) continue
         const e = c << 2
-        const q = load<f32>(expansion + e)
-        const thin: f32 = 1 / max<f32>(0.5, 1 + q * dt)
-        const fn = load<f32>(fuel + e) * thin
-        const sn = load<f32>(soot + e) * thin
-        store<f32>(fuel + e, fn)
-        store<f32>(soot + e, sn)
-        const th: f32 = 1 - ambient / load<f32>(t + e)
-        theta += th
-        f += fn
-        s += sn
+        theta += <f32>1 - load<f32>(density + e)
+        f += load<f32>(fuel + e)
+        s += load<f32>(soot + e)
       }
     const at = partial + ((<usize>(k - 1)) << 5)
     store<f64>(at, theta)
@@ -117,21 +150,32 @@ export function thinAndTotal(t: usize, fuel: usize, soot: usize, expansion: usiz
   }
 }
 
-/** Planck-mean absorption of soot, 1/(m K) per kg/m^3, times T: kappa = SOOT_MEAN x soot x T (Modest, Radiative Heat Transfer: 3.83 fv C0 T / C2, C0 = 7, 1800 kg/m^3). */
-const SOOT_MEAN: f32 = 3.83 * 7.0 / (0.014388 * 1800.0)
-/** kg/m^3 that no picture and no budget can see. */
+/** Share of the air's mass that no picture and no budget can see. */
 const NOTHING: f32 = 1e-12
-const STEFAN_BOLTZMANN: f32 = 5.670374e-8
+
+/** Length of the velocity's gradient at a cell, 1/s, from the velocity at the centres round it; half: 1 / (2 cell). */
+// @ts-ignore: decorator
+@inline
+function stirring(centres: usize, c: usize, sx: usize, sxy: usize, half: f32): f32 {
+  const p = centres + (c << 4)
+  const dx = f32x4.sub(v128.load(p, 16), v128.load(p - 16))
+  const dy = f32x4.sub(v128.load(p + (sx << 4)), v128.load(p - (sx << 4)))
+  const dz = f32x4.sub(v128.load(p + (sxy << 4)), v128.load(p - (sxy << 4)))
+  const sum = f32x4.add(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy)), f32x4.mul(dz, dz))
+  return half * sqrt(f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + f32x4.extract_lane(sum, 2))
+}
 
 /**
  * Burning, soot, heat and radiation of one step, cell by cell. First everything is scaled by the mass fixers (scaleT on theta, scaleF, scaleS).
- * burnt: share of the fuel that burns in this step where T > ignition. heat: J/kg. expansion out, 1/s: (released - radiated) / (energy0 dt).
- * partial[9 layer ...]: sums over cells: fuel burnt (kg/m^3), radiated / energy0, burnt x i, burnt x j, burnt x k (array indices), theta, fuel, soot,
- * and theta x expansion x dt, all after the step.
+ * Fuel burns as fast as it is stirred into air (Magnussen & Hjertager 1977): of what the cell's air can burn, the share 1 - exp(-dt (slow + mixing x |grad u|)).
+ * Air: what is neither fuel nor burnt with its air; airNeed: kg of air a kg of fuel. heat: of fuel, over energy0 / rho0. radiant: least share of it that leaves as radiation.
+ * absorption: Planck mean of soot, K / m (over T: 1/m); emission: 4 sigma dt / energy0. Temperatures in K.
+ * What warms is not thinned here: expansion (1/s, out) says how fast it grows, and the carrying of the next step thins what passes by that. centres: velocity at cell centres; half: 1 / (2 cell).
+ * partial[9 layer ...]: sums over cells: fuel burnt, radiated / energy0, burnt x i, burnt x j, burnt x k (array indices), theta, fuel, soot, and expansion x dt, all after the step.
  */
 export function react(
-  t: usize, fuel: usize, soot: usize, expansion: usize, flags: usize, dt: f32, ambient: f32, energy0: f32, scaleT: f32, scaleF: f32, scaleS: f32,
-  burnt: f32, ignition: f32, heat: f32, sootYield: f32, gasAbsorption: f32, hottest: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
+  density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, centres: usize, half: f32, dt: f32, ambient: f32, scaleT: f32, scaleF: f32, scaleS: f32,
+  slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
@@ -148,38 +192,45 @@ export function react(
         }
         let f = load<f32>(fuel + e) * scaleF
         let s = load<f32>(soot + e) * scaleS
+        let g = load<f32>(burnt + e)
         // Tails that interpolation thins for ever would end in subnormal numbers, which cost ten times as much to compute with.
         if (f < NOTHING) f = 0
         if (s < NOTHING) s = 0
-        const th: f32 = min<f32>(0.95, max<f32>(0, (<f32>1 - ambient / load<f32>(t + e)) * scaleT))
-        const before = ambient / (1 - th)
-        const burn = before > ignition ? f * burnt : 0
+        if (g < NOTHING) g = 0
+        const th: f32 = min<f32>(0.95, max<f32>(0, (<f32>1 - load<f32>(density + e)) * scaleT))
+        const mass: f32 = 1 - th
+        const before = ambient / mass
+        let burn: f32 = 0
+        if (f > 0) {
+          const air = max<f32>(0, mass - f - g * (1 + airNeed))
+          burn = min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(centres, c, sx, sxy, half))))
+        }
         f -= burn
+        g += burn
         s += burn * sootYield
-        const gain = burn * heat / energy0
-        // Optically thin loss 4 kappa sigma (T^4 - T0^4), never more than there is: the harmonic mean of loss and store.
+        const gain = burn * heat
+        // Loss 4 kappa sigma (T^4 - T0^4), optically thin, or the radiant share of what burns where that is more, never more than there is: the harmonic mean of loss and store.
         const hot = min(hottest, before * (1 + gain))
         const h2 = hot * hot
-        const kappa = SOOT_MEAN * s * hot + gasAbsorption * max<f32>(0, th)
-        const loss = max<f32>(0, 4 * kappa * STEFAN_BOLTZMANN * (h2 * h2 - ambient4) * dt / energy0)
+        const kappa = absorption * s * hot + gasAbsorption * max<f32>(0, th)
+        const loss = max<f32>(radiant * gain, kappa * emission * (h2 * h2 - ambient4))
         const left: f32 = 1 - ambient / hot
         const lost: f32 = loss > 0 ? loss * left / (loss + left) : 0
         const after: f32 = min(hottest, max(ambient, before * (1 + gain) * (1 - lost)))
         // What the gas really gained decides the expansion; the rest of the heat counts as radiated, so that the budget closes.
         const q: f32 = after / before - 1
-        const rad: f32 = gain - q
-        store<f32>(t + e, after)
+        store<f32>(density + e, mass)
         store<f32>(fuel + e, f)
         store<f32>(soot + e, s)
+        store<f32>(burnt + e, g)
         store<f32>(expansion + e, q / dt)
         sumBurnt += burn
-        sumRad += rad
+        sumRad += gain - q
         bx += burn * <f32>i
         by += burn * <f32>j
         bz += burn * <f32>k
-        const stored: f64 = 1 - ambient / after
-        theta += stored
-        grow += stored * q
+        theta += th
+        grow += q
         sf += f
         ss += s
       }
@@ -212,7 +263,7 @@ export function fastest(u: usize, v: usize, w: usize, partial: usize, nx: i32, n
 }
 
 /** Per layer the range of cells that hold something: i32 minI, maxI, minJ, maxJ (0-based; min > max where the layer is empty). */
-export function extent(t: usize, fuel: usize, soot: usize, hotter: f32, moreFuel: f32, moreSoot: f32, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
@@ -220,7 +271,7 @@ export function extent(t: usize, fuel: usize, soot: usize, hotter: f32, moreFuel
     for (let j = 1; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
-        if (load<f32>(t + e) < hotter && load<f32>(fuel + e) < moreFuel && load<f32>(soot + e) < moreSoot) continue
+        if (load<f32>(density + e) > thinner && load<f32>(fuel + e) < moreFuel && load<f32>(soot + e) < moreSoot) continue
         minI = min(minI, i - 1)
         maxI = max(maxI, i - 1)
         minJ = min(minJ, j - 1)

@@ -103,3 +103,10 @@ export function copy(dst: usize, src: usize, chunk: i32, from: i32, to: i32): vo
   const start = (<usize>(from * chunk)) << 2
   memory.copy(dst + start, src + start, (<usize>((to - from) * chunk)) << 2)
 }
+
+/** p = p x factor over `chunk` floats per slab item. */
+export function scale(p: usize, factor: f32, chunk: i32, from: i32, to: i32): void {
+  const start = p + ((<usize>(from * chunk)) << 2)
+  const n = (to - from) * chunk
+  for (let i = 0; i < n; i++) store<f32>(start + ((<usize>i) << 2), load<f32>(start + ((<usize>i) << 2)) * factor)
+}

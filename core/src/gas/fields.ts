@@ -2,13 +2,13 @@ import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
 import { buildPressure, type ClosedSides, flagGhosts, type PressureSystem } from './pressure.ts'
 
-/** What a gas keeps from step to step. u, v, w in m/s on faces; t in K; fuel and soot in kg/m^3. */
-export const KEPT_FIELDS = ['u', 'v', 'w', 't', 'fuel', 'soot'] as const
+/** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
+export const KEPT_FIELDS = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
 export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
  * The gas's memory on the crew's heap, all padded fields of one box:
- *   6 kept fields, expansion (1/s), 6 scratch fields: 52 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
+ *   8 kept fields, expansion (1/s), 8 scratch fields: 68 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
  */
 export interface GasFields {
   box: CellBox
@@ -19,7 +19,7 @@ export interface GasFields {
   /** Velocity at cell centres, four floats a cell. */
   centred: number
   flags: number
-  pressure: PressureSystem
+  system: PressureSystem
   partial: number
 }
 
@@ -33,7 +33,7 @@ export interface GasSurroundings {
 
 const SOLID = 0
 const FLUID = 1
-export const SCRATCH_FIELDS = 6
+export const SCRATCH_FIELDS = 8
 
 /** Writes 0 (solid) or 1 (fluid) per cell by its centre. */
 function markSolids(flags: Uint8Array, box: CellBox, solids: readonly Solid[]): void {
@@ -79,16 +79,16 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   }
   const closed = sides ?? closedSides(box, surroundings.solids)
   const [wx, wy, wz] = surroundings.wind
-  const pointers = { u: field(wx), v: field(wy), w: field(wz), t: field(surroundings.ambient), fuel: field(0), soot: field(0) }
+  const pointers = { u: field(wx), v: field(wy), w: field(wz), density: field(1), fuel: field(0), soot: field(0), burnt: field(0), pressure: field(0) }
   const expansion = field(0)
   const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
   const centred = heap.alloc(cells * 16)
   const flags = heap.alloc(cells)
   markSolids(heap.u8(flags, cells), box, surroundings.solids)
   flagGhosts(heap.u8(flags, cells), box.size, closed)
-  const pressure = buildPressure(crew, box.size, flags, closed)
+  const system = buildPressure(crew, box.size, flags, closed)
   const partial = heap.alloc(box.size[2] * 80)
-  const fields = { box, closed, pointers, expansion, scratch, centred, flags, pressure, partial }
+  const fields = { box, closed, pointers, expansion, scratch, centred, flags, system, partial }
   crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
   return fields
 }

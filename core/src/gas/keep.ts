@@ -1,9 +1,9 @@
 import type { Crew } from '../base/index.ts'
 import { GAS_CHANNELS, type GasFrame, paddedCells, TILE, tileCounts, toHalf } from '../data/index.ts'
 import type { GasFields } from './fields.ts'
-import type { GasSettings } from './settings.ts'
+import { AIR_DENSITY, type GasSettings } from './settings.ts'
 
-/** Below these a cell holds nothing worth keeping: K above the air, kg/m^3 of fuel and of soot. */
+/** Below these a cell holds nothing worth keeping: K above the air, fuel and soot over the air's density. */
 export const KEEP_HEAT = 4
 export const KEEP_FUEL = 2e-6
 export const KEEP_SOOT = 1e-6
@@ -13,12 +13,13 @@ export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings):
   const { box, pointers } = fields
   const count = paddedCells(box.size)
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, count)
-  const [u, v, w, t, fuel, soot] = [pointers.u, pointers.v, pointers.w, pointers.t, pointers.fuel, pointers.soot].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [u, v, w, density, fuel, soot] = [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const [nx, ny, nz] = box.size
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const [tx, ty, tz] = tileCounts(box)
-  const hot = settings.ambient + KEEP_HEAT
+  const hot = settings.ambient / (settings.ambient + KEEP_HEAT)
+  const grams = 1000 * AIR_DENSITY
   const eachCell = (tile: number, visit: (element: number, at: number) => void): void => {
     const i0 = (tile % tx) * TILE
     const j0 = (Math.floor(tile / tx) % ty) * TILE
@@ -31,7 +32,7 @@ export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings):
   for (let tile = 0; tile < tx * ty * tz; tile++) {
     let holds = false
     eachCell(tile, (e) => {
-      if ((t[e] ?? 0) > hot || (soot[e] ?? 0) > KEEP_SOOT || (fuel[e] ?? 0) > KEEP_FUEL) holds = true
+      if ((density[e] ?? 1) < hot || (soot[e] ?? 0) > KEEP_SOOT || (fuel[e] ?? 0) > KEEP_FUEL) holds = true
     })
     if (holds) tiles.push(tile)
   }
@@ -40,9 +41,9 @@ export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings):
   tiles.forEach((tile, n) =>
     eachCell(tile, (e, at) => {
       const o = n * TILE ** 3 + at
-      cs[o] = toHalf((soot[e] ?? 0) * 1000)
-      ch[o] = toHalf(Math.max(0, (t[e] ?? settings.ambient) - settings.ambient))
-      cf[o] = toHalf((fuel[e] ?? 0) * 1000)
+      cs[o] = toHalf((soot[e] ?? 0) * grams)
+      ch[o] = toHalf(Math.max(0, settings.ambient / (density[e] ?? 1) - settings.ambient))
+      cf[o] = toHalf((fuel[e] ?? 0) * grams)
       cu[o] = toHalf(0.5 * ((u[e] ?? 0) + (u[e + 1] ?? 0)))
       cv[o] = toHalf(0.5 * ((v[e] ?? 0) + (v[e + sx] ?? 0)))
       cw[o] = toHalf(0.5 * ((w[e] ?? 0) + (w[e + sxy] ?? 0)))

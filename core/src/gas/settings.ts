@@ -32,8 +32,10 @@ export interface GasSettings {
   wind: Vec3
   /** Soot per fuel burnt, kg/kg. */
   sootYield: number
-  /** Time in which fuel that is alight burns down to 1/e, s. */
+  /** Time in which fuel that is alight and not stirred burns down to 1/e, s. */
   burnTime: number
+  /** Least share of the heat that leaves as radiation, 0 to 1. */
+  radiant: number
   /** Strength of the vorticity confinement; 0 is none. */
   confinement: number
   /** Longest path of the gas in one step, cells. */
@@ -51,9 +53,14 @@ export const HEAT_OF_COMBUSTION = 44.6e6
 export const AIR_DENSITY = 1.204
 export const AIR_HEAT_CAPACITY = 1005
 export const GRAVITY = 9.81
-/** Fuel gas lights above this, K (auto-ignition of heptane about 490 K; piloted flames go on well below the flame's 1200 K). */
-export const IGNITION = 550
 /** No gas gets hotter than the adiabatic flame, K. */
 export const HOTTEST = 2250
 /** Planck-mean absorption of the hot gases themselves, 1/m at full heat (CO2 and H2O in a lean flame, Modest). */
 export const GAS_ABSORPTION = 0.25
+/** kg of air that a kg of that fuel needs (C7H16 + 11 O2, air 23.2 % oxygen by mass). */
+export const AIR_NEED = 15.15
+/** Burning against the length of the velocity's gradient: A (eps / k) with A = 4 (Magnussen & Hjertager 1977) and eps / k = (Ck / Cs)^2 |S|, Ck = 0.094, Cs = 0.17 (Yoshizawa 1986). */
+export const MIXING = 1.2
+/** Planck-mean absorption of soot per its density over the air's, 1/(m K), times T: 3.83 fv C0 T / C2 (Modest, Radiative Heat Transfer), C0 = 7, C2 = 0.014388 m K, 1800 kg/m^3. */
+export const SOOT_ABSORPTION = (3.83 * 7 * AIR_DENSITY) / (0.014388 * 1800)
+export const STEFAN_BOLTZMANN = 5.670374e-8

@@ -184,7 +184,7 @@ export class GasSimulation {
     const settings = this.#settings
     const { box, pointers, partial } = this.#fields
     const [nx, ny, nz] = box.size
-    crew.run('extent', [pointers.t, pointers.fuel, pointers.soot, settings.ambient + KEEP_HEAT, KEEP_FUEL, KEEP_SOOT, partial, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    crew.run('extent', [pointers.density, pointers.fuel, pointers.soot, settings.ambient / (settings.ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, partial, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
     const ranges = crew.heap.i32(partial, nz * 4)
     const low = [nx, ny, nz]
     const high = [-1, -1, -1]

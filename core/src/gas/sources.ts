@@ -2,7 +2,7 @@ import { type Crew, hash01 } from '../base/index.ts'
 import { paddedCells, paddedIndex } from '../data/index.ts'
 import { noise3 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
-import { type GasSettings, type GasSource, HEAT_OF_COMBUSTION, IGNITION } from './settings.ts'
+import { AIR_DENSITY, type GasSettings, type GasSource, HEAT_OF_COMBUSTION } from './settings.ts'
 
 /** Cells of a source with the share of each that it fills; a source thinner than a cell still has one layer. */
 export interface SourceCells {
@@ -62,38 +62,44 @@ export function sourceCells(crew: Crew, fields: GasFields, source: GasSource): S
   return { elements: Int32Array.from(elements), shares: Float32Array.from(shares), volume: total * box.cell ** 3 }
 }
 
-/** What a step's sources put in: fuel and soot in kg, heat that came with the temperature, as a sum of theta over cells. */
+/** What a step's sources put in: fuel and soot in kg, heat that came with the temperature, as a sum of theta over cells, and that which comes with the volume of the fuel, 1/s. */
 export interface SourceInput {
   fuel: number
   soot: number
   theta: number
+  growth: number
 }
 
 /** Sets a source free for `dt` seconds: adds fuel and soot, warms, lifts and stirs. Stirring is seeded by place and time. */
 export function feed(crew: Crew, fields: GasFields, settings: GasSettings, source: GasSource, cells: SourceCells, dt: number, time: number, index: number): SourceInput {
-  const input = { fuel: 0, soot: 0, theta: 0 }
+  const input = { fuel: 0, soot: 0, theta: 0, growth: 0 }
   if (cells.volume === 0) return input
   const { box, pointers } = fields
   const count = paddedCells(box.size)
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, count)
-  const [u, v, w, t, fuel, soot] = [pointers.u, pointers.v, pointers.w, pointers.t, pointers.fuel, pointers.soot].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [u, v, w, density, fuel, soot, expansion] = [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot, fields.expansion].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const sx = box.size[0] + 2
   const sxy = sx * (box.size[1] + 2)
   const fuelRate = (source.heat / HEAT_OF_COMBUSTION / cells.volume) * dt
   const smokeRate = (source.smoke / cells.volume) * dt
-  const warm = source.heat > 0 ? Math.max(source.temperature, IGNITION * 1.1) : source.temperature
+  const warm = source.temperature
   const volume = box.cell ** 3
   const pace = 7
   cells.elements.forEach((e, n) => {
     const share = cells.shares[n] ?? 0
-    fuel[e] = (fuel[e] ?? 0) + fuelRate * share
-    soot[e] = (soot[e] ?? 0) + smokeRate * share
+    // What comes out adds its mass and takes its room; it warms what is there, which grows by that.
+    const before = density[e] ?? 1
+    const wanted = Math.min(before, 1 / (1 + (warm / settings.ambient - 1) * share))
+    const added = (fuelRate * share) / AIR_DENSITY
+    const q = before / wanted - 1 + added / before
+    density[e] = before + added
+    fuel[e] = (fuel[e] ?? 0) + added
+    soot[e] = (soot[e] ?? 0) + (smokeRate * share) / AIR_DENSITY
+    expansion[e] = (expansion[e] ?? 0) + q / dt
+    input.theta -= added
+    input.growth += q / dt
     input.fuel += fuelRate * share * volume
     input.soot += smokeRate * share * volume
-    const before = t[e] ?? settings.ambient
-    const after = Math.max(before, settings.ambient + (warm - settings.ambient) * share)
-    t[e] = after
-    input.theta += settings.ambient / before - settings.ambient / after
     const lift = Math.max(v[e + sx] ?? 0, source.speed * share)
     if (source.speed > 0) v[e + sx] = lift
     if (source.stir > 0) {

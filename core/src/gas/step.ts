@@ -1,14 +1,13 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
-import { exp } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
-import { AIR_DENSITY, AIR_HEAT_CAPACITY, GAS_ABSORPTION, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, IGNITION } from './settings.ts'
+import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
 import { feed, type SourceCells } from './sources.ts'
 
 /** Running totals of one gas, carried from step to step and kept in restart states. Energies in J, masses in kg. */
 export interface GasBudget {
-  /** Sums over cells as they stand: theta = 1 - T0/T, fuel kg/m^3, soot kg/m^3, and theta x expansion, 1/s. */
+  /** Sums over cells as they stand: theta = 1 - density, fuel and soot over the air's density, and the expansion, 1/s. */
   theta: number
   fuel: number
   soot: number
@@ -44,13 +43,13 @@ const FIXER_LIMIT = 0.02
 const energyPerTheta = (settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient
 
 /** Net outflow of theta, fuel and soot through the open sides, summed over faces: value x m/s. Upwind; ambient comes in. */
-function outflow(crew: Crew, fields: GasFields, ambient: number): { theta: number; fuel: number; soot: number } {
+function outflow(crew: Crew, fields: GasFields): { theta: number; fuel: number; soot: number } {
   const { box, pointers, closed } = fields
   const cells = paddedCells(box.size)
   const [nx, ny, nz] = box.size
   const strides = [1, nx + 2, (nx + 2) * (ny + 2)]
   const velocity = [pointers.u, pointers.v, pointers.w].map((p) => crew.heap.f32(p, cells))
-  const t = crew.heap.f32(pointers.t, cells)
+  const t = crew.heap.f32(pointers.density, cells)
   const f = crew.heap.f32(pointers.fuel, cells)
   const s = crew.heap.f32(pointers.soot, cells)
   const sums = { theta: 0, fuel: 0, soot: 0 }
@@ -70,7 +69,7 @@ function outflow(crew: Crew, fields: GasFields, ambient: number): { theta: numbe
           const inner = base + a * sp + b * sq
           const out = end ? (speeds[inner + sa] ?? 0) : -(speeds[inner] ?? 0)
           if (out <= 0) continue
-          sums.theta += out * (1 - ambient / (t[inner] ?? ambient))
+          sums.theta += out * (1 - (t[inner] ?? 1))
           sums.fuel += out * (f[inner] ?? 0)
           sums.soot += out * (s[inner] ?? 0)
         }
@@ -84,7 +83,7 @@ const limited = (wanted: number, found: number): number => (found > 1e-12 && wan
 /** Ghost layers of all kept fields: ambient and wind outside open sides, mirrored along closed ones. */
 function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): void {
   const { pointers, box, closed } = fields
-  const values = { u: settings.wind[0], v: settings.wind[1], w: settings.wind[2], t: settings.ambient, fuel: 0, soot: 0 }
+  const values = { u: settings.wind[0], v: settings.wind[1], w: settings.wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
   for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed, values[name]], 1)
 }
 
@@ -102,9 +101,9 @@ function advectVelocity(crew: Crew, fields: GasFields, shift: number): void {
     const layers = nz + (comp === 2 ? 1 : 0)
     // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
     crew.run('copy', [fwd, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, 0, 0, 0, 0], layers, chunk)
+    crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, 0, 0, 0, 0, 0, 0], layers, chunk)
     crew.run('copy', [target, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, target, 0, 0, 0, 0, 0, 0], layers, chunk)
+    crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, target, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0], layers, chunk)
   }
   fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, ...scratch.slice(4)]
   pointers.u = du
@@ -112,39 +111,41 @@ function advectVelocity(crew: Crew, fields: GasFields, shift: number): void {
   pointers.w = dw
 }
 
-function advectScalars(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
+function advectScalars(crew: Crew, fields: GasFields, shift: number, dt: number): void {
   const { pointers, scratch, box, closed } = fields
   const [nx, ny, nz] = box.size
-  const [f0, f1, f2, d0, d1, d2] = scratch as [number, number, number, number, number, number]
+  const forward = scratch.slice(0, 4)
+  const moved = scratch.slice(4)
+  const carried = [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const
   const chunk = layersPerChunk(box.size, crew.threads)
   const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
-  for (const [pointer, ambient] of [[pointers.t, settings.ambient], [pointers.fuel, 0], [pointers.soot, 0]] as const)
-    crew.run('fillSolid', [pointer, fields.flags, nx, ny, nz, ambient], nz, chunk)
-  crew.run('advectForward', [3, ...flow, nx, ny, nz, shift, 3, pointers.t, f0, pointers.fuel, f1, pointers.soot, f2], nz, chunk)
-  crew.run('fillGhosts', [f0, nx, ny, nz, closed, settings.ambient], 1)
-  crew.run('fillGhosts', [f1, nx, ny, nz, closed, 0], 1)
-  crew.run('fillGhosts', [f2, nx, ny, nz, closed, 0], 1)
-  crew.run('advectCorrect', [3, ...flow, nx, ny, nz, shift, 3, pointers.t, f0, d0, pointers.fuel, f1, d1, pointers.soot, f2, d2], nz, chunk)
-  fields.scratch = [f0, f1, f2, pointers.t, pointers.fuel, pointers.soot]
-  pointers.t = d0
-  pointers.fuel = d1
-  pointers.soot = d2
+  for (const [name, ambient] of carried) crew.run('fillSolid', [pointers[name], fields.flags, nx, ny, nz, ambient], nz, chunk)
+  crew.run('advectForward', [3, ...flow, nx, ny, nz, shift, 4, ...carried.flatMap(([name], n) => [pointers[name], forward[n] ?? 0])], nz, chunk)
+  for (const [n, [, ambient]] of carried.entries()) crew.run('fillGhosts', [forward[n] ?? 0, nx, ny, nz, closed, ambient], 1)
+  crew.run('advectCorrect', [3, ...flow, nx, ny, nz, shift, 4, ...carried.flatMap(([name], n) => [pointers[name], forward[n] ?? 0, moved[n] ?? 0]), fields.expansion, dt], nz, chunk)
+  fields.scratch = [...forward, ...carried.map(([name]) => pointers[name])]
+  for (const [n, [name]] of carried.entries()) pointers[name] = moved[n] ?? 0
 }
 
-/** Makes the velocity's divergence equal to the prescribed expansion. Pressure is solved afresh each time. */
+/** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
 function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: SolveReport; divergence: number } {
-  const { pointers, scratch, box, flags, pressure } = fields
+  const { pointers, scratch, box, flags, system } = fields
   const [p, r, d, z, q] = scratch as [number, number, number, number, number]
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
-  const top = pressure.levels[0]
+  const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
-  crew.run('project', [pointers.u, pointers.v, pointers.w, zeroed(crew, fields, p), flags, nx, ny, nz], nz, chunk)
-  crew.run('fill', [r, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
-  crew.run('divergence', [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag, box.cell, fields.partial, nx, ny, nz], nz, chunk)
-  if (pressure.enclosed && pressure.cells > 0) crew.run('shiftSystem', [r, top.diag, sumPartials(crew, fields.partial, nz, 2, 0) / pressure.cells, nx, ny, nz], nz, chunk)
-  const solve = solvePressure(crew, pressure, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
+  const layer = (nx + 2) * (ny + 2)
+  crew.run('copy', [p, pointers.pressure, layer], nz + 2, chunk)
+  crew.run('scale', [p, dt / box.cell, layer], nz + 2, chunk)
   crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
+  crew.run('fill', [r, 0, layer], nz + 2, chunk)
+  crew.run('divergence', [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag, box.cell, fields.partial, nx, ny, nz], nz, chunk)
+  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, sumPartials(crew, fields.partial, nz, 2, 0) / system.cells, nx, ny, nz], nz, chunk)
+  const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
+  crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
+  crew.run('scale', [p, box.cell / dt, layer], nz + 2, chunk)
+  crew.run('stepDirection', [pointers.pressure, p, 1, nx, ny, nz], nz, chunk)
   return { solve, divergence: (solve.largest * dt) / box.cell }
 }
 
@@ -188,37 +189,41 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
     const cells = feeds[index]
     if (!cells) return
     const input = feed(crew, fields, settings, source, cells, dt, time, index)
-    budget.fuel += input.fuel / volume
-    budget.soot += input.soot / volume
+    budget.fuel += input.fuel / (AIR_DENSITY * volume)
+    budget.soot += input.soot / (AIR_DENSITY * volume)
     budget.sootMade += input.soot
     budget.theta += input.theta
-    budget.pilot += input.theta * energy0 * volume
+    budget.growth += input.growth
+    budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
   fillAllGhosts(crew, fields, settings)
-  crew.run('buoyancy', [fields.pointers.v, fields.pointers.t, GRAVITY * dt, settings.ambient, nx, ny, nz], nz, chunk)
+  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, GRAVITY * dt, nx, ny, nz], nz, chunk)
+  crew.run('baroclinic', [fields.pointers.u, fields.pointers.v, fields.pointers.w, fields.pointers.pressure, fields.pointers.density, dt / box.cell, nx, ny, nz], nz, chunk)
   if (settings.confinement > 0) confineVorticity(crew, fields, settings.confinement, dt)
   const { solve, divergence } = projectVelocity(crew, fields, dt)
   fillAllGhosts(crew, fields, settings)
 
-  const out = outflow(crew, fields, settings.ambient)
+  const out = outflow(crew, fields)
   const share = dt / box.cell
   crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
-  advectScalars(crew, fields, settings, share)
+  advectScalars(crew, fields, share, dt)
   advectVelocity(crew, fields, share)
   const { pointers, partial, flags } = fields
-  crew.run('thinAndTotal', [pointers.t, pointers.fuel, pointers.soot, fields.expansion, flags, dt, settings.ambient, partial, nx, ny, nz], nz, chunk)
+  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, nx, ny, nz], nz, chunk)
   const found = [0, 1, 2].map((n) => sumPartials(crew, partial, nz, 4, n)) as [number, number, number]
   const scaleT = limited(budget.theta - out.theta * share + budget.growth * dt, found[0])
   const scaleF = limited(budget.fuel - out.fuel * share, found[1])
   const scaleS = limited(budget.soot - out.soot * share, found[2])
   budget.carriedOut += out.theta * share * energy0 * volume
-  budget.sootOut += out.soot * share * volume
-  budget.fuelOut += out.fuel * share * volume
+  budget.sootOut += out.soot * share * AIR_DENSITY * volume
+  budget.fuelOut += out.fuel * share * AIR_DENSITY * volume
 
-  const burnt = 1 - exp(-dt / settings.burnTime)
-  crew.run('react', [pointers.t, pointers.fuel, pointers.soot, fields.expansion, flags, dt, settings.ambient, energy0, scaleT, scaleF, scaleS, burnt, IGNITION, HEAT_OF_COMBUSTION, settings.sootYield, GAS_ABSORPTION, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  const mass = AIR_DENSITY * volume
+  const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
+  // Stirred by the velocity that carried the fuel: the centred one still stands.
+  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, scaleT, scaleF, scaleS, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, SOOT_ABSORPTION, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
   const sums = Array.from({ length: 9 }, (_, n) => sumPartials(crew, partial, nz, 9, n)) as [number, number, number, number, number, number, number, number, number]
-  const burned = sums[0] * HEAT_OF_COMBUSTION * volume
+  const burned = sums[0] * HEAT_OF_COMBUSTION * mass
   const radiated = sums[1] * energy0 * volume
   budget.theta = sums[5]
   budget.fuel = sums[6]
@@ -226,19 +231,19 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   budget.growth = sums[8] / dt
   budget.burned += burned
   budget.radiated += radiated
-  budget.sootMade += sums[0] * settings.sootYield * volume
+  budget.sootMade += sums[0] * settings.sootYield * mass
   return { solve, divergence, burned, radiated, burntSum: sums[0], burntAt: [sums[2], sums[3], sums[4]] }
 }
 
 /** Sums what the box holds afresh, after it was cut or widened; what is gone counts as carried out. */
 export function recount(crew: Crew, fields: GasFields, settings: GasSettings, budget: GasBudget): void {
   const { pointers, partial, flags, box } = fields
-  crew.run('thinAndTotal', [pointers.t, pointers.fuel, pointers.soot, fields.expansion, flags, 0, settings.ambient, partial, ...box.size], box.size[2])
+  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, ...box.size], box.size[2])
   const [theta, fuel, soot] = [0, 1, 2].map((n) => sumPartials(crew, partial, box.size[2], 4, n)) as [number, number, number]
   const volume = box.cell ** 3
   budget.carriedOut += (budget.theta - theta) * energyPerTheta(settings) * volume
-  budget.fuelOut += (budget.fuel - fuel) * volume
-  budget.sootOut += (budget.soot - soot) * volume
+  budget.fuelOut += (budget.fuel - fuel) * AIR_DENSITY * volume
+  budget.sootOut += (budget.soot - soot) * AIR_DENSITY * volume
   budget.theta = theta
   budget.fuel = fuel
   budget.soot = soot

@@ -7,7 +7,7 @@ import { solidsOf } from './set.ts'
 const KELVIN = 273.15
 const SOURCE_THICKNESS = 0.06
 /** Temperature and upward speed of what leaves a source, K and m/s: enough to light it, no more. */
-const SOURCE_TEMPERATURE = 800
+const SOURCE_TEMPERATURE = 400
 const SMOKE_TEMPERATURE = 420
 const SOURCE_SPEED = 0.25
 const MOST_CELLS = 14e6
@@ -46,6 +46,7 @@ export function gasSettings(document: Pick<ShotDocument, 'items'>, item: GasItem
     wind,
     sootYield: item.soot / 100,
     burnTime: item.burnTime,
+    radiant: 0.35,
     confinement: item.confinement,
     courant: COURANT,
     bounds: { low: [x - item.reach, low, z - item.reach], high: [x + item.reach, y + item.reach, z + item.reach] },
