@@ -28,9 +28,10 @@ for (let n = 0; n < frames; n++) {
   const { box, pointers } = sim.fields
   const [nx, ny, nz] = box.size
   const cells = paddedCells(box.size)
-  const t = crew.heap.f32(pointers.density, cells).map((r) => settings.ambient / r), v = crew.heap.f32(pointers.v, cells)
-  const counts: number[] = []; const maxT: number[] = []
   const sx = nx + 2, sxy = sx * (ny + 2)
+  const t = crew.heap.f32(pointers.density, cells).map((r) => settings.ambient / r), v = crew.heap.f32(pointers.v, cells)
+  if (process.env.FAST && n > 40 && n % 10 === 0) { const u = crew.heap.f32(pointers.u, cells), w = crew.heap.f32(pointers.w, cells), d = crew.heap.f32(pointers.density, cells), ex = crew.heap.f32(sim.fields.expansion, cells); const top: any[] = []; for (const [name, f] of [['u', u], ['v', v], ['w', w]] as const) for (let k = 0; k < nz; k++) for (let j = 0; j < ny; j++) for (let i = 0; i < nx; i++) { const e = (k + 1) * sxy + (j + 1) * sx + i + 1; if (Math.abs(f[e]!) > 0.6 * fig.fastest) top.push([name, i, j, k, f[e]!.toFixed(1), d[e]!.toFixed(2), ex[e]!.toFixed(1)].join(' ')) } console.log(n, 'box', nx, ny, nz, 'fastest', fig.fastest.toFixed(1), top.length, top.slice(0, 6).join(' | ')) }
+  const counts: number[] = []; const maxT: number[] = []
   for (let j = 0; j < ny; j++) { let c = 0, m = 0; for (let k = 0; k < nz; k++) { const row = (k + 1) * sxy + (j + 1) * sx + 1; for (let i = 0; i < nx; i++) { const x = t[row + i]!; if (x > 798) c++; if (x > m) m = x } } counts.push(c); maxT.push(Math.round(m)) }
   // axial velocity at half a diameter and centre line speeds
   const ci = -box.origin[0], ck = -box.origin[2]

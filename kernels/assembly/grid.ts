@@ -39,7 +39,8 @@ export function within(x: f32, top: f32): f32 {
 }
 
 /**
- * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`.
+ * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`; six bits higher: the side is left as it is
+ * (the last layer of faces across it are the side's own faces, no ghosts).
  * Runs whole on one thread: [from, to) is [0, 1).
  */
 export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, from: i32, to: i32): void {
@@ -50,20 +51,21 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
       const row = p + ((<usize>(k * sxy + j * sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
       store<f32>(row, closed & 1 ? load<f32>(row, 4) : value)
-      store<f32>(end, closed & 2 ? load<f32>(end - 4) : value)
+      if (!(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : value)
     }
     const plane = p + ((<usize>(k * sxy)) << 2)
     for (let i = 0; i < sx; i++) {
       const lo = plane + ((<usize>i) << 2)
       const hi = lo + ((<usize>((ny + 1) * sx)) << 2)
       store<f32>(lo, closed & 4 ? load<f32>(lo + ((<usize>sx) << 2)) : value)
-      store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : value)
+      if (!(closed & 512)) store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : value)
     }
   }
   const bytes = (<usize>sxy) << 2
   const top = p + (<usize>(nz + 1)) * bytes
   if (closed & 16) memory.copy(p, p + bytes, bytes)
   else for (let i = 0; i < sxy; i++) store<f32>(p + ((<usize>i) << 2), value)
+  if (closed & 2048) return
   if (closed & 32) memory.copy(top, top - bytes, bytes)
   else for (let i = 0; i < sxy; i++) store<f32>(top + ((<usize>i) << 2), value)
 }
@@ -109,4 +111,22 @@ export function scale(p: usize, factor: f32, chunk: i32, from: i32, to: i32): vo
   const start = p + ((<usize>(from * chunk)) << 2)
   const n = (to - from) * chunk
   for (let i = 0; i < n; i++) store<f32>(start + ((<usize>i) << 2), load<f32>(start + ((<usize>i) << 2)) * factor)
+}
+
+/**
+ * The last faces across the upper side of axis `comp`: where air comes in through them, it comes from air that moves with `wind`, a cell further out (share = dt / cell).
+ * The lower side has a ghost layer that does the same. Runs whole on one thread.
+ */
+export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const na = comp == 0 ? ny : nx, nb = comp == 2 ? ny : nz
+  const sa = comp == 0 ? sx : 1, sb = comp == 2 ? sx : sxy
+  const start = comp == 0 ? nx + 1 : comp == 1 ? (ny + 1) * sx : (nz + 1) * sxy
+  for (let b = 1; b <= nb; b++)
+    for (let a = 1; a <= na; a++) {
+      const e = p + ((<usize>(start + a * sa + b * sb)) << 2)
+      const u = load<f32>(e)
+      if (u < 0) store<f32>(e, u + (wind - u) * min<f32>(1, -u * share))
+    }
 }

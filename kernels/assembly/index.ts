@@ -1,4 +1,4 @@
-export { copy, fill, scale, fillGhosts, fillSolid } from './grid'
+export { calmInflow, copy, fill, scale, fillGhosts, fillSolid } from './grid'
 export { centreVelocity, advectForward, advectCorrect } from './advect'
 export { smooth, smoothFirst, residual, restrict, prolong, applyDot, dot, stepSolution, stepDirection, countNeighbours, coarsenFlags, transferNorm, divergence, shiftSystem, project } from './pressure'
 export { buoyancy, baroclinic, curl, confine, addCentred, total, react, fastest, extent } from './combust'

@@ -84,11 +84,13 @@ const limited = (wanted: number, found: number): number => (found > 1e-12 && wan
 function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): void {
   const { pointers, box, closed } = fields
   const values = { u: settings.wind[0], v: settings.wind[1], w: settings.wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed, values[name]], 1)
+  // The last faces across a side are its own: what flows through it.
+  const own: Partial<Record<keyof typeof values, number>> = { u: 128, v: 512, w: 2048 }
+  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (own[name] ?? 0), values[name]], 1)
 }
 
-function advectVelocity(crew: Crew, fields: GasFields, shift: number): void {
-  const { pointers, scratch, box } = fields
+function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
+  const { pointers, scratch, box, closed } = fields
   const [nx, ny, nz] = box.size
   const [fwd, du, dv, dw] = scratch as [number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
@@ -104,6 +106,7 @@ function advectVelocity(crew: Crew, fields: GasFields, shift: number): void {
     crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, 0, 0, 0, 0, 0, 0], layers, chunk)
     crew.run('copy', [target, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
     crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, target, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0], layers, chunk)
+    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, settings.wind[comp] ?? 0, nx, ny, nz], 1)
   }
   fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, ...scratch.slice(4)]
   pointers.u = du
@@ -207,7 +210,7 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   const share = dt / box.cell
   crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
   advectScalars(crew, fields, share, dt)
-  advectVelocity(crew, fields, share)
+  advectVelocity(crew, fields, settings, share)
   const { pointers, partial, flags } = fields
   crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, nx, ny, nz], nz, chunk)
   const found = [0, 1, 2].map((n) => sumPartials(crew, partial, nz, 4, n)) as [number, number, number]
