@@ -136,6 +136,12 @@ function valueAt(p: usize, place: v128, strides: v128, y1: usize, z1: usize): f3
   return blended(fourAt(o, y1), fourAt(o + z1, y1), f32x4.sub(place, f32x4.sub(floor, f32x4.splat(MAGIC))))
 }
 
+// @ts-ignore: decorator
+@inline
+function plainly(src: usize, fwd: usize, e: usize, ob: usize, fb: v128, y1: usize, z1: usize): f32 {
+  return load<f32>(fwd + e) + 0.5 * (load<f32>(src + e) - blended(fourAt(fwd + ob, y1), fourAt(fwd + ob + z1, y1), fb))
+}
+
 /** Error-corrected value held within the eight source values it was drawn from (at element offset o); ob, fb: where the forward trace lands. */
 // @ts-ignore: decorator
 @inline

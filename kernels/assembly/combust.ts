@@ -166,22 +166,22 @@ function stirring(centres: usize, c: usize, sx: usize, sxy: usize, half: f32): f
 }
 
 /**
- * Burning, soot, heat and radiation of one step, cell by cell. First everything is scaled by the mass fixers (scaleT on theta, scaleF, scaleS).
+ * Burning, soot, heat and radiation of one step, cell by cell.
  * Fuel burns as fast as it is stirred into air (Magnussen & Hjertager 1977): of what the cell's air can burn, the share 1 - exp(-dt (slow + mixing x |grad u|)).
  * Air: what is neither fuel nor burnt with its air; airNeed: kg of air a kg of fuel. heat: of fuel, over energy0 / rho0. radiant: least share of it that leaves as radiation.
  * absorption: Planck mean of soot, K / m (over T: 1/m); emission: 4 sigma dt / energy0. Temperatures in K.
  * What warms is not thinned here: expansion (1/s, out) says how fast it grows, and the carrying of the next step thins what passes by that. centres: velocity at cell centres; half: 1 / (2 cell).
- * partial[9 layer ...]: sums over cells: fuel burnt, radiated / energy0, burnt x i, burnt x j, burnt x k (array indices), theta, fuel, soot, and expansion x dt, all after the step.
+ * partial[8 layer ...]: sums over cells: fuel burnt, radiated / energy0, burnt x i, burnt x j, burnt x k (array indices), theta, fuel, soot, all after the step.
  */
 export function react(
-  density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, centres: usize, half: f32, dt: f32, ambient: f32, scaleT: f32, scaleF: f32, scaleS: f32,
+  density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, centres: usize, half: f32, dt: f32, ambient: f32,
   slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const ambient4 = ambient * ambient * ambient * ambient
   for (let k = from + 1; k <= to; k++) {
-    let sumBurnt: f64 = 0, sumRad: f64 = 0, bx: f64 = 0, by: f64 = 0, bz: f64 = 0, theta: f64 = 0, sf: f64 = 0, ss: f64 = 0, grow: f64 = 0
+    let sumBurnt: f64 = 0, sumRad: f64 = 0, bx: f64 = 0, by: f64 = 0, bz: f64 = 0, theta: f64 = 0, sf: f64 = 0, ss: f64 = 0
     for (let j = 1; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const c = <usize>(k * sxy + j * sx + i)
@@ -190,14 +190,14 @@ export function react(
           store<f32>(expansion + e, 0)
           continue
         }
-        let f = load<f32>(fuel + e) * scaleF
-        let s = load<f32>(soot + e) * scaleS
+        let f = load<f32>(fuel + e)
+        let s = load<f32>(soot + e)
         let g = load<f32>(burnt + e)
         // Tails that interpolation thins for ever would end in subnormal numbers, which cost ten times as much to compute with.
         if (f < NOTHING) f = 0
         if (s < NOTHING) s = 0
         if (g < NOTHING) g = 0
-        const th: f32 = min<f32>(0.95, max<f32>(0, (<f32>1 - load<f32>(density + e)) * scaleT))
+        const th: f32 = min<f32>(0.95, max<f32>(0, <f32>1 - load<f32>(density + e)))
         const mass: f32 = 1 - th
         const before = ambient / mass
         let burn: f32 = 0
@@ -230,11 +230,10 @@ export function react(
         by += burn * <f32>j
         bz += burn * <f32>k
         theta += th
-        grow += q
         sf += f
         ss += s
       }
-    const at = partial + (<usize>(k - 1)) * 72
+    const at = partial + (<usize>(k - 1)) * 64
     store<f64>(at, sumBurnt)
     store<f64>(at, sumRad, 8)
     store<f64>(at, bx, 16)
@@ -243,7 +242,6 @@ export function react(
     store<f64>(at, theta, 40)
     store<f64>(at, sf, 48)
     store<f64>(at, ss, 56)
-    store<f64>(at, grow, 64)
   }
 }
 

@@ -7,11 +7,12 @@ import { feed, type SourceCells } from './sources.ts'
 
 /** Running totals of one gas, carried from step to step and kept in restart states. Energies in J, masses in kg. */
 export interface GasBudget {
-  /** Sums over cells as they stand: theta = 1 - density, fuel and soot over the air's density, and the expansion, 1/s. */
+  /** Sums over cells as they stand: theta = 1 - density, fuel and soot over the air's density. */
   theta: number
   fuel: number
   soot: number
-  growth: number
+  /** Taken so far: every other one carries axis by axis in the other order. */
+  steps: number
   /** Since the start. */
   burned: number
   radiated: number
@@ -22,7 +23,7 @@ export interface GasBudget {
   fuelOut: number
 }
 
-export const emptyBudget = (): GasBudget => ({ theta: 0, fuel: 0, soot: 0, growth: 0, burned: 0, radiated: 0, carriedOut: 0, pilot: 0, sootMade: 0, sootOut: 0, fuelOut: 0 })
+export const emptyBudget = (): GasBudget => ({ theta: 0, fuel: 0, soot: 0, steps: 0, burned: 0, radiated: 0, carriedOut: 0, pilot: 0, sootMade: 0, sootOut: 0, fuelOut: 0 })
 
 export interface StepReport {
   solve: SolveReport
@@ -37,8 +38,6 @@ export interface StepReport {
 
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4
-/** A mass fixer may change a total by no more than this in one step. */
-const FIXER_LIMIT = 0.02
 
 const energyPerTheta = (settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient
 
@@ -78,8 +77,6 @@ function outflow(crew: Crew, fields: GasFields): { theta: number; fuel: number; 
   return sums
 }
 
-const limited = (wanted: number, found: number): number => (found > 1e-12 && wanted > 0 ? Math.min(1 + FIXER_LIMIT, Math.max(1 - FIXER_LIMIT, wanted / found)) : 1)
-
 /** Ghost layers of all kept fields: ambient and wind outside open sides, mirrored along closed ones. */
 function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): void {
   const { pointers, box, closed } = fields
@@ -114,20 +111,25 @@ function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, sh
   pointers.w = dw
 }
 
-function advectScalars(crew: Crew, fields: GasFields, shift: number, dt: number): void {
-  const { pointers, scratch, box, closed } = fields
+/** Carries the densities by fluxes, axis after axis, in the other order every other step. */
+function carryDensities(crew: Crew, fields: GasFields, share: number, backward: boolean): void {
+  const { pointers, scratch, box, closed, flags } = fields
   const [nx, ny, nz] = box.size
-  const forward = scratch.slice(0, 4)
-  const moved = scratch.slice(4)
-  const carried = [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const
   const chunk = layersPerChunk(box.size, crew.threads)
-  const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
-  for (const [name, ambient] of carried) crew.run('fillSolid', [pointers[name], fields.flags, nx, ny, nz, ambient], nz, chunk)
-  crew.run('advectForward', [3, ...flow, nx, ny, nz, shift, 4, ...carried.flatMap(([name], n) => [pointers[name], forward[n] ?? 0])], nz, chunk)
-  for (const [n, [, ambient]] of carried.entries()) crew.run('fillGhosts', [forward[n] ?? 0, nx, ny, nz, closed, ambient], 1)
-  crew.run('advectCorrect', [3, ...flow, nx, ny, nz, shift, 4, ...carried.flatMap(([name], n) => [pointers[name], forward[n] ?? 0, moved[n] ?? 0]), fields.expansion, dt], nz, chunk)
-  fields.scratch = [...forward, ...carried.map(([name]) => pointers[name])]
-  for (const [n, [name]] of carried.entries()) pointers[name] = moved[n] ?? 0
+  const faces = [pointers.u, pointers.v, pointers.w]
+  const axes = backward ? [2, 1, 0] : [0, 1, 2]
+  for (const [name, ambient] of [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const) {
+    crew.run('fillSolid', [pointers[name], flags, nx, ny, nz, ambient], nz, chunk)
+    for (const [n, axis] of axes.entries()) {
+      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient], 1)
+      const before = axes.slice(0, n)
+      const done = [0, 1].flatMap((m) => (before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0]))
+      const target = scratch[0] ?? 0
+      crew.run('sweepDensity', [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, nx, ny, nz], nz, chunk)
+      scratch[0] = pointers[name]
+      pointers[name] = target
+    }
+  }
 }
 
 /** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
@@ -179,7 +181,6 @@ export function fastestSpeed(crew: Crew, fields: GasFields): number {
 
 /**
  * One step of `dt` seconds ending at `time`: feed, force, project, carry, burn.
- * Conservation: after carrying, theta, fuel and soot are scaled to the totals that the boundary fluxes leave (the multiplicative fixer, Rood 1987).
  */
 export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, feeds: readonly SourceCells[], budget: GasBudget, dt: number, time: number): StepReport {
   const { box } = fields
@@ -196,7 +197,6 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
     budget.soot += input.soot / (AIR_DENSITY * volume)
     budget.sootMade += input.soot
     budget.theta += input.theta
-    budget.growth += input.growth
     budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
   fillAllGhosts(crew, fields, settings)
@@ -209,14 +209,10 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   const out = outflow(crew, fields)
   const share = dt / box.cell
   crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
-  advectScalars(crew, fields, share, dt)
+  carryDensities(crew, fields, share, budget.steps % 2 === 1)
+  budget.steps++
   advectVelocity(crew, fields, settings, share)
   const { pointers, partial, flags } = fields
-  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, nx, ny, nz], nz, chunk)
-  const found = [0, 1, 2].map((n) => sumPartials(crew, partial, nz, 4, n)) as [number, number, number]
-  const scaleT = limited(budget.theta - out.theta * share + budget.growth * dt, found[0])
-  const scaleF = limited(budget.fuel - out.fuel * share, found[1])
-  const scaleS = limited(budget.soot - out.soot * share, found[2])
   budget.carriedOut += out.theta * share * energy0 * volume
   budget.sootOut += out.soot * share * AIR_DENSITY * volume
   budget.fuelOut += out.fuel * share * AIR_DENSITY * volume
@@ -224,14 +220,13 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   const mass = AIR_DENSITY * volume
   const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
   // Stirred by the velocity that carried the fuel: the centred one still stands.
-  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, scaleT, scaleF, scaleS, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, SOOT_ABSORPTION, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
-  const sums = Array.from({ length: 9 }, (_, n) => sumPartials(crew, partial, nz, 9, n)) as [number, number, number, number, number, number, number, number, number]
+  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, SOOT_ABSORPTION, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass
   const radiated = sums[1] * energy0 * volume
   budget.theta = sums[5]
   budget.fuel = sums[6]
   budget.soot = sums[7]
-  budget.growth = sums[8] / dt
   budget.burned += burned
   budget.radiated += radiated
   budget.sootMade += sums[0] * settings.sootYield * mass

@@ -13,7 +13,7 @@ const SOURCE_SPEED = 0.25
 const MOST_CELLS = 14e6
 /** A thin run has about this many cells in reach. */
 const THIN_CELLS_ACROSS_SOURCE = 9
-const COURANT = 3
+const COURANT = 1.5
 
 /** How finely a gas is computed: thin for the first look, full as the item's cell says. */
 export type GasQuality = 'thin' | 'full'
@@ -49,7 +49,7 @@ export function gasSettings(document: Pick<ShotDocument, 'items'>, item: GasItem
     radiant: 0.35,
     confinement: item.confinement,
     courant: COURANT,
-    bounds: { low: [x - item.reach, low, z - item.reach], high: [x + item.reach, y + item.reach, z + item.reach] },
+    bounds: { low: [x - item.reach, low, z - item.reach], high: [x + item.reach, y + (item.rise || item.reach), z + item.reach] },
     mostCells: quality === 'full' ? MOST_CELLS : MOST_CELLS / 8,
     seed: item.seed,
   }
