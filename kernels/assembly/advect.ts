@@ -95,10 +95,10 @@ function blended(low: v128, high: v128, f: v128): f32 {
   return x0 + f32x4.extract_lane(f, 0) * (f32x4.extract_lane(y, 1) - x0)
 }
 
-/** First, semi-Lagrangian pass for `count` (1 or 4) fields of the same placing: fwd = src at the traced point. */
+/** First, semi-Lagrangian pass: fwd = src at the traced point. */
 export function advectForward(
-  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
-  src0: usize, fwd0: usize, src1: usize, fwd1: usize, src2: usize, fwd2: usize, src3: usize, fwd3: usize, from: i32, to: i32,
+  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
+  src: usize, fwd: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
@@ -119,27 +119,8 @@ export function advectForward(
         const floor = lower(p)
         const f = f32x4.sub(p, f32x4.sub(floor, f32x4.splat(MAGIC)))
         const o = elementOf(floor, strides) << 2
-        store<f32>(fwd0 + e, blended(fourAt(src0 + o, y1), fourAt(src0 + o + z1, y1), f))
-        if (count > 1) {
-          store<f32>(fwd1 + e, blended(fourAt(src1 + o, y1), fourAt(src1 + o + z1, y1), f))
-          store<f32>(fwd2 + e, blended(fourAt(src2 + o, y1), fourAt(src2 + o + z1, y1), f))
-          store<f32>(fwd3 + e, blended(fourAt(src3 + o, y1), fourAt(src3 + o + z1, y1), f))
-        }
+        store<f32>(fwd + e, blended(fourAt(src + o, y1), fourAt(src + o + z1, y1), f))
       }
-}
-
-// @ts-ignore: decorator
-@inline
-function valueAt(p: usize, place: v128, strides: v128, y1: usize, z1: usize): f32 {
-  const floor = lower(place)
-  const o = p + (elementOf(floor, strides) << 2)
-  return blended(fourAt(o, y1), fourAt(o + z1, y1), f32x4.sub(place, f32x4.sub(floor, f32x4.splat(MAGIC))))
-}
-
-// @ts-ignore: decorator
-@inline
-function plainly(src: usize, fwd: usize, e: usize, ob: usize, fb: v128, y1: usize, z1: usize): f32 {
-  return load<f32>(fwd + e) + 0.5 * (load<f32>(src + e) - blended(fourAt(fwd + ob, y1), fourAt(fwd + ob + z1, y1), fb))
 }
 
 /** Error-corrected value held within the eight source values it was drawn from (at element offset o); ob, fb: where the forward trace lands. */
@@ -159,13 +140,10 @@ function corrected(src: usize, fwd: usize, e: usize, o: usize, ob: usize, fb: v1
   return f32x4.extract_lane(f32x4.pmax(least, f32x4.pmin(most, f32x4.splat(value))), 0)
 }
 
-/**
- * Second pass: dst = fwd + (src - fwd carried back) / 2, clamped. Ghost layers of fwd must be filled.
- * expansion: divergence of the velocity, 1/s, by whose mean along the path (ends and middle) densities are thinned over dt; 0 where there is none.
- */
+/** Second pass: dst = fwd + (src - fwd carried back) / 2, clamped. Ghost layers of fwd must be filled. */
 export function advectCorrect(
-  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32, count: i32,
-  src0: usize, fwd0: usize, dst0: usize, src1: usize, fwd1: usize, dst1: usize, src2: usize, fwd2: usize, dst2: usize, src3: usize, fwd3: usize, dst3: usize, expansion: usize, dt: f32, from: i32, to: i32,
+  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
+  src: usize, fwd: usize, dst: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
@@ -190,17 +168,6 @@ export function advectCorrect(
         const floor = lower(pb)
         const fb = f32x4.sub(pb, f32x4.sub(floor, f32x4.splat(MAGIC)))
         const ob = elementOf(floor, strides) << 2
-        let thin: f32 = 1
-        if (expansion) {
-          const middle = f32x4.pmax(zero, f32x4.pmin(top, f32x4.mul(f32x4.splat(0.5), f32x4.add(at, back))))
-          const mean: f32 = 0.25 * (load<f32>(expansion + e) + 2 * valueAt(expansion, middle, strides, y1, z1) + valueAt(expansion, f32x4.pmax(zero, f32x4.pmin(top, back)), strides, y1, z1))
-          if (mean != 0) thin = NativeMathf.exp(-dt * mean)
-        }
-        store<f32>(dst0 + e, thin * corrected(src0, fwd0, e, o, ob, fb, y1, z1))
-        if (count > 1) {
-          store<f32>(dst1 + e, thin * corrected(src1, fwd1, e, o, ob, fb, y1, z1))
-          store<f32>(dst2 + e, thin * corrected(src2, fwd2, e, o, ob, fb, y1, z1))
-          store<f32>(dst3 + e, thin * corrected(src3, fwd3, e, o, ob, fb, y1, z1))
-        }
+        store<f32>(dst + e, corrected(src, fwd, e, o, ob, fb, y1, z1))
       }
 }

@@ -282,3 +282,22 @@ export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, m
     store<i32>(at, maxJ, 12)
   }
 }
+
+/** Per layer, of the cells thinner than `thinner` (a flame is hot): how many (f64) and the highest row j of them, counted from 1 (f64; 0: none). */
+export function flame(density: usize, flags: usize, thinner: f32, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  for (let k = from + 1; k <= to; k++) {
+    let count = 0, top = 0
+    for (let j = 1; j <= ny; j++)
+      for (let i = 1; i <= nx; i++) {
+        const c = <usize>(k * sxy + j * sx + i)
+        if (load<f32>(density + (c << 2)) >= thinner || load<u8>(flags + c) != FLUID) continue
+        count++
+        top = j
+      }
+    const at = out + ((<usize>(k - 1)) << 4)
+    store<f64>(at, <f64>count)
+    store<f64>(at, <f64>top, 8)
+  }
+}

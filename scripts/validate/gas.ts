@@ -42,7 +42,7 @@ function soot(crew: Crew): Row[] {
   }
   const simulation = new GasSimulation(crew, settings, RATE)
   for (let n = 0; n < 48; n++) simulation.advance()
-  return [within('soot in a closed box, g', 'mass conservation', simulation.budget.sootMade * 1e3, simulation.budget.soot * settings.cell ** 3 * 1e3, 0.02)]
+  return [within('soot in a closed box, g', 'mass conservation', simulation.budget.sootMade * 1e3, simulation.budget.soot * AIR_DENSITY * settings.cell ** 3 * 1e3, 0.02)]
 }
 
 function pressure(): Row[] {
@@ -87,9 +87,9 @@ function advection(crew: Crew): Row[] {
     view(a).set(exact)
     let [from, to] = [a, c]
     for (let n = 0; n < steps; n++) {
-      crew.run('advectForward', [3, u, v, w, centred, ...size, shift, 1, from, b, 0, 0, 0, 0], size[2])
+      crew.run('advectForward', [3, u, v, w, centred, ...size, shift, from, b], size[2])
       crew.run('fillGhosts', [b, ...size, 0, 0], 1)
-      crew.run('advectCorrect', [3, u, v, w, centred, ...size, shift, 1, from, b, to, 0, 0, 0, 0, 0, 0], size[2])
+      crew.run('advectCorrect', [3, u, v, w, centred, ...size, shift, from, b, to], size[2])
       if (!corrected) view(to).set(view(b))
       ;[from, to] = [to, from]
     }

@@ -8,7 +8,7 @@ export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
  * The gas's memory on the crew's heap, all padded fields of one box:
- *   8 kept fields, expansion (1/s), 8 scratch fields: 68 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
+ *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
  */
 export interface GasFields {
   box: CellBox
@@ -33,7 +33,7 @@ export interface GasSurroundings {
 
 const SOLID = 0
 const FLUID = 1
-export const SCRATCH_FIELDS = 8
+export const SCRATCH_FIELDS = 5
 
 /** Writes 0 (solid) or 1 (fluid) per cell by its centre. */
 function markSolids(flags: Uint8Array, box: CellBox, solids: readonly Solid[]): void {

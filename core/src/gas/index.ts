@@ -1,6 +1,7 @@
 export * from './fields.ts'
 export * from './keep.ts'
 export * from './pressure.ts'
+export * from './pulse.ts'
 export * from './settings.ts'
 export * from './simulate.ts'
 export * from './sources.ts'

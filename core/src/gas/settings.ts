@@ -64,3 +64,5 @@ export const MIXING = 1.2
 /** Planck-mean absorption of soot per its density over the air's, 1/(m K), times T: 3.83 fv C0 T / C2 (Modest, Radiative Heat Transfer), C0 = 7, C2 = 0.014388 m K, 1800 kg/m^3. */
 export const SOOT_ABSORPTION = (3.83 * 7 * AIR_DENSITY) / (0.014388 * 1800)
 export const STEFAN_BOLTZMANN = 5.670374e-8
+/** Gas so much hotter than the air counts as flame, K: the rise that marks the mean flame height (Heskestad 1983; McCaffrey 1979). */
+export const FLAME_HEAT = 500

@@ -25,7 +25,9 @@ describe('a fire', () => {
     const last = figures[figures.length - 1]
     expect(last?.heatKw).toBeGreaterThan(120)
     expect(last?.heatKw).toBeLessThan(230)
-    expect(last?.centre[1]).toBeGreaterThan(0.1)
+    expect(last?.centre[1]).toBeGreaterThan(0.05)
+    expect(last?.height).toBeGreaterThan(0.6)
+    expect(last?.flame).toBeGreaterThan(0.02)
     expect(simulation.box.size[1]).toBeGreaterThan(figures[0] ? 16 : 0)
   })
   it('keeps nothing inside the wall, and some soot above the fire', () => {
@@ -46,7 +48,7 @@ it('keeps soot in a closed box within 2 %', () => {
   })
   const simulation = new GasSimulation(makeCrew(1), settings, RATE)
   for (let n = 0; n < 24; n++) simulation.advance()
-  const held = simulation.budget.soot * settings.cell ** 3
+  const held = simulation.budget.soot * AIR_DENSITY * settings.cell ** 3
   expect(simulation.fields.closed).toBe(63)
   expect(Math.abs(held - simulation.budget.sootMade)).toBeLessThan(0.02 * simulation.budget.sootMade)
 })

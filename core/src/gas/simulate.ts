@@ -2,8 +2,8 @@ import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from 
 import type { CellBox, GasFrame } from '../data/index.ts'
 import { type GasFields, KEPT_FIELDS, layFields, moveFields, takeFields } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
-import { layersPerChunk } from './pressure.ts'
-import type { GasSettings } from './settings.ts'
+import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
+import { FLAME_HEAT, type GasSettings } from './settings.ts'
 import { type SourceCells, sourceCells, sourceReach } from './sources.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 
@@ -12,6 +12,9 @@ export interface GasFigures {
   /** Mean over the frame, kW. */
   heatKw: number
   radiatedKw: number
+  /** How much gas is flame (FLAME_HEAT over the air or more) at the frame's end, m^3, and how high its top stands over the lowest source, m; 0 without. */
+  flame: number
+  height: number
   /** Centre of the burning, metres, or of the first source while nothing burns. */
   centre: [number, number, number]
   cells: number
@@ -96,7 +99,7 @@ export class GasSimulation {
     const { cell } = settings
     const span = 1 / this.#rate
     const start = this.#done / this.#rate
-    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
+    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
     const weighted = [0, 0, 0]
     let weight = 0
     for (let at = 0; at < span - 1e-9; ) {
@@ -124,9 +127,21 @@ export class GasSimulation {
     this.#done++
     const first = settings.sources[0]?.centre ?? [0, 0, 0]
     figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
+    Object.assign(figures, this.#flame())
     figures.cells = this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
     this.#fitBox(figures.fastest * span)
     return figures
+  }
+
+  /** How much of the gas is flame now, and how high it stands. */
+  #flame(): { flame: number; height: number } {
+    const { box, pointers, flags, partial } = this.#fields
+    const { ambient, cell, sources } = this.#settings
+    const [nx, ny, nz] = box.size
+    this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
+    const top = maxPartials(this.#crew, partial, nz, 2, 1)
+    const foot = sources.reduce((least, { centre }) => Math.min(least, centre[1]), Infinity)
+    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0 }
   }
 
   /** The present frame, as it is kept. */

@@ -100,9 +100,9 @@ function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, sh
     const layers = nz + (comp === 2 ? 1 : 0)
     // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
     crew.run('copy', [fwd, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, 0, 0, 0, 0, 0, 0], layers, chunk)
+    crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, source, fwd], layers, chunk)
     crew.run('copy', [target, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, 1, source, fwd, target, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0], layers, chunk)
+    crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, source, fwd, target], layers, chunk)
     if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, settings.wind[comp] ?? 0, nx, ny, nz], 1)
   }
   fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, ...scratch.slice(4)]

@@ -13,7 +13,7 @@ const SOURCE_SPEED = 0.25
 const MOST_CELLS = 14e6
 /** A thin run has about this many cells in reach. */
 const THIN_CELLS_ACROSS_SOURCE = 9
-const COURANT = 1.5
+const COURANT = 0.75
 
 /** How finely a gas is computed: thin for the first look, full as the item's cell says. */
 export type GasQuality = 'thin' | 'full'
@@ -46,7 +46,7 @@ export function gasSettings(document: Pick<ShotDocument, 'items'>, item: GasItem
     wind,
     sootYield: item.soot / 100,
     burnTime: item.burnTime,
-    radiant: 0.35,
+    radiant: item.radiant / 100,
     confinement: item.confinement,
     courant: COURANT,
     bounds: { low: [x - item.reach, low, z - item.reach], high: [x + item.reach, y + (item.rise || item.reach), z + item.reach] },

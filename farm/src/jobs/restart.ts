@@ -7,7 +7,7 @@ import type { JobContext } from './context.ts'
 const triple = z.tuple([z.int(), z.int(), z.int()])
 const stateSchema = z.object({
   done: z.int(), closed: z.int(), box: z.object({ cell: z.number(), origin: triple, size: triple }),
-  budget: z.object({ theta: z.number(), fuel: z.number(), soot: z.number(), growth: z.number(), burned: z.number(), radiated: z.number(), carriedOut: z.number(), pilot: z.number(), sootMade: z.number(), sootOut: z.number(), fuelOut: z.number() }),
+  budget: z.object({ theta: z.number(), fuel: z.number(), soot: z.number(), steps: z.int(), burned: z.number(), radiated: z.number(), carriedOut: z.number(), pilot: z.number(), sootMade: z.number(), sootOut: z.number(), fuelOut: z.number() }),
 })
 const FIELDS = KEPT_FIELDS.length + 1
 

@@ -1,0 +1,28 @@
+/**
+ * How often a series pulses, Hz: the lag of the first peak that its autocorrelation has after it has been negative, between samples by a parabola; a straight trend is taken off first.
+ * rate: samples a second. Undefined where nothing comes back that is at least LEAST_LIKENESS like itself.
+ */
+export function pulseRate(values: readonly number[], rate: number): number | undefined {
+  const count = values.length
+  const mean = values.reduce((sum, v) => sum + v, 0) / count
+  const middle = (count - 1) / 2
+  const [up, across] = values.reduce(([a, b], v, n) => [a + (n - middle) * (v - mean), b + (n - middle) * (n - middle)], [0, 0])
+  const rest = values.map((v, n) => v - mean - (across > 0 ? up / across : 0) * (n - middle))
+  const own = rest.reduce((sum, v) => sum + v * v, 0)
+  if (!(own > 1e-12 * mean * mean * count)) return undefined
+  const likeness = (lag: number): number => {
+    let sum = 0
+    for (let n = lag; n < count; n++) sum += (rest[n] ?? 0) * (rest[n - lag] ?? 0)
+    return sum / own
+  }
+  let fell = false
+  for (let lag = 1, [before, here] = [1, likeness(1)]; lag < count / 2; lag++) {
+    const after = likeness(lag + 1)
+    if (here < 0) fell = true
+    if (fell && here > LEAST_LIKENESS && here >= before && here > after) return rate / (lag + (0.5 * (before - after)) / (before - 2 * here + after))
+    ;[before, here] = [here, after]
+  }
+  return undefined
+}
+
+const LEAST_LIKENESS = 0.05
