@@ -8,6 +8,7 @@ command -v ffmpeg >/dev/null || need+=(ffmpeg)
 for extra in "$@"; do
   case "$extra" in
     chromium) command -v chromium >/dev/null || need+=(chromium) ;;
+    openvdb) command -v vdb_print >/dev/null || need+=(libopenvdb-tools) ;;
     openexr) command -v exrheader >/dev/null || need+=(openexr) ;;
   esac
 done

@@ -1,10 +1,11 @@
 import { spawn, spawnSync } from 'node:child_process'
 import { once } from 'node:events'
 import { copyFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { makeCrew } from '@lantern/core/base'
-import { readExr, writeExr } from '@lantern/core/formats'
+import { readExr, readGasFrame, writeExr } from '@lantern/core/formats'
+import { halfTable } from '@lantern/core/data'
 import { gasRecipe, goldenHash, readPasses, recipeKey } from '@lantern/core/pipeline'
 import { type GasItem, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
@@ -22,6 +23,7 @@ import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
+import { writeVolumes } from './jobs/volumes.ts'
 
 const TOP = fileURLToPath(new URL('../..', import.meta.url))
 const [W, H] = [96, 54]
@@ -195,6 +197,27 @@ describe('a shot, the whole way', () => {
     const raw = spawnSync('ffmpeg', ['-v', 'error', '-i', join(out, file ?? ''), '-f', 'rawvideo', '-pix_fmt', 'gbrapf32le', '-'], { maxBuffer: 1 << 26 }).stdout
     const red = new Float32Array(raw.buffer.slice(raw.byteOffset, raw.byteOffset + raw.byteLength)).subarray(2 * W * H, 3 * W * H)
     for (let n = 0; n < red.length; n += 7) expect(red[n]).toBe(result[n])
+  })
+
+  it('hands its gas off as OpenVDB files that another program opens', async () => {
+    const shot = await firstShot('Volumes')
+    const key = await lantern.askGas(store, shot, 'fire')
+    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    const files = await writeVolumes(context(), shot, join(folder, 'vdb'), [1002, 1004], true)
+    expect(files.map((path) => basename(path))).toEqual(['Volumes-Fire.1002.vdb', 'Volumes-Fire.1004.vdb'])
+    const told = spawnSync('vdb_print', ['-l', files[1] ?? ''], { encoding: 'utf8' }).stdout
+    const kept = readGasFrame(await lantern.getBlob(store, (await lantern.keptFrame(store, key, 1004))?.blob ?? ''), nodeDeflate)
+    const parts = told.split(/^Name: /m).slice(1)
+    expect(parts.map((part) => part.split('\n')[0])).toEqual(['density', 'fuel', 'temperature', 'velocity'])
+    for (const part of parts) {
+      expect(part).toContain(`Number of active voxels:       ${new Intl.NumberFormat('en').format(kept.tiles.length * 512)}`)
+      expect(part).toContain(`voxel size: ${kept.box.cell}`)
+    }
+    expect(parts[0]).toContain('class: fog volume')
+    const hottest = Number(/Max value: (\S+)/.exec(parts[2] ?? '')?.[1])
+    const table = halfTable()
+    expect(Math.abs(hottest / (kept.ambient + (kept.channels[1] ?? new Uint16Array(0)).reduce((most, half) => Math.max(most, table[half] ?? 0), 0)) - 1)).toBeLessThan(1e-3)
+    await expect(writeVolumes(context(), shot, join(folder, 'vdb'), [1009], true)).rejects.toThrow(/Frame 1009 of Fire is not kept/)
   })
 
   it('shows a wall before the fire instead of it', async () => {

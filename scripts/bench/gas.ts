@@ -1,6 +1,7 @@
 import { smallFire } from '../../core/testing/fires.ts'
 import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
-import { layFields, solvePressure } from '../../core/src/gas/index.ts'
+import { paddedCells } from '../../core/src/data/index.ts'
+import { layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
 import { sourceCells } from '../../core/src/gas/sources.ts'
 import { emptyBudget, stepGas } from '../../core/src/gas/step.ts'
 import { type Bench, timed } from './bench.ts'
@@ -21,9 +22,41 @@ const pressure = (name: string, n: number, solid: (i: number, j: number, k: numb
   },
 })
 
+/** One scalar carried over a solid-body rotation by MacCormack's two passes, and one density by the three sweeps of fluxes. */
+const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
+  name, size: `${n}^3`, runs: 5, threads: [1, 2],
+  run(crew) {
+    const cells = paddedCells([n, n, n])
+    const field = (value: (i: number, k: number) => number): number => {
+      const at = crew.heap.alloc(cells * 4)
+      const view = crew.heap.f32(at, cells)
+      for (let k = 0; k < n + 2; k++) for (let j = 0; j < n + 2; j++) for (let i = 0; i < n + 2; i++) view[(k * (n + 2) + j) * (n + 2) + i] = value(i, k)
+      return at
+    }
+    const [u, v, w] = [field((_, k) => (0.5 * (n / 2 - k)) / n), field(() => 0), field((i) => (0.5 * (i - n / 2)) / n)]
+    const [a, b, c] = [field((i, k) => (i + k) % 17), field(() => 0), field(() => 0)]
+    const centred = crew.heap.alloc(cells * 16)
+    const chunk = layersPerChunk([n, n, n], crew.threads)
+    crew.run('centreVelocity', [centred, u, v, w, n, n, n], n + 2, chunk)
+    const once = (): void => {
+      if (pass === 'mac') {
+        crew.run('advectForward', [3, u, v, w, centred, n, n, n, 1, a, b], n, chunk)
+        crew.run('fillGhosts', [b, n, n, n, 0, 0], 1)
+        crew.run('advectCorrect', [3, u, v, w, centred, n, n, n, 1, a, b, c], n, chunk)
+        return
+      }
+      crew.run('sweepDensity', [b, a, 0, u, 0, 0, 0, 0, 0, 1, n, n, n], n, chunk)
+      crew.run('sweepDensity', [c, b, 1, v, u, 0, 0, 0, 0, 1, n, n, n], n, chunk)
+      crew.run('sweepDensity', [b, c, 2, w, u, 0, v, 1, 1, 1, n, n, n], n, chunk)
+    }
+    const ms = timed(3, once)
+    return { ms, figures: { nsPerCell: (ms * 1e6) / n ** 3 } }
+  },
+})
+
 /** Steps of a burning fire in a box of a fixed size, one cell of travel a step. */
 const step = (n: number): Bench => ({
-  name: `gas/step-${n}`, size: `${n}^3`, runs: 3, threads: [1, 2],
+  name: `gas/step-${n}-fire`, size: `${n}^3`, runs: 3, threads: [1, 2],
   run(crew) {
     const cell = 4 / n
     const settings = smallFire({ cell, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
@@ -47,4 +80,7 @@ const step = (n: number): Bench => ({
   },
 })
 
-export const gasBenches: readonly Bench[] = [pressure('gas/pressure-96-box-sphere', 96, ball(96)), pressure('gas/pressure-96-box-sphere-wall', 96, ballAndWall(96)), step(96), step(160)]
+export const gasBenches: readonly Bench[] = [
+  advection('gas/advect-mac-160', 160, 'mac'), advection('gas/carry-flux-160', 160, 'flux'),
+  pressure('gas/pressure-160-box-sphere', 160, ball(160)), pressure('gas/pressure-160-box-sphere-wall', 160, ballAndWall(160)), step(96), step(160),
+]

@@ -8,7 +8,7 @@ const MAGIC = 0x46474c43
 const MOST_CELLS = 2147483648
 
 const headSchema = z.object({
-  box: z.object({ cell: z.number().positive(), origin: z.tuple([z.int(), z.int(), z.int()]), size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]) }),
+  box: z.object({ cell: z.number().positive(), origin: z.tuple([z.number(), z.number(), z.number()]), size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]) }),
   ambient: z.number().positive(),
   tiles: z.int().nonnegative(),
 })
