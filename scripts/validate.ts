@@ -1,18 +1,23 @@
-// Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE]
+// Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE] [--across 15]
+// --across: cells across the pool fires' diameter; 15 takes about half an hour, 10 a few minutes, 20 a night; 0 leaves fires and plume out.
 import { writeFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
+import { z } from 'zod'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { fileRows } from './validate/files.ts'
+import { plumeRows, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
 import { matchRows } from './validate/match.ts'
 import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
+import { vortexRows } from './validate/vortex.ts'
 
-const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' } } })
+const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, across: { type: 'string', default: '15' } } })
+const across = z.coerce.number().int().min(0).max(40).parse(values.across)
 const crew = nodeCrew(2)
-const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...(await matchRows(crew)), ...plateFigureRows(), ...(await plateRows(crew)), ...gasRows(crew)]
+const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...(await matchRows(crew)), ...plateFigureRows(), ...(await plateRows(crew)), ...gasRows(crew), ...vortexRows(crew), ...(across > 0 ? [...plumeRows(crew), ...poolRows(crew, across)] : [])]
 crew.end()
 const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
 for (const row of rows) console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)

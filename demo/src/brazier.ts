@@ -16,14 +16,15 @@ const SMOKE_FORWARD = 0.6
 
 export const BRAZIER_GAS: GasSettings = {
   cell: 0.036,
-  sources: [{ shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, centre: [DRUM[0], DRUM_SIZE.height - 0.04, DRUM[2]], heat: 190_000, smoke: 0, temperature: 800, speed: 0.25, stir: 0.3 }],
+  sources: [{ shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, centre: [DRUM[0], DRUM_SIZE.height - 0.04, DRUM[2]], heat: 190_000, smoke: 0, temperature: 400, speed: 0.25, stir: 0.3 }],
   solids: [],
   ambient: 283,
   wind: [0.15, 0, 0.05],
   sootYield: 0.045,
   burnTime: 0.1,
+  radiant: 0.35,
   confinement: 0.15,
-  courant: 3,
+  courant: 0.75,
   bounds: { low: [DRUM[0] - 0.7, 0.6, DRUM[2] - 0.7], high: [DRUM[0] + 1, 5.6, DRUM[2] + 0.7] },
   mostCells: 1_600_000,
   seed: 5,

@@ -1,7 +1,7 @@
 export { calmInflow, copy, fill, scale, fillGhosts, fillSolid } from './grid'
 export { centreVelocity, advectForward, advectCorrect } from './advect'
 export { sweepDensity } from './carry'
-export { smooth, smoothFirst, residual, restrict, prolong, applyDot, dot, stepSolution, stepDirection, countNeighbours, coarsenFlags, transferNorm, divergence, shiftSystem, project } from './pressure'
+export { smooth, smoothFirst, residual, restrict, prolong, applyDot, dot, stepSolution, stepDirection, countNeighbours, coarsenFlags, transferNorm, divergence, shiftSystem, project, reflect } from './pressure'
 export { buoyancy, baroclinic, curl, confine, addCentred, total, react, fastest, extent, flame } from './combust'
 export { traceScene } from './trace'
 export { coarsenExtinction, lightGrid, relight } from './gaslight'

@@ -404,3 +404,19 @@ export function project(u: usize, v: usize, w: usize, q: usize, flags: usize, nx
         if (i <= nx && j <= ny) face(w, e, (<usize>sxy) << 2, q, here, load<u8>(f - <usize>sxy))
       }
 }
+
+/** dst = src less `ratio` times the pressure's slope on faces of one axis between cells that are not solid; elsewhere src. Slabs as project's. */
+export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const st = axis == 0 ? 1 : axis == 1 ? sx : sxy
+  const last = axis == 2 && to == nz ? to + 1 : to
+  for (let k = from + 1; k <= last; k++)
+    for (let j = 1; j <= ny + (axis == 1 ? 1 : 0); j++)
+      for (let i = 1; i <= nx + (axis == 0 ? 1 : 0); i++) {
+        const c = <usize>(k * sxy + j * sx + i)
+        const e = c << 2, b = (c - <usize>st) << 2
+        const free = load<u8>(flags + c) != SOLID && load<u8>(flags + c - <usize>st) != SOLID
+        store<f32>(dst + e, load<f32>(src + e) - (free ? ratio * (load<f32>(h + e) - load<f32>(h + b)) : <f32>0))
+      }
+}

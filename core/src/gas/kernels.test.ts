@@ -234,6 +234,16 @@ describe('the projection’s parts', () => {
       close(at(view(u), e), marks[e] === 0 || marks[e - 1] === 0 ? 0 : at(before, e) - (at(view(q), e) - at(view(q), e - 1)))
     })
   })
+  it('take a share of the pressure’s slope off before the air sets out, not at walls', () => {
+    const { crew, noise, zero, view, flags } = fields(14)
+    const marks = crew.heap.u8(flags, CELLS)
+    const h = noise(-1, 1)
+    for (const [axis, step] of [1, SX, SXY].entries()) {
+      const [dst, src] = [zero(), noise(-1, 1)]
+      crew.run('reflect', [dst, src, h, flags, axis, 0.3, ...SIZE], SIZE[2])
+      eachCell((e) => close(at(view(dst), e), at(view(src), e) - (marks[e] === 0 || marks[e - step] === 0 ? 0 : 0.3 * (at(view(h), e) - at(view(h), e - step)))))
+    }
+  })
   it('sweep one colour as Gauss and Seidel do', () => {
     const { crew, noise, zero, view, flags } = fields(6)
     const diag = crew.heap.alloc(CELLS)

@@ -36,6 +36,12 @@ export interface StepReport {
   divergence: number
 }
 
+/**
+ * Share of the pressure's push that the air feels where it sets out; the rest where it arrives. Nothing loses the energy of what is projected away, a half keeps it all (the trapezoidal rule along the path;
+ * Staniforth & Cote 1991), and between them noise still dies.
+ */
+const AHEAD = 0.4
+
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4
 
@@ -87,17 +93,20 @@ function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): vo
 }
 
 function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
-  const { pointers, scratch, box, closed } = fields
+  const { pointers, scratch, box, closed, flags } = fields
   const [nx, ny, nz] = box.size
-  const [fwd, du, dv, dw] = scratch as [number, number, number, number]
+  const [fwd, du, dv, dw, src] = scratch as [number, number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
   const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
   const velocity = [pointers.u, pointers.v, pointers.w]
   const targets = [du, dv, dw]
   for (let comp = 0; comp < 3; comp++) {
-    const source = velocity[comp] ?? 0
+    const here = velocity[comp] ?? 0
+    const source = src
     const target = targets[comp] ?? 0
     const layers = nz + (comp === 2 ? 1 : 0)
+    crew.run('copy', [source, here, (nx + 2) * (ny + 2)], nz + 2, chunk)
+    crew.run('reflect', [source, here, pointers.pressure, flags, comp, AHEAD * shift, nx, ny, nz], nz, chunk)
     // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
     crew.run('copy', [fwd, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
     crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, source, fwd], layers, chunk)
@@ -105,7 +114,7 @@ function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, sh
     crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, source, fwd, target], layers, chunk)
     if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, settings.wind[comp] ?? 0, nx, ny, nz], 1)
   }
-  fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, ...scratch.slice(4)]
+  fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, src]
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
