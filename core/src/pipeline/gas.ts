@@ -13,7 +13,7 @@ const SOURCE_SPEED = 0.25
 const MOST_CELLS = 14e6
 /** A thin run has about this many cells in reach. */
 const THIN_CELLS_ACROSS_SOURCE = 9
-const COURANT = 0.75
+const COURANT = 0.6
 
 /** How finely a gas is computed: thin for the first look, full as the item's cell says. */
 export type GasQuality = 'thin' | 'full'
