@@ -43,15 +43,26 @@ export const GLOW_FROM = 600
 export const GLOW_STEP = 10
 export const GLOW_ENTRIES = 200
 
+/** Soot in a flame's sheets, K (pool fires: 1400 to 1600, Koseki 1989); and the mean of a cell from which some of it is such a sheet: the rise of 500 K that marks a flame's height. */
+export const SHEET = 1550
+export const FLAME_FROM = 788
+
+/** Share of a cell of that mean temperature that its unresolved flame sheets fill: what is not sheet has the temperature at which no flame is left. */
+export const sheetShare = (kelvin: number): number => Math.min(1, Math.max(0, (kelvin - FLAME_FROM) / (SHEET - FLAME_FROM)))
+
 /**
- * The glow table: per entry r g b 0, the plate value (pi x luminance / illuminance) of a black body. illuminance: lux that make white 1 in the plate; gain: exposure factor.
+ * The glow table: per entry r g b 0, the plate value (pi x luminance / illuminance) of a cell with that mean temperature: a black body, or where that is brighter the flame sheets in it, which are
+ * thinner than any cell and much brighter than the mean. illuminance: lux that make white 1 in the plate; gain: exposure factor.
  */
 export function glowTable(illuminance: number, gain: number): Float32Array {
   const table = new Float32Array(GLOW_ENTRIES * 4)
+  const glow = (kelvin: number): [number, number, number] => intoGamut(rec709(blackBodyXyz(kelvin)))
+  const sheet = glow(SHEET)
   for (let n = 0; n < GLOW_ENTRIES; n++) {
-    const rgb = intoGamut(rec709(blackBodyXyz(GLOW_FROM + n * GLOW_STEP)))
-    rgb.forEach((part, c) => {
-      table[n * 4 + c] = (part * Math.PI * gain) / illuminance
+    const kelvin = GLOW_FROM + n * GLOW_STEP
+    const share = sheetShare(kelvin)
+    glow(kelvin).forEach((part, c) => {
+      table[n * 4 + c] = (Math.max(part, share * (sheet[c] ?? 0)) * Math.PI * gain) / illuminance
     })
   }
   return table

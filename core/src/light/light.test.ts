@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { type GasFrame, TILE, toHalf } from '../data/index.ts'
-import { blackBodyXyz, gatherEmitters, glowTable, GLOW_FROM, GLOW_STEP, intoGamut, rec709, SOOT_EXTINCTION } from './index.ts'
+import { blackBodyXyz, FLAME_FROM, gatherEmitters, glowTable, GLOW_FROM, GLOW_STEP, intoGamut, rec709, SHEET, SOOT_EXTINCTION } from './index.ts'
 
 describe('a black body', () => {
   it.each([[1500, 0.5857, 0.3931], [2000, 0.5267, 0.4133], [3000, 0.4369, 0.4041], [6500, 0.3135, 0.3237]])('at %d K lies on the Planckian locus', (kelvin, x, y) => {
@@ -21,9 +21,16 @@ describe('a black body', () => {
   })
   it('fills its table in the plate’s unit', () => {
     const table = glowTable(300, 1)
-    const n = (1500 - GLOW_FROM) / GLOW_STEP
-    const [r, g, b] = [table[n * 4] ?? 0, table[n * 4 + 1] ?? 0, table[n * 4 + 2] ?? 0]
-    expect(((0.2126729 * r + 0.7151522 * g + 0.072175 * b) * 300) / Math.PI / blackBodyXyz(1500)[1]).toBeCloseTo(1, 3)
+    const luminance = (kelvin: number): number => {
+      const n = (kelvin - GLOW_FROM) / GLOW_STEP
+      const [r, g, b] = [table[n * 4] ?? 0, table[n * 4 + 1] ?? 0, table[n * 4 + 2] ?? 0]
+      return ((0.2126729 * r + 0.7151522 * g + 0.072175 * b) * 300) / Math.PI
+    }
+    expect(luminance(1700) / blackBodyXyz(1700)[1]).toBeCloseTo(1, 3)
+    // Cooler cells shine by the flame sheets in them; under the flame's last temperature there are none.
+    expect(luminance(1170) / blackBodyXyz(SHEET)[1]).toBeCloseTo((1170 - FLAME_FROM) / (SHEET - FLAME_FROM), 3)
+    expect(luminance(780) / blackBodyXyz(780)[1]).toBeCloseTo(1, 1)
+    for (let kelvin = 800; kelvin < 2000; kelvin += 10) expect(luminance(kelvin)).toBeGreaterThan(luminance(kelvin - 10))
   })
 })
 
