@@ -1,3 +1,6 @@
+/** A likeness under this is noise. */
+const LEAST_LIKENESS = 0.05
+
 /**
  * How often a series pulses, Hz: the lag of the first peak that its autocorrelation has after it has been negative, between samples by a parabola; a straight trend is taken off first.
  * rate: samples a second. Undefined where nothing comes back that is at least LEAST_LIKENESS like itself.
@@ -24,5 +27,3 @@ export function pulseRate(values: readonly number[], rate: number): number | und
   }
   return undefined
 }
-
-const LEAST_LIKENESS = 0.05

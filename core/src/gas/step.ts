@@ -27,7 +27,7 @@ export const emptyBudget = (): GasBudget => ({ theta: 0, fuel: 0, soot: 0, steps
 
 export interface StepReport {
   solve: SolveReport
-  /** Of this step: heat set free and radiated, J; centre of the burning, array coordinates weighted by fuel burnt, kg/m^3 summed. */
+  /** Of this step: heat set free and radiated, J; centre of the burning, array coordinates weighted by fuel burnt, which is over the air's density and summed over cells. */
   burned: number
   radiated: number
   burntSum: number
@@ -202,10 +202,7 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
     const cells = feeds[index]
     if (!cells) return
     const input = feed(crew, fields, settings, source, cells, dt, time, index)
-    budget.fuel += input.fuel / (AIR_DENSITY * volume)
-    budget.soot += input.soot / (AIR_DENSITY * volume)
     budget.sootMade += input.soot
-    budget.theta += input.theta
     budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
   fillAllGhosts(crew, fields, settings)
