@@ -29,7 +29,7 @@ export function poolRows(crew: Crew, across: number): Row[] {
   return POOLS.flatMap(([diameter, heat]) => {
     const pulse = 1.5 / Math.sqrt(diameter)
     const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
-    const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: 1.6 * diameter, rise: 1.75 * tall })
+    const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: 1.75 * tall })
     const begin = Math.ceil((BEGIN / pulse) * RATE)
     const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
     const found = pulseRate(figures.map(({ flame }) => flame), RATE)
