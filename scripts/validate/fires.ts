@@ -21,7 +21,7 @@ function started(crew: Crew, over: Partial<GasItem>): GasSimulation {
   return new GasSimulation(crew, gasSettings(document, fire, 'full'), RATE)
 }
 
-/** Height that at least half of the frames' flames reach: the median. */
+/** The middle one: the height that flame reaches in half of the frames. */
 const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN
 
 /** Pulse and height of the three pool fires with so many cells across. */

@@ -6,7 +6,7 @@ import { solidsOf } from './set.ts'
 
 const KELVIN = 273.15
 const SOURCE_THICKNESS = 0.06
-/** Temperature and upward speed of what leaves a source, K and m/s: enough to light it, no more. */
+/** Temperature and upward speed of what leaves a source, K and m/s: as fuel boils off a pool. */
 const SOURCE_TEMPERATURE = 400
 const SMOKE_TEMPERATURE = 420
 const SOURCE_SPEED = 0.25
