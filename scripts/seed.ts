@@ -4,7 +4,7 @@ import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from '
 import { join, resolve } from 'node:path'
 import { VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
-import { adoptSolve, askGas, askHand, askMatch, askPicture, askReading, askReport, createAsset, createShot, ensureResult, gasKeys, keepFrame, listShots, matchKeys, migrate, openStore, putBlob, queueJob, setResultState, type Shot, updateAsset } from '@lantern/store'
+import { adoptSolve, askGas, askHand, askMatch, askPicture, askReading, askReport, createAsset, createShot, ensureResult, gasKeys, worldOf, keepFrame, listShots, matchKeys, migrate, openStore, putBlob, queueJob, setResultState, type Shot, updateAsset } from '@lantern/store'
 import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'
 import { readStill } from '../farm/src/io/stills.ts'
@@ -74,8 +74,9 @@ try {
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot
-    for (const { item } of gasKeys(document)) await askGas(store, shot, item)
-    if (gasKeys(document).length > 0) await askPicture(store, shot, 'look')
+    const gases = gasKeys(await worldOf(store, document))
+    for (const { item } of gases) await askGas(store, shot, item)
+    if (gases.length > 0) await askPicture(store, shot, 'look')
     for (const id of Object.keys(document.match.hands)) await askHand(store, shot, id)
     for (const id of Object.keys(document.readings)) await askReading(store, shot, id)
     if (Object.keys(document.readings).length > 0) await askReport(store, shot)

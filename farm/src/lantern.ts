@@ -2,19 +2,22 @@ import { readFile, writeFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { LanternError, type Progress } from '@lantern/core/base'
 import { readCameraFile } from '@lantern/core/formats'
-import { cameraAt, type PictureQualityName } from '@lantern/core/pipeline'
-import { makeShot, type ShotDocument, shotNameSchema } from '@lantern/core/shot'
-import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, gasKeys, getAsset, getShot, listShots, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus } from '@lantern/store'
+import { cameraAt, gasesShown, type PictureQualityName, showingsAt } from '@lantern/core/pipeline'
+import { makeItem, makeShot, type ShotDocument, shotNameSchema } from '@lantern/core/shot'
+import { askGas, askPicture, cameraPathOf, createAsset, createShot, editShot, getAsset, getShot, keptFrames, listShots, migrate, openStore, pictureKeys, putBlob, resultRows, type Shot, shotStatus, worldOf } from '@lantern/store'
 import { Command, InvalidArgumentError } from 'commander'
 import { pino } from 'pino'
 import { z } from 'zod'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
+import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { writeVolumes } from './jobs/volumes.ts'
 import { plateJob } from './jobs/plate.ts'
+import { takenJob } from './jobs/taken.ts'
+import { takeVolumes } from './io/takeVolumes.ts'
 import { measureShot } from './measureReport.ts'
 import { writeMatchFiles } from './matchFiles.ts'
 import { matchShot } from './matchReport.ts'
@@ -70,26 +73,38 @@ async function newName(name: string): Promise<void> {
   if ((await listShots(store)).some((shot) => shot.name === checked.data)) throw new LanternError('shot-name', `There is a shot called “${checked.data}” already.`, 'Choose another name.', { field: 'name' })
 }
 
-async function bake(context: JobContext, shot: Shot, items: readonly string[]): Promise<void> {
+/** Runs a job here until its result is done; the farm may be at it already: then its frames are waited for, not made twice. until: frames kept that are enough. */
+async function through(key: string, job: () => Promise<boolean>, enough: () => Promise<boolean> = async () => false): Promise<void> {
+  while (!(await job())) {
+    const row = (await resultRows(store, [key])).get(key)
+    if (await enough()) return
+    if (stopping.now || row?.state === 'stopped' || row?.state === 'failed') throw new LanternError('stopped', row?.error?.message ?? 'Stopped; what was kept stays.', row?.error?.remedy ?? 'Run it again to go on.')
+    if (row?.state === 'done') return
+    await new Promise((wake) => setTimeout(wake, 1000))
+  }
+}
+
+/** Keeps gases, made finer where that is wanted. last: the last frame that is needed; a run is kept from its first one on. */
+async function bake(context: JobContext, shot: Shot, items: readonly string[], last?: number): Promise<void> {
   for (const item of items) {
-    const key = await askGas(store, shot, item)
-    // The farm may be at it already: then its frames are waited for, not made twice.
-    while (!(await gasJob(context, { key, shot: shot.id, item }))) {
-      const row = (await resultRows(store, [key])).get(key)
-      if (stopping.now || row?.state === 'stopped' || row?.state === 'failed') throw new LanternError('stopped', row?.error?.message ?? 'Stopped; what was kept stays.', 'Run it again to go on.')
-      if (row?.state === 'done') break
-      await new Promise((wake) => setTimeout(wake, 1000))
-    }
+    const world = await worldOf(store, shot.document)
+    const key = await askGas(store, shot, item, world)
+    const plan = world.gases.find((one) => one.item === item)
+    const gas = shot.document.items[item]
+    const enough = last !== undefined && last < shot.document.plate.last ? async () => (await keptFrames(store, [key])).some(({ frame }) => frame === last) : undefined
+    await through(key, async () => (gas?.kind === 'gas' && gas.taken ? takenJob(context, { key, shot: shot.id, item }) : gasJob(context, { key, shot: shot.id, item }, last)), enough)
+    if (plan?.finer && !enough) await through(plan.finer, () => finerJob(context, { key: plan.finer ?? '', shot: shot.id, item }))
   }
 }
 
 async function picture(context: JobContext, shot: Shot, quality: PictureQualityName, frames: readonly number[]): Promise<void> {
-  const keys = pictureKeys(shot.document, await cameraPathOf(store, shot.document), quality, frames)
+  const world = await worldOf(store, shot.document)
+  const keys = pictureKeys(world, quality, frames)
   await askPicture(store, shot, quality, frames)
-  await bake(context, shot, gasKeys(shot.document).map(({ item }) => item))
+  await bake(context, shot, [...new Set(frames.flatMap((frame) => showingsAt(shot.document, frame, world.inputs).map(({ gas }) => gas)))])
   let done = 0
   for (const [frame, key] of keys) {
-    await pictureJob({ ...context, progress: undefined, ending: () => stopping.now }, { shot: shot.id, frames: [{ frame, key }], quality, gasKeys: gasKeys(shot.document).map((gas) => gas.key) })
+    await pictureJob({ ...context, progress: undefined, ending: () => stopping.now }, { shot: shot.id, frames: [{ frame, key }], quality })
     const row = (await resultRows(store, [key])).get(key)
     if (row?.state === 'failed') throw new LanternError('picture', row.error?.message ?? 'failed', row.error?.remedy ?? '', { frame })
     if (stopping.now) throw new LanternError('stopped', 'Stopped; what was kept stays.', 'Run it again to go on.')
@@ -162,13 +177,24 @@ program.command('show').argument('<shot>').option(...json).action(async (name: s
   await report({ shot: name, head: shot.head, document: shot.document, status }, options.json, [`${name}, revision ${shot.head}`, `plate ${status.asset.state}`, ...gases, `look ${status.look.kept.length}, final ${status.final.kept.length}`].join('\n'))
 })
 
-program.command('bake').argument('<shot>').argument('[item]').option('--frames <a-b>', 'accepted for later: a gas is kept from its first frame on').option(...json).action(async (name: string, item: string | undefined, options: { json?: string }) => {
+program.command('bake').argument('<shot>').argument('[item]').option('--frames <a-b>', 'no further than to the last of them; those before it burn first and are kept too').option(...json).action(async (name: string, item: string | undefined, options: { frames?: string; json?: string }) => {
   const shot = await getShot(store, name)
-  const items = item ? [item] : gasKeys(shot.document).map((gas) => gas.item)
-  await withCrew((context) => bake(context, shot, items))
+  const items = item ? [item] : gasesShown(shot.document).map(([id]) => id)
+  const last = options.frames ? framesOf(shot.document, options.frames).at(-1) : undefined
+  await withCrew((context) => bake(context, shot, items, last))
   const status = await shotStatus(store, shot)
   await report({ shot: name, gases: status.gases }, options.json, items.map((id) => `${id}: ${status.gases[id]?.kept.length ?? 0} frames kept`).join('\n'))
 })
+
+program.command('gas').argument('<shot>').requiredOption('--from <path>', 'OpenVDB as dir/name.####.vdb, or one file').option('--name <n>', 'what it is called in the roster', 'Gas from elsewhere').option('--at <n>', 'frame of the plate at which its first one is shown', Number).option(...json)
+  .action(async (name: string, options: { from: string; name: string; at?: number; json?: string }) => {
+    const shot = await getShot(store, name)
+    const taken = await takeVolumes(store, options.from, options.at ?? shot.document.plate.first)
+    const id = `gas-${taken.blobs[0]?.slice(0, 6) ?? ''}`
+    const order = Math.max(0, ...Object.values(shot.document.items).map((item) => item.order)) + 1
+    await editShot(store, name, undefined, { items: { [id]: makeItem('gas', { name: options.name, order, taken }) } })
+    await report({ shot: name, item: id, frames: taken.blobs.length }, options.json, `${name}: ${taken.blobs.length} frames of ${taken.file} as ${id}`)
+  })
 
 program.command('picture').argument('<shot>').option('--frames <a-b>').option('--quality <q>', 'look or final', 'look').option(...json).action(async (name: string, options: { frames?: string; quality: string; json?: string }) => {
   const shot = await getShot(store, name)
@@ -187,14 +213,14 @@ program.command('out').argument('<shot>').option('--movie <file>').option('--exr
     const path = await cameraPathOf(store, shot.document)
     if (options.movie || options.exr)
       await withCrew(async (context) => {
-        if (gasKeys(shot.document).length > 0) await picture(context, shot, quality, frames)
+        if (gasesShown(shot.document).length > 0) await picture(context, shot, quality, frames)
         await writeHandOff(context, shot, { movie: options.movie, exr: options.exr, quality, frames })
       })
     if (options.vdb) {
       const folder = options.vdb
-      if (gasKeys(shot.document).length === 0) throw new LanternError('no-gas', 'The shot has no gas to hand off.', 'Add one, or leave --vdb out.', { field: 'vdb' })
+      if (gasesShown(shot.document).length === 0) throw new LanternError('no-gas', 'The shot has no gas to hand off.', 'Add one, or leave --vdb out.', { field: 'vdb' })
       await withCrew(async (context) => {
-        await bake(context, shot, gasKeys(shot.document).map(({ item }) => item))
+        await bake(context, shot, gasesShown(shot.document).map(([id]) => id))
         await writeVolumes(context, shot, folder, frames, !options.fullFloats)
       })
     }

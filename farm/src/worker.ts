@@ -8,12 +8,14 @@ import { Logger, run, type TaskList, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
+import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
 import { handJob, matchJob, thingJob } from './jobs/match.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
+import { takenJob } from './jobs/taken.ts'
 import { readSettings } from './settings.ts'
 
 // One farm machine: takes jobs one at a time and computes them with all its threads. Ends on SIGTERM, SIGINT, or when its standard input closes.
@@ -64,6 +66,14 @@ async function main(): Promise<void> {
     gas: (payload, { job }) => {
       const wanted = jobSchemas.gas.parse(payload)
       return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
+    },
+    finer: (payload, { job }) => {
+      const wanted = jobSchemas.finer.parse(payload)
+      return doing('finer gas', wanted.shot, () => finerJob(contextFor(job.id), wanted))
+    },
+    taken: (payload, { job }) => {
+      const wanted = jobSchemas.taken.parse(payload)
+      return doing('gas from elsewhere', wanted.shot, () => takenJob(contextFor(job.id), wanted))
     },
     handOff: (payload, { job }) => {
       const wanted = jobSchemas.handOff.parse(payload)

@@ -3,8 +3,8 @@ import { FLUID } from './grid'
 // Forces and burning. All masses are per volume, in units of the ambient air's density rho0: the gas itself (its density T0 / T, constant pressure), fuel, soot and burnt fuel, so that mixing by volumes keeps
 // them all. The thermal energy per volume is energy0 x theta, theta = 1 - density, energy0 = rho0 cp T0.
 
-/** v += dt g (1 / density - 1) on the faces between fluid cells. gdt = g x dt, m/s. */
-export function buoyancy(v: usize, density: usize, gdt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** v += dt g (1 / (density + load) - 1) on the faces between fluid cells; load: what floats in the gas, over the air's density too. gdt = g x dt, m/s. */
+export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -12,7 +12,7 @@ export function buoyancy(v: usize, density: usize, gdt: f32, nx: i32, ny: i32, n
     for (let j = 2; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
-        const sum = load<f32>(density + e) + load<f32>(density + e - y1)
+        const sum = load<f32>(density + e) + load<f32>(density + e - y1) + load<f32>(floating + e) + load<f32>(floating + e - y1)
         // From the difference, so that still air stays still to the bit.
         store<f32>(v + e, load<f32>(v + e) + gdt * (2 - sum) / sum)
       }
@@ -197,7 +197,7 @@ export function react(
         if (f < NOTHING) f = 0
         if (s < NOTHING) s = 0
         if (g < NOTHING) g = 0
-        const th: f32 = min<f32>(0.95, max<f32>(0, <f32>1 - load<f32>(density + e)))
+        const th: f32 = min<f32>(0.95, max<f32>(-3, <f32>1 - load<f32>(density + e)))
         const mass: f32 = 1 - th
         const before = ambient / mass
         let burn: f32 = 0
@@ -216,7 +216,7 @@ export function react(
         const loss = max<f32>(radiant * gain, kappa * emission * (h2 * h2 - ambient4))
         const left: f32 = 1 - ambient / hot
         const lost: f32 = loss > 0 ? loss * left / (loss + left) : 0
-        const after: f32 = min(hottest, max(ambient, before * (1 + gain) * (1 - lost)))
+        const after: f32 = min(hottest, max(min(ambient, before), before * (1 + gain) * (1 - lost)))
         // What the gas really gained decides the expansion; the rest of the heat counts as radiated, so that the budget closes.
         const q: f32 = after / before - 1
         store<f32>(density + e, mass)

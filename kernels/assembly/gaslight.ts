@@ -4,10 +4,13 @@ import { castRay } from './trace'
 // Light in and through the gas on a coarse grid. Gas block, f32 unless said, byte offsets:
 //   0 low corner x y z (m); 12 cell (m); 16 i32 nx ny nz; 28 u32 extinction (1/m, padded); 32 u32 temperature (K, padded); 36 u32 tiles (bytes, 8^3 cells each); 40 i32 tiles x y z
 //   52 coarse cell (m); 56 i32 coarse cx cy cz; 68 u32 coarse extinction (1/m, padded); 72 u32 coarse light (8 floats a cell, padded)
+//   76 u32 velocity (m/s; 4 floats a cell u v w 0, padded), 0: at rest; 80 u32 fuel that burns (g/m^3, padded), 0: none; 84 its share where two frames are blended; 88 seconds by which its velocity carries it
+//   92 world metres per metre of the gas; 96 world to gas: 9 floats in rows, then 3 of shift; 144 up in the gas, unit; 156 u32 look block (march.ts); 160 air (K)
+// Everything in a block is in the gas's own space: a run that is shown turned, scaled or mirrored is one with another matrix. Optical depth keeps with the scale.
 // Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
 
-/** Mean extinction of factor^3 cells. Slabs are coarse layers. */
-export function coarsenExtinction(gas: usize, factor: i32, from: i32, to: i32): void {
+/** Mean extinction of factor^3 cells, times the gas's share. Slabs are coarse layers. */
+export function coarsenExtinction(gas: usize, factor: i32, share: f32, from: i32, to: i32): void {
   const nx = load<i32>(gas, 16), ny = load<i32>(gas, 20), nz = load<i32>(gas, 24)
   const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
   const sx = nx + 2, sxy = (nx + 2) * (ny + 2)
@@ -24,7 +27,7 @@ export function coarsenExtinction(gas: usize, factor: i32, from: i32, to: i32): 
               sum += load<f32>(fine + ((<usize>((c + 1) * sxy + (b + 1) * sx + a + 1)) << 2))
               n += 1
             }
-        store<f32>(coarse + ((<usize>(((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1)) << 2), n > 0 ? sum / n : 0)
+        store<f32>(coarse + ((<usize>(((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1)) << 2), n > 0 ? share * sum / n : 0)
       }
 }
 
@@ -56,29 +59,83 @@ export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f
   return NativeMathf.exp(-depth * ds)
 }
 
+/** Transmittance of `count` gases (u32 blocks at `list`) along a unit direction of the world over `reach` metres. */
+export function transmittanceOfAll(list: usize, count: i32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
+  let through: f32 = 1
+  for (let n = 0; n < count; n++) {
+    const gas = <usize>load<u32>(list + ((<usize>n) << 2))
+    const m = gas + 96
+    const scale = load<f32>(gas, 92)
+    const gx = load<f32>(m) * x + load<f32>(m, 4) * y + load<f32>(m, 8) * z + load<f32>(m, 36)
+    const gy = load<f32>(m, 12) * x + load<f32>(m, 16) * y + load<f32>(m, 20) * z + load<f32>(m, 40)
+    const gz = load<f32>(m, 24) * x + load<f32>(m, 28) * y + load<f32>(m, 32) * z + load<f32>(m, 44)
+    const ex = (load<f32>(m) * dx + load<f32>(m, 4) * dy + load<f32>(m, 8) * dz) * scale
+    const ey = (load<f32>(m, 12) * dx + load<f32>(m, 16) * dy + load<f32>(m, 20) * dz) * scale
+    const ez = (load<f32>(m, 24) * dx + load<f32>(m, 28) * dy + load<f32>(m, 32) * dz) * scale
+    through *= transmittance(gas, gx, gy, gz, ex, ey, ez, reach / scale)
+    if (through < 1e-4) return 0
+  }
+  return through
+}
+
+/** Light left after a path that lets `through` of it pass straight on, when it is scattered more than once: every further order brings back of what the one before lost what half its depth would let pass
+ * (the octaves of Wrenninge, Kulla & Lundqvist 2013, each taken only for the light that was lost, so that thin smoke stays as it is and nothing is made). */
+// @ts-ignore: decorator
+@inline
+export function scattered(through: f32, albedo: f32, orders: i32): f32 {
+  let sum = through
+  let last = through
+  let share = albedo
+  for (let n = 1; n < orders; n++) {
+    const next = sqrt(last)
+    sum += share * (next - last)
+    share *= albedo
+    last = next
+  }
+  return sum
+}
+
 const SKY_DIRECTIONS = 5
 const SHADOW_OFFSET: f32 = 0.004 // metres
 const SKY_TILT: f32 = 0.8944272 // of directions 27 degrees above the horizon
 const SKY_RISE: f32 = 0.4472136
 
-/** Transmittance towards the sky: straight up and four ways at 27 degrees, weighted by the cosine for a level surface. */
-export function skyTransmittance(gas: usize, x: f32, y: f32, z: f32): f32 {
-  let sum = transmittance(gas, x, y, z, 0, 1, 0, 1e9)
+/** Light from the sky in the gas's own space: straight along its up and four ways 27 degrees above the level, weighted by the cosine for a level surface. */
+function skyLight(gas: usize, x: f32, y: f32, z: f32, albedo: f32, orders: i32): f32 {
+  const ux = load<f32>(gas, 144), uy = load<f32>(gas, 148), uz = load<f32>(gas, 152)
+  // Two level directions.
+  const l: f32 = 1 / sqrt(max<f32>(1e-6, ux * ux + uy * uy))
+  const ax = abs(uz) > 0.99 ? <f32>1 : uy * l, ay = abs(uz) > 0.99 ? <f32>0 : -ux * l
+  const bx = -uz * ay, by = uz * ax, bz = ux * ay - uy * ax
+  let sum = scattered(transmittance(gas, x, y, z, ux, uy, uz, 1e9), albedo, orders)
+  let weight: f32 = 1
+  for (let n = 1; n < SKY_DIRECTIONS; n++) {
+    const a: f32 = n == 1 ? SKY_TILT : n == 2 ? -SKY_TILT : 0
+    const b: f32 = n == 3 ? SKY_TILT : n == 4 ? -SKY_TILT : 0
+    sum += SKY_RISE * scattered(transmittance(gas, x, y, z, ux * SKY_RISE + ax * a + bx * b, uy * SKY_RISE + ay * a + by * b, uz * SKY_RISE + bz * b, 1e9), albedo, orders)
+    weight += SKY_RISE
+  }
+  return sum / weight
+}
+
+/** Share of the sky's light that all gases let through to a point of the set, as skyLight's directions. */
+export function skyTransmittance(list: usize, count: i32, x: f32, y: f32, z: f32): f32 {
+  let sum = transmittanceOfAll(list, count, x, y, z, 0, 1, 0, 1e9)
   let weight: f32 = 1
   for (let n = 1; n < SKY_DIRECTIONS; n++) {
     const dx: f32 = n == 1 ? SKY_TILT : n == 2 ? -SKY_TILT : 0
     const dz: f32 = n == 3 ? SKY_TILT : n == 4 ? -SKY_TILT : 0
-    sum += SKY_RISE * transmittance(gas, x, y, z, dx, SKY_RISE, dz, 1e9)
+    sum += SKY_RISE * transmittanceOfAll(list, count, x, y, z, dx, SKY_RISE, dz, 1e9)
     weight += SKY_RISE
   }
   return sum / weight
 }
 
 /**
- * Light that reaches each coarse cell: 8 floats: fire r g b as mean value over all directions, sun transmittance, sky transmittance.
- * sun: 3 floats, the unit direction towards it. Slabs are layers of the padded coarse grid (cz + 2).
+ * Light that reaches each coarse cell: 8 floats: fire r g b as mean value over all directions, sun transmittance, light from the sky.
+ * emitters and sun (3 floats, the unit direction towards it): in the gas's own space; albedo and orders of scattering: of the smoke. Slabs are layers of the padded coarse grid (cz + 2).
  */
-export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, from: i32, to: i32): void {
+export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, albedo: f32, orders: i32, from: i32, to: i32): void {
   const cell = load<f32>(gas, 52)
   const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
   const out = <usize>load<u32>(gas, 72)
@@ -95,20 +152,20 @@ export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, f
           const r2 = dx * dx + dy * dy + dz * dz
           const r = sqrt(r2) + 1e-6
           const radius = load<f32>(e, 24)
-          const seen = transmittance(gas, x, y, z, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
+          const seen = scattered(transmittance(gas, x, y, z, dx / r, dy / r, dz / r, max<f32>(0, r - radius)), albedo, orders)
           light = f32x4.add(light, f32x4.mul(f32x4.splat(seen / (12.566371 * (r2 + radius * radius))), v128.load(e, 12)))
         }
         const at = out + ((<usize>((k * (cy + 2) + j) * (cx + 2) + i)) << 5)
         v128.store(at, f32x4.replace_lane(light, 3, transmittance(gas, x, y, z, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9)))
-        v128.store(at, f32x4(skyTransmittance(gas, x, y, z), 0, 0, 0), 16)
+        v128.store(at, f32x4(skyLight(gas, x, y, z, albedo, orders), 0, 0, 0), 16)
       }
 }
 
 /**
  * Light on surface points: points are 8 floats: x y z, unused, normal x y z, wanted (0 skips). out: 4 floats a point: fire r g b as share of the plate's white light
- * (irradiance / E), and the share of sun and sky that the smoke lets through. gas = 0: no gas yet, emitters alone.
+ * (irradiance / E), and the share of sun and sky that the smoke lets through. list: `gases` blocks (u32) that stand in the light's way.
  */
-export function relight(gas: usize, emitters: usize, count: i32, sun: usize, sunShare: f32, nodes: usize, positions: usize, indices: usize, stack: usize, points: usize, out: usize, row: i32, from: i32, to: i32): void {
+export function relight(list: usize, gases: i32, emitters: usize, count: i32, sun: usize, sunShare: f32, nodes: usize, positions: usize, indices: usize, stack: usize, points: usize, out: usize, row: i32, from: i32, to: i32): void {
   for (let y = from; y < to; y++)
     for (let x = 0; x < row; x++) {
       const p = points + ((<usize>(y * row + x)) << 5)
@@ -131,10 +188,10 @@ export function relight(gas: usize, emitters: usize, count: i32, sun: usize, sun
         if (facing <= 0) continue
         const radius = load<f32>(e, 24)
         if (castRay(nodes, positions, indices, stack + ((<usize>from) << 8), px, py, pz, dx / r, dy / r, dz / r, r, true) < r) continue
-        const seen = transmittance(gas, px, py, pz, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
+        const seen = transmittanceOfAll(list, gases, px, py, pz, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
         light = f32x4.add(light, f32x4.mul(f32x4.splat(facing * seen / (3.14159265 * (r2 + radius * radius))), v128.load(e, 12)))
       }
-      const through = sunShare * transmittance(gas, px, py, pz, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9) + (1 - sunShare) * skyTransmittance(gas, px, py, pz)
+      const through = sunShare * transmittanceOfAll(list, gases, px, py, pz, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9) + (1 - sunShare) * skyTransmittance(list, gases, px, py, pz)
       v128.store(at, f32x4.replace_lane(light, 3, through))
     }
 }

@@ -40,34 +40,45 @@ export function within(x: f32, top: f32): f32 {
 
 /**
  * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`; six bits higher: the side is left as it is
- * (the last layer of faces across it are the side's own faces, no ghosts).
+ * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1.
  * Runs whole on one thread: [from, to) is [0, 1).
  */
-export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, from: i32, to: i32): void {
+export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = 1; k <= nz; k++) {
     for (let j = 1; j <= ny; j++) {
       const row = p + ((<usize>(k * sxy + j * sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
-      store<f32>(row, closed & 1 ? load<f32>(row, 4) : value)
-      if (!(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : value)
+      const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
+      store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
+      if (!(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : outside)
     }
     const plane = p + ((<usize>(k * sxy)) << 2)
+    const below = rows ? value * load<f32>(rows) : value, above = rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value
     for (let i = 0; i < sx; i++) {
       const lo = plane + ((<usize>i) << 2)
       const hi = lo + ((<usize>((ny + 1) * sx)) << 2)
-      store<f32>(lo, closed & 4 ? load<f32>(lo + ((<usize>sx) << 2)) : value)
-      if (!(closed & 512)) store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : value)
+      store<f32>(lo, closed & 4 ? load<f32>(lo + ((<usize>sx) << 2)) : below)
+      if (!(closed & 512)) store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : above)
     }
   }
   const bytes = (<usize>sxy) << 2
   const top = p + (<usize>(nz + 1)) * bytes
   if (closed & 16) memory.copy(p, p + bytes, bytes)
-  else for (let i = 0; i < sxy; i++) store<f32>(p + ((<usize>i) << 2), value)
+  else fillRows(p, sx, ny, value, rows)
   if (closed & 2048) return
   if (closed & 32) memory.copy(top, top - bytes, bytes)
-  else for (let i = 0; i < sxy; i++) store<f32>(top + ((<usize>i) << 2), value)
+  else fillRows(top, sx, ny, value, rows)
+}
+
+// @ts-ignore: decorator
+@inline
+function fillRows(p: usize, sx: i32, ny: i32, value: f32, rows: usize): void {
+  for (let j = 0; j < ny + 2; j++) {
+    const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
+    for (let i = 0; i < sx; i++) store<f32>(p + ((<usize>(j * sx + i)) << 2), outside)
+  }
 }
 
 /** dst = value over `count` floats per slab item of `chunk` floats. */
@@ -114,10 +125,10 @@ export function scale(p: usize, factor: f32, chunk: i32, from: i32, to: i32): vo
 }
 
 /**
- * The last faces across the upper side of axis `comp`: where air comes in through them, it comes from air that moves with `wind`, a cell further out (share = dt / cell).
+ * The last faces across the upper side of axis `comp`: where air comes in through them, it comes from air that moves with `wind` (times its row's factor), a cell further out (share = dt / cell).
  * The lower side has a ghost layer that does the same. Runs whole on one thread.
  */
-export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, rows: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const na = comp == 0 ? ny : nx, nb = comp == 2 ? ny : nz
@@ -127,6 +138,8 @@ export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, nx: i32, 
     for (let a = 1; a <= na; a++) {
       const e = p + ((<usize>(start + a * sa + b * sb)) << 2)
       const u = load<f32>(e)
-      if (u < 0) store<f32>(e, u + (wind - u) * min<f32>(1, -u * share))
+      const row = comp == 0 ? a : comp == 1 ? ny + 1 : b
+      const outside = rows ? wind * load<f32>(rows + ((<usize>row) << 2)) : wind
+      if (u < 0) store<f32>(e, u + (outside - u) * min<f32>(1, -u * share))
     }
 }

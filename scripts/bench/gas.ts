@@ -41,7 +41,7 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
     const once = (): void => {
       if (pass === 'mac') {
         crew.run('advectForward', [3, u, v, w, centred, n, n, n, 1, a, b], n, chunk)
-        crew.run('fillGhosts', [b, n, n, n, 0, 0], 1)
+        crew.run('fillGhosts', [b, n, n, n, 0, 0, 0], 1)
         crew.run('advectCorrect', [3, u, v, w, centred, n, n, n, 1, a, b, c], n, chunk)
         return
       }
@@ -60,17 +60,19 @@ const step = (n: number): Bench => ({
   run(crew) {
     const cell = 4 / n
     const settings = smallFire({ cell, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
+    const [still] = settings.moments
+    if (!still) throw new Error('a fire has a moment')
     const before = crew.heap.used()
-    const fields = layFields(crew, crew.heap.mark(), { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] }, settings)
+    const fields = layFields(crew, crew.heap.mark(), { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] }, settings, still)
     const bytesPerCell = (crew.heap.used() - before) / n ** 3
-    const feeds = settings.sources.map((source) => sourceCells(crew, fields, source))
+    const feeds = settings.sources.map((_, index) => sourceCells(crew, fields, settings, index, still))
     const budget = emptyBudget()
     const dt = 1 / 96
     let time = 0
     let iterations = 0
     const one = (): void => {
       time += dt
-      iterations += stepGas(crew, fields, settings, feeds, budget, dt, time).solve.iterations
+      iterations += stepGas(crew, fields, settings, { before: still, now: still }, feeds, budget, dt, time).solve.iterations
     }
     for (let s = 0; s < 6; s++) one()
     iterations = 0

@@ -16,9 +16,8 @@ const BEGIN = 4
 function started(crew: Crew, over: Partial<GasItem>): GasSimulation {
   const document = makeShot('validation', { asset: 'none', file: 'none', width: 64, height: 36, first: 1, last: 48, rate: [RATE, 1], encoding: 'srgb' })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
-  const fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, 0], stir: 0.1, confinement: 0, ...over }) as GasItem
-  document.items.fire = fire
-  return new GasSimulation(crew, gasSettings(document, fire, 'full'), RATE)
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, 0], stir: 0.1, confinement: 0, ...over })
+  return new GasSimulation(crew, gasSettings(document, 'fire', 'full'), RATE)
 }
 
 /** The middle one: the height that flame reaches in half of the frames. */

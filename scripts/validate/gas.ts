@@ -9,18 +9,16 @@ import { atMost, type Row, within } from './row.ts'
 const RATE = 24
 
 /** A yard with a wall across the wind: colliders, open sides, everything by an ordinary document. */
-function yard(over: Partial<GasItem>): { document: ShotDocument; fire: GasItem } {
+function yard(over: Partial<GasItem>): ShotDocument {
   const document = makeShot('validation', { asset: 'none', file: 'none', width: 64, height: 36, first: 1, last: 48, rate: [RATE, 1], encoding: 'srgb' })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
   document.items.wall = makeItem('box', { name: 'Wall', order: 2, position: [0.9, 0, 0], width: 0.3, height: 1.4, depth: 1.2, turn: 25 })
-  const fire = makeItem('gas', { name: 'Fire', order: 3, position: [0, 0, 0], diameter: 0.9, heat: 300, cell: 75, reach: 3, wind: 1, ...over }) as GasItem
-  document.items.fire = fire
-  return { document, fire }
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 3, position: [0, 0, 0], diameter: 0.9, heat: 300, cell: 75, reach: 3, wind: 1, ...over })
+  return document
 }
 
 function fire(crew: Crew): Row[] {
-  const { document, fire: item } = yard({})
-  const settings = gasSettings(document, item, 'full')
+  const settings = gasSettings(yard({}), 'fire', 'full')
   const simulation = new GasSimulation(crew, settings, RATE)
   let divergence = 0
   for (let n = 0; n < 48; n++) divergence = Math.max(divergence, simulation.advance().divergence)
@@ -34,11 +32,12 @@ function fire(crew: Crew): Row[] {
 
 function soot(crew: Crew): Row[] {
   const wall = (point: [number, number, number], normal: [number, number, number]) => ({ kind: 'halfspace' as const, point, normal })
-  const { document, fire: item } = yard({ position: [0.8, 0.8, 0.8], shape: 'sphere', diameter: 0.6, heat: 0, smoke: 10, stir: 0.8, cell: 100, wind: 0 })
+  const document = yard({ position: [0.8, 0.8, 0.8], shape: 'sphere', diameter: 0.6, heat: 0, smoke: 10, stir: 0.8, cell: 100, wind: 0 })
   delete document.items.wall
+  const open = gasSettings(document, 'fire', 'full')
   const settings: GasSettings = {
-    ...gasSettings(document, item, 'full'), bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
-    solids: [wall([0, 0, 0], [1, 0, 0]), wall([1.6, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1.6, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, 1.6], [0, 0, -1])],
+    ...open, bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
+    moments: open.moments.map((moment) => ({ ...moment, solids: [wall([0, 0, 0], [1, 0, 0]), wall([1.6, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1.6, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, 1.6], [0, 0, -1])] })),
   }
   const simulation = new GasSimulation(crew, settings, RATE)
   for (let n = 0; n < 48; n++) simulation.advance()
@@ -94,14 +93,14 @@ function advection(crew: Crew): Row[] {
         // The other way round every other step, as the gas does it.
         const order = n % 2 ? [w, u] : [u, w]
         for (const [m, along] of order.entries()) {
-          crew.run('fillGhosts', [from, ...size, 0, 0], 1)
+          crew.run('fillGhosts', [from, ...size, 0, 0, 0], 1)
           crew.run('sweepDensity', [to, from, along === u ? 0 : 2, along, ...(m === 0 ? [0, 0] : [order[0] ?? 0, order[0] === u ? 0 : 2]), 0, 0, m, shift / halves, ...size], size[2])
           ;[from, to] = [to, from]
         }
         continue
       }
       crew.run('advectForward', [3, u, v, w, centred, ...size, shift, from, b], size[2])
-      crew.run('fillGhosts', [b, ...size, 0, 0], 1)
+      crew.run('fillGhosts', [b, ...size, 0, 0, 0], 1)
       crew.run('advectCorrect', [3, u, v, w, centred, ...size, shift, from, b, to], size[2])
       if (scheme === 'semi-Lagrangian') view(to).set(view(b))
       ;[from, to] = [to, from]

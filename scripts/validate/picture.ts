@@ -6,6 +6,8 @@ import { layStack, type StackPasses } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
 const EXTINCTION = 8700
+/** As the closed forms have it: light scattered once. */
+const SINGLE = { ...FINAL, step: 0.25, orders: 1 }
 const THICK = 1.6
 const dusk: PlateLight = { sunDirection: [0, 0, 1], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] }
 
@@ -20,13 +22,13 @@ function block(density: number, kelvinAbove: number, albedo: number, forward = 0
   for (let n = 0; n < tiles ** 3; n++) if (inner(n % tiles) && inner(Math.floor(n / tiles) % tiles) && inner(Math.floor(n / tiles ** 2))) channels[0]?.fill(soot, n * TILE ** 3, (n + 1) * TILE ** 3)
   channels[1]?.fill(toHalf(kelvinAbove))
   const frame: GasFrame = { box: { cell, origin: [-40, -40, -40], size: [80, 80, 80] }, ambient: 300, tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n), channels }
-  return { frame, emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo, forward, extinctionPerSoot: EXTINCTION }
+  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo, forward, extinctionPerSoot: EXTINCTION }
 }
 const camera: Camera = { position: [0, 0, 400], rotation: [0, 0, 0, 1], focalPx: 8000, centre: [8, 8], k1: 0, k2: 0, width: 16, height: 16 }
 
 /** Mean over the middle pixels, where the march's jitter evens out. */
 function seen(crew: Crew, gas: PictureGas, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
-  const passes: Passes = renderPasses(crew, layScene(crew, []), camera, (x, y) => [(x - 8) / 8000, (y - 8) / 8000], [gas], light, FINAL)
+  const passes: Passes = renderPasses(crew, layScene(crew, []), camera, (x, y) => [(x - 8) / 8000, (y - 8) / 8000], [gas], light, SINGLE)
   let sum = 0
   for (let n = 0; n < 256; n++) sum += pass === 'fire' ? (passes.fire.data[n * 3] ?? 0) : (passes.smoke.data[n * 4 + (pass === 'alpha' ? 3 : 0)] ?? 0)
   return sum / 256

@@ -1,6 +1,6 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
-import { emptyBudget, type GasSettings, layFields, stepGas } from '../../core/src/gas/index.ts'
+import { emptyBudget, type GasMoment, type GasSettings, layFields, stepGas } from '../../core/src/gas/index.ts'
 import type { Row } from './row.ts'
 
 const EDGE = 64
@@ -12,12 +12,16 @@ export function vortexRows(crew: Crew): Row[] {
   const size = [EDGE, EDGE, DEEP] as const
   const wall = (point: [number, number, number], normal: [number, number, number]) => ({ kind: 'halfspace' as const, point, normal })
   const deep = DEEP * cell
-  const settings: GasSettings = {
-    cell, sources: [], ambient: 288, wind: [0, 0, 0], sootYield: 0, burnTime: 1, radiant: 0, confinement: 0, courant: 1, mostCells: 1e7, seed: 1, bounds: { low: [0, 0, 0], high: [1, 1, deep] },
+  const still: GasMoment = {
+    sources: [], forces: [], wind: [0, 0, 0],
     solids: [wall([0, 0, 0], [1, 0, 0]), wall([1, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, deep], [0, 0, -1])],
   }
+  const settings: GasSettings = {
+    cell, sources: [], forces: [], moments: [still], runUp: 0, ambient: 288, shear: { exponent: 0, at: 10, ground: 0 }, sootYield: 0, burnTime: 1, radiant: 0, black: true, fade: 0, confinement: 0, courant: 1,
+    cut: false, mostCells: 1e7, seed: 1, bounds: { low: [0, 0, 0], high: [1, 1, deep] },
+  }
   const mark = crew.heap.mark()
-  const fields = layFields(crew, mark, { cell, origin: [0, 0, 0], size: [...size] }, settings)
+  const fields = layFields(crew, mark, { cell, origin: [0, 0, 0], size: [...size] }, settings, still)
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, paddedCells(size))
   const [x, y] = [(i: number): number => (Math.PI * i) / EDGE, (j: number): number => (Math.PI * j) / EDGE]
   for (let k = 0; k < DEEP; k++)
@@ -39,7 +43,7 @@ export function vortexRows(crew: Crew): Row[] {
   const budget = emptyBudget()
   const after: number[] = []
   for (const until of [EDGE / Math.PI, 2 * EDGE]) {
-    while (budget.steps < Math.round(until)) stepGas(crew, fields, settings, [], budget, cell, 0)
+    while (budget.steps < Math.round(until)) stepGas(crew, fields, settings, { before: still, now: still }, [], budget, cell, 0)
     after.push((100 * energy()) / start)
   }
   crew.heap.release(mark)

@@ -84,7 +84,7 @@ export async function getBlob(store: Store, sha256: string): Promise<Buffer<Arra
 
 /** Removes a blob that nothing refers to any more. */
 export async function dropBlob(store: Store, sha256: string): Promise<void> {
-  const { rows } = await store.pool.query<{ used: boolean }>('select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from result where restart_blob = $1) as used', [sha256])
+  const { rows } = await store.pool.query<{ used: boolean }>('select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from restart where blob = $1) as used', [sha256])
   if (rows[0]?.used) return
   await store.db.deleteFrom('blob').where('sha256', '=', sha256).execute()
   await rm(placeOf(store, sha256), { force: true })

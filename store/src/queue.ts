@@ -6,7 +6,11 @@ import type { Store } from './open.ts'
 export const jobSchemas = {
   plate: z.object({ asset: z.string(), path: z.string(), kind: z.enum(['movie', 'stills']), rate: z.tuple([z.int(), z.int()]).optional(), shot: z.string().optional() }),
   gas: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
-  picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']), gasKeys: z.array(z.string()) }),
+  picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']) }),
+  /** Makes frames of a kept gas finer. */
+  finer: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
+  /** Takes frames of OpenVDB in as a gas's. */
+  taken: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
   /** Follows the plate and, where a solve's key is given, solves its camera. */
   match: z.object({ shot: z.int(), tracks: z.string(), solve: z.string().optional() }),
   /** Follows a thing that moves by itself, and solves where it is. */

@@ -8,18 +8,21 @@ export interface Database {
   /** Append-only; `number` counts within the shot. label: a named version. */
   shot_revision: { shot_id: number; number: number; parent: number | null; document: JSONColumnType<object>; label: string | null; created: Timestamp }
   /** A plate taken in. state: waiting, reading, ready, failed. info: grain and whatever was measured. */
-  asset: { id: string; kind: 'plate'; file: string; state: string; info: JSONColumnType<object>; error: JSONColumnType<object> | null; done: Generated<number>; total: Generated<number>; created: Timestamp }
-  asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter'; blob: string }
+  asset: { id: string; kind: 'plate' | 'volume'; file: string; state: string; info: JSONColumnType<object>; error: JSONColumnType<object> | null; done: Generated<number>; total: Generated<number>; created: Timestamp }
+  asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter' | 'vdb'; blob: string }
   blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }
-  /** One recipe's result. fence rises with every new holder of the lease; state holds the restart state's place. */
+  /** One recipe's result. fence rises with every new holder of the lease; the time it took is in seconds. */
   result: {
-    key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
+    key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
     state: 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
-    first: number; last: number; restart: JSONColumnType<object> | null; restart_blob: string | null
+    first: number; last: number
     fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
     error: JSONColumnType<object> | null; seconds: Generated<number>; share: Generated<number>; doing: Generated<string | null>; used: Timestamp; created: Timestamp
   }
-  result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; created: Timestamp }
+  /** chain: of a run that goes from frame to frame, the key of all that decided it up to this frame. */
+  result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; chain: Generated<string | null>; created: Timestamp }
+  /** Full states of a run after so many frames. */
+  restart: { key: string; done: number; chain: string; state: JSONColumnType<object>; blob: string; created: Timestamp }
   note: { id: Generated<number>; shot_id: number; frame: number | null; text: string; created: Timestamp }
   machine: { id: string; host: string; threads: number; beat: Timestamp; doing: string | null }
 }

@@ -2,7 +2,7 @@ import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
 import { readExr, readGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
-import { composeFrame, gasSettings, goldenHash, plateImage, readPasses, renderPicture, shownGases, stackSettings } from '@lantern/core/pipeline'
+import { composeFrame, goldenHash, neededFrames, plateImage, readPasses, renderPicture, stackSettings } from '@lantern/core/pipeline'
 import type { Passes } from '@lantern/core/picture'
 import { toDisplay } from '@lantern/core/sit'
 import type { ComposeRequest, LookReply, LookRequest, ThinRequest } from './protocol.ts'
@@ -64,7 +64,9 @@ function few<T>(most: number): { get(key: string): T | undefined; put(key: strin
 const plates = few<FloatImage>(24)
 const passesKept = few<Passes>(12)
 const thinPasses = few<Passes>(48)
-const thinRuns = new Map<string, { key: string; frames: GasFrame[] }>()
+/** A thin run's frames, the newest over the older ones: the same frame made finer takes the coarser one's place. */
+const thinRuns = new Map<string, { key: string; first: number; frames: GasFrame[]; made: number }>()
+const keptGas = few<GasFrame>(16)
 let last: FloatImage | undefined
 
 async function fetched(path: string): Promise<Uint8Array> {
@@ -97,27 +99,33 @@ async function plateOf({ document, frame, size }: ComposeRequest): Promise<Float
   return plates.put(key, plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4))
 }
 
-/** Passes of the thin gases at this frame; undefined while none has come so far. */
+/** Passes of the thin gases at this frame; undefined while none has come so far. Frames that the run has not come to yet are stood in for by its newest. */
 function thinPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Passes | undefined {
   if (source.kind !== 'thin') return undefined
-  const gases = shownGases(document)
-  const at = frame - document.plate.first
-  const runs = gases.map(([id]) => thinRuns.get(id))
-  const frames = runs.map((run) => run && run.frames.length > 0 ? run.frames[Math.min(at, run.frames.length - 1)] : undefined)
-  if (frames.every((one) => !one)) return undefined
-  const key = JSON.stringify([frame, runs.map((run) => [run?.key, Math.min(at, (run?.frames.length ?? 0) - 1)]), gases.map(([, gas]) => [gas.albedo, gas.forward, gas.thickness]), document.light, document.items, source.camera])
-  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.camera, frames, 'look'))
+  const { showings } = source.at
+  const runs = new Map([...new Set(showings.map(({ gas }) => gas))].map((gas) => [gas, thinRuns.get(gas)]))
+  const frameOf = (gas: string, wanted: number): GasFrame | undefined => {
+    const run = runs.get(gas)
+    return run && run.frames.length > 0 ? run.frames[Math.min(Math.max(0, wanted - run.first), run.frames.length - 1)] : undefined
+  }
+  if (showings.every(({ gas, frames }) => frames.every((one) => !frameOf(gas, one.frame)))) return undefined
+  const key = JSON.stringify([frame, [...runs].map(([gas, run]) => [gas, run?.key, run?.made]), showings, document.light, document.items, source.at.camera])
+  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.at, frameOf, 'look'))
 }
 
 /** Passes of kept gas that the farm has not made a picture of yet. */
 async function gasPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Promise<Passes | undefined> {
   if (source.kind !== 'gas') return undefined
-  const gases = shownGases(document)
-  const key = JSON.stringify([frame, source.keys, gases.map(([, gas]) => [gas.albedo, gas.forward, gas.thickness]), document.light, document.items, source.camera])
+  const { showings, camera } = source.at
+  const key = JSON.stringify([frame, source.keys, showings, document.light, document.items, camera])
   const there = thinPasses.get(key)
   if (there) return there
-  const frames = await Promise.all(source.keys.map(async (result) => readGasFrame(await fetched(`/api/results/${result}/${frame}`))))
-  return thinPasses.put(key, renderPicture(crew, document, source.camera, frames, 'look'))
+  const frames = new Map<string, GasFrame>()
+  await Promise.all([...neededFrames(showings)].flatMap(([gas, wanted]) => [...wanted].map(async (one) => {
+    const place = `${source.keys[gas]}/${one}`
+    frames.set(`${gas}/${one}`, keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))))
+  })))
+  return thinPasses.put(key, renderPicture(crew, document, source.at, (gas, one) => frames.get(`${gas}/${one}`), 'look'))
 }
 
 async function keptPasses(key: string, frame: number): Promise<Passes> {
@@ -149,6 +157,8 @@ interface Burning {
   simulation: GasSimulation
   runUp: number
   kept: GasFrame[]
+  /** Whether this is the second, finer burn. */
+  finer: boolean
 }
 const burning = new Map<string, Burning>()
 let turning = false
@@ -160,16 +170,22 @@ function putOut(item: string): void {
   burning.delete(item)
 }
 
+function start(request: ThinRequest, finer: boolean): void {
+  const { item, settings, rate } = request
+  const own = makeCrew(1)
+  const before = finer ? thinRuns.get(item)?.frames ?? [] : []
+  const made = finer ? request.finer ?? settings : settings
+  // The run-up is shortened: a thin fire stands after half a second, and a first look should not wait.
+  const runUp = finer ? made.runUp : Math.min(made.runUp, Math.ceil(rate / 2))
+  burning.set(item, { request, crew: own, simulation: new GasSimulation(own, { ...made, runUp }, rate), runUp, kept: [...before], finer })
+}
+
 /** Lights a thin gas in place of the item's one before. */
 function light(request: ThinRequest): void {
-  const { key, item, document } = request
-  const gas = document.items[item]
-  if (gas?.kind !== 'gas' || thinRuns.get(item)?.key === key || burning.get(item)?.request.key === key) return
+  const { key, item } = request
+  if (thinRuns.get(item)?.key === key || burning.get(item)?.request.key === key) return
   putOut(item)
-  const own = makeCrew(1)
-  const rate = document.plate.rate[0] / document.plate.rate[1]
-  // The run-up is shortened: a thin fire stands after half a second, and a first look should not wait.
-  burning.set(item, { request, crew: own, simulation: new GasSimulation(own, gasSettings(document, gas, 'thin'), rate), runUp: Math.min(gas.runUp, Math.ceil(rate / 2)), kept: [] })
+  start(request, false)
   if (!turning) void turn()
 }
 
@@ -189,18 +205,19 @@ async function turn(): Promise<void> {
   turning = false
 }
 
-function advanceThin(item: string, { request, simulation, runUp, kept }: Burning): void {
-  const { key, document, frames } = request
+function advanceThin(item: string, { request, simulation, runUp, kept, finer }: Burning): void {
+  const { key, first, frames } = request
   const begun = performance.now()
   const figures = simulation.advance()
   const n = simulation.done - 1 - runUp
-  if (n < 0 && simulation.done % SHOWN_OF_RUN_UP !== 0) return
+  if (n < 0 && (finer || simulation.done % SHOWN_OF_RUN_UP !== 0)) return
   // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
   kept[Math.max(0, n)] = simulation.keep()
-  thinRuns.set(item, { key, frames: kept })
-  say({ what: 'thin-frame', key, item, frame: document.plate.first + Math.max(0, n), heatKw: figures.heatKw, of: frames, milliseconds: performance.now() - begun })
+  thinRuns.set(item, { key, first, frames: kept, made: (thinRuns.get(item)?.made ?? 0) + 1 })
+  say({ what: 'thin-frame', key, item, frame: first + Math.max(0, n), heatKw: figures.heatKw, flame: figures.flame, height: figures.height, of: frames, milliseconds: performance.now() - begun, cell: simulation.box.cell, finer })
   if (n < frames - 1) return
   putOut(item)
+  if (!finer && request.finer) return start(request, true)
   say({ what: 'thin-done', key, item })
 }
 

@@ -1,9 +1,14 @@
+import type { FloatImage } from '@lantern/core/data'
+import type { GasSettings } from '@lantern/core/gas'
+import type { PictureFrame } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
-import type { Camera, FloatImage } from '@lantern/core/data'
 
-/** What a frame is laid from: kept passes by their result, kept gas (keys in the roster's order) or thin gas rendered here, or the bare plate. */
-export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; camera: Camera; keys: string[] } | { kind: 'thin'; camera: Camera } | { kind: 'none' }
+/** What shows at a frame, without what reads signals: the document that goes with it is settled. */
+export type SettledFrame = Omit<PictureFrame, 'inputs'>
+
+/** What a frame is laid from: kept passes by their result, kept gas (a result's key for every gas that shows) or thin gas rendered here, or the bare plate. */
+export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string> } | { kind: 'thin'; at: SettledFrame } | { kind: 'none' }
 
 export interface ComposeRequest {
   what: 'compose'
@@ -21,7 +26,12 @@ export interface ThinRequest {
   /** Key of the thin recipe; a newer request ends an older one. */
   key: string
   item: string
-  document: ShotDocument
+  settings: GasSettings
+  /** The same made finer, burnt after the thin one while a person watches; none where it would be no finer. */
+  finer?: GasSettings
+  /** The run's first frame as numbered in the plate, frames a second, and how many of them are burnt. */
+  first: number
+  rate: number
   frames: number
 }
 export interface ProbeRequest {
@@ -35,7 +45,7 @@ export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 
 export type LookReply =
   | { what: 'here' }
   | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number }
-  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; of: number; milliseconds: number }
+  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; flame: number; height: number; of: number; milliseconds: number; cell: number; finer: boolean }
   | { what: 'thin-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }

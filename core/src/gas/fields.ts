@@ -1,6 +1,10 @@
 import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
-import { buildPressure, type ClosedSides, flagGhosts, type PressureSystem } from './pressure.ts'
+import { pow } from '../math/index.ts'
+import { layWhirls } from './forces.ts'
+import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem } from './pressure.ts'
+import type { GasMoment, GasSettings } from './settings.ts'
+import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares } from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
 export const KEPT_FIELDS = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
@@ -8,7 +12,7 @@ export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
  * The gas's memory on the crew's heap, all padded fields of one box:
- *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2.
+ *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2; open shares 3 where walls cut cells.
  */
 export interface GasFields {
   box: CellBox
@@ -21,30 +25,21 @@ export interface GasFields {
   flags: number
   system: PressureSystem
   partial: number
+  /** The wind's factor in each of the ny + 2 rows; 0 where it is the same everywhere. */
+  rows: number
+  /** Open shares of the faces, where walls cut through cells. */
+  open?: OpenShares
+  /** What moving walls push, through this step. */
+  moving?: readonly MovingFaces[]
+  /** The whirl tile of a seed. */
+  whirls(seed: number): number
+  /** The heap where the pressure system begins: it is laid anew when walls move. */
+  systemMark: number
 }
 
-export interface GasSurroundings {
-  /** Air temperature, K. */
-  ambient: number
-  /** Wind, m/s. */
-  wind: readonly [number, number, number]
-  solids: readonly Solid[]
-}
+export type GasSurroundings = Pick<GasSettings, 'ambient' | 'shear' | 'forces' | 'cut'>
 
-const SOLID = 0
-const FLUID = 1
 export const SCRATCH_FIELDS = 5
-
-/** Writes 0 (solid) or 1 (fluid) per cell by its centre. */
-function markSolids(flags: Uint8Array, box: CellBox, solids: readonly Solid[]): void {
-  const [nx, ny, nz] = box.size
-  for (let k = 0; k < nz; k++)
-    for (let j = 0; j < ny; j++)
-      for (let i = 0; i < nx; i++) {
-        const at = [(box.origin[0] + i + 0.5) * box.cell, (box.origin[1] + j + 0.5) * box.cell, (box.origin[2] + k + 0.5) * box.cell] as const
-        flags[paddedIndex(box.size, i, j, k)] = solids.some((solid) => distanceTo(solid, at) < 0) ? SOLID : FLUID
-      }
-}
 
 /** A side of the box whose whole outside layer lies in solids is closed. */
 function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
@@ -67,8 +62,55 @@ function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
   return closed
 }
 
+/** Factors of the wind by row. 0: no shear. */
+function layRows(crew: Crew, box: CellBox, { exponent, at, ground }: GasSettings['shear']): number {
+  if (exponent <= 0) return 0
+  const rows = crew.heap.alloc((box.size[1] + 2) * 4)
+  const view = crew.heap.f32(rows, box.size[1] + 2)
+  // The power law of the wind near the ground; its foot is held at a tenth of a metre.
+  for (let j = 0; j < view.length; j++) view[j] = pow(Math.max(0.1, (box.origin[1] + j - 0.5) * box.cell - ground) / at, exponent)
+  return rows
+}
+
+function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: number, open: OpenShares | undefined, closed: ClosedSides): PressureSystem {
+  const cells = paddedCells(box.size)
+  if (open) cutCells(crew, box, solids, flags, open)
+  else markCells(crew.heap.u8(flags, cells), box, solids)
+  flagGhosts(crew.heap.u8(flags, cells), box.size, closed)
+  return buildPressure(crew, box.size, flags, closed, open)
+}
+
+/** Stops what flows through walls. */
+function stopAtWalls(crew: Crew, fields: GasFields): void {
+  const { pointers, scratch, flags, box } = fields
+  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
+  closeWalls(crew, fields)
+}
+
+/** Faces that are wholly closed stand still, or go with their moving wall. */
+export function closeWalls(crew: Crew, { pointers, open, moving, box }: GasFields): void {
+  if (!open) return
+  const layer = (box.size[0] + 2) * (box.size[1] + 2)
+  ;[pointers.u, pointers.v, pointers.w].forEach((field, axis) => {
+    crew.run('closeFaces', [field, open[axis] ?? 0, layer], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+    const faces = moving?.[axis]
+    if (!faces) return
+    const values = crew.heap.f32(field, paddedCells(box.size))
+    faces.elements.forEach((e, n) => {
+      if ((faces.closed[n] ?? 0) >= 1) values[e] = faces.speeds[n] ?? 0
+    })
+  })
+}
+
+/** Puts the walls where a moment has them; before: where they were dt ago. The heap past the pressure system is lost. */
+export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
+  crew.heap.release(fields.systemMark)
+  fields.system = layWalls(crew, fields.box, now.solids, fields.flags, fields.open, fields.closed)
+  fields.moving = fields.open && movingFaces(crew, fields.box, before.solids, now.solids, fields.open, dt)
+}
+
 /** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind. Anything that was on the heap past the mark is lost. */
-export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, sides?: ClosedSides): GasFields {
+export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Pick<GasMoment, 'wind' | 'solids'>, sides?: ClosedSides): GasFields {
   const { heap } = crew
   heap.release(mark)
   const cells = paddedCells(box.size)
@@ -77,20 +119,28 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
     heap.f32(pointer, cells).fill(value)
     return pointer
   }
-  const closed = sides ?? closedSides(box, surroundings.solids)
-  const [wx, wy, wz] = surroundings.wind
+  const closed = sides ?? closedSides(box, moment.solids)
+  const [wx, wy, wz] = moment.wind
   const pointers = { u: field(wx), v: field(wy), w: field(wz), density: field(1), fuel: field(0), soot: field(0), burnt: field(0), pressure: field(0) }
   const expansion = field(0)
   const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
   const centred = heap.alloc(cells * 16)
   const flags = heap.alloc(cells)
-  markSolids(heap.u8(flags, cells), box, surroundings.solids)
-  flagGhosts(heap.u8(flags, cells), box.size, closed)
-  const system = buildPressure(crew, box.size, flags, closed)
+  const open: OpenShares | undefined = surroundings.cut ? [heap.alloc(cells), heap.alloc(cells), heap.alloc(cells)] : undefined
   const partial = heap.alloc(box.size[2] * 80)
-  const fields = { box, closed, pointers, expansion, scratch, centred, flags, system, partial }
-  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
+  const rows = layRows(crew, box, surroundings.shear)
+  if (rows) for (const [pointer, wind] of [[pointers.u, wx], [pointers.w, wz]] as const) sheared(heap.f32(pointer, cells), box, heap.f32(rows, box.size[1] + 2), wind)
+  const whirls = layWhirls(crew, surroundings)
+  const systemMark = heap.mark()
+  const system = layWalls(crew, box, moment.solids, flags, open, closed)
+  const fields: GasFields = { box, closed, pointers, expansion, scratch, centred, flags, system, partial, rows, whirls, systemMark, ...(open ? { open } : {}) }
+  stopAtWalls(crew, fields)
   return fields
+}
+
+function sheared(field: Float32Array, { size }: CellBox, rows: Float32Array, wind: number): void {
+  const [nx, ny, nz] = size
+  for (let k = 0; k < nz + 2; k++) for (let j = 0; j < ny + 2; j++) field.fill(wind * (rows[j] ?? 1), (k * (ny + 2) + j) * (nx + 2), (k * (ny + 2) + j + 1) * (nx + 2))
 }
 
 /** The kept fields and the expansion as floats of their own, in KEPT_FIELDS' order: what a restart state holds. */
@@ -100,9 +150,9 @@ export function takeFields(crew: Crew, fields: GasFields): Float32Array[] {
 }
 
 /** Moves what two boxes share into another box on the same lattice; the rest of the new box is ambient air. */
-export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings): GasFields {
+export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings, moment: Pick<GasMoment, 'wind' | 'solids'>): GasFields {
   const before = takeFields(crew, fields)
-  const next = layFields(crew, mark, box, surroundings)
+  const next = layFields(crew, mark, box, surroundings, moment)
   const targets = [...KEPT_FIELDS.map((name) => next.pointers[name]), next.expansion]
   const cells = paddedCells(box.size)
   const from = fields.box
@@ -126,6 +176,6 @@ export function moveFields(crew: Crew, mark: number, fields: GasFields, box: Cel
           target.set(source.subarray(row, row + length - 1 + (n === 0 ? 1 : 0)), to)
         }
     })
-  crew.run('project', [next.pointers.u, next.pointers.v, next.pointers.w, next.scratch[0] ?? 0, next.flags, ...box.size], box.size[2])
+  stopAtWalls(crew, next)
   return next
 }

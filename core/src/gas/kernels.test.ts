@@ -47,13 +47,13 @@ const at = (field: Float32Array, e: number): number => field[e] ?? 0
 const close = (measured: number, expected: number): void => expect(Math.abs(measured - expected)).toBeLessThanOrEqual(1e-5 * Math.max(1, Math.abs(expected)))
 
 describe('forces', () => {
-  it('lift by g (1 / density - 1) at the faces between cells', () => {
+  it('lift by g (1 / (density + what floats in it) - 1) at the faces between cells', () => {
     const { crew, noise, view } = fields(1)
-    const [v, density] = [noise(-1, 1), noise(0.2, 1)]
+    const [v, density, floating] = [noise(-1, 1), noise(0.2, 1), noise(0, 0.3)]
     const before = view(v).slice()
-    crew.run('buoyancy', [v, density, 0.0981, ...SIZE], SIZE[2])
+    crew.run('buoyancy', [v, density, floating, 0.0981, ...SIZE], SIZE[2])
     eachCell((e, _, j) => {
-      const mean = (at(view(density), e) + at(view(density), e - SX)) / 2
+      const mean = (at(view(density), e) + at(view(density), e - SX) + at(view(floating), e) + at(view(floating), e - SX)) / 2
       close(at(view(v), e), at(before, e) + (j > 0 ? 0.0981 * (1 / mean - 1) : 0))
     })
   })
@@ -155,7 +155,7 @@ describe('carrying densities', () => {
   const carried = (made: Fields, faces: readonly number[], field: number, order: readonly number[]): number => {
     let from = field
     for (const [n, axis] of order.entries()) {
-      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0], 1)
+      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0], 1)
       const to = made.zero()
       made.crew.run('sweepDensity', [to, from, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), n === 2 ? 1 : 0, 1, ...SIZE], SIZE[2])
       from = to
@@ -187,7 +187,7 @@ describe('carrying densities', () => {
       const field = made.noise(0, 1)
       const step = [1, SX, SXY][axis] ?? 1
       const to = made.zero()
-      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0], 1)
+      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0], 1)
       made.crew.run('sweepDensity', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, ...SIZE], SIZE[2])
       const p = made.view(field)
       const slope = (a: number, b: number): number => (a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0)
@@ -299,7 +299,7 @@ describe('looking over a field', () => {
     const { crew, noise, view } = fields(10)
     const u = noise(-2, 2)
     const before = view(u).slice()
-    crew.run('calmInflow', [u, 0, 0.25, 1, ...SIZE], 1)
+    crew.run('calmInflow', [u, 0, 0.25, 1, 0, ...SIZE], 1)
     eachCell((e) => expect(at(view(u), e)).toBe(at(before, e)))
     for (const [j, k] of [[0, 0], [3, 4], [6, 7]] as const) {
       const e = paddedIndex(SIZE, SIZE[0], j, k)
@@ -311,14 +311,14 @@ describe('looking over a field', () => {
     const { crew, noise, view } = fields(13)
     const f = noise(1, 2)
     const before = view(f).slice()
-    crew.run('fillGhosts', [f, ...SIZE, 128, 5], 1)
+    crew.run('fillGhosts', [f, ...SIZE, 128, 5, 0], 1)
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(at(before, paddedIndex(SIZE, SIZE[0], 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(5)
   })
   it('mirrors ghosts along closed sides and fills them beyond open ones', () => {
     const { crew, noise, view } = fields(8)
     const f = noise(1, 2)
-    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5], 1)
+    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5, 0], 1)
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(at(view(f), paddedIndex(SIZE, 0, 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(5)
     expect(at(view(f), paddedIndex(SIZE, 3, SIZE[1], 3))).toBe(at(view(f), paddedIndex(SIZE, 3, SIZE[1] - 1, 3)))

@@ -22,6 +22,42 @@ export interface PressureSystem {
   /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
   readonly cells: number
   readonly enclosed: boolean
+  /** Cells that walls cut through, where there are any: pointers to the list, its offsets by layer and the weights (kernels/assembly/pressure.ts). */
+  readonly cut?: { list: number; offsets: number; weights: number }
+}
+
+/** Lists the cells whose open shares differ from their whole neighbours'. open: pointers to the shares of the faces of each axis. */
+function listCut(crew: Crew, size: readonly [number, number, number], flagsAt: number, open: readonly [number, number, number]): PressureSystem['cut'] {
+  const { heap } = crew
+  const count = paddedCells(size)
+  const [nx, ny, nz] = size
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const flags = heap.u8(flagsAt, count)
+  const [fu, fv, fw] = open.map((pointer) => heap.u8(pointer, count)) as [Uint8Array, Uint8Array, Uint8Array]
+  const elements: number[] = []
+  const weights: number[] = []
+  const offsets = [0]
+  const whole = (e: number, share: number): boolean => share === (flags[e] === SOLID ? 0 : SHARES)
+  for (let k = 1; k <= nz; k++) {
+    for (let j = 1; j <= ny; j++)
+      for (let e = k * sxy + j * sx + 1, i = 1; i <= nx; i++, e++) {
+        if (flags[e] !== FLUID) continue
+        const [a, b, c, d, f, g] = [fu[e] ?? 0, fu[e + 1] ?? 0, fv[e] ?? 0, fv[e + sx] ?? 0, fw[e] ?? 0, fw[e + sxy] ?? 0]
+        if (whole(e - 1, a) && whole(e + 1, b) && whole(e - sx, c) && whole(e + sx, d) && whole(e - sxy, f) && whole(e + sxy, g)) continue
+        elements.push(e)
+        weights.push(a / SHARES, b / SHARES, c / SHARES, d / SHARES, f / SHARES, g / SHARES, SHARES / (a + b + c + d + f + g), (i + j + k) & 1)
+      }
+    offsets.push(elements.length)
+  }
+  if (elements.length === 0) return undefined
+  const place = (values: readonly number[], floats: boolean): number => {
+    const at = heap.alloc(values.length * 4)
+    if (floats) heap.f32(at, values.length).set(values)
+    else heap.i32(at, values.length).set(values)
+    return at
+  }
+  return { list: place(elements, false), offsets: place(offsets, false), weights: place(weights, true) }
 }
 
 export interface SolveReport {
@@ -38,7 +74,10 @@ const COARSEST_EDGE = 4
 const COARSEST_SWEEPS = 8
 const MOST_ITERATIONS = 200
 const SOLID = 0
+const FLUID = 1
 const AIR = 2
+/** A face that is open. */
+const SHARES = 255
 
 const ghostOf = (closed: ClosedSides, bit: number): number => (closed & bit ? SOLID : AIR)
 
@@ -68,9 +107,9 @@ export function layersPerChunk(size: readonly [number, number, number], threads:
 
 /**
  * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
- * size: interior cells; flags: pointer to the padded bytes, ghosts written.
+ * size: interior cells; flags: pointer to the padded bytes, ghosts written; open: shares of the faces, where walls cut cells.
  */
-export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides): PressureSystem {
+export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number]): PressureSystem {
   const { heap } = crew
   const levels: Level[] = []
   let finerFlags = flags
@@ -106,7 +145,8 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
   let cells = 0
   const diag = heap.u8(top.diag, paddedCells(size))
   for (let i = 0; i < diag.length; i++) if (diag[i]) cells++
-  return { levels, partial, cells, enclosed: closed === 63 }
+  const cut = open && listCut(crew, size, flags, open)
+  return { levels, partial, cells, enclosed: closed === 63, ...(cut ? { cut } : {}) }
 }
 
 /** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */
@@ -130,9 +170,16 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   if (!level) return
   const [nx, ny, nz] = level.size
   const chunk = layersPerChunk(level.size, crew.threads)
-  const sweep = (colour: number): void => crew.run('smooth', [x, b, level.diag, nx, ny, nz, colour], nz, chunk)
+  const cut = depth === 0 ? system.cut : undefined
+  const strides = [nx + 2, (nx + 2) * (ny + 2)]
+  const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, ...strides, colour], nz, chunk)
+  const sweep = (colour: number): void => {
+    crew.run('smooth', [x, b, level.diag, nx, ny, nz, colour], nz, chunk)
+    again(colour, 0)
+  }
   const coarser = system.levels[depth + 1]
   crew.run('smoothFirst', [x, b, level.diag, nx, ny, nz, 0], nz, chunk)
+  again(0, 1)
   sweep(1)
   if (!coarser) {
     for (let s = 0; s < COARSEST_SWEEPS; s++) {
@@ -148,6 +195,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   sweep(0)
   sweep(1)
   crew.run('residual', [t, x, b, level.diag, level.norm, nx, ny, nz], nz, chunk)
+  if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights, ...strides], nz, chunk)
   const [cx, cy, cz] = coarser.size
   crew.run('restrict', [coarser.b, t, coarser.diag, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
@@ -167,7 +215,6 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
   const [nx, ny, nz] = top.size
-  const cells = paddedCells(top.size)
   const chunk = layersPerChunk(top.size, crew.threads)
   const { partial } = system
   for (const field of [p, d, z, q]) crew.run('fill', [field, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
@@ -176,9 +223,11 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
     return sumPartials(crew, partial, nz)
   }
   const start = Math.sqrt(dotOf(r, r))
-  const rhs = crew.heap.f32(r, cells)
   let largest = 0
-  if (stop.largest !== undefined) for (let i = 0; i < cells; i++) largest = Math.max(largest, Math.abs(rhs[i] ?? 0))
+  if (stop.largest !== undefined) {
+    crew.run('fastest', [r, r, r, partial, nx, ny, nz], nz, chunk)
+    largest = maxPartials(crew, partial, nz)
+  }
   const done = (norm: number): boolean => norm === 0 || ((stop.relative === undefined || norm <= stop.relative * start) && (stop.largest === undefined || largest <= stop.largest))
   let norm = start
   let iterations = 0
@@ -189,6 +238,8 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
     crew.run('stepDirection', [d, z, iterations === 0 ? 0 : next / rz, nx, ny, nz], nz, chunk)
     rz = next
     crew.run('applyDot', [q, d, top.diag, partial, nx, ny, nz], nz, chunk)
+    const { cut } = system
+    if (cut) crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights, nx + 2, (nx + 2) * (ny + 2)], nz, chunk)
     const dq = sumPartials(crew, partial, nz)
     if (!(dq > 0)) break
     crew.run('stepSolution', [p, r, d, q, rz / dq, partial, nx, ny, nz], nz, chunk)

@@ -27,3 +27,17 @@ export function pulseRate(values: readonly number[], rate: number): number | und
   }
   return undefined
 }
+
+/** Seconds round a frame that its pulse rate is read from. */
+const PULSE_SECONDS = 4
+
+/** The pulse rate at a frame, from values of the frames round it; undefined where too few are there. */
+export function pulseAt(values: ReadonlyMap<number, number>, frame: number, rate: number): number | undefined {
+  const half = Math.round((PULSE_SECONDS * rate) / 2)
+  const near: number[] = []
+  for (let n = frame - half; n <= frame + half; n++) {
+    const value = values.get(n)
+    if (value !== undefined) near.push(value)
+  }
+  return near.length > half ? pulseRate(near, rate) : undefined
+}

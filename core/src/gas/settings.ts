@@ -1,51 +1,126 @@
 import type { Solid } from '../data/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import type { Quaternion, Vec3 } from '../math/index.ts'
 
-/** Where gas comes from. Lengths in metres. */
+/** What a camera sees inside drawn shapes: places in the picture are x right, y down, over the distance along the view axis. */
+export interface GasView {
+  eye: Vec3
+  /** Camera to world. */
+  rotation: Quaternion
+  shapes: readonly (readonly (readonly [number, number])[])[]
+  /** Bounds of what it sees inside them, m. */
+  low: Vec3
+  high: Vec3
+}
+
+/** Where gas comes from, in the source's own frame (its centre, turned by its rotation) unless said. Lengths in metres. */
 export type SourceShape =
   | { kind: 'disc'; radius: number; thickness: number }
   | { kind: 'box'; half: Vec3 }
   | { kind: 'ball'; radius: number }
+  /** A strip of such a breadth on a run of straight pieces, as high as it is thick. */
+  | { kind: 'line'; points: readonly Vec3[]; radius: number; thickness: number }
+  /** The layer before a solid's surface (its number among the moment's solids), in the world; where there is a view only what it sees inside its shapes. */
+  | { kind: 'surface'; solid: number; view?: GasView }
+  /** The layer before whatever solid the view sees inside its shapes. */
+  | { kind: 'area'; view: GasView }
+  /** Balls, given moment by moment. */
+  | { kind: 'points' }
 
+/** What of a source stays the same through a run. */
 export interface GasSource {
   shape: SourceShape
+  /** Heat and smoke are of a square metre of it. */
+  perArea: boolean
+  /** Patches of such a size, m, that cover such a share of it. */
+  pattern?: { size: number; share: number }
+}
+
+/** A source at one moment, in the world. */
+export interface SourceMoment {
   centre: Vec3
-  /** Heat that the released fuel gives when burnt, W. 0 for smoke alone. */
+  rotation: Quaternion
+  /** Heat that the released fuel gives when burnt, W or W/m^2. 0 for smoke alone. */
   heat: number
-  /** Soot set free by itself, kg/s. */
+  /** Soot, dust or drops set free by themselves, kg/s or kg/(s m^2). */
   smoke: number
   /** Temperature of what comes out, K. */
   temperature: number
-  /** Upward speed of what comes out, m/s. */
+  /** Speed of what comes out, m/s, along `aim` (unit; a surface sends it along its normal). */
   speed: number
+  aim: Vec3
   /** Random stirring of the air in the source, m/s. */
   stir: number
+  /** x y z radius of each ball, m, for shape 'points'. */
+  points?: readonly number[]
+}
+
+export type ForceWay = 'push' | 'swirl' | 'blow' | 'drag' | 'turbulence'
+export interface GasForce {
+  way: ForceWay
+  /** Share of the radius over which it fades, 0 to 1. */
+  soft: number
+  /** Of turbulence: size of its whirls, m; how often a second they are others; which they are. */
+  size: number
+  change: number
+  seed: number
+}
+export interface ForceMoment {
+  centre: Vec3
+  /** Unit. */
+  axis: Vec3
+  /** m/s^2; of drag 1/s. */
+  strength: number
+  /** m; 0: everywhere. */
+  radius: number
+}
+
+/** All that may change from frame to frame. The lists are as long in every moment. */
+export interface GasMoment {
+  sources: readonly SourceMoment[]
+  forces: readonly ForceMoment[]
+  /** Wind, m/s. */
+  wind: Vec3
+  solids: readonly Solid[]
 }
 
 /** Everything that decides a gas run, SI units. */
 export interface GasSettings {
   cell: number
   sources: readonly GasSource[]
-  solids: readonly Solid[]
+  forces: readonly GasForce[]
+  /** One for the whole run, or one a frame of the plate; the run-up has the first. */
+  moments: readonly GasMoment[]
+  /** Frames before the plate's first. */
+  runUp: number
   /** Air temperature, K. */
   ambient: number
-  wind: Vec3
+  /** The wind falls towards the ground as (height over `ground` / `at`) ^ exponent; 0: not at all. */
+  shear: { exponent: number; at: number; ground: number }
   /** Soot per fuel burnt, kg/kg. */
   sootYield: number
   /** Time in which fuel that is alight and not stirred burns down to 1/e, s. */
   burnTime: number
   /** Least share of the heat that leaves as radiation, 0 to 1. */
   radiant: number
+  /** Whether what floats in the gas is black: then it shines away heat as soot does. */
+  black: boolean
+  /** Time in which what floats thins to 1/e by settling or drying, s; 0: never. */
+  fade: number
   /** Strength of the vorticity confinement; 0 is none. */
   confinement: number
   /** Longest path of the gas in one step, cells. */
   courant: number
   /** The box never grows beyond this, metres: low corner and high corner. */
   bounds: { low: Vec3; high: Vec3 }
+  /** Whether walls cut through cells at any moment of the run. */
+  cut: boolean
   /** Most cells the box may have. */
   mostCells: number
   seed: number
 }
+
+/** Thickness of the layer that a flat source fills, m; never under a cell. */
+export const SHEET = 0.06
 
 /** Heat of combustion of a sooty liquid fuel, J/kg (heptane 44.6 MJ/kg, SFPE Handbook table A.32). */
 export const HEAT_OF_COMBUSTION = 44.6e6

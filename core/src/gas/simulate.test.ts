@@ -42,7 +42,7 @@ describe('a fire', () => {
 it('keeps soot in a closed box within 2 %', () => {
   const wall = (point: [number, number, number], normal: [number, number, number]) => ({ kind: 'halfspace' as const, point, normal })
   const settings = smallFire({
-    sources: [{ shape: { kind: 'ball', radius: 0.3 }, centre: [0.8, 0.8, 0.8], heat: 0, smoke: 0.01, temperature: 400, speed: 0, stir: 0.8 }],
+    shape: { kind: 'ball', radius: 0.3 }, source: { centre: [0.8, 0.8, 0.8], heat: 0, smoke: 0.01, speed: 0, stir: 0.8 },
     solids: [wall([0, 0, 0], [1, 0, 0]), wall([1.6, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1.6, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, 1.6], [0, 0, -1])],
     bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
   })
@@ -78,7 +78,7 @@ it('leans with the wind', () => {
 })
 
 it('stays still when nothing feeds it', () => {
-  const simulation = new GasSimulation(makeCrew(1), smallFire({ sources: [] }), RATE)
+  const simulation = new GasSimulation(makeCrew(1), smallFire({ source: null }), RATE)
   const figures = simulation.advance()
   expect(figures).toMatchObject({ heatKw: 0, fastest: 0, divergence: 0 })
   expect(simulation.keep().tiles.length).toBe(0)

@@ -1,10 +1,11 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { CellBox, GasFrame } from '../data/index.ts'
-import { type GasFields, KEPT_FIELDS, layFields, moveFields, takeFields } from './fields.ts'
+import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, takeFields } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
+import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './moments.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
-import { FLAME_HEAT, type GasSettings } from './settings.ts'
-import { type SourceCells, sourceCells, sourceReach } from './sources.ts'
+import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
+import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
@@ -41,6 +42,8 @@ const BOX_STEP = 8
 const MARGIN = 6
 const SHRINK_SLACK = 24
 const MOST_STEPS_PER_FRAME = 64
+/** A flying source goes no further than this in a step, cells. */
+const SWEPT_CELLS = 3
 const FASTEST_SANE = 400
 
 /** A gas that is advanced frame by frame. Owns the crew's heap from `mark` on. */
@@ -63,7 +66,7 @@ export class GasSimulation {
     this.#rate = rate
     this.#mark = crew.heap.mark()
     if (state) {
-      this.#fields = layFields(crew, this.#mark, state.box, settings, state.closed)
+      this.#fields = layFields(crew, this.#mark, state.box, settings, momentOf(settings, state.done - 1), state.closed)
       ;[...KEPT_FIELDS.map((name) => this.#fields.pointers[name]), this.#fields.expansion].forEach((pointer, n) => {
         const kept = state.fields[n]
         if (kept) crew.heap.f32(pointer, kept.length).set(kept)
@@ -71,11 +74,12 @@ export class GasSimulation {
       this.#budget = { ...state.budget }
       this.#done = state.done
     } else {
-      this.#fields = layFields(crew, this.#mark, this.#firstBox(), settings)
+      this.#fields = layFields(crew, this.#mark, this.#sourceBox(momentOf(settings, 0)), settings, momentOf(settings, 0))
       this.#budget = emptyBudget()
     }
-    this.#feeds = this.#findSources()
-    if (settings.sources.length > 0 && this.#feeds.every((feed) => feed.volume === 0))
+    const now = momentOf(settings, this.#done - 1)
+    this.#feeds = this.#findSources(now, now)
+    if (!state && settings.moments.length === 1 && settings.sources.length > 0 && this.#feeds.every((feed) => feed.volume === 0))
       throw new LanternError('gas-source', 'The source lies inside a set piece or outside the box, so nothing can come out of it.', 'Move the source into free air, or take the role "stops gas" from the piece.', { field: 'position' })
   }
 
@@ -102,17 +106,27 @@ export class GasSimulation {
     const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
     const weighted = [0, 0, 0]
     let weight = 0
+    const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
+    const moving = last !== next
+    // A source that flies is followed in steps of a few cells; within them it is swept.
+    const flight = moving ? Math.max(0, ...next.sources.map((source, n) => travelOf(last.sources[n] ?? source, source))) / span : 0
+    const drift = moving && solidsMoved(last, next)
+    // Walls push the air before them: they go no faster than the air may.
+    const walls = drift ? Math.max(0, ...next.solids.map((solid, n) => solidTravel(last.solids[n] ?? solid, solid))) / span : 0
     for (let at = 0; at < span - 1e-9; ) {
       stopIfCancelled(progress)
       const fastest = fastestSpeed(crew, this.#fields)
       if (!(fastest < FASTEST_SANE))
-        throw new LanternError('gas-unstable', `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run.`, 'Lower the heat or the wind, or choose a smaller cell.', { frame: this.#done })
+        throw new LanternError('gas-unstable', `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run, ${this.#cause(fastest)}.`, 'Lower that, or choose a smaller cell. Frames kept before it stay.', { frame: this.#done })
       figures.fastest = Math.max(figures.fastest, fastest)
       // The step is the frame's rest in equal parts, so that frames end exactly on time; a speed of 1 m/s is granted for what this step sets going.
-      const wanted = (settings.courant * cell) / Math.max(fastest, 1)
+      const wanted = Math.min((settings.courant * cell) / Math.max(fastest, walls, 1), (SWEPT_CELLS * cell) / Math.max(flight, 1e-6))
       const parts = Math.min(MOST_STEPS_PER_FRAME, Math.max(1, Math.ceil((span - at) / wanted - 1e-6)))
       const dt = (span - at) / parts
-      const report = stepGas(crew, this.#fields, settings, this.#feeds, this.#budget, dt, start + at + dt)
+      const stage = { before: momentBetween(last, next, at / span), now: momentBetween(last, next, (at + dt) / span) }
+      if (drift) moveWalls(crew, this.#fields, stage.before, stage.now, dt)
+      if (moving) this.#feeds = this.#findSources(stage.before, stage.now)
+      const report = stepGas(crew, this.#fields, settings, stage, this.#feeds, this.#budget, dt, start + at + dt)
       at += dt
       figures.steps++
       figures.iterations += report.solve.iterations
@@ -125,22 +139,23 @@ export class GasSimulation {
       })
     }
     this.#done++
-    const first = settings.sources[0]?.centre ?? [0, 0, 0]
+    this.#fields.moving = undefined
+    const first = next.sources[0]?.centre ?? [0, 0, 0]
     figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
-    Object.assign(figures, this.#flame())
+    Object.assign(figures, this.#flame(next))
     figures.cells = this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
-    this.#fitBox(figures.fastest * span)
+    this.#fitBox(figures.fastest * span, next)
     return figures
   }
 
   /** How much of the gas is flame now, and how high it stands. */
-  #flame(): { flame: number; height: number } {
+  #flame(now: GasMoment): { flame: number; height: number } {
     const { box, pointers, flags, partial } = this.#fields
-    const { ambient, cell, sources } = this.#settings
+    const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
     this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
     const top = maxPartials(this.#crew, partial, nz, 2, 1)
-    const foot = sources.reduce((least, { centre }) => Math.min(least, centre[1]), Infinity)
+    const foot = now.sources.reduce((least, _, n) => Math.min(least, this.#footOf(now, n)), Infinity)
     return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0 }
   }
 
@@ -153,8 +168,29 @@ export class GasSimulation {
     return { done: this.#done, box: this.#fields.box, closed: this.#fields.closed, budget: { ...this.#budget }, fields: takeFields(this.#crew, this.#fields) }
   }
 
-  #findSources(): SourceCells[] {
-    return this.#settings.sources.map((source) => sourceCells(this.#crew, this.#fields, source))
+  /** The level that a flame's height is counted from, m. */
+  #footOf(now: GasMoment, index: number): number {
+    const shape = this.#settings.sources[index]?.shape
+    const centre = now.sources[index]?.centre ?? [0, 0, 0]
+    if (shape?.kind === 'disc' || shape?.kind === 'box' || shape?.kind === 'ball') return centre[1]
+    if (shape?.kind === 'line') return centre[1] + Math.min(...shape.points.map((p) => p[1]))
+    return sourceBounds(this.#settings, now, index)?.low[1] ?? centre[1]
+  }
+
+  /** What of the settings may have made it run away. */
+  #cause(speed: number): string {
+    const now = momentOf(this.#settings, this.#done)
+    const wind = Math.sqrt(now.wind.reduce((sum, v) => sum + v * v, 0))
+    const outlet = Math.max(0, ...now.sources.map((source) => source.speed))
+    const force = Math.max(0, ...now.forces.map(({ strength }) => Math.abs(strength)))
+    if (wind > speed / 8) return `with a wind of ${wind.toPrecision(3)} m/s`
+    if (outlet > speed / 8) return `with a source that sends out at ${outlet.toPrecision(3)} m/s`
+    if (force > 20) return `with a force of ${force.toPrecision(3)} m/s²`
+    return 'from the heat'
+  }
+
+  #findSources(from: GasMoment, to: GasMoment): SourceCells[] {
+    return this.#settings.sources.map((_, index) => sourceCells(this.#crew, this.#fields, this.#settings, index, from, to))
   }
 
   /** Lattice box round a low and a high corner (cells), rounded out and held within the bounds. */
@@ -173,19 +209,21 @@ export class GasSimulation {
     return { cell, origin: origin as [number, number, number], size: size as [number, number, number] }
   }
 
-  #firstBox(): CellBox {
-    const { cell, sources, mostCells } = this.#settings
+  /** The least box at a moment: the sources with some air round them. */
+  #sourceBox(now: GasMoment): CellBox {
+    const { cell, mostCells } = this.#settings
     const low = [Infinity, Infinity, Infinity]
     const high = [-Infinity, -Infinity, -Infinity]
-    for (const source of sources) {
-      const reach = sourceReach(source, cell)
+    now.sources.forEach((_, n) => {
+      const bounds = sourceBounds(this.#settings, now, n)
+      if (!bounds?.low.every(Number.isFinite) || !bounds.high.every(Number.isFinite)) return
       for (let axis = 0; axis < 3; axis++) {
-        const pad = MARGIN + 2 + (reach[axis] ?? 0) / cell
-        low[axis] = Math.min(low[axis] ?? 0, Math.floor((source.centre[axis] ?? 0) / cell - pad))
-        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((source.centre[axis] ?? 0) / cell + pad + (axis === 1 ? 8 : 0)))
+        const pad = MARGIN + 3
+        low[axis] = Math.min(low[axis] ?? 0, Math.floor((bounds.low[axis] ?? 0) / cell - pad))
+        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((bounds.high[axis] ?? 0) / cell + pad + (axis === 1 ? 8 : 0)))
       }
-    }
-    if (sources.length === 0) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
+    })
+    if (!Number.isFinite(low[0])) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
     const box = this.#boxAround(low, high)
     const cells = box.size[0] * box.size[1] * box.size[2]
     if (cells > mostCells)
@@ -194,7 +232,7 @@ export class GasSimulation {
   }
 
   /** Widens or cuts the box to what it holds and what may reach in the next frame (`travel`, metres). */
-  #fitBox(travel: number): void {
+  #fitBox(travel: number, now: GasMoment): void {
     const crew = this.#crew
     const settings = this.#settings
     const { box, pointers, partial } = this.#fields
@@ -212,7 +250,7 @@ export class GasSimulation {
       low[2] = Math.min(low[2] ?? 0, k)
       high[2] = Math.max(high[2] ?? 0, k)
     }
-    const first = this.#firstBox()
+    const first = this.#sourceBox(now)
     const pad = MARGIN + Math.min(12, Math.ceil(travel / settings.cell / 2))
     for (let axis = 0; axis < 3; axis++) {
       const o = box.origin[axis] ?? 0
@@ -224,8 +262,8 @@ export class GasSimulation {
     const slack = wanted.origin.some((o, axis) => o - (box.origin[axis] ?? 0) >= SHRINK_SLACK || (box.origin[axis] ?? 0) + (box.size[axis] ?? 0) - o - (wanted.size[axis] ?? 0) >= SHRINK_SLACK)
     if (!grows && !slack) return
     if (wanted.size[0] * wanted.size[1] * wanted.size[2] > settings.mostCells) return
-    this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings)
-    this.#feeds = this.#findSources()
+    this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings, now)
+    this.#feeds = this.#findSources(now, now)
     recount(crew, this.#fields, settings, this.#budget)
   }
 }

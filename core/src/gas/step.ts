@@ -1,8 +1,10 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
-import type { GasFields } from './fields.ts'
+import { exp, subtract, type Vec3 } from '../math/index.ts'
+import { closeWalls, type GasFields } from './fields.ts'
+import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
-import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
+import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasMoment, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
 import { feed, type SourceCells } from './sources.ts'
 
 /** Running totals of one gas, carried from step to step and kept in restart states. Energies in J, masses in kg. */
@@ -84,15 +86,15 @@ function outflow(crew: Crew, fields: GasFields): { theta: number; fuel: number; 
 }
 
 /** Ghost layers of all kept fields: ambient and wind outside open sides, mirrored along closed ones. */
-function fillAllGhosts(crew: Crew, fields: GasFields, settings: GasSettings): void {
-  const { pointers, box, closed } = fields
-  const values = { u: settings.wind[0], v: settings.wind[1], w: settings.wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
+function fillAllGhosts(crew: Crew, fields: GasFields, wind: Vec3): void {
+  const { pointers, box, closed, rows } = fields
+  const values = { u: wind[0], v: wind[1], w: wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
   // The last faces across a side are its own: what flows through it.
   const own: Partial<Record<keyof typeof values, number>> = { u: 128, v: 512, w: 2048 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (own[name] ?? 0), values[name]], 1)
+  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (own[name] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], 1)
 }
 
-function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, shift: number): void {
+function advectVelocity(crew: Crew, fields: GasFields, wind: Vec3, shift: number): void {
   const { pointers, scratch, box, closed, flags } = fields
   const [nx, ny, nz] = box.size
   const [fwd, du, dv, dw, src] = scratch as [number, number, number, number, number]
@@ -107,17 +109,20 @@ function advectVelocity(crew: Crew, fields: GasFields, settings: GasSettings, sh
     const layers = nz + (comp === 2 ? 1 : 0)
     crew.run('copy', [source, here, (nx + 2) * (ny + 2)], nz + 2, chunk)
     crew.run('reflect', [source, here, pointers.pressure, flags, comp, AHEAD * shift, nx, ny, nz], nz, chunk)
+    // Across a closed face the pressure may leap; nothing flows there.
+    if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
     // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
     crew.run('copy', [fwd, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
     crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, source, fwd], layers, chunk)
     crew.run('copy', [target, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
     crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, source, fwd, target], layers, chunk)
-    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, settings.wind[comp] ?? 0, nx, ny, nz], 1)
+    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, nx, ny, nz], 1)
   }
   fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, src]
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
+  closeWalls(crew, fields)
 }
 
 /** Carries the densities by fluxes, axis after axis, in the other order every other step. */
@@ -125,12 +130,19 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
   const { pointers, scratch, box, closed, flags } = fields
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
-  const faces = [pointers.u, pointers.v, pointers.w]
+  const { open } = fields
+  const faces = [pointers.u, pointers.v, pointers.w].map((field, axis) => {
+    if (!open) return field
+    // Past a cut only what its open share lets through.
+    const through = scratch[1 + axis] ?? 0
+    crew.run('openFaces', [through, field, open[axis] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+    return through
+  })
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
   for (const [name, ambient] of [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const) {
     crew.run('fillSolid', [pointers[name], flags, nx, ny, nz, ambient], nz, chunk)
     for (const [n, axis] of axes.entries()) {
-      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient], 1)
+      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0], 1)
       const before = axes.slice(0, n)
       const done = [0, 1].flatMap((m) => (before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0]))
       const target = scratch[0] ?? 0
@@ -139,6 +151,27 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
       pointers[name] = target
     }
   }
+}
+
+/** What moving walls push into the cells beside them, added to the right-hand side; returns its sum. */
+function pushWalls(crew: Crew, { box, moving }: GasFields, rhs: number, diag: number): number {
+  if (!moving) return 0
+  const count = paddedCells(box.size)
+  const values = crew.heap.f32(rhs, count)
+  const inside = crew.heap.u8(diag, count)
+  const strides = [1, box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
+  let sum = 0
+  moving.forEach(({ elements, closed, speeds }, axis) =>
+    elements.forEach((e, n) => {
+      const push = (closed[n] ?? 0) * (speeds[n] ?? 0)
+      for (const [at, sign] of [[e, 1], [e - (strides[axis] ?? 1), -1]] as const) {
+        if (!inside[at]) continue
+        values[at] = (values[at] ?? 0) + sign * push
+        sum += sign * push
+      }
+    }),
+  )
+  return sum
 }
 
 /** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
@@ -154,10 +187,14 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
   crew.run('scale', [p, dt / box.cell, layer], nz + 2, chunk)
   crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
   crew.run('fill', [r, 0, layer], nz + 2, chunk)
-  crew.run('divergence', [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag, box.cell, fields.partial, nx, ny, nz], nz, chunk)
-  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, sumPartials(crew, fields.partial, nz, 2, 0) / system.cells, nx, ny, nz], nz, chunk)
+  const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
+  if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, nx, ny, nz], nz, chunk)
+  else crew.run('divergence', [...flow, box.cell, fields.partial, nx, ny, nz], nz, chunk)
+  const pushed = pushWalls(crew, fields, r, top.diag)
+  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, nx, ny, nz], nz, chunk)
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
   crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
+  closeWalls(crew, fields)
   crew.run('scale', [p, box.cell / dt, layer], nz + 2, chunk)
   crew.run('stepDirection', [pointers.pressure, p, 1, nx, ny, nz], nz, chunk)
   return { solve, divergence: (solve.largest * dt) / box.cell }
@@ -188,36 +225,45 @@ export function fastestSpeed(crew: Crew, fields: GasFields): number {
   return maxPartials(crew, partial, box.size[2])
 }
 
+/** A step from one moment to another. */
+export interface Stage {
+  before: GasMoment
+  now: GasMoment
+}
+
 /**
  * One step of `dt` seconds ending at `time`: feed, force, project, carry, burn.
  */
-export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, feeds: readonly SourceCells[], budget: GasBudget, dt: number, time: number): StepReport {
+export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { before, now }: Stage, feeds: readonly SourceCells[], budget: GasBudget, dt: number, time: number): StepReport {
   const { box } = fields
   const [nx, ny, nz] = box.size
   const volume = box.cell ** 3
   const chunk = layersPerChunk(box.size, crew.threads)
   const energy0 = energyPerTheta(settings)
 
-  settings.sources.forEach((source, index) => {
-    const cells = feeds[index]
-    if (!cells) return
-    const input = feed(crew, fields, settings, source, cells, dt, time, index)
+  settings.sources.forEach(({ perArea }, index) => {
+    const [cells, source, was] = [feeds[index], now.sources[index], before.sources[index]]
+    if (!cells || !source || !was) return
+    const velocity = subtract(source.centre, was.centre).map((d) => d / dt) as [number, number, number]
+    const input = feed(crew, fields, settings, source, perArea, cells, velocity, dt, time, index)
     budget.sootMade += input.soot
     budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
-  fillAllGhosts(crew, fields, settings)
-  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, GRAVITY * dt, nx, ny, nz], nz, chunk)
+  fillAllGhosts(crew, fields, now.wind)
+  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, fields.pointers.soot, GRAVITY * dt, nx, ny, nz], nz, chunk)
   crew.run('baroclinic', [fields.pointers.u, fields.pointers.v, fields.pointers.w, fields.pointers.pressure, fields.pointers.density, dt / box.cell, nx, ny, nz], nz, chunk)
   if (settings.confinement > 0) confineVorticity(crew, fields, settings.confinement, dt)
+  pushAir(crew, fields, settings, before, now, dt, time)
+  closeWalls(crew, fields)
   const { solve, divergence } = projectVelocity(crew, fields, dt)
-  fillAllGhosts(crew, fields, settings)
+  fillAllGhosts(crew, fields, now.wind)
 
   const out = outflow(crew, fields)
   const share = dt / box.cell
   crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
   carryDensities(crew, fields, share, budget.steps % 2 === 1)
   budget.steps++
-  advectVelocity(crew, fields, settings, share)
+  advectVelocity(crew, fields, now.wind, share)
   const { pointers, partial, flags } = fields
   budget.carriedOut += out.theta * share * energy0 * volume
   budget.sootOut += out.soot * share * AIR_DENSITY * volume
@@ -226,13 +272,16 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, fe
   const mass = AIR_DENSITY * volume
   const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
   // Stirred by the velocity that carried the fuel: the centred one still stands.
-  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, SOOT_ABSORPTION, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  if (settings.fade > 0) crew.run('scale', [pointers.soot, exp(-dt / settings.fade), (nx + 2) * (ny + 2)], nz + 2, chunk)
   const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass
   const radiated = sums[1] * energy0 * volume
   budget.theta = sums[5]
   budget.fuel = sums[6]
-  budget.soot = sums[7]
+  const thinned = settings.fade > 0 ? exp(-dt / settings.fade) : 1
+  budget.soot = sums[7] * thinned
+  budget.sootOut += sums[7] * (1 - thinned) * AIR_DENSITY * volume
   budget.burned += burned
   budget.radiated += radiated
   budget.sootMade += sums[0] * settings.sootYield * mass

@@ -22,7 +22,7 @@ interface Lump {
 }
 
 /** Merges cubes of `factor` tiles per edge. */
-function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, factor: number): Map<number, Lump> {
+function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, extinctionPerSoot: number, factor: number): Map<number, Lump> {
   const { box, tiles, channels, ambient } = frame
   const [soot, heat] = channels
   const values = halfTable()
@@ -40,7 +40,7 @@ function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, factor: nu
       const o = n * TILE ** 3 + at
       const kelvin = ambient + (values[heat[o] ?? 0] ?? 0)
       if (kelvin <= GLOW_FROM) continue
-      const extinction = ((values[soot[o] ?? 0] ?? 0) / 1000) * SOOT_EXTINCTION
+      const extinction = ((values[soot[o] ?? 0] ?? 0) / 1000) * extinctionPerSoot
       const absorption = extinction * (1 - albedo) * volume
       const place = Math.min(GLOW_ENTRIES - 1.001, (kelvin - GLOW_FROM) / GLOW_STEP)
       const entry = Math.floor(place)
@@ -66,12 +66,12 @@ function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, factor: nu
 }
 
 /**
- * The fire's light as at most `most` emitters. glow: glowTable's; albedo: the smoke's. The power that a lump's own soot keeps in is taken off by the
+ * The fire's light as at most `most` emitters. glow: glowTable's; albedo: the smoke's; extinctionPerSoot: m^2/kg. The power that a lump's own soot keeps in is taken off by the
  * mean escape from a cube, (1 - exp(-t)) / t with t = extinction x mean chord (2/3 of the edge).
  */
-export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: number, most: number): Emitter[] {
+export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: number, most: number, extinctionPerSoot = SOOT_EXTINCTION): Emitter[] {
   for (let factor = 1; ; factor *= 2) {
-    const lumps = lumpsOf(frame, glow, albedo, factor)
+    const lumps = lumpsOf(frame, glow, albedo, extinctionPerSoot, factor)
     if (lumps.size > most && factor < 64) continue
     const edge = TILE * factor * frame.box.cell
     return [...lumps.entries()]

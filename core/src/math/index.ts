@@ -1,3 +1,4 @@
+export * from './curve.ts'
 export * from './dense.ts'
 export * from './elementary.ts'
 export * from './noise.ts'

@@ -30,3 +30,9 @@ export function fractal3(seed: number, x: number, y: number, z: number, octaves:
   }
   return sum / total
 }
+
+/** 0 to 1 with level ends: t^2 (3 - 2 t), t held within 0 and 1. */
+export const smooth01 = (t: number): number => {
+  const x = Math.min(1, Math.max(0, t))
+  return x * x * (3 - 2 * x)
+}

@@ -1,4 +1,4 @@
-import { cos, sin } from './elementary.ts'
+import { atan2, cos, sin } from './elementary.ts'
 import type { Quaternion, Vec3 } from './vector.ts'
 
 /** Rotation by an angle in radians about a unit axis, counter-clockwise seen from its tip. */
@@ -49,4 +49,15 @@ export function quaternionOfMatrix(m: ArrayLike<number>): Quaternion {
   // The one whose own part is largest is the best conditioned.
   const own = [1 + a + b + c, 1 + a - b - c, 1 - a + b - c, 1 - a - b + c]
   return unit(options[own.indexOf(Math.max(...own))] ?? [0, 0, 0, 1])
+}
+
+/** Pan, tilt and roll of a rotation, radians: panTiltRoll's, tilt within a quarter turn. Each is taken nearest to `near`'s where turns repeat. */
+export function anglesOf(q: Quaternion, near: readonly [number, number, number] = [0, 0, 0]): [number, number, number] {
+  const forward = rotate(q, [0, 0, -1])
+  const pan = atan2(-forward[0], -forward[2])
+  const tilt = atan2(forward[1], Math.sqrt(forward[0] * forward[0] + forward[2] * forward[2]))
+  const rest = multiply(conjugate(panTiltRoll(pan, tilt, 0)), q)
+  const roll = 2 * atan2(rest[2], rest[3])
+  const turn = 2 * Math.PI
+  return [pan, tilt, roll].map((angle, n) => angle + Math.round(((near[n] ?? 0) - angle) / turn) * turn) as [number, number, number]
 }

@@ -1,9 +1,40 @@
 import type { Crew } from '../base/index.ts'
 import { type GasFrame, halfTable, paddedCells, TILE, tileCounts } from '../data/index.ts'
+import { conjugate, type Quaternion, rotate, type Vec3 } from '../math/index.ts'
 
 /** Fine cells per cell of the coarse light grid. */
 export const LIGHT_FACTOR = 4
-const BLOCK_BYTES = 80
+const BLOCK_BYTES = 164
+/** Gas hotter than this by so much burns where it still holds fuel, K. */
+const BURNS_FROM = 350
+
+/** Where a kept gas is shown: world = turn (scale x mirror x gas) + shift. */
+export interface GasPlace {
+  turn: Quaternion
+  scale: number
+  /** Right for left, before it is turned. */
+  mirror: boolean
+  shift: Vec3
+}
+export const AT_HOME: GasPlace = { turn: [0, 0, 0, 1], scale: 1, mirror: false, shift: [0, 0, 0] }
+
+/** A direction of the world in the gas's space, unit. */
+export function intoGas(place: GasPlace, direction: Vec3): Vec3 {
+  const [x, y, z] = rotate(conjugate(place.turn), direction)
+  return [place.mirror ? -x : x, y, z]
+}
+
+/** A place of the world in the gas's space. */
+export function placeInGas(place: GasPlace, at: Vec3): Vec3 {
+  const local = intoGas(place, [at[0] - place.shift[0], at[1] - place.shift[1], at[2] - place.shift[2]])
+  return [local[0] / place.scale, local[1] / place.scale, local[2] / place.scale]
+}
+
+/** A place of the gas's space in the world. */
+export function placeInWorld(place: GasPlace, at: Vec3): Vec3 {
+  const turned = rotate(place.turn, [(place.mirror ? -at[0] : at[0]) * place.scale, at[1] * place.scale, at[2] * place.scale])
+  return [turned[0] + place.shift[0], turned[1] + place.shift[1], turned[2] + place.shift[2]]
+}
 
 /** A gas frame laid out for the light and march kernels; `block` is the table in kernels/assembly/gaslight.ts. */
 export interface GasBlock {
@@ -11,21 +42,40 @@ export interface GasBlock {
   coarse: readonly [number, number, number]
 }
 
-/** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed. extinctionPerSoot: m^2/kg. */
-export function layGas(crew: Crew, frame: GasFrame, extinctionPerSoot: number): GasBlock {
+export interface GasLayout {
+  /** m^2/kg. */
+  extinctionPerSoot: number
+  /** Its share where two frames are blended, and by how many seconds its velocity carries it. */
+  weight: number
+  ahead: number
+  place: GasPlace
+  /** Whether its velocity is wanted, and its fuel where it burns. */
+  moves: boolean
+  burns: boolean
+}
+
+const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
+
+/** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
+export function layGas(crew: Crew, frame: GasFrame, layout: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>): GasBlock {
+  const { extinctionPerSoot, weight, ahead, place, moves, burns } = { ...PLAIN, ...layout }
   const { heap } = crew
   const { box, tiles, channels } = frame
-  const [soot, heat] = channels
+  const [soot, heat, fuel, u, v, w] = channels
   const cells = paddedCells(box.size)
   const [nx, ny, nz] = box.size
   const [tx, ty, tz] = tileCounts(box)
-  const extinction = heap.alloc(cells * 4)
-  const temperature = heap.alloc(cells * 4)
-  const marks = heap.alloc(tx * ty * tz)
-  const ext = heap.f32(extinction, cells).fill(0)
-  const kelvin = heap.f32(temperature, cells).fill(frame.ambient)
-  const held = heap.u8(marks, tx * ty * tz).fill(0)
+  const dense = (value: number, floats = 1): { at: number; values: Float32Array } => {
+    const at = heap.alloc(cells * 4 * floats)
+    return { at, values: heap.f32(at, cells * floats).fill(value) }
+  }
+  const ext = dense(0)
+  const kelvin = dense(frame.ambient)
+  const speed = moves && u && v && w ? dense(0, 4) : undefined
   const values = halfTable()
+  const flame = burns && fuel?.some((half) => half !== 0) ? dense(0) : undefined
+  const marks = heap.alloc(tx * ty * tz)
+  const held = heap.u8(marks, tx * ty * tz).fill(0)
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const scale = extinctionPerSoot / 1000
@@ -42,8 +92,11 @@ export function layGas(crew: Crew, frame: GasFrame, extinctionPerSoot: number): 
         const o = n * TILE ** 3 + (k * TILE + j) * TILE
         if (tk * TILE + k >= nz || tj * TILE + j >= ny) continue
         for (let i = 0; i < Math.min(TILE, nx - ti * TILE); i++) {
-          ext[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale
-          kelvin[row + i] = frame.ambient + (values[heat?.[o + i] ?? 0] ?? 0)
+          const warm = values[heat?.[o + i] ?? 0] ?? 0
+          ext.values[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale
+          kelvin.values[row + i] = frame.ambient + warm
+          if (flame && warm > BURNS_FROM) flame.values[row + i] = values[fuel?.[o + i] ?? 0] ?? 0
+          if (speed) speed.values.set([values[u?.[o + i] ?? 0] ?? 0, values[v?.[o + i] ?? 0] ?? 0, values[w?.[o + i] ?? 0] ?? 0], 4 * (row + i))
         }
       }
   })
@@ -57,9 +110,15 @@ export function layGas(crew: Crew, frame: GasFrame, extinctionPerSoot: number): 
   const floats = heap.f32(block, BLOCK_BYTES / 4)
   const words = heap.i32(block, BLOCK_BYTES / 4)
   floats.set([box.origin[0] * box.cell, box.origin[1] * box.cell, box.origin[2] * box.cell, box.cell])
-  words.set([nx, ny, nz, extinction, temperature, marks, tx, ty, tz], 4)
+  words.set([nx, ny, nz, ext.at, kelvin.at, marks, tx, ty, tz], 4)
   floats[13] = box.cell * LIGHT_FACTOR
-  words.set([...coarse, coarseExtinction, light], 14)
-  crew.run('coarsenExtinction', [block, LIGHT_FACTOR], coarse[2])
+  words.set([...coarse, coarseExtinction, light, speed?.at ?? 0, flame?.at ?? 0], 14)
+  // Columns of the matrix are the world's axes in the gas.
+  const columns = ([[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const).map((axis) => intoGas(place, axis).map((part) => part / place.scale))
+  const shift = placeInGas(place, [0, 0, 0])
+  floats.set([weight, ahead, place.scale, ...[0, 1, 2].flatMap((row) => columns.map((column) => column[row] ?? 0)), ...shift, ...intoGas(place, [0, 1, 0])], 21)
+  words[39] = 0
+  floats[40] = frame.ambient
+  crew.run('coarsenExtinction', [block, LIGHT_FACTOR, weight], coarse[2])
   return { block, coarse }
 }

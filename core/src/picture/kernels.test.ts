@@ -17,7 +17,7 @@ function puff(origin: readonly [number, number, number], density: (i: number, j:
     if (soot) soot[n] = toHalf((density(n % TILE, Math.floor(n / TILE) % TILE, Math.floor(n / TILE ** 2)) / EXTINCTION) * 1000)
   }
   const frame: GasFrame = { box: { cell: 0.1, origin, size: [TILE, TILE, TILE] }, ambient: 290, tiles: Int32Array.of(0), channels }
-  return { frame, emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0.5, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
+  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0.5, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
 }
 function render(camera: Camera, pieces: readonly ScenePiece[], gases: readonly PictureGas[], quality = FINAL): Passes {
   const crew = makeCrew(1)
@@ -44,7 +44,7 @@ describe('the coarse light grid', () => {
   it('holds the mean extinction of its cells', () => {
     const crew = makeCrew(1)
     const gas = puff([0, 0, 0], (i, j, k) => i + 2 * j + 3 * k)
-    const { block, coarse } = layGas(crew, gas.frame, EXTINCTION)
+    const { block, coarse } = layGas(crew, gas.frames[0]?.frame as GasFrame, { extinctionPerSoot: EXTINCTION })
     const words = crew.heap.i32(block, 20)
     const [cx, cy, cz] = coarse
     const cells = crew.heap.f32((words[17] ?? 0) >>> 0, (cx + 2) * (cy + 2) * (cz + 2))

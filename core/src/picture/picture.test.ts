@@ -19,7 +19,7 @@ function slab(density: number, kelvinAbove: number, over: Partial<PictureGas> = 
   channels[1]?.fill(toHalf(kelvinAbove))
   const origin = [-16, Math.round(0.2 / cell), -16] as const
   const frame: GasFrame = { box: { cell, origin, size: [32, 32, 32] }, ambient: 300, tiles: Int32Array.from({ length: count }, (_, n) => n), channels }
-  return { frame, emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
+  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
 }
 const render = (pieces: ScenePiece[], gases: PictureGas[], at = camera): Passes => {
   const crew = makeCrew(1)

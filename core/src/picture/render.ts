@@ -1,10 +1,10 @@
 import { type Crew, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import { type Camera, type FloatImage, type GasFrame, makeImage } from '../data/index.ts'
 import { rotate, type Vec3 } from '../math/index.ts'
-import { type GasBlock, layGas } from './gasBlock.ts'
+import { AT_HOME, type GasBlock, type GasPlace, intoGas, layGas, placeInGas, placeInWorld } from './gasBlock.ts'
 import type { Scene } from './scene.ts'
 
-/** A glowing ball that stands for a part of a fire; intensity in plate value x m^2. */
+/** A glowing ball that stands for a part of a fire, in its gas's own space; intensity in plate value x m^2. */
 export interface PictureEmitter {
   at: readonly [number, number, number]
   intensity: readonly [number, number, number]
@@ -13,7 +13,9 @@ export interface PictureEmitter {
 
 /** One gas of the picture with all that decides how it looks. */
 export interface PictureGas {
-  frame: GasFrame
+  /** The frames that it is blended from: each with its share, and by how many seconds its own velocity carries it (later is positive). */
+  frames: readonly { frame: GasFrame; weight: number; ahead: number }[]
+  place?: GasPlace
   emitters: readonly PictureEmitter[]
   /** Plate value of a black body by temperature: from (K), step (K), four floats an entry. */
   glow: { from: number; step: number; table: Float32Array }
@@ -22,6 +24,8 @@ export interface PictureGas {
   forward: number
   /** m^2/kg. */
   extinctionPerSoot: number
+  /** Glow of the burning itself, plate value a metre at 1 g/m^3 of burning fuel. */
+  blue?: readonly [number, number, number]
 }
 
 /** The plate's own light. */
@@ -39,10 +43,20 @@ export interface PictureQuality {
   step: number
   /** Pixels between points at which the light on the set is computed. */
   lightStride: number
+  /** Orders of scattering, 1 to 4. */
+  orders: number
+  /** Moments of the open shutter that are seen; 1: the middle one alone, without blur. */
+  moments: number
 }
 
-export const LOOK: PictureQuality = { step: 0.5, lightStride: 4 }
-export const FINAL: PictureQuality = { step: 0.25, lightStride: 2 }
+export const LOOK: PictureQuality = { step: 0.5, lightStride: 4, orders: 4, moments: 1 }
+export const FINAL: PictureQuality = { step: 0.5, lightStride: 2, orders: 4, moments: 8 }
+
+/** The open shutter: how long, s, and the camera at a share of it, 0 its opening and 1 its closing. */
+export interface Shutter {
+  seconds: number
+  camera(share: number): Camera
+}
 
 /** The passes of one frame; colours premultiplied, in plate value at exposure 0. */
 export interface Passes {
@@ -57,6 +71,8 @@ export interface Passes {
   shadow: FloatImage
   /** Distance to the set along the view axis, m; 0 where there is none. */
   depth: FloatImage
+  /** Metres of heated air that are looked through, each counted by how much thinner it is than the air: what shimmers. */
+  heat: FloatImage
 }
 
 const FAR = 1e29
@@ -78,17 +94,50 @@ function layEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
   return pointer
 }
 
-function layLook(crew: Crew, gas: PictureGas, light: PlateLight, step: number): number {
+function layLook(crew: Crew, gas: PictureGas, light: PlateLight, orders: number): number {
   const table = crew.heap.alloc(gas.glow.table.byteLength)
   crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
-  const pointer = crew.heap.alloc(64)
-  const floats = crew.heap.f32(pointer, 16)
+  const pointer = crew.heap.alloc(76)
+  const floats = crew.heap.f32(pointer, 19)
+  const words = crew.heap.i32(pointer, 19)
   // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
   const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
   const sky = light.skyColour.map((part) => part * 0.5 * ((1 - light.sunShare) + GROUND_BOUNCE))
-  floats.set([gas.albedo, gas.forward, ...light.sunColour.map((part) => part * normal), ...sky, ...light.sunDirection, step, gas.glow.from, 1 / gas.glow.step])
-  crew.heap.i32(pointer, 16).set([gas.glow.table.length / 4, table], 14)
+  floats.set([gas.albedo, gas.forward, ...light.sunColour.map((part) => part * normal), ...sky, ...light.sunDirection, 0, gas.glow.from, 1 / gas.glow.step])
+  words[11] = orders
+  words.set([gas.glow.table.length / 4, table], 14)
+  floats.set(gas.blue ?? [0, 0, 0], 16)
   return pointer
+}
+
+/** A gas laid out: a block for every frame that it is blended from, its emitters in its own space and in the world. */
+interface LaidGas {
+  gas: PictureGas
+  place: GasPlace
+  blocks: GasBlock[]
+}
+
+function layOut(crew: Crew, gas: PictureGas, light: PlateLight, quality: PictureQuality): LaidGas {
+  const place = gas.place ?? AT_HOME
+  const look = layLook(crew, gas, light, quality.orders)
+  const blocks = gas.frames.map(({ frame, weight, ahead }) => {
+    const laid = layGas(crew, frame, { extinctionPerSoot: gas.extinctionPerSoot, weight, ahead, place, moves: quality.moments > 1 || ahead !== 0, burns: (gas.blue?.[2] ?? 0) > 0 })
+    crew.heap.i32(laid.block, 40)[39] = look
+    return laid
+  })
+  return { gas, place, blocks }
+}
+
+const inWorld = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+  emitters.map(({ at, intensity, radius }) => ({ at: placeInWorld(place, at), intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number], radius: radius * place.scale }))
+const inGas = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+  emitters.map(({ at, intensity, radius }) => ({ at: placeInGas(place, at), intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number], radius: radius / place.scale }))
+
+/** A list of blocks for the kernels. */
+function layList(crew: Crew, blocks: readonly GasBlock[]): number {
+  const list = crew.heap.alloc(Math.max(1, blocks.length) * 4)
+  crew.heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
+  return list
 }
 
 /** Surface points at every `stride`-th pixel, for relight. Wanted only where a receiving piece shows. */
@@ -160,29 +209,36 @@ const rayThrough =
     return [d[0] / n, d[1] / n, d[2] / n]
   }
 
-/** Adds a nearer gas's march (12 floats a pixel) before what is there already. */
-function layOver(passes: Passes, marched: Float32Array): void {
+/** The camera looking through another place of its pixels for each of so many moments, so that edges are smooth: even across, by the bit-reversed count down (Hammersley). */
+function within(camera: Camera, m: number, moments: number): Camera {
+  let down = 0
+  for (let n = m, part = 0.5; n > 0; n >>= 1, part /= 2) if (n & 1) down += part
+  return { ...camera, centre: [camera.centre[0] + (((m * 5) % moments) + 0.5) / moments - 0.5, camera.centre[1] + down + 0.5 / moments - 0.5] }
+}
+
+/** Takes the marched pixels (12 floats each) apart into the passes. */
+function takeMarch(passes: Passes, marched: Float32Array): void {
   const pixels = passes.shadow.data.length
-  const { fire, smoke, smokeLight } = passes
+  const { fire, smoke, smokeLight, heat } = passes
   for (let n = 0; n < pixels; n++) {
     const m = n * 12
-    const alpha = marched[m + 3] ?? 0
-    const keep = 1 - alpha
     for (let c = 0; c < 3; c++) {
-      fire.data[n * 3 + c] = (fire.data[n * 3 + c] ?? 0) * keep + (marched[m + c] ?? 0)
-      smoke.data[n * 4 + c] = (smoke.data[n * 4 + c] ?? 0) * keep + (marched[m + 4 + c] ?? 0)
-      smokeLight.data[n * 3 + c] = (smokeLight.data[n * 3 + c] ?? 0) * keep + (marched[m + 8 + c] ?? 0)
+      fire.data[n * 3 + c] = marched[m + c] ?? 0
+      smoke.data[n * 4 + c] = marched[m + 4 + c] ?? 0
+      smokeLight.data[n * 3 + c] = marched[m + 8 + c] ?? 0
     }
-    smoke.data[n * 4 + 3] = (smoke.data[n * 4 + 3] ?? 0) * keep + alpha
+    smoke.data[n * 4 + 3] = marched[m + 3] ?? 0
+    heat.data[n] = marched[m + 11] ?? 0
   }
 }
 
 /**
- * Renders the passes of one frame through `camera` (its width and height are the picture's). Gases are laid over one another from far to near by the distance of their boxes' middles.
+ * Renders the passes of one frame through `camera` (its width and height are the picture's). Gases are marched together, so that they may stand in one another.
+ * shutter: where it is given and the quality has several moments, gas and camera move while it is open.
  * straightenPixel: px to straight normalised coordinates. The heap is left as it was found. Throws Cancelled.
  */
 export function renderPasses(
-  crew: Crew, scene: Scene, camera: Camera, straightenPixel: (x: number, y: number) => [number, number], gases: readonly PictureGas[], light: PlateLight, quality: PictureQuality, progress: Progress = silent,
+  crew: Crew, scene: Scene, camera: Camera, straightenPixel: (x: number, y: number) => [number, number], gases: readonly PictureGas[], light: PlateLight, quality: PictureQuality, progress: Progress = silent, shutter?: Shutter,
 ): Passes {
   const { heap } = crew
   const mark = heap.mark()
@@ -191,47 +247,60 @@ export function renderPasses(
   try {
     const passes: Passes = {
       fire: makeImage(width, height, 3), smoke: makeImage(width, height, 4), smokeLight: makeImage(width, height, 3),
-      light: makeImage(width, height, 3), shadow: makeImage(width, height, 1), depth: makeImage(width, height, 1),
+      light: makeImage(width, height, 3), shadow: makeImage(width, height, 1), depth: makeImage(width, height, 1), heat: makeImage(width, height, 1),
     }
     const rays = rayThrough(camera, straightenPixel)
-    const cameraBlock = layCamera(crew, camera)
     const surfacesAt = heap.alloc(pixels * 8)
     const stack = heap.alloc(Math.max(height, 1) * 256 + 256)
-    crew.run('traceScene', [cameraBlock, scene.nodes, scene.positions, scene.indices, stack, surfacesAt, width], height, 4)
+    const trace = (seen: Camera): number => {
+      const block = layCamera(crew, seen)
+      crew.run('traceScene', [block, scene.nodes, scene.positions, scene.indices, stack, surfacesAt, width], height, 4)
+      return block
+    }
+    // Where a piece does not hold out, gas is not stopped by it, but the light on it still counts.
+    const letThrough = (found: Int32Array): void => {
+      const limits = heap.f32(surfacesAt, pixels * 2)
+      for (let n = 0; n < pixels; n++) if (found[n * 2 + 1] !== -1 && !scene.pieces[scene.pieceOf[found[n * 2 + 1] ?? -1] ?? -1]?.holdsOut) limits[n * 2] = 1e30
+    }
+    trace(camera)
     const surfaces = heap.f32(surfacesAt, pixels * 2).slice()
     const triangles = new Int32Array(surfaces.buffer)
     const forward = rotate(camera.rotation, [0, 0, -1])
     progress.report(0.1, 'set')
-
-    // Where a piece does not hold out, gas is not stopped by it, but the light on it still counts.
-    const limits = heap.f32(surfacesAt, pixels * 2)
     for (let n = 0; n < pixels; n++) {
-      const piece = scene.pieces[scene.pieceOf[triangles[n * 2 + 1] ?? -1] ?? -1]
       if ((surfaces[n * 2] ?? FAR) >= FAR) continue
-      if (!piece?.holdsOut) limits[n * 2] = 1e30
-      const x = n % width
-      const along = rays(x + 0.5, Math.floor(n / width) + 0.5)
+      const along = rays((n % width) + 0.5, Math.floor(n / width) + 0.5)
       passes.depth.data[n] = (surfaces[n * 2] ?? 0) * (along[0] * forward[0] + along[1] * forward[1] + along[2] * forward[2])
     }
 
     const sun = heap.alloc(12)
-    heap.f32(sun, 3).set(light.sunDirection)
-    const blocks: { gas: PictureGas; block: GasBlock; distance: number }[] = gases.map((gas) => {
-      const { box } = gas.frame
-      const middle = box.origin.map((o, axis) => (o + (box.size[axis] ?? 0) / 2) * box.cell - (camera.position[axis] ?? 0))
-      return { gas, block: layGas(crew, gas.frame, gas.extinctionPerSoot), distance: Math.sqrt(middle.reduce((sum, d) => sum + d * d, 0)) }
-    })
-    const all = gases.flatMap((gas) => gas.emitters)
-    const emitters = layEmitters(crew, all)
-    const marched = heap.alloc(pixels * 48)
-    blocks.sort((a, b) => b.distance - a.distance).forEach(({ gas, block }, n) => {
+    const laid = gases.map((gas) => layOut(crew, gas, light, quality))
+    const blocks = laid.flatMap((one) => one.blocks)
+    const list = layList(crew, blocks)
+    const everyone = laid.flatMap(({ place, gas }) => inWorld(place, gas.emitters))
+    laid.forEach(({ gas, place, blocks: own }, n) => {
       stopIfCancelled(progress)
-      crew.run('lightGrid', [block.block, emitters, all.length, sun], block.coarse[2] + 2)
-      const look = layLook(crew, gas, light, quality.step)
-      crew.run('marchGas', [cameraBlock, block.block, look, surfacesAt, marched, width], height, 4)
-      layOver(passes, heap.f32(marched, pixels * 12))
-      progress.report(0.2 + (0.4 * (n + 1)) / blocks.length, 'gas')
+      const mine = inGas(place, everyone)
+      const emitters = layEmitters(crew, mine)
+      heap.f32(sun, 3).set(intoGas(place, light.sunDirection))
+      for (const { block, coarse } of own) crew.run('lightGrid', [block, emitters, mine.length, sun, gas.albedo, quality.orders], coarse[2] + 2)
+      progress.report(0.1 + (0.2 * (n + 1)) / laid.length, 'light in the gas')
     })
+    const marched = heap.alloc(pixels * 48)
+    const state = heap.alloc(height * Math.max(1, blocks.length) * 64 + 64)
+    heap.f32(marched, pixels * 12).fill(0)
+    const moments = shutter && shutter.seconds > 0 ? quality.moments : 1
+    if (blocks.length > 0)
+      for (let m = 0; m < moments; m++) {
+        stopIfCancelled(progress)
+        const share = (m + 0.5) / moments
+        const block = trace(shutter && moments > 1 ? within(shutter.camera(share), m, moments) : camera)
+        letThrough(heap.i32(surfacesAt, pixels * 2).slice())
+        const late = (s: number): number => (moments > 1 && shutter ? (s - 0.5) * shutter.seconds : 0)
+        crew.run('marchGas', [block, list, blocks.length, state, quality.step, late(m / moments), late((m + 1) / moments), 1 / moments, m, surfacesAt, marched, width], height, 4)
+        progress.report(0.3 + (0.4 * (m + 1)) / moments, 'gas')
+      }
+    takeMarch(passes, heap.f32(marched, pixels * 12))
 
     stopIfCancelled(progress)
     const stride = quality.lightStride
@@ -240,19 +309,11 @@ export function renderPasses(
     const litAt = heap.alloc(points.byteLength / 2)
     const rowStack = heap.alloc(rows * 256 + 256)
     heap.f32(pointsAt, points.length).set(points)
-    passes.shadow.data.fill(1)
-    const lit = new Float32Array(points.length / 2)
-    for (let n = 0; n < lit.length; n += 4) lit[n + 3] = 1
-    blocks.forEach(({ gas, block }, n) => {
-      const own = layEmitters(crew, gas.emitters)
-      crew.run('relight', [block.block, own, gas.emitters.length, sun, light.sunShare, scene.nodes, scene.positions, scene.indices, rowStack, pointsAt, litAt, columns], rows)
-      const result = heap.f32(litAt, lit.length)
-      for (let o = 0; o < lit.length; o += 4) {
-        for (let c = 0; c < 3; c++) lit[o + c] = (lit[o + c] ?? 0) + (result[o + c] ?? 0)
-        lit[o + 3] = (lit[o + 3] ?? 1) * (result[o + 3] ?? 1)
-      }
-      progress.report(0.6 + (0.35 * (n + 1)) / blocks.length, 'light on the set')
-    })
+    heap.f32(sun, 3).set(light.sunDirection)
+    const lamps = layEmitters(crew, everyone)
+    crew.run('relight', [list, blocks.length, lamps, everyone.length, sun, light.sunShare, scene.nodes, scene.positions, scene.indices, rowStack, pointsAt, litAt, columns], rows)
+    const lit = heap.f32(litAt, points.length / 2).slice()
+    progress.report(0.95, 'light on the set')
     spreadLight(scene, camera, triangles, lit, columns, stride, passes.light.data, passes.shadow.data)
     progress.report(1, 'done')
     return passes

@@ -10,8 +10,9 @@ const LAYERS: Readonly<Record<keyof Passes, readonly string[]>> = {
   light: ['light.R', 'light.G', 'light.B'],
   shadow: ['shadow.Y'],
   depth: ['depth.Z'],
+  heat: ['heat.Y'],
 }
-const NAMES = ['fire', 'smoke', 'smokeLight', 'light', 'shadow', 'depth'] as const
+const NAMES = ['fire', 'smoke', 'smokeLight', 'light', 'shadow', 'depth', 'heat'] as const
 
 const plane = (image: FloatImage, channel: number): Float32Array => {
   const out = new Float32Array(image.width * image.height)
@@ -42,5 +43,5 @@ export function readPasses(bytes: Uint8Array, deflate?: Deflate): Passes {
     })
     return out
   }
-  return { fire: pick(LAYERS.fire), smoke: pick(LAYERS.smoke), smokeLight: pick(LAYERS.smokeLight), light: pick(LAYERS.light), shadow: pick(LAYERS.shadow), depth: pick(LAYERS.depth) }
+  return { fire: pick(LAYERS.fire), smoke: pick(LAYERS.smoke), smokeLight: pick(LAYERS.smokeLight), light: pick(LAYERS.light), shadow: pick(LAYERS.shadow), depth: pick(LAYERS.depth), heat: pick(LAYERS.heat) }
 }

@@ -1,7 +1,6 @@
 import { type Camera, pixelRay, pointAlong } from '../data/index.ts'
-import { aboutAxis, conjugate, radians, rotate, type Vec3 } from '../math/index.ts'
-import type { ShotDocument } from '../shot/index.ts'
-import { itemsInOrder } from './set.ts'
+import { conjugate, rotate, type Vec3 } from '../math/index.ts'
+import { middleOf, piecesAt, type SetDocument, turnOf } from './set.ts'
 
 export interface SurfacePick {
   point: Vec3
@@ -11,8 +10,8 @@ export interface SurfacePick {
   item?: string
 }
 
-/** The nearest shown piece under a pixel of the full frame, else the level y = 0; undefined above the horizon. */
-export function pickSurface(document: Pick<ShotDocument, 'items'>, camera: Camera, x: number, y: number): SurfacePick | undefined {
+/** The nearest shown piece under a pixel of the full frame, as it stands at a frame, else the level y = 0; undefined above the horizon. */
+export function pickSurface(document: SetDocument, camera: Camera, x: number, y: number, frame?: number): SurfacePick | undefined {
   const ray = pixelRay(camera, x, y)
   const length = Math.sqrt(ray.along[0] ** 2 + ray.along[1] ** 2 + ray.along[2] ** 2)
   let best: { t: number; item?: string } | undefined
@@ -20,8 +19,7 @@ export function pickSurface(document: Pick<ShotDocument, 'items'>, camera: Camer
     if (t > 1e-4 && (!best || t < best.t)) best = { t, item }
   }
   let anyGround = false
-  for (const [id, item] of itemsInOrder(document)) {
-    if (item.kind === 'gas' || !item.shown) continue
+  for (const [id, item] of piecesAt(document, frame)) {
     if (item.kind === 'ground') {
       anyGround = true
       const t = (item.position[1] - ray.from[1]) / ray.along[1]
@@ -29,9 +27,10 @@ export function pickSurface(document: Pick<ShotDocument, 'items'>, camera: Camer
       if (Math.max(Math.abs(at[0] - item.position[0]), Math.abs(at[2] - item.position[2])) <= item.size) offer(t, id)
       continue
     }
-    const turn = conjugate(aboutAxis([0, 1, 0], radians(item.turn)))
+    const turn = conjugate(turnOf(item))
+    const middle = middleOf(item)
     const half = [item.width / 2, item.height / 2, item.depth / 2]
-    const o = rotate(turn, [ray.from[0] - item.position[0], ray.from[1] - item.position[1] - item.height / 2, ray.from[2] - item.position[2]])
+    const o = rotate(turn, [ray.from[0] - middle[0], ray.from[1] - middle[1], ray.from[2] - middle[2]])
     const d = rotate(turn, ray.along)
     let [near, far] = [-Infinity, Infinity]
     for (let a = 0; a < 3; a++) {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { distanceTo } from '../data/index.ts'
 import { type BoxItem, type GasItem, makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import { cameraAt, cellOf, codeWidth, gasSettings, itemsInOrder, plateImage, plateLight, resizeImage, scenePieces, shownGases, solidsOf } from './index.ts'
+import { cameraAt, cellOf, codeWidth, gasSettings, itemsInOrder, plateImage, plateLight, resizeImage, scenePieces, showingsAt, solidsOf } from './index.ts'
 
 const shot = (): ShotDocument => {
   const made = makeShot('One', { asset: 'a', file: 'f', width: 1280, height: 720, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
@@ -42,14 +42,14 @@ describe('set pieces', () => {
 describe('a gas item in SI units', () => {
   const settings = (over: Partial<GasItem>) => {
     const made = shot()
-    const fire = { ...(made.items.fire as GasItem), ...over }
-    return gasSettings(made, fire, 'full')
+    made.items.fire = { ...(made.items.fire as GasItem), ...over }
+    return gasSettings(made, 'fire', 'full')
   }
   it('has watts, kelvin, kilograms and metres', () => {
-    expect(settings({ heat: 400, smoke: 3, airTemperature: 15, soot: 2, cell: 40 })).toMatchObject({ cell: 0.04, ambient: 288.15, sootYield: 0.02, sources: [{ heat: 400_000, smoke: 0.003 }] })
+    expect(settings({ heat: 400, smoke: 3, airTemperature: 15, soot: 2, cell: 40 })).toMatchObject({ cell: 0.04, ambient: 288.15, sootYield: 0.02, moments: [{ sources: [{ heat: 400_000, smoke: 0.003 }] }] })
   })
   it.each([[0, [0, 0, 2]], [90, [-2, 0, 0]], [180, [0, 0, -2]], [270, [2, 0, 0]]] as const)('has wind from %d degrees blowing the other way', (windFrom, wind) => {
-    settings({ wind: 2, windFrom }).wind.forEach((part, axis) => expect(part).toBeCloseTo(wind[axis] ?? 9, 9))
+    settings({ wind: 2, windFrom }).moments[0]?.wind.forEach((part, axis) => expect(part).toBeCloseTo(wind[axis] ?? 9, 9))
   })
   it('reaches no deeper than the ground, and as far as it says elsewhere', () => {
     expect(settings({ reach: 3 }).bounds).toEqual({ low: [-3, 0, -5], high: [3, 3, 1] })
@@ -57,12 +57,12 @@ describe('a gas item in SI units', () => {
   it('is coarser when thin, never finer than asked', () => {
     const fire = shot().items.fire as GasItem
     expect(cellOf({ ...fire, diameter: 1.8, cell: 40 }, 'thin')).toBeCloseTo(0.2, 9)
-    expect(cellOf({ ...fire, diameter: 0.3, cell: 60 }, 'thin')).toBeCloseTo(0.06, 9)
+    expect(cellOf({ ...fire, diameter: 0.3, cell: 60, reach: 3 }, 'thin')).toBeCloseTo(0.06, 9)
   })
   it('is left out of the picture when hidden', () => {
     const made = shot()
     made.items.fire = { ...(made.items.fire as GasItem), shown: false }
-    expect(shownGases(made)).toEqual([])
+    expect(showingsAt(made, 1001)).toEqual([])
   })
 })
 

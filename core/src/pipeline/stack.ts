@@ -1,9 +1,13 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
-import type { LayerKind, PlateInfo, SitSettings } from '../shot/index.ts'
+import { type LayerKind, type PlateInfo, SETTINGS, settledAt, type ShotDocument, type SignalInputs, type SitSettings } from '../shot/index.ts'
 import { decodeRec709, decodeSrgb, type GrainLaw, layStack, type StackPasses, type StackSettings } from '../sit/index.ts'
 
 const KINDS: readonly LayerKind[] = ['light', 'smoke', 'fire']
+
+/** The stack's settings at a frame, with what follows signals. */
+export const stackSettingsAt = (document: Pick<ShotDocument, 'sit' | 'plate' | 'signals'>, grain: GrainLaw, frame: number, inputs: SignalInputs = {}): StackSettings =>
+  stackSettings(settledAt(document, document.sit, document.sit.follows, [...SETTINGS.sit, ...SETTINGS.layer], frame, inputs), grain)
 
 export function stackSettings(sit: SitSettings, grain: GrainLaw): StackSettings {
   const layers = KINDS.map((kind) => ({ kind, ...sit[kind] })).sort((a, b) => a.order - b.order)

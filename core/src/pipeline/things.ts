@@ -53,7 +53,7 @@ export function thingInput(document: ShotDocument, thing: Thing, tracks: readonl
   const points = new Map<number, Vec3>()
   for (const track of tracks) {
     const at = placeAt(track, frame - plate.first)
-    const met = at && pickSurface({ items: { [item]: { ...own, shown: true } } }, there, at[0], at[1])
+    const met = at && pickSurface({ items: { [item]: { ...own, shown: true } }, plate, signals: {} }, there, at[0], at[1], frame)
     if (met?.item === item) points.set(track.id, met.point)
   }
   return { ...base, geometry: { frame: frame - plate.first, camera: there, points } }

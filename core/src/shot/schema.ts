@@ -1,37 +1,12 @@
 import { z } from 'zod'
+import { colour, common, corner, follows, motion, name, number, place, roles, type SettingMeta, vec3 } from './fields.ts'
+import { forceSchema, gasSchema, reuseSchema, sourceSchema } from './gasSchema.ts'
+import { signalSchema } from './signals.ts'
+
+export type { SettingMeta } from './fields.ts'
 
 // The shot document. Every setting carries its label, unit, sensible range, step and a hint of one line in its schema's meta; forms, checks, defaults and
 // docs are made from them. Items are a map by id with an order field, so that merge patches touch one thing.
-
-export interface SettingMeta {
-  label: string
-  /** As shown; the value itself is always in this unit too. */
-  unit?: string
-  /** Hard limits are the schema's; this is what the slider spans. */
-  span?: readonly [number, number]
-  step?: number
-  hint: string
-  group: string
-  /** What of the results the setting touches, as words for the bench. */
-  touches?: string
-}
-
-const number = (min: number, max: number, initial: number, meta: SettingMeta) => z.number().min(min).max(max).default(initial).meta({ ...meta })
-const name = z.string().trim().min(1, 'Give it a name.').max(80, 'At most 80 characters.')
-const vec3 = z.tuple([z.number(), z.number(), z.number()])
-const colour = z.tuple([z.number().min(0).max(4), z.number().min(0).max(4), z.number().min(0).max(4)])
-const order = z.number()
-
-const common = { name, order, shown: z.boolean().default(true), locked: z.boolean().default(false) }
-const place = (group: string) => ({
-  position: vec3.default([0, 0, 0]).meta({ label: 'Place', unit: 'm', step: 0.01, hint: 'Where it stands in the world: right, up, towards the camera.', group } satisfies SettingMeta),
-  turn: number(-360, 360, 0, { label: 'Turn', unit: '°', span: [-180, 180], step: 0.5, hint: 'About the upright axis.', group }),
-})
-const roles = z
-  .object({ stops: z.boolean().default(true), holdsOut: z.boolean().default(true), receives: z.boolean().default(true) })
-  .strict()
-  .default({ stops: true, holdsOut: true, receives: true })
-  .meta({ label: 'Roles', hint: 'Stops gas; hides what is behind it; shows the effect’s light and shadow.', group: 'Roles' } satisfies SettingMeta)
 
 export const groundSchema = z
   .object({
@@ -43,36 +18,12 @@ export const groundSchema = z
 export const boxSchema = z
   .object({
     ...common, kind: z.literal('box'), ...place('Place'), roles,
+    tilt: number(-360, 360, 0, { label: 'Tilt', unit: '°', span: [-90, 90], step: 0.5, hint: 'Then about its own axis to the right: a ramp, a beam that falls.', group: 'Place' }),
+    roll: number(-360, 360, 0, { label: 'Roll', unit: '°', span: [-90, 90], step: 0.5, hint: 'Then about its own axis towards the camera.', group: 'Place' }),
     width: number(0.01, 500, 2, { label: 'Width', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From side to side.', group: 'Size' }),
     height: number(0.01, 500, 2, { label: 'Height', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From the place upward.', group: 'Size' }),
     depth: number(0.01, 500, 0.3, { label: 'Depth', unit: 'm', span: [0.1, 20], step: 0.01, hint: 'From front to back.', group: 'Size' }),
-  })
-  .strict()
-
-export const gasSchema = z
-  .object({
-    ...common, kind: z.literal('gas'),
-    position: vec3.default([0, 0, 0]).meta({ label: 'Place', unit: 'm', step: 0.01, hint: 'Middle of the source: right, up, towards the camera.', group: 'Source' } satisfies SettingMeta),
-    shape: z.enum(['disc', 'box', 'sphere']).default('disc').meta({ label: 'Shape', hint: 'A flat disc on the ground, a box or a ball.', group: 'Source' } satisfies SettingMeta),
-    diameter: number(0.05, 20, 1.2, { label: 'Diameter', unit: 'm', span: [0.1, 5], step: 0.05, hint: 'Across the source; its speed follows its size.', group: 'Source', touches: 'gas' }),
-    heat: number(0, 20000, 400, { label: 'Heat', unit: 'kW', span: [0, 2000], step: 5, hint: 'Heat set free by burning. 0 gives smoke alone.', group: 'Source', touches: 'gas' }),
-    soot: number(0, 20, 1.8, { label: 'Soot', unit: '%', span: [0, 10], step: 0.1, hint: 'Share of the burnt fuel that turns to soot: more is darker and more orange.', group: 'Source', touches: 'gas' }),
-    radiant: number(0, 80, 35, { label: 'Radiant', unit: '%', span: [10, 60], step: 1, hint: 'Least share of the heat that leaves as radiation: 35 for oil, 15 for gas that burns blue.', group: 'Source', touches: 'gas' }),
-    smoke: number(0, 500, 0, { label: 'Smoke', unit: 'g/s', span: [0, 50], step: 0.1, hint: 'Soot set free without burning.', group: 'Source', touches: 'gas' }),
-    stir: number(0, 5, 0.6, { label: 'Stir', unit: 'm/s', span: [0, 3], step: 0.05, hint: 'Unrest of the air in the source.', group: 'Source', touches: 'gas' }),
-    wind: number(0, 30, 0, { label: 'Wind', unit: 'm/s', span: [0, 10], step: 0.1, hint: 'Speed of the air that comes in.', group: 'Air', touches: 'gas' }),
-    windFrom: number(0, 360, 270, { label: 'From', unit: '°', span: [0, 360], step: 5, hint: 'Where it comes from: 0 from behind the set, 90 from the right, 270 from the left.', group: 'Air', touches: 'gas' }),
-    airTemperature: number(-40, 60, 15, { label: 'Air', unit: '°C', span: [-20, 40], step: 1, hint: 'Temperature of the air.', group: 'Air', touches: 'gas' }),
-    confinement: number(0, 3, 0.3, { label: 'Curl', unit: '', span: [0, 1.5], step: 0.05, hint: 'Keeps small whirls alive that a coarse cell loses.', group: 'Run', touches: 'gas' }),
-    burnTime: number(0.02, 3, 0.25, { label: 'Burn time', unit: 's', span: [0.05, 1], step: 0.01, hint: 'How long fuel lasts where nothing stirs it into the air: longer makes lazier flames.', group: 'Source', touches: 'gas' }),
-    cell: number(5, 500, 40, { label: 'Cell', unit: 'mm', span: [15, 150], step: 1, hint: 'Edge of a cell: halving it costs sixteen times the time.', group: 'Run', touches: 'gas' }),
-    runUp: number(0, 240, 24, { label: 'Run-up', unit: 'fr', span: [0, 96], step: 1, hint: 'Frames that burn before the first one.', group: 'Run', touches: 'gas' }),
-    reach: number(0.5, 100, 6, { label: 'Reach', unit: 'm', span: [2, 20], step: 0.5, hint: 'How far from the source to all sides the gas is followed.', group: 'Run', touches: 'gas' }),
-    rise: number(0, 200, 0, { label: 'Rise', unit: 'm', span: [0, 30], step: 0.5, hint: 'How far above it; 0 is as far as to the sides.', group: 'Run', touches: 'gas' }),
-    seed: number(0, 99999, 1, { label: 'Seed', unit: '', span: [0, 100], step: 1, hint: 'Another number, another fire of the same kind.', group: 'Run', touches: 'gas' }),
-    albedo: number(0, 1, 0.3, { label: 'Smoke white', unit: '', span: [0, 1], step: 0.01, hint: 'Light that the smoke scatters: 0.3 is black smoke, 0.9 steam.', group: 'Look', touches: 'picture' }),
-    forward: number(-0.9, 0.9, 0.4, { label: 'Forward', unit: '', span: [-0.9, 0.9], step: 0.05, hint: 'How much the smoke glows against the light.', group: 'Look', touches: 'picture' }),
-    thickness: number(0, 20, 1, { label: 'Thickness', unit: '×', span: [0, 4], step: 0.05, hint: 'Times the extinction that its soot has.', group: 'Look', touches: 'picture' }),
+    motion, follows,
   })
   .strict()
 
@@ -96,6 +47,7 @@ export const sitSchema = z
     fireExposure: number(-16, 16, 0, { label: 'Fire exposure', unit: 'st', span: [-10, 4], step: 0.1, hint: 'Flame and the light it throws, together: lower exposes for the fire.', group: 'Fire', touches: 'stack' }),
     movieCurve: z.enum(['soft', 'plain']).default('soft').meta({ label: 'Movie curve', hint: 'Soft bends all above 0.75, the plate’s highlights too, so that hot colours stay apart; plain leaves the plate as it was and clips.', group: 'Hand-off' } satisfies SettingMeta),
     grainAmount: number(0, 4, 1, { label: 'Grain', unit: '×', span: [0, 2], step: 0.05, hint: 'Of the plate’s own grain, on what is added only.', group: 'Grain', touches: 'stack' }),
+    follows,
     light: layer({ order: 1 }),
     smoke: layer({ order: 2 }),
     fire: layer({ order: 3 }),
@@ -110,6 +62,7 @@ export const plateLightSchema = z
     sunHeight: number(1, 90, 25, { label: 'Sun height', unit: '°', span: [1, 90], step: 1, hint: 'Above the horizon.', group: 'Plate light', touches: 'picture' }),
     sunColour: colour.default([1.25, 1, 0.75]).meta({ label: 'Sun colour', step: 0.01, hint: 'Against the plate’s white.', group: 'Plate light', touches: 'picture' } satisfies SettingMeta),
     skyColour: colour.default([0.92, 1, 1.15]).meta({ label: 'Sky colour', step: 0.01, hint: 'Against the plate’s white.', group: 'Plate light', touches: 'picture' } satisfies SettingMeta),
+    follows,
   })
   .strict()
 
@@ -118,7 +71,6 @@ export const lensSchema = z.object({ k1: z.number().min(-1).max(1).default(0), k
 const quaternion = z.tuple([z.number(), z.number(), z.number(), z.number()])
 const keySchema = z.string().regex(/^[0-9a-f]{64}$/)
 
-const corner = z.tuple([z.number(), z.number()])
 const worldAxis = z.enum(['x', 'y', 'z'])
 
 /** Typed for a locked-off plate, a path taken in from a file (an asset of the shot), solved from the plate, or lined up by the plate's edges. */
@@ -132,6 +84,7 @@ export const cameraSchema = z
     /** The flat track whose motion a typed or lined-up camera takes as a move in the picture, and the frame at which the camera was set. */
     shake: z.object({ hand: z.string().regex(/^[a-z0-9-]{1,40}$/), frame: z.number().int(), model: z.enum(['place', 'turn']).default('turn') }).strict().optional(),
     roll: number(-180, 180, 0, { label: 'Roll', unit: '°', span: [-10, 10], step: 0.05, hint: 'About the view axis.', group: 'Camera', touches: 'picture' }),
+    shutter: number(0, 360, 180, { label: 'Shutter', unit: '°', span: [0, 360], step: 5, hint: 'How long it stays open, 360 a whole frame: what is added moves while it does.', group: 'Camera', touches: 'picture' }),
     k1: number(-1, 1, 0, { label: 'Lens k1', unit: '', span: [-0.3, 0.3], step: 0.001, hint: 'Barrel is negative.', group: 'Camera', touches: 'picture' }),
     k2: number(-1, 1, 0, { label: 'Lens k2', unit: '', span: [-0.1, 0.1], step: 0.001, hint: 'Second term, for the corners.', group: 'Camera', touches: 'picture' }),
     /** The store's blob of the path, and what it was called. */
@@ -269,7 +222,7 @@ export const plateSchema = z
   })
   .strict()
 
-export const itemSchema = z.discriminatedUnion('kind', [groundSchema, boxSchema, gasSchema])
+export const itemSchema = z.discriminatedUnion('kind', [groundSchema, boxSchema, gasSchema, sourceSchema, forceSchema, reuseSchema])
 
 /** A shot's name: it becomes part of addresses and of files' names. */
 export const shotNameSchema = z.string().trim().min(1, 'Give the shot a name.').max(80, 'A name has at most 80 characters.').regex(/^[^/\\\p{Cc}]+$/u, 'A name has no slashes.')
@@ -283,6 +236,7 @@ export const shotSchema = z
     match: matchSchema,
     light: plateLightSchema,
     sit: sitSchema,
+    signals: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), signalSchema).default({}),
     readings: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), readingSchema).default({}),
     items: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), itemSchema),
   })
@@ -290,7 +244,6 @@ export const shotSchema = z
 
 export type ShotDocument = z.infer<typeof shotSchema>
 export type ShotItem = z.infer<typeof itemSchema>
-export type GasItem = z.infer<typeof gasSchema>
 export type BoxItem = z.infer<typeof boxSchema>
 export type GroundItem = z.infer<typeof groundSchema>
 export type SitSettings = z.infer<typeof sitSchema>
@@ -306,3 +259,6 @@ export type Proof = z.infer<typeof proofSchema>
 export type PicturePlace = z.infer<typeof picturePlace>
 export type PlateInfo = z.infer<typeof plateSchema>
 export type LayerKind = 'light' | 'smoke' | 'fire'
+
+/** A piece of the set. */
+export const isPiece = (item: ShotItem): item is GroundItem | BoxItem => item.kind === 'ground' || item.kind === 'box'

@@ -1,27 +1,43 @@
 import { Cancelled } from '@lantern/core/base'
+import type { GasFrame } from '@lantern/core/data'
 import { writeGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
-import { gasRecipe, gasSettings, recipeKey } from '@lantern/core/pipeline'
-import { dropLease, findShotById, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease } from '@lantern/store'
+import { gatherEmitters, glowTable } from '@lantern/core/light'
+import { gasFrameKeys, gasSettings, runOf } from '@lantern/core/pipeline'
+import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
 
 const RESTART_EVERY_SECONDS = 25
+/** Glow in cd/m^2: white at pi lux. */
+const LUMINANCE = glowTable(Math.PI, 1)
+const FLAME_ALBEDO = 0.3
 
 /** What the run needs, from the document as it was when asked; undefined when the shot has moved on to another recipe. */
 async function planOf(context: JobContext, payload: JobPayload<'gas'>) {
   const shot = await findShotById(context.store, payload.shot)
   const item = shot?.document.items[payload.item]
-  if (!shot || item?.kind !== 'gas' || recipeKey(gasRecipe(shot.document, item, 'full')) !== payload.key) return undefined
-  return { settings: gasSettings(shot.document, item, 'full'), runUp: item.runUp, plate: shot.document.plate }
+  if (!shot || item?.kind !== 'gas') return undefined
+  const world = await worldOf(context.store, shot.document)
+  const plan = world.gases.find((one) => one.item === payload.item)
+  if (plan?.key !== payload.key) return undefined
+  // Finer runs have keys of their own; a run's frames are chained by what decides the coarse ones.
+  const run = runOf(shot.document, item)
+  const chains = plan.recipe ? gasFrameKeys(plan.recipe, run.first, run.last) : new Map<number, string>()
+  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains }
+}
+
+/** Luminous intensity of a fire to all sides, cd, as its soot shines: what lights that follow it are driven by. */
+function lightOf(frame: GasFrame): number {
+  return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, 64).reduce((sum, { intensity }) => sum + 0.2126 * intensity[0] + 0.7152 * intensity[1] + 0.0722 * intensity[2], 0)
 }
 
 /**
  * Computes frames of a gas until it is done, stopped, superseded, or the job's time is over (then its successor is queued).
- * Returns true when the whole run is kept.
+ * until: a frame after which it is stopped. Returns true when the whole run is kept.
  */
-export async function gasJob(context: JobContext, payload: JobPayload<'gas'>): Promise<boolean> {
+export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number): Promise<boolean> {
   const { store, crew, machine, log } = context
   const { key } = payload
   const before = await resultState(store, key)
@@ -41,9 +57,9 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>): P
       return false
     }
     await setResultState(store, key, 'running')
-    const rate = plan.plate.rate[0] / plan.plate.rate[1]
-    const total = plan.runUp + plan.plate.last - plan.plate.first + 1
-    const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key))
+    const rate = plan.rate[0] / plan.rate[1]
+    const total = plan.runUp + plan.last - plan.first + 1
+    const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key, new Map([...plan.chains].map(([frame, chain]) => [plan.runUp + frame - plan.first + 1, chain]))))
     const started = performance.now()
     let savedAt = started
     const stopped = { now: false }
@@ -51,19 +67,27 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>): P
       const begun = performance.now()
       const figures = simulation.advance({ report: () => undefined, cancelled: () => stopped.now || context.ending() })
       const seconds = (performance.now() - begun) / 1000
-      const frame = plan.plate.first + simulation.done - 1 - plan.runUp
-      if (frame >= plan.plate.first) {
-        const blob = await putBlob(store, writeGasFrame(simulation.keep(), nodeDeflate), 'application/x-lantern-gas')
-        if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, seconds } }, fence, seconds))) return false
+      const frame = plan.first + simulation.done - 1 - plan.runUp
+      if (frame >= plan.first) {
+        const kept = simulation.keep()
+        const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
+        if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
       } else if (!(await holdLease(store, key, fence))) return false
-      context.progress?.report(simulation.done / total, frame >= plan.plate.first ? `frame ${frame}` : 'run-up')
+      context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds }, 'gas frame')
       const now = performance.now()
       const asked = await resultState(store, key)
       const over = !context.progress && (now - started) / 1000 > JOB_SECONDS
-      if (asked === 'stopped' || over || context.ending() || (now - savedAt) / 1000 > RESTART_EVERY_SECONDS) {
-        await saveRestart(context, key, fence, simulation.state())
+      const chain = plan.chains.get(frame)
+      // The run-up is not kept piece by piece: a state belongs to the frame that it ends.
+      if (chain && (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > RESTART_EVERY_SECONDS)) {
+        await saveRestart(context, key, fence, chain, simulation.state())
         savedAt = now
+      }
+      if (until !== undefined && frame >= until && simulation.done < total) {
+        if (chain) await saveRestart(context, key, fence, chain, simulation.state())
+        await setResultState(store, key, 'stopped')
+        return false
       }
       if (asked === 'stopped' || context.ending()) return false
       if (over && simulation.done < total) {

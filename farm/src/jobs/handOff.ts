@@ -2,9 +2,9 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import { writeExr } from '@lantern/core/formats'
-import { channelsOf, composeFrame, passChannels, type PictureQualityName, readPasses, stackSettings } from '@lantern/core/pipeline'
+import { channelsOf, composeFrame, passChannels, type PictureQualityName, readPasses, stackSettingsAt } from '@lantern/core/pipeline'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
-import { assetFrame, cameraPathOf, getAsset, getBlob, keptFrame, pictureKeys, type Shot } from '@lantern/store'
+import { assetFrame, getAsset, getBlob, keptFrame, pictureKeys, type Shot, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
 import { plateLinear } from '../io/plateFrames.ts'
@@ -24,9 +24,9 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const { store, crew } = context
   const { document } = shot
   const { plate } = document
-  const keys = pictureKeys(document, await cameraPathOf(store, document), plan.quality, plan.frames)
+  const world = await worldOf(store, document)
+  const keys = pictureKeys(world, plan.quality, plan.frames)
   const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
-  const settings = stackSettings(document.sit, grain)
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })
   let done = 0
@@ -38,7 +38,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
       if (!kept && !empty) throw new LanternError('no-picture', `The picture of frame ${frame} is not kept.`, 'Ask for the picture, then hand off.', { frame })
       const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
       const linear = await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')), plate.encoding)
-      const result = composeFrame(crew, linear, passes, settings, plate.width, frame)
+      const result = composeFrame(crew, linear, passes, stackSettingsAt(document, grain, frame, world.inputs), plate.width, frame)
       if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.movieCurve))
       if (plan.exr) {
         const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []

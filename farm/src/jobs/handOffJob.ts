@@ -2,7 +2,7 @@ import { createWriteStream } from 'node:fs'
 import { mkdir, readdir, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import { cameraPathOf, findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlobFile, queueJob, resultRows, resultSettings, setResultState } from '@lantern/store'
+import { findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlobFile, queueJob, resultRows, resultSettings, setResultState, worldOf } from '@lantern/store'
 import { ZipFile } from 'yazl'
 import { z } from 'zod'
 import { failureOf, type JobContext } from './context.ts'
@@ -29,8 +29,9 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
   const shot = await findShotById(store, payload.shot)
   if (!result || !shot) return
   const { quality, form } = settingsSchema.parse(result.settings)
-  if (handOffKey(shot.document, quality, form) !== key) return setResultState(store, key, 'stopped')
-  const keys = pictureKeys(shot.document, await cameraPathOf(store, shot.document), quality)
+  const world = await worldOf(store, shot.document)
+  if (handOffKey(world, quality, form) !== key) return setResultState(store, key, 'stopped')
+  const keys = pictureKeys(world, quality)
   const rows = [...(await resultRows(store, [...keys.values()])).values()]
   const failed = rows.find((row) => row.state === 'failed')
   if (failed) return setResultState(store, key, 'failed', failed.error)

@@ -1,24 +1,28 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
 import type { GasFrame } from '@lantern/core/data'
 import { readGasFrame } from '@lantern/core/formats'
-import { cameraAt, renderPicture, writePasses } from '@lantern/core/pipeline'
-import { cameraPathOf, findShotById, getBlob, type JobPayload, keepFrame, keptFrame, pictureKeys, putBlob, queueJob, resultRows, resultState, setResultState } from '@lantern/store'
+import { cameraAt, neededFrames, pictureFrame, renderPicture, type Showing, writePasses } from '@lantern/core/pipeline'
+import { findShotById, getBlob, type JobPayload, keepFrame, keptFrame, pictureKeys, putBlob, queueJob, resultRows, resultState, setResultState, type ShotWorld, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext } from './context.ts'
 
 const GAS_WAIT_MS = 2000
 
-/** The gas frames that a picture frame needs; 'waiting' while one of them is on its way. */
-async function gasFramesFor({ store }: JobContext, keys: readonly string[], frame: number): Promise<(GasFrame | undefined)[] | 'waiting'> {
-  const frames: GasFrame[] = []
-  for (const key of keys) {
-    const kept = await keptFrame(store, key, frame)
-    if (!kept) {
-      const row = (await resultRows(store, [key])).get(key)
-      if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
-      throw new LanternError('no-gas', `Frame ${frame} of a gas is not kept${row?.error ? `: ${row.error.message}` : ''}.`, 'Keep the gas, then ask for the picture again.', { frame })
+/** The gas frames that a picture frame needs, by gas and frame; 'waiting' while one of them is on its way. */
+async function gasFramesFor({ store }: JobContext, world: ShotWorld, showings: readonly Showing[]): Promise<Map<string, GasFrame> | 'waiting'> {
+  const frames = new Map<string, GasFrame>()
+  for (const [gas, wanted] of neededFrames(showings)) {
+    const plan = world.gases.find(({ item }) => item === gas)
+    const key = plan?.finer ?? plan?.key ?? ''
+    for (const frame of wanted) {
+      const kept = await keptFrame(store, key, frame)
+      if (!kept) {
+        const row = (await resultRows(store, [key])).get(key)
+        if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
+        throw plan?.error ?? new LanternError('no-gas', `Frame ${frame} of ${plan?.name ?? 'a gas'} is not kept${row?.error ? `: ${row.error.message}` : ''}.`, 'Keep the gas, then ask for the picture again.', { frame })
+      }
+      frames.set(`${gas}/${frame}`, readGasFrame(await getBlob(store, kept.blob), nodeDeflate))
     }
-    frames.push(readGasFrame(await getBlob(store, kept.blob), nodeDeflate))
   }
   return frames
 }
@@ -28,8 +32,9 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
   const { store, crew, log } = context
   const shot = await findShotById(store, payload.shot)
   if (!shot) return 0
-  const path = await cameraPathOf(store, shot.document)
-  const present = pictureKeys(shot.document, path, payload.quality, payload.frames.map(({ frame }) => frame))
+  const { document } = shot
+  const world = await worldOf(store, document)
+  const present = pictureKeys(world, payload.quality, payload.frames.map(({ frame }) => frame))
   const later: typeof payload.frames = []
   for (const { frame, key } of payload.frames) {
     const asked = await resultState(store, key)
@@ -45,15 +50,15 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
       continue
     }
     try {
-      const gases = await gasFramesFor(context, payload.gasKeys, frame)
+      const at = pictureFrame(document, (n) => cameraAt(document, world.path, n), frame, world.inputs)
+      const gases = await gasFramesFor(context, world, at.showings)
       if (gases === 'waiting') {
         later.push({ frame, key })
         continue
       }
       await setResultState(store, key, 'running')
       const begun = performance.now()
-      const camera = cameraAt(shot.document, path, frame)
-      const passes = renderPicture(crew, shot.document, camera, gases, payload.quality, { report: () => undefined, cancelled: context.ending })
+      const passes = renderPicture(crew, document, at, (gas, n) => gases.get(`${gas}/${n}`), payload.quality, { report: () => undefined, cancelled: context.ending })
       const bytes = writePasses(passes, { software: 'Coal Lantern', frame: String(frame) }, nodeDeflate)
       const blob = await putBlob(store, bytes, 'image/x-exr')
       const seconds = (performance.now() - begun) / 1000

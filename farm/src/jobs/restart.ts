@@ -11,23 +11,22 @@ const stateSchema = z.object({
 })
 const FIELDS = KEPT_FIELDS.length + 1
 
-/** Keeps a run's full state, so that it goes on bit for bit; the one before is dropped. */
-export async function saveRestart({ store }: JobContext, key: string, fence: number, state: GasState): Promise<void> {
+/** Keeps a run's full state, so that it goes on bit for bit. chain: the key of all that decided it so far. */
+export async function saveRestart({ store }: JobContext, key: string, fence: number, chain: string, state: GasState): Promise<void> {
   const length = state.fields[0]?.length ?? 0
   const all = new Float32Array(length * FIELDS)
   state.fields.forEach((field, n) => all.set(field, n * length))
   const blob = await putBlob(store, nodeDeflate.deflate(new Uint8Array(all.buffer)), 'application/octet-stream')
   const { fields: _, ...small } = state
-  const before = await putRestart(store, key, fence, small, blob)
-  if (before && before !== blob) await dropBlob(store, before)
+  for (const free of await putRestart(store, key, fence, { done: state.done, chain, state: small, blob })) await dropBlob(store, free)
 }
 
-/** The last state that was kept, or undefined to begin afresh. */
-export async function loadRestart({ store, log }: JobContext, key: string): Promise<GasState | undefined> {
-  const kept = await getRestart(store, key)
+/** The furthest state that a run may go on from, or undefined to begin afresh. chains: key of all that decided the run by frames done. */
+export async function loadRestart({ store, log }: JobContext, key: string, chains: ReadonlyMap<number, string>): Promise<GasState | undefined> {
+  const kept = await getRestart(store, chains)
   if (!kept) return undefined
   try {
-    const small = stateSchema.parse(kept.restart)
+    const small = stateSchema.parse(kept.state)
     const bytes = nodeDeflate.inflate(await getBlob(store, kept.blob))
     const all = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength))
     const length = all.length / FIELDS

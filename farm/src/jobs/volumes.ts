@@ -3,7 +3,7 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import { gasGrids, readGasFrame, writeVdb } from '@lantern/core/formats'
-import { gasKeys, getBlob, keptFrame, type Shot } from '@lantern/store'
+import { getBlob, keptFrame, type Shot, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import type { JobContext } from './context.ts'
 
@@ -13,18 +13,18 @@ const plain = (name: string): string => name.replace(/[^A-Za-z0-9_-]+/g, '-')
 export async function writeVolumes({ store, progress }: JobContext, shot: Shot, folder: string, frames: readonly number[], half: boolean): Promise<string[]> {
   await mkdir(folder, { recursive: true })
   const written: string[] = []
-  const keys = gasKeys(shot.document)
-  for (const { item, key } of keys)
-    for (const frame of frames) {
+  const { gases } = await worldOf(store, shot.document)
+  for (const { item, key, finer, frames: run } of gases)
+    for (const frame of frames.filter((one) => run.has(one))) {
       if (progress) stopIfCancelled(progress)
-      const kept = await keptFrame(store, key, frame)
+      const kept = await keptFrame(store, finer ?? key ?? '', frame)
       const name = shot.document.items[item]?.name ?? item
       if (!kept) throw new LanternError('no-gas', `Frame ${frame} of ${name} is not kept.`, 'Keep the gas, then hand off.', { frame })
       const grids = gasGrids(readGasFrame(await getBlob(store, kept.blob), nodeDeflate), half)
       const path = join(folder, `${plain(shot.name)}-${plain(name)}.${String(frame).padStart(4, '0')}.vdb`)
       await writeFile(path, writeVdb(grids, randomUUID(), nodeDeflate))
       written.push(path)
-      progress?.report(written.length / (keys.length * frames.length), `${name}, frame ${frame}`)
+      progress?.report(written.length / (gases.length * frames.length), `${name}, frame ${frame}`)
     }
   return written
 }

@@ -21,8 +21,8 @@ export interface ResultRow {
   doing: string | null
 }
 
-export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
-  await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, restart: null, restart_blob: null, machine: null, lease_until: null, error: null })
+export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
+  await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, machine: null, lease_until: null, error: null })
     .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item })).execute()
 }
 
@@ -47,6 +47,8 @@ export interface KeptFrame {
   frame: number
   blob: string
   figures: Record<string, unknown>
+  /** Of a run that goes from frame to frame: the key of all that decided it up to here. */
+  chain?: string | null
 }
 
 export async function keptFrames(store: Store, keys: readonly string[]): Promise<KeptFrame[]> {
@@ -91,25 +93,60 @@ export async function keepFrame(store: Store, frame: KeptFrame, fence: number | 
   return store.db.transaction().execute(async (db) => {
     const held = await db.updateTable('result').set((e) => ({ seconds: e('seconds', '+', seconds), used: sql`now()` })).where('key', '=', frame.key).$if(fence !== undefined, (q) => q.where('fence', '=', fence ?? 0)).returning('key').executeTakeFirst()
     if (!held) return false
-    await db.insertInto('result_frame').values({ key: frame.key, frame: frame.frame, blob: frame.blob, figures: JSON.stringify(frame.figures) }).onConflict((c) => c.doNothing()).execute()
+    await db.insertInto('result_frame').values({ key: frame.key, frame: frame.frame, blob: frame.blob, figures: JSON.stringify(frame.figures), chain: frame.chain ?? null }).onConflict((c) => c.doNothing()).execute()
     await notify(db, { what: 'frame', key: frame.key, frame: frame.frame })
     return true
   })
 }
 
-/** The restart state of a run: its small part here, its fields in a blob. Returns the blob that it replaces. */
-export async function putRestart(store: Store, key: string, fence: number, restart: object, blob: string): Promise<string | null> {
+/** A run's full state after `done` frames: its small part here, its fields in a blob. */
+export interface Restart {
+  done: number
+  chain: string
+  state: unknown
+  blob: string
+}
+
+/** States of one run that are kept: the newest, and others spread over the frames before it. */
+const MOST_RESTARTS = 6
+
+/** Keeps a restart state while the fence stands, and lets go of those that lie closest together. Returns the blobs that are free now. */
+export async function putRestart(store: Store, key: string, fence: number, restart: Restart): Promise<string[]> {
   return store.db.transaction().execute(async (db) => {
-    const before = await db.selectFrom('result').select('restart_blob').where('key', '=', key).where('fence', '=', fence).forUpdate().executeTakeFirst()
-    if (!before) return null
-    await db.updateTable('result').set({ restart: JSON.stringify(restart), restart_blob: blob }).where('key', '=', key).execute()
-    return before.restart_blob
+    const held = await db.selectFrom('result').select('key').where('key', '=', key).where('fence', '=', fence).forUpdate().executeTakeFirst()
+    if (!held) return []
+    await db.insertInto('restart').values({ key, done: restart.done, chain: restart.chain, state: JSON.stringify(restart.state), blob: restart.blob }).onConflict((c) => c.doNothing()).execute()
+    const rows = await db.selectFrom('restart').select(['done', 'blob']).where('key', '=', key).orderBy('done').execute()
+    const free: string[] = []
+    while (rows.length > MOST_RESTARTS) {
+      // The first counts from the run's beginning; the newest always stays.
+      const gaps = rows.slice(0, -1).map((_, n) => (rows[n + 1]?.done ?? 0) - (rows[n - 1]?.done ?? 0))
+      const [gone] = rows.splice(gaps.indexOf(Math.min(...gaps)), 1)
+      if (!gone) break
+      await db.deleteFrom('restart').where('key', '=', key).where('done', '=', gone.done).execute()
+      free.push(gone.blob)
+    }
+    return free
   })
 }
 
-export async function getRestart(store: Store, key: string): Promise<{ restart: unknown; blob: string } | undefined> {
-  const row = await store.db.selectFrom('result').select(['restart', 'restart_blob']).where('key', '=', key).executeTakeFirst()
-  return row?.restart && row.restart_blob ? { restart: row.restart, blob: row.restart_blob } : undefined
+/** The furthest state that a run may go on from: its own, or another's whose frames so far were decided by the same. chains: key by frames done. */
+export async function getRestart(store: Store, chains: ReadonlyMap<number, string>): Promise<Restart | undefined> {
+  if (chains.size === 0) return undefined
+  const rows = await store.db.selectFrom('restart').select(['done', 'chain', 'state', 'blob']).where('chain', 'in', [...chains.values()]).orderBy('done', 'desc').execute()
+  return rows.find((row) => chains.get(row.done) === row.chain)
+}
+
+/** Takes over frames that other runs have kept and that the same decided. chains: key by frame. Returns how many. */
+export async function takeOverFrames(store: Store, key: string, chains: ReadonlyMap<number, string>): Promise<number> {
+  if (chains.size === 0) return 0
+  const frames = new Map([...chains].map(([frame, chain]) => [chain, frame]))
+  const rows = await store.db.selectFrom('result_frame').select(['frame', 'blob', 'figures', 'chain']).where('chain', 'in', [...chains.values()]).where('key', '!=', key).execute()
+  const found = new Map(rows.flatMap((row) => (row.chain && frames.get(row.chain) === row.frame ? [[row.frame, row] as const] : [])))
+  if (found.size === 0) return 0
+  const made = await store.db.insertInto('result_frame').values([...found.values()].map((row) => ({ key, frame: row.frame, blob: row.blob, figures: JSON.stringify(row.figures), chain: row.chain }))).onConflict((c) => c.doNothing()).returning('frame').execute()
+  if (made.length > 0) await notify(store.db, { what: 'result', key, state: 'waiting' })
+  return made.length
 }
 
 export async function resultSettings(store: Store, key: string): Promise<{ settings: unknown; shot: number | null; item: string | null; first: number; last: number } | undefined> {

@@ -1,83 +1,87 @@
 import { LanternError } from '@lantern/core/base'
-import { type CameraPath, readCameraFile } from '@lantern/core/formats'
-import { cameraAt, gasRecipe, pictureRecipe, type PictureQualityName, recipeKey, shownGases, shakenPath, solvedPath } from '@lantern/core/pipeline'
-import type { ShotDocument } from '@lantern/core/shot'
-import { getBlob } from '../blobs.ts'
+import { cameraAt, gasSettings, checkRoom, pictureFrame, type PictureQualityName, pictureRecipe, recipeKey, runOf, showingsAt } from '@lantern/core/pipeline'
 import type { Store } from '../open.ts'
-import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
+import { ensureResult, resultRows, setResultState, takeOverFrames } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { cancelJobs, queueJob } from '../queue.ts'
-import { handKey, keptSolveOf, keptTracks } from './match.ts'
+import { type GasPlan, gasWorld, type ShotWorld, worldOf } from './world.ts'
 
-/** The camera file that the document names, or its kept solve put on the ground, over its plate's frames; undefined where there is none. */
-export async function cameraPathOf(store: Store, document: ShotDocument): Promise<CameraPath | undefined> {
-  const { camera, plate } = document
-  if (camera.kind === 'solved' && camera.solve) {
-    const solve = await keptSolveOf(store, camera.solve.key)
-    return solve && solvedPath(solve, camera.solve.by)
-  }
-  const still = camera.shake && cameraAt(document, undefined, plate.first)
-  if (still && camera.shake && (camera.kind === 'typed' || camera.kind === 'lined')) {
-    const { hand, frame, model } = camera.shake
-    const followed = await keptTracks(store, handKey(document, hand) ?? '')
-    return followed && shakenPath(still, plate, frame, model, followed)
-  }
-  if (camera.kind !== 'path' || !camera.path) return undefined
-  return readCameraFile(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] }, camera.path)
-}
+/** Keys of the runs that the shot shows, in the roster's order; a gas that lacks something has none. */
+export const gasKeys = (world: ShotWorld): { item: string; key: string }[] => world.gases.flatMap(({ item, key }) => (key ? [{ item, key }] : []))
 
-/** Keys of the shown gases' full runs, in the roster's order. */
-export const gasKeys = (document: ShotDocument): { item: string; key: string }[] => shownGases(document).map(([item, gas]) => ({ item, key: recipeKey(gasRecipe(document, gas, 'full')) }))
+const framesOf = ({ document }: ShotWorld, frames?: readonly number[]): readonly number[] => frames ?? Array.from({ length: document.plate.last - document.plate.first + 1 }, (_, n) => document.plate.first + n)
 
-/** The picture's key per frame; empty without a camera. */
-export function pictureKeys(document: ShotDocument, path: CameraPath | undefined, quality: PictureQualityName, frames?: readonly number[]): Map<number, string> {
-  const keys = gasKeys(document).map(({ key }) => key)
-  const { first, last } = document.plate
-  const wanted = frames ?? Array.from({ length: last - first + 1 }, (_, n) => first + n)
+/** The picture's key per frame; empty without a camera, and without frames whose gas lacks something. */
+export function pictureKeys(world: ShotWorld, quality: PictureQualityName, frames?: readonly number[]): Map<number, string> {
+  const { document, path, inputs, gases } = world
+  const plans = new Map(gases.map((plan) => [plan.item, plan]))
+  const cameras = (frame: number) => cameraAt(document, path, frame)
   const result = new Map<number, string>()
-  for (const frame of wanted) {
-    const camera = cameraAt(document, path, frame)
-    if (camera) result.set(frame, recipeKey(pictureRecipe(document, camera, quality, keys)) + frameTail(frame))
+  for (const frame of framesOf(world, frames)) {
+    if (!cameras(frame)) continue
+    const at = pictureFrame(document, cameras, frame, inputs)
+    if (at.showings.some(({ gas }) => !plans.get(gas)?.key)) continue
+    result.set(frame, `${recipeKey(pictureRecipe(document, at, quality, (gas, one) => plans.get(gas)?.frames.get(one) ?? ''))}-${frame}`)
   }
   return result
 }
 
-/** A locked camera gives every frame the same recipe; the gas differs by frame, so the frame belongs to the key. */
-const frameTail = (frame: number): string => `-${frame}`
+const planIn = (world: ShotWorld, item: string): GasPlan => {
+  const plan = world.gases.find((one) => one.item === item)
+  if (!plan) throw new LanternError('no-item', `“${item.slice(0, 40)}” is not a gas that this shot shows.`, 'Choose one from the roster, and show it.', { field: 'item' })
+  if (plan.error) throw plan.error
+  return plan
+}
 
-/** Asks the farm to keep a gas. Does nothing where it is kept or on its way; a stopped or failed one goes on. */
-export async function askGas(store: Store, shot: Shot, item: string): Promise<string> {
-  const gas = shot.document.items[item]
-  if (gas?.kind !== 'gas') throw new LanternError('no-item', `“${item.slice(0, 40)}” is not a gas of this shot.`, 'Choose one from the roster.', { field: 'item' })
-  const recipe = gasRecipe(shot.document, gas, 'full')
-  const key = recipeKey(recipe)
-  const { first, last } = shot.document.plate
-  await ensureResult(store, { key, kind: 'gas', settings: recipe.settings as object, shot: shot.id, item, first, last })
+/** Memory that one computation may have, bytes: what its 32-bit addresses reach. */
+const MOST_MEMORY = 3.6 * 2 ** 30
+
+async function askOne(store: Store, shot: Shot, kind: 'gas' | 'finer', job: 'gas' | 'finer' | 'taken', key: string, settings: unknown, item: string, span: { first: number; last: number }, chains?: ReadonlyMap<number, string>): Promise<void> {
+  await ensureResult(store, { key, kind, settings: settings as object, shot: shot.id, item, ...span })
   const row = (await resultRows(store, [key])).get(key)
-  if (row?.state === 'done') return key
+  if (row?.state === 'done') return
+  if (chains) await takeOverFrames(store, key, chains)
   if (row?.state !== 'running') await setResultState(store, key, 'waiting')
-  await queueJob(store, 'gas', { key, shot: shot.id, item }, { jobKey: `gas:${key}` })
-  return key
+  await queueJob(store, job, { key, shot: shot.id, item }, { jobKey: `${kind}:${key}` })
+}
+
+/** Asks the farm to keep a gas, and to make it finer where that is wanted. Does nothing where it is kept or on its way; a stopped or failed one goes on. Throws LanternError, of its size before anything starts. */
+export async function askGas(store: Store, shot: Shot, item: string, world?: ShotWorld): Promise<string> {
+  const here = world ?? (await worldOf(store, shot.document))
+  const plan = planIn(here, item)
+  const gas = shot.document.items[item]
+  if (gas?.kind !== 'gas' || !plan.key || !plan.recipe) throw new LanternError('no-item', `“${item.slice(0, 40)}” is not a gas of this shot.`, 'Choose one from the roster.', { field: 'item' })
+  const span = runOf(shot.document, gas)
+  if (gas.taken) await askOne(store, shot, 'gas', 'taken', plan.key, plan.recipe.settings, item, span)
+  else {
+    checkRoom(gas.name, gasSettings(shot.document, item, 'full', gasWorld(here)), MOST_MEMORY)
+    await askOne(store, shot, 'gas', 'gas', plan.key, plan.recipe.settings, item, span, plan.finer ? undefined : plan.frames)
+  }
+  if (plan.finer && plan.finerRecipe) await askOne(store, shot, 'finer', 'finer', plan.finer, plan.finerRecipe.settings, `${item}-finer`, span)
+  return plan.key
 }
 
 const FRAMES_PER_JOB = 3
 
 /** Asks for picture frames, and for the gases they need. Returns the keys. */
 export async function askPicture(store: Store, shot: Shot, quality: PictureQualityName, frames?: readonly number[]): Promise<string[]> {
-  const path = await cameraPathOf(store, shot.document)
-  const keys = pictureKeys(shot.document, path, quality, frames)
+  const world = await worldOf(store, shot.document)
+  if (shot.document.camera.kind === 'none') throw new LanternError('no-camera', 'The shot has no camera yet, so nothing can be seen through it.', 'Take in a camera or type one at the Match station.', { field: 'camera' })
+  const broken = world.gases.find(({ error }) => error)
+  if (broken?.error) throw broken.error
+  const keys = pictureKeys(world, quality, frames)
   if (keys.size === 0) throw new LanternError('no-camera', 'The shot has no camera yet, so nothing can be seen through it.', 'Take in a camera or type one at the Match station.', { field: 'camera' })
-  const gases = gasKeys(shot.document)
   const rows = await resultRows(store, [...keys.values()])
   const missing = [...keys].filter(([, key]) => (rows.get(key)?.kept ?? 0) === 0)
-  for (const { item } of gases) await askGas(store, shot, item)
+  const shown = new Set(missing.flatMap(([frame]) => showingsAt(shot.document, frame, world.inputs).map(({ gas }) => gas)))
+  for (const item of shown) await askGas(store, shot, item, world)
   for (const [frame, key] of missing) {
     await ensureResult(store, { key, kind: 'picture', settings: { quality }, shot: shot.id, item: `picture-${quality}`, first: frame, last: frame })
     await setResultState(store, key, 'waiting')
   }
   for (let n = 0; n < missing.length; n += FRAMES_PER_JOB) {
     const part = missing.slice(n, n + FRAMES_PER_JOB).map(([frame, key]) => ({ frame, key }))
-    await queueJob(store, 'picture', { shot: shot.id, frames: part, quality, gasKeys: gases.map(({ key }) => key) }, { jobKey: `picture:${part[0]?.key}`, priority: quality === 'look' ? 1 : 2 })
+    await queueJob(store, 'picture', { shot: shot.id, frames: part, quality }, { jobKey: `picture:${part[0]?.key}`, priority: quality === 'look' ? 1 : 2 })
   }
   return [...keys.values()]
 }

@@ -1,3 +1,4 @@
+import { runOf, timeLeft } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { getAsset, type Asset } from '../queries/assets.ts'
@@ -7,7 +8,8 @@ import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { matchStatus, type MatchStatus } from './match.ts'
 import { type PlateStatus, plateStatus } from './readings.ts'
-import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
+import { pictureKeys } from './plan.ts'
+import { type GasPlan, type ShotWorld, worldOf } from './world.ts'
 
 /** What is kept, stale and missing of one thing, for its strip row. */
 export interface KeptStatus {
@@ -20,8 +22,22 @@ export interface KeptStatus {
 }
 export interface GasStatus extends KeptStatus {
   key: string
+  /** Frames of its run: the plate's, or those that were taken in. */
+  first: number
+  last: number
+  /** Key of the run made finer, and what of it is kept; none where it is not wanted. */
+  finer?: { key: string; kept: number[]; state: ResultRow['state'] | 'missing'; error: ResultRow['error'] }
   /** Per kept frame, in the order of `kept`. */
   heatKw: number[]
+  figures: GasFigureRow[]
+}
+/** What a kept frame tells of itself. */
+export interface GasFigureRow {
+  light: number
+  height: number
+  flame: number
+  centre: readonly number[]
+  seconds: number
 }
 export interface PictureStatus extends KeptStatus {
   /** Key per frame. */
@@ -47,8 +63,6 @@ async function staleFrames(store: Store, shot: number, item: string, keys: reado
   return rows.map((row) => row.frame).filter((frame) => !fresh.has(frame)).sort((a, b) => a - b)
 }
 
-const left = (row: { seconds: number; kept: number }, total: number): number | null => (row.kept > 1 ? (row.seconds / row.kept) * Math.max(0, total - row.kept) : null)
-
 async function pictureStatus(store: Store, shot: Shot, quality: 'look' | 'final', keys: Map<number, string>): Promise<PictureStatus> {
   const rows = await resultRows(store, [...keys.values()])
   const kept = [...keys].filter(([, key]) => (rows.get(key)?.kept ?? 0) > 0).map(([frame]) => frame)
@@ -64,8 +78,8 @@ async function pictureStatus(store: Store, shot: Shot, quality: 'look' | 'final'
   }
 }
 
-async function handOffStatus(store: Store, document: ShotDocument): Promise<ShotStatus['handOffs']> {
-  const wanted = (['look', 'final'] as const).flatMap((quality) => (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(document, quality, form) })))
+async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus['handOffs']> {
+  const wanted = (['look', 'final'] as const).flatMap((quality) => (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(world, quality, form) })))
   const keys = wanted.map(({ key }) => key)
   const [rows, frames] = [await resultRows(store, keys), await keptFrames(store, keys)]
   return Object.fromEntries(wanted.map(({ id, key }) => {
@@ -74,31 +88,40 @@ async function handOffStatus(store: Store, document: ShotDocument): Promise<Shot
   }))
 }
 
+async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasStatus> {
+  const item = shot.document.items[plan.item]
+  const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
+  const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [] }
+  if (!plan.key) return { ...none, stale: await staleFrames(store, shot.id, plan.item, [], []) }
+  const row = (await resultRows(store, [plan.key])).get(plan.key)
+  const frames = await keptFrames(store, [plan.key])
+  const kept = frames.map(({ frame }) => frame)
+  const finerRow = plan.finer ? (await resultRows(store, [plan.finer])).get(plan.finer) : undefined
+  const finer = plan.finer ? { finer: { key: plan.finer, kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame), state: finerRow?.state ?? ('missing' as const), error: finerRow?.error ?? null } } : {}
+  const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
+  return {
+    ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
+    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? timeLeft(frames.map(({ figures }) => number(figures.seconds)), last - first + 1) : null,
+    heatKw: frames.map(({ figures }) => number(figures.heatKw)),
+    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
+  }
+}
+
 /** Everything the line, the roster and the strip show of a shot's results. */
 export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> {
   const document: ShotDocument = shot.document
   const gases: Record<string, GasStatus> = {}
-  const total = document.plate.last - document.plate.first + 1
-  for (const { item, key } of gasKeys(document)) {
-    const row = (await resultRows(store, [key])).get(key)
-    const frames = await keptFrames(store, [key])
-    const kept = frames.map(({ frame }) => frame)
-    gases[item] = {
-      key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, item, [key], kept), error: row?.error ?? null,
-      secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? left(row, total) : null,
-      heatKw: frames.map(({ figures }) => (typeof figures.heatKw === 'number' ? figures.heatKw : 0)),
-    }
-  }
-  const path = await cameraPathOf(store, document).catch(() => undefined)
+  const world = await worldOf(store, document)
+  for (const plan of world.gases) gases[plan.item] = await gasStatus(store, shot, plan)
   return {
     head: shot.head,
     asset: await getAsset(store, document.plate.asset),
     gases,
-    look: await pictureStatus(store, shot, 'look', pictureKeys(document, path, 'look')),
-    final: await pictureStatus(store, shot, 'final', pictureKeys(document, path, 'final')),
+    look: await pictureStatus(store, shot, 'look', pictureKeys(world, 'look')),
+    final: await pictureStatus(store, shot, 'final', pictureKeys(world, 'final')),
     machines: await liveMachines(store),
     match: await matchStatus(store, document),
     readings: await plateStatus(store, document),
-    handOffs: await handOffStatus(store, document),
+    handOffs: await handOffStatus(store, world),
   }
 }

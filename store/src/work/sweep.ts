@@ -5,7 +5,8 @@ import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { handKey, matchKeys, thingKeys } from './match.ts'
 import { plateKeys } from './readings.ts'
-import { cameraPathOf, gasKeys, pictureKeys } from './plan.ts'
+import { pictureKeys } from './plan.ts'
+import { worldOf } from './world.ts'
 
 /** One of the store's machines sweeps at a time. */
 const SWEEP_LOCK = 7719
@@ -15,16 +16,16 @@ const QUALITIES = ['look', 'final'] as const
 async function namedKeys(store: Store): Promise<Set<string>> {
   const keys = new Set<string>()
   for (const { document } of await listShots(store)) {
-    for (const { key } of gasKeys(document)) keys.add(key)
+    const world = await worldOf(store, document)
+    for (const { key, finer } of world.gases) for (const one of [key, finer]) if (one) keys.add(one)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
     for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
     for (const id of Object.keys(document.match.things)) for (const key of Object.values(thingKeys(document, id))) keys.add(key)
     for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
-    const path = await cameraPathOf(store, document).catch(() => undefined)
     for (const quality of QUALITIES) {
-      for (const key of pictureKeys(document, path, quality).values()) keys.add(key)
-      for (const form of ['movie', 'exr'] as const) keys.add(handOffKey(document, quality, form))
+      for (const key of pictureKeys(world, quality).values()) keys.add(key)
+      for (const form of ['movie', 'exr'] as const) keys.add(handOffKey(world, quality, form))
     }
   }
   return keys
@@ -32,14 +33,15 @@ async function namedKeys(store: Store): Promise<Set<string>> {
 
 async function dropResult(store: Store, key: string): Promise<void> {
   const frames = await store.db.selectFrom('result_frame').select('blob').where('key', '=', key).execute()
-  const gone = await store.db.deleteFrom('result').where('key', '=', key).where('state', 'not in', ['running', 'waiting']).returning('restart_blob').executeTakeFirst()
+  const restarts = await store.db.selectFrom('restart').select('blob').where('key', '=', key).execute()
+  const gone = await store.db.deleteFrom('result').where('key', '=', key).where('state', 'not in', ['running', 'waiting']).returning('key').executeTakeFirst()
   if (!gone) return
-  for (const blob of new Set([...frames.map((frame) => frame.blob), ...(gone.restart_blob ? [gone.restart_blob] : [])])) await dropBlob(store, blob)
+  for (const blob of new Set([...frames, ...restarts].map((one) => one.blob))) await dropBlob(store, blob)
 }
 
 /** Bytes of everything kept that could be computed again. */
 export async function keptBytes(store: Store): Promise<number> {
-  const { rows } = await store.pool.query<{ bytes: number }>('select coalesce(sum(bytes), 0)::bigint as bytes from blob where sha256 in (select blob from result_frame union select restart_blob from result)')
+  const { rows } = await store.pool.query<{ bytes: number }>('select coalesce(sum(bytes), 0)::bigint as bytes from blob where sha256 in (select blob from result_frame union select blob from restart)')
   return rows[0]?.bytes ?? 0
 }
 

@@ -1,9 +1,14 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { cellOf } from '@lantern/core/pipeline'
 import { SETTINGS, type Setting, type ShotItem } from '@lantern/core/shot'
-import { type SyntheticEvent, useEffect, useState } from 'react'
+import { type SyntheticEvent, useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
+import { call, shotPath } from '../api.ts'
+import type { Following } from '../effects/Follow.tsx'
+import { clock, GasKeeping } from '../effects/GasKeeping.tsx'
+import { Motion } from '../effects/Motion.tsx'
+import { SignalBench } from '../effects/SignalBench.tsx'
+import { SpeedForSize } from '../effects/SpeedForSize.tsx'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
 import { MatchBench } from '../match/MatchBench.tsx'
@@ -23,59 +28,73 @@ const Head = ({ title, kind }: { title: string; kind: string }) => (
   </Flex>
 )
 
-const clock = (seconds: number | null | undefined): string => {
-  if (seconds === null || seconds === undefined) return ''
-  const whole = Math.max(1, Math.round(seconds))
-  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, '0')} left`
-}
-
 /** Nests a change under a path: ['sit', 'fire'] and {amount: 1}. */
 const under = (path: readonly string[], value: unknown): Record<string, unknown> => {
   const [head, ...rest] = path
   return head === undefined ? (value as Record<string, unknown>) : { [head]: rest.length === 0 ? value : under(rest, value) }
 }
 
-function SchemaBench({ settings, values, path, disabled }: { settings: readonly Setting[]; values: object; path: readonly string[]; disabled?: boolean }) {
+/** follows: where what follows is kept in the document, and a prefix of its keys there. */
+function SchemaBench({ settings, values, path, disabled, follows }: { settings: readonly Setting[]; values: object; path: readonly string[]; disabled?: boolean; follows?: { at: readonly string[]; now: Readonly<Record<string, Following>> | undefined; prefix?: string } }) {
   const { edit, preview } = useShot()
-  return <Settings settings={settings} values={values as Record<string, unknown>} disabled={disabled} onChange={(key, value, final) => (final ? edit : preview)(under(path, { [key]: value }))} />
-}
-
-function GasKeeping({ id, item }: { id: string; item: ShotItem & { kind: 'gas' } }) {
-  const { shot, status, ask, thin } = useShot()
-  const gas = status?.gases[id]
-  const plate = shot?.document.plate
-  if (!plate) return null
-  const total = plate.last - plate.first + 1
-  const busy = gas?.state === 'running' || gas?.state === 'waiting'
-  const look = thin[id]
   return (
-    <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
-      <Flex justify="space-between" align="center">
-        <Text color="soft" fontWeight="600">Kept</Text>
-        {busy ? <Press onClick={() => void ask({ what: 'stop-gas', item: id })}>Stop</Press> : <Press main disabled={gas?.state === 'done'} onClick={() => void ask({ what: 'gas', item: id })}>{gas && gas.kept.length > 0 && gas.state !== 'done' ? 'Go on' : 'Keep'}</Press>}
-      </Flex>
-      <Text className="num" color="soft" role="status" marginTop="4px">
-        {gas?.kept.length ?? 0} of {total} {gas?.state === 'waiting' ? 'waiting for the farm' : gas?.state === 'running' ? (gas.kept.length === 0 ? 'running up' : clock(gas.secondsLeft)) : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''}
-      </Text>
-      {gas?.error && <Text role="alert" color="wrong">{gas.error.message} {gas.error.remedy}</Text>}
-      {look && gas?.state !== 'done' && <Text className="num" color="faint" marginTop="4px">thin: {look.frames} of {look.of} at {(cellOf(item, 'thin') * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s a frame</Text>}
-    </Box>
+    <Settings
+      settings={settings} values={values as Record<string, unknown>} disabled={disabled} onChange={(key, value, final) => (final ? edit : preview)(under(path, { [key]: value }))}
+      follow={follows && { follows: follows.now, prefix: follows.prefix, onFollow: (key, value) => edit(under([...follows.at, 'follows'], { [key]: value })) }}
+    />
   )
 }
 
+const KIND_NAMES: Readonly<Record<ShotItem['kind'], string>> = { ground: 'ground', box: 'box', gas: 'gas', source: 'source', force: 'force', reuse: 'shown again' }
+
+/** What is drawn or taken in for a source, by its shape. */
+function SourceTools({ id, item }: { id: string; item: ShotItem & { kind: 'gas' | 'source' } }) {
+  const { shot, frame, set, edit, tool, say, moveTo } = useShot()
+  const file = useRef<HTMLInputElement>(null)
+  if (!shot) return null
+  const take = async (chosen: File): Promise<void> => {
+    try {
+      const { points } = await call<{ points: object }>(`${shotPath(shot.name)}/points?file=${encodeURIComponent(chosen.name.slice(0, 200))}`, { method: 'POST', body: chosen })
+      edit({ items: { [id]: { points } } })
+    } catch (error) {
+      say(error)
+    }
+  }
+  const draws = item.shape === 'area' || (item.shape === 'piece' && item.pattern === 'painted')
+  if (item.shape !== 'line' && item.shape !== 'points' && !draws) return null
+  return (
+    <Flex padding="6px 14px 0" gap="6px" wrap="wrap" align="center">
+      {item.shape === 'line' && <Press aria-pressed={tool === 'line'} onClick={() => set({ tool: tool === 'line' ? 'choose' : 'line' })}>{item.line ? 'Draw the line anew' : 'Draw the line'}</Press>}
+      {draws && <Press aria-pressed={tool === 'area'} onClick={() => set({ tool: tool === 'area' ? 'choose' : 'area' })}>{item.drawn?.frame === frame ? 'Draw one more' : item.drawn ? 'Draw anew here' : 'Draw on the plate'}</Press>}
+      {draws && item.drawn && <Press onClick={() => edit({ items: { [id]: { drawn: null } } })}>Clear</Press>}
+      {draws && item.drawn && item.drawn.frame !== frame && <Press plain onClick={() => item.drawn && moveTo(item.drawn.frame)}>drawn on {item.drawn.frame}</Press>}
+      {item.shape === 'points' && <Press onClick={() => file.current?.click()}>Take in points</Press>}
+      {item.shape === 'points' && item.points && <span className="num" style={{ color: '#9a9a9a' }}>{item.points.count} in {item.points.file}</span>}
+      <input ref={file} type="file" accept=".csv" hidden aria-label="Points file" onChange={(event) => { const [chosen] = event.target.files ?? []; if (chosen) void take(chosen); event.target.value = '' }} />
+    </Flex>
+  )
+}
+
+const SOURCE_GROUPS = ['Source', 'Burning', 'Air', 'Run']
+
 function ItemBench({ id, item }: { id: string; item: ShotItem }) {
   const { edit, set } = useShot()
+  const settings = item.kind === 'gas' && item.taken ? SETTINGS.gas.filter(({ group }) => !SOURCE_GROUPS.includes(group)) : SETTINGS[item.kind]
   return (
     <>
-      <Head title={item.name} kind={item.kind === 'gas' ? `gas, from a ${item.shape}` : item.kind} />
+      <Head title={item.name} kind={item.kind === 'gas' ? (item.taken ? 'gas from elsewhere' : `gas, from ${item.shape === 'area' ? 'an' : item.shape === 'points' ? '' : 'a'} ${item.shape}`) : KIND_NAMES[item.kind]} />
       {item.kind === 'gas' && <GasKeeping id={id} item={item} />}
+      {item.kind === 'gas' && !item.taken && <SpeedForSize id={id} item={item} />}
       <Box padding="8px 14px 0">
         <label style={{ display: 'grid', gridTemplateColumns: '62px 1fr', alignItems: 'center', gap: 6 }}>
           Name
           <input key={item.name} defaultValue={item.name} maxLength={80} disabled={item.locked} onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())} onBlur={(event) => event.target.value.trim() && event.target.value !== item.name && edit({ items: { [id]: { name: event.target.value.trim() } } })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', minWidth: 0 }} />
         </label>
       </Box>
-      <SchemaBench settings={SETTINGS[item.kind]} values={item} path={['items', id]} disabled={item.locked} />
+      {(item.kind === 'gas' || item.kind === 'source') && !('taken' in item && item.taken) && <SourceTools id={id} item={item} />}
+      {item.kind === 'gas' && item.taken && <SchemaBench settings={SETTINGS.taken} values={item.taken} path={['items', id, 'taken']} disabled={item.locked} />}
+      <SchemaBench settings={settings} values={item} path={['items', id]} disabled={item.locked} follows={item.kind === 'ground' ? undefined : { at: ['items', id], now: item.follows }} />
+      <Motion id={id} item={item} />
       <Flex padding="8px 14px 12px" gap="6px">
         <Press onClick={() => edit({ items: { [`${item.kind}-${crypto.randomUUID().slice(0, 6)}`]: { ...item, name: `${item.name.slice(0, 74)} copy`, order: item.order + 0.5 } } })}>Duplicate</Press>
         <Press disabled={item.locked} onClick={() => (edit({ items: { [id]: null } }), set({ chosen: '' }))}>Remove</Press>
@@ -106,7 +125,7 @@ function PictureBench({ state }: { state: ShotState }) {
           </Box>
         )
       })}
-      <SchemaBench settings={SETTINGS.plateLight} values={shot?.document.light ?? {}} path={['light']} />
+      <SchemaBench settings={SETTINGS.plateLight} values={shot?.document.light ?? {}} path={['light']} follows={{ at: ['light'], now: shot?.document.light.follows }} />
     </>
   )
 }
@@ -121,8 +140,8 @@ function SitBench({ state }: { state: ShotState }) {
   return (
     <>
       <Head title={kind ? { light: 'Fire light on the set', smoke: 'Smoke', fire: 'Fire' }[kind] : 'Sit'} kind={kind ? 'layer' : 'all layers'} />
-      {kind && <SchemaBench key={kind} settings={SETTINGS.layer} values={sit[kind]} path={['sit', kind]} />}
-      <SchemaBench settings={SETTINGS.sit.filter(({ key }) => key !== 'movieCurve')} values={sit} path={['sit']} />
+      {kind && <SchemaBench key={kind} settings={SETTINGS.layer} values={sit[kind]} path={['sit', kind]} follows={{ at: ['sit'], now: sit.follows, prefix: `${kind}.` }} />}
+      <SchemaBench settings={SETTINGS.sit.filter(({ key }) => key !== 'movieCurve')} values={sit} path={['sit']} follows={{ at: ['sit'], now: sit.follows }} />
       <Box padding="8px 14px">
         <Text color="soft" fontWeight="600">Plate’s grain, measured</Text>
         <Text className="num" color="fact">{level(0.02)} at 0.02 · {level(0.18)} at 0.18 · {level(0.6)} at 0.6 (in 1/100)</Text>
@@ -169,14 +188,15 @@ export function Bench() {
   }
   const own = (): React.ReactNode => {
     if (item) return <ItemBench key={chosen} id={chosen} item={item} />
+    if (chosen.startsWith('signal.') && shot.document.signals[chosen.slice(7)]) return <SignalBench key={chosen} id={chosen.slice(7)} />
     const at = chosen.startsWith('reading.') ? 'Plate' : CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|thing|proof|track)\..*/, 'camera')] ?? station
     if (at === 'Match') return <MatchBench />
     if (at === 'Picture') return <PictureBench state={state} />
     if (at === 'Sit') return <SitBench state={state} />
     if (at === 'Hand-off') return <HandOffBench state={state} />
-    if (at === 'Light') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} /></>)
+    if (at === 'Light') return (<><Head title="Plate light" kind="sun and sky" /><SchemaBench settings={SETTINGS.plateLight} values={shot.document.light} path={['light']} follows={{ at: ['light'], now: shot.document.light.follows }} /></>)
     if (at === 'Plate') return <PlateBench />
-    return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, or press Fire and click where it burns.')}</Text>
+    return <Text padding="14px" color="soft">{COMING[station] ?? (station === 'Set' ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.' : 'Choose an effect in the roster, press Fire and click where it burns, or add another kind.')}</Text>
   }
   return (
     <Box as="section" aria-label="Bench" background="panel" borderLeftWidth="1px" borderColor="line" minHeight="0" display="grid" gridTemplateRows="minmax(0, 1fr) auto">

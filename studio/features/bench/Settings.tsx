@@ -1,7 +1,11 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
-import type { Setting } from '@lantern/core/shot'
+import { type Setting, settingShows } from '@lantern/core/shot'
+import { Activity } from 'lucide-react'
+import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
+import { FollowedValue, type Following, FollowPanel } from '../effects/Follow.tsx'
+import { useShot } from '../shot/shotStore.ts'
 
 export interface SettingsProps {
   settings: readonly Setting[]
@@ -9,12 +13,14 @@ export interface SettingsProps {
   disabled?: boolean
   /** key and its new value; final is false while it is being dragged. */
   onChange(key: string, value: unknown, final: boolean): void
+  /** Where settings may follow signals: what follows now, by key, and how that is changed; null lets go. Keys are told with `prefix` before them. */
+  follow?: { follows: Readonly<Record<string, Following>> | undefined; prefix?: string; onFollow(key: string, value: Partial<Following> | null): void }
 }
 
 const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
 const AXES = ['right', 'up', 'near'] as const
 const PARTS = ['red', 'green', 'blue'] as const
-const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', hand: 'track’s next following', thing: 'thing’s next solve', reading: 'reading, which is taken anew', gas: 'gas and every picture of it', picture: 'picture', stack: 'stack alone, at once' }
+const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', hand: 'track’s next following', thing: 'thing’s next solve', reading: 'reading, which is taken anew', gas: 'gas and every picture of it', finer: 'finer form of what is kept, and its pictures', picture: 'picture', stack: 'stack alone, at once' }
 const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
 
 function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {
@@ -37,6 +43,7 @@ function Control({ setting, value, onChange }: { setting: Setting; value: unknow
       </Flex>
     )
   }
+  if (setting.type === 'item') return <ItemChoice setting={setting} value={String(value)} onChange={onChange} />
   const list = value as readonly number[]
   const names = setting.type === 'colour' ? PARTS : AXES
   return (
@@ -50,20 +57,43 @@ function Control({ setting, value, onChange }: { setting: Setting; value: unknow
   )
 }
 
+function ItemChoice({ setting, value, onChange }: { setting: Setting; value: string; onChange(value: unknown, final: boolean): void }) {
+  const items = useShot((state) => state.shot?.document.items) ?? {}
+  return (
+    <Choice aria-label={setting.label} value={value} onChange={(event) => onChange(event.target.value, true)}>
+      {(value === '' || !items[value] || setting.key === 'on') && <option value="">{setting.key === 'on' ? 'every gas' : 'none'}</option>}
+      {Object.entries(items).flatMap(([id, item]) => (setting.itemKinds?.includes(item.kind) ? [<option key={id} value={id}>{item.name}</option>] : []))}
+    </Choice>
+  )
+}
+
 /** Settings made from their schema: group, label, value with its unit, what it does in one line. */
-export function Settings({ settings, values, disabled, onChange }: SettingsProps) {
-  const groups = [...new Set(settings.map(({ group }) => group))]
+export function Settings({ settings, values, disabled, onChange, follow }: SettingsProps) {
+  const [opened, setOpened] = useState('')
+  const shown = settings.filter((setting) => settingShows(setting, values))
+  const groups = [...new Set(shown.map(({ group }) => group))]
   return (
     <fieldset disabled={disabled} style={{ border: 0, padding: 0, margin: 0, minWidth: 0 }}>
       {groups.map((group) => (
         <Box key={group} as="section" aria-label={group}>
           <Box padding="8px 14px 2px" color="soft" fontWeight="600" fontSize="12px">{group}</Box>
-          {settings.filter((setting) => setting.group === group).map((setting) => {
+          {shown.filter((setting) => setting.group === group).map((setting) => {
             const wide = setting.type === 'vector' || setting.type === 'colour'
+            const key = `${follow?.prefix ?? ''}${setting.key}`
+            const can = follow && !setting.still && (setting.type === 'number' || setting.type === 'colour')
+            const following = follow?.follows?.[key]
             return (
-              <Box key={setting.key} display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" data-hint={setting.hint + (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')}>
-                <span>{setting.label}</span>
-                <Control setting={setting} value={values[setting.key]} onChange={(value, final) => onChange(setting.key, value, final)} />
+              <Box key={setting.key}>
+                <Box position="relative" display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" data-hint={setting.hint + (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')}>
+                  {can && (
+                    <button type="button" aria-label={`Let ${setting.label} follow a signal`} aria-expanded={opened === key} onClick={() => setOpened(opened === key ? '' : key)} style={{ position: 'absolute', left: 1, top: 6, padding: 1, opacity: following ? 1 : 0.32, lineHeight: 0 }}>
+                      <Activity size={11} strokeWidth={1.6} color={following ? '#7fc4bb' : '#9a9a9a'} />
+                    </button>
+                  )}
+                  <span>{setting.label}</span>
+                  {following && !wide ? <FollowedValue setting={setting} following={following} open={() => setOpened(opened === key ? '' : key)} /> : <Control setting={setting} value={values[setting.key]} onChange={(value, final) => onChange(setting.key, value, final)} />}
+                </Box>
+                {can && opened === key && <FollowPanel setting={setting} following={following} onFollow={(value) => follow.onFollow(key, value)} close={() => setOpened('')} />}
               </Box>
             )
           })}

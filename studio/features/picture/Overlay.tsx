@@ -1,13 +1,15 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { pickLevel, pickSurface, itemsInOrder, shotPoint } from '@lantern/core/pipeline'
-import { makeItem, type ShotItem } from '@lantern/core/shot'
-import { type PointerEvent, useRef, useState } from 'react'
+import { isPiece, itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
+import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
 import { useShot } from '../shot/shotStore.ts'
-import { cameraGlyph, gridPath, outlinePath, segmentPath } from './lines.ts'
+import { drawsBy, finishDrawing, footHit, placeAt, placed } from '../effects/placing.ts'
+import { inputsNow } from '../shot/world.ts'
+import { cameraGlyph, chainPath, gridPath, outlinePath, segmentPath } from './lines.ts'
 
 type Point = readonly [number, number]
 interface HandleDrag {
@@ -25,10 +27,24 @@ const GLYPH_EVERY = 8
 
 /** Lines and handles over a picture, in plate pixels, through `camera`. `outside`: seen from elsewhere, with the shot's camera drawn. */
 export function Overlay({ camera, path, outside }: { camera: Camera; path?: readonly Camera[]; outside?: boolean }) {
-  const { shot, station, chosen, tool, set, edit, preview, frame } = useShot()
+  const state = useShot()
+  const { shot, station, chosen, tool, set, edit, preview, frame } = state
   const svg = useRef<SVGSVGElement>(null)
   const drag = useRef<Drag>(undefined)
   const [band, setBand] = useState<{ from: Point; to: Point }>()
+  const [drawn, setDrawn] = useState<readonly Point[]>([])
+  const way = drawsBy(tool)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another tool begins anew
+  useEffect(() => setDrawn([]), [tool])
+  useEffect(() => {
+    if ((way !== 'line' && way !== 'area') || drawn.length === 0) return
+    const press = (event: KeyboardEvent): void => {
+      if (event.key === 'Enter') finishDrawing(camera, tool, drawn)
+      else if (event.key === 'Backspace') setDrawn(drawn.slice(0, -1))
+    }
+    window.addEventListener('keydown', press)
+    return () => window.removeEventListener('keydown', press)
+  })
   if (!shot) return null
   const { document } = shot
   const { width, height } = camera
@@ -38,19 +54,12 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     return box ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height] : [0, 0]
   }
   const groundAt = ([x, y]: Point, level = 0) => pickLevel(camera, x, y, level)
-  const items = itemsInOrder(document)
+  const inputs = inputsNow(state)
+  const items = itemsInOrder(document).map(([key, one]): [string, ShotItem] => [key, itemAt(document, one, frame, inputs)])
   const showsGrid = outside || (station === 'Match' && document.camera.kind === 'typed') || station === 'Set' || tool !== 'choose'
   const id = chosen
-  const item = document.items[id]
+  const item = items.find(([key]) => key === id)?.[1]
 
-  const placeFire = (point: Point): void => {
-    const hit = pickSurface(document, camera, point[0], point[1])
-    if (!hit) return set({ message: { text: 'That is above the horizon: click where the ground or a piece is.', good: false } })
-    const made = `fire-${crypto.randomUUID().slice(0, 6)}`
-    const position = hit.point.map((part) => Math.round(part * 1000) / 1000)
-    edit({ items: { [made]: makeItem('gas', { name: `Fire ${items.filter(([, one]) => one.kind === 'gas').length + 1}`, order: items.length + 1, position }) } })
-    set({ chosen: made, tool: 'choose', station: 'Effects' })
-  }
   const finishBox = (from: Point, to: Point): void => {
     const [a, b] = [groundAt(from), groundAt(to)]
     setBand(undefined)
@@ -73,11 +82,11 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     }
     const [a, b] = [groundAt(start, level), groundAt(point, level)]
     if (!a || !b) return undefined
-    if (move.kind === 'turn' && before.kind !== 'gas') {
+    if (move.kind === 'turn' && isPiece(before)) {
       const angle = (p: readonly [number, number, number]): number => Math.atan2(p[2] - before.position[2], p[0] - before.position[0])
-      return { turn: Math.round((before.turn - ((angle(b) - angle(a)) * 180) / Math.PI) * 10) / 10 }
+      return placed(before, { turn: Math.round((before.turn - ((angle(b) - angle(a)) * 180) / Math.PI) * 10) / 10 }, frame)
     }
-    return { position: [Math.round((before.position[0] + b[0] - a[0]) * 1000) / 1000, level, Math.round((before.position[2] + b[2] - a[2]) * 1000) / 1000] }
+    return placed(before, { position: [Math.round((before.position[0] + b[0] - a[0]) * 1000) / 1000, level, Math.round((before.position[2] + b[2] - a[2]) * 1000) / 1000] }, frame)
   }
   const handle = (kind: 'move' | 'height' | 'turn', x: number, y: number, label: string) => (
     <rect
@@ -110,16 +119,24 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     <svg
       ref={svg} viewBox={`0 0 ${width} ${height}`} preserveAspectRatio="none" aria-hidden data-overlay={outside ? 'outside' : 'camera'}
       style={{ position: 'absolute', inset: 0, width: '100%', height: '100%', cursor: tool === 'choose' ? 'default' : 'crosshair', touchAction: 'none', overflow: 'hidden' }}
+      onDoubleClick={() => {
+        if (way === 'line' && drawn.length > 2) finishDrawing(camera, tool, drawn.slice(0, -1))
+      }}
       onPointerDown={(event) => {
         if (event.button !== 0) return
         const point = at(event)
-        if (tool === 'fire') placeFire(point)
+        if (way === 'click') placeAt(camera, tool, point)
+        else if (way) {
+          const [start] = drawn
+          if (start && drawn.length > 2 && way === 'area' && Math.hypot(start[0] - point[0], start[1] - point[1]) < 9 * unit) finishDrawing(camera, tool, drawn)
+          else setDrawn([...drawn, point])
+        }
         else if (tool === 'box') {
           drag.current = { kind: 'box', start: point }
           svg.current?.setPointerCapture(event.pointerId)
         } else if (!outside && station !== 'Sit') {
-          const hit = pickSurface(document, camera, point[0], point[1])
-          const near = items.find(([, one]) => one.kind === 'gas' && outlineHit(camera, one, point, unit))
+          const hit = pickSurface(document, camera, point[0], point[1], frame)
+          const near = items.find(([, one]) => !isPiece(one) && one.shown && footHit(camera, one, point, 26 * unit))
           const found = near?.[0] ?? hit?.item
           if (found && (station === 'Set' || station === 'Effects')) set({ chosen: found })
         }
@@ -152,10 +169,18 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       {outside && station === 'Match' && <Proofs camera={camera} unit={unit} />}
       {items.map(([key, one]) => {
         const on = key === chosen
-        const wanted = outside || on || (station === 'Set' && one.kind !== 'gas') || (station === 'Effects' && one.kind === 'gas')
+        const effect = !isPiece(one)
+        const wanted = outside || on || (station === 'Set' && !effect) || (station === 'Effects' && effect)
         if (!wanted || !one.shown || (one.kind === 'ground' && !on && !outside)) return null
-        return <path key={key} d={outlinePath(camera, one)} fill="none" stroke={one.kind === 'gas' ? COLOURS.lamp : COLOURS.text} strokeOpacity={on ? 1 : 0.55} strokeWidth={unit * (on ? 1.6 : 1)} strokeDasharray={one.kind === 'gas' ? `${4 * unit} ${3 * unit}` : undefined} />
+        return (
+          <g key={key} data-outline={key} fill="none" stroke={effect ? COLOURS.lamp : COLOURS.text} strokeOpacity={on ? 1 : 0.55} strokeWidth={unit * (on ? 1.6 : 1)}>
+            <path d={outlinePath(camera, one)} strokeDasharray={effect ? `${4 * unit} ${3 * unit}` : undefined} />
+            <Extras camera={camera} id={key} item={document.items[key] ?? one} unit={unit} outside={outside === true} on={on} />
+          </g>
+        )
       })}
+      {drawn.length > 0 && <path data-drawing d={`M${drawn.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join('L')}${way === 'area' && drawn.length > 2 ? 'Z' : ''}`} fill={way === 'area' ? `${COLOURS.lamp}22` : 'none'} stroke={COLOURS.lamp} strokeWidth={unit * 1.5} />}
+      {drawn.map(([x, y]) => <rect key={`${x},${y}`} x={x - 2.5 * unit} y={y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={COLOURS.lamp} />)}
       {band && (() => {
         const [a, b] = [groundAt(band.from), groundAt(band.to)]
         return a && b ? <path d={segmentPath(camera, a, b, 24)} stroke={COLOURS.text} strokeWidth={unit * 2} fill="none" /> : <line x1={band.from[0]} y1={band.from[1]} x2={band.to[0]} y2={band.to[1]} stroke={COLOURS.wrong} strokeWidth={unit * 1.5} />
@@ -172,7 +197,26 @@ function Points({ camera, unit }: { camera: Camera; unit: number }) {
   return <path data-points={shown.points.size} d={path} stroke={COLOURS.fact} strokeWidth={1.6 * unit} fill="none" />
 }
 
-function outlineHit(camera: Camera, item: ShotItem, [x, y]: Point, unit: number): boolean {
-  const foot = projectPoint(camera, item.position)
-  return foot !== undefined && Math.hypot(foot.x - x, foot.y - y) < 26 * unit
+/** What of an effect is not its outline: its way through the shot, the area that was drawn for it, the piece or gas that it hangs on. */
+function Extras({ camera, id, item, unit, outside, on }: { camera: Camera; id: string; item: ShotItem; unit: number; outside: boolean; on: boolean }) {
+  const state = useShot()
+  const { shot, frame } = state
+  if (!shot) return null
+  const { document } = shot
+  const { first, last } = document.plate
+  const moves = 'motion' in item ? item.motion : undefined
+  const way = moves && on ? Array.from({ length: 61 }, (_, n) => itemAt(document, item, first + ((last - first) * n) / 60, {}).position) : []
+  const area = !outside && 'drawn' in item && item.drawn?.frame === frame ? item.drawn.shapes : []
+  const piece = on && 'piece' in item && item.shape === 'piece' ? document.items[item.piece] : undefined
+  return (
+    <>
+      {way.length > 0 && <path data-way={id} d={chainPath(camera, way)} strokeOpacity={0.8} strokeWidth={unit} />}
+      {moves && on && moves.keys.length < 200 && moves.keys.map((key) => {
+        const p = projectPoint(camera, key.position)
+        return p && <rect key={key.frame} x={p.x - 2.5 * unit} y={p.y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={key.frame === frame ? COLOURS.text : COLOURS.lamp} stroke="none" />
+      })}
+      {area.map((shape) => <path key={shape.join()} d={`M${shape.map(([x, y]) => `${x} ${y}`).join('L')}Z`} />)}
+      {piece && <path d={outlinePath(camera, itemAt(document, piece, frame, {}))} strokeOpacity={0.7} />}
+    </>
+  )
 }

@@ -1,12 +1,13 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
 import type { Camera } from '@lantern/core/data'
-import { hasPath, pickSurface, shownGases } from '@lantern/core/pipeline'
+import { gasesShown, hasPath, pickSurface } from '@lantern/core/pipeline'
 import { panTiltRoll, type Vec3 } from '@lantern/core/math'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { DepthRail } from '../rail/DepthRail.tsx'
+import { usePointsOf } from '../shot/points.ts'
 import { cameraNow, type Compare, useShot, type View } from '../shot/shotStore.ts'
 import { PictureDisplay, type Shown } from './display.ts'
 import { Looks, sourceOf } from './looks.ts'
@@ -76,7 +77,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
     const box = canvas.current?.getBoundingClientRect()
     return box ? [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height] : [0, 0]
   }
-  const under = read && camera && shot ? pickSurface(shot.document, camera, read.x * camera.width, read.y * camera.height) : undefined
+  const under = read && camera && shot ? pickSurface(shot.document, camera, read.x * camera.width, read.y * camera.height, frame) : undefined
   const bright = read?.rgb ? 0.2126 * read.rgb[0] + 0.7152 * read.rgb[1] + 0.0722 * read.rgb[2] : 0
   return (
     <Flex direction="column" flex="1" minWidth="0" minHeight="0">
@@ -166,9 +167,12 @@ export function Picture() {
   const document = shot?.document
   useMatchFilesOf(document, status)
   usePlateFilesOf(status?.readings)
+  usePointsOf(state.name, document)
   useEffect(() => {
     if (!looks || !document || document.camera.kind === 'none' || station === 'Match') return
-    for (const [id] of shownGases(document)) if (status?.gases[id]?.state !== 'done' || sourceOf(useShot.getState(), frame).from === 'thin' || sourceOf(useShot.getState(), frame).from === 'plate') looks.burn(document, id)
+    const now = useShot.getState()
+    const unkept = ['thin', 'plate'].includes(sourceOf(now, frame).from)
+    for (const [id] of gasesShown(document)) if (status?.gases[id]?.state !== 'done' || unkept) looks.burn(now, id)
   }, [looks, document, frame, status?.gases, station])
 
   useEffect(() => {

@@ -1,5 +1,5 @@
 import { makeItem, makeShot } from '@lantern/core/shot'
-import type { Shot, ShotStatus } from '@lantern/store'
+import type { GasStatus, Shot, ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import type { LookReply, LookRequest } from '@/workers/protocol.ts'
@@ -24,6 +24,8 @@ class NotingWorker {
 }
 
 const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
+const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })) })
+const burning = { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], flame: [1, 2, 3], height: [1, 2, 3], milliseconds: 5 }
 let state: ShotState
 beforeEach(() => {
   vi.useFakeTimers()
@@ -32,7 +34,7 @@ beforeEach(() => {
   const document = makeShot('yard', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 100, rate: [24, 1], encoding: 'srgb' })
   document.camera.kind = 'typed'
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
-  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: { fire: { ...kept([]), key: 'gas', heatKw: [] } }, look: kept([]), final: kept([]) }
+  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: { fire: gas([]) }, look: kept([]), final: kept([]) }
   useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, frame: 5, exposure: 0, soft: true, message: undefined })
   state = useShot.getState()
 })
@@ -46,9 +48,9 @@ const composed = (id: number): LookReply => ({ what: 'composed', id, frame: 5, w
 describe('where a frame comes from', () => {
   it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
-    const thin = { ...state, thin: { fire: { key: 't', frames: 3, of: 72, heatKw: [1, 2, 3], milliseconds: 5 } } }
+    const thin = { ...state, thin: { fire: burning } }
     expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'thin' } })
-    expect(sourceOf({ ...withStatus({ gases: { fire: { ...kept([5]), key: 'gas', heatKw: [1] } } }), thin: thin.thin }, 5)).toMatchObject({ from: 'gas', source: { keys: ['gas'] } })
+    expect(sourceOf({ ...withStatus({ gases: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas' } } })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({ from: 'look', source: { key: 'look-5' } })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5)).toMatchObject({ from: 'final' })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 6).from).toBe('plate')
@@ -99,20 +101,21 @@ describe('burning thin', () => {
     worker.say({ what: 'here' })
     const document = { ...(state.shot as Shot).document }
     document.items = { ...document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) }
+    const showing = (changed: typeof document): ShotState => ({ ...state, shot: { ...(state.shot as Shot), document: changed } })
     for (let n = 0; n < 5; n++) {
-      looks.burn({ ...document, items: { ...document.items, fire: { ...makeItem('gas', { name: 'Fire', order: 1 }), heat: 500 + n } as never } }, 'fire')
+      looks.burn(showing({ ...document, items: { ...document.items, fire: { ...makeItem('gas', { name: 'Fire', order: 1 }), heat: 500 + n } as never } }), 'fire')
       vi.advanceTimersByTime(50)
     }
-    looks.burn(document, 'other')
+    looks.burn(showing(document), 'other')
     expect(worker.asked).toEqual([])
     vi.advanceTimersByTime(500)
     expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([['fire', 72], ['other', 72]])
     const burning = worker.asked[1]
     if (burning?.what !== 'thin') throw new Error('the other gas was asked for')
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, of: 72, milliseconds: 3 })
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, of: 72, milliseconds: 3 })
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, flame: 1, height: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, flame: 1, height: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
     expect(useShot.getState().thin.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
-    looks.burn(document, 'other')
+    looks.burn(showing(document), 'other')
     vi.advanceTimersByTime(500)
     expect(worker.asked).toHaveLength(2)
     looks.end()

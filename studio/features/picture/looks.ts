@@ -1,9 +1,10 @@
 import type { FloatImage } from '@lantern/core/data'
-import { gasRecipe, recipeKey, shownGases } from '@lantern/core/pipeline'
-import type { ShotDocument } from '@lantern/core/shot'
+import { LanternError } from '@lantern/core/base'
+import { cellOf, gasRecipe, gasSettings, neededFrames, pictureFrame, recipeKey, runOf } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { ComposeRequest, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
 import { cameraNow, pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
+import { documentAt, gasWorldNow, inputsNow } from '../shot/world.ts'
 import type { Shown } from './display.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
@@ -22,15 +23,20 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
     const key = status?.[quality].keys[frame]
     if (current && key && status?.[quality].kept.includes(frame)) return { source: { kind: 'kept', key }, from: quality, mark: key }
   }
-  const camera = cameraNow(state, frame)
-  const gases = shownGases(document)
-  const keys = gases.map(([id]) => (current && status?.gases[id]?.kept.includes(frame) ? status.gases[id].key : undefined))
-  if (camera && keys.length > 0 && keys.every((key) => key !== undefined)) return { source: { kind: 'gas', camera, keys }, from: 'gas', mark: JSON.stringify([keys, document.items, document.light, camera]) }
-  const thins = gases.map(([id]) => thin[id]).filter((one) => one !== undefined && one.frames > 0)
-  if (camera && thins.length > 0) {
-    const at = frame - document.plate.first
-    return { source: { kind: 'thin', camera }, from: 'thin', mark: JSON.stringify([thins.map((one) => [one?.key, Math.min(at, (one?.frames ?? 1) - 1)]), document.items, document.light, camera]) }
-  }
+  if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
+  const needed = neededFrames(at.showings)
+  if (needed.size === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  const settled = documentAt(state, frame)
+  const look = [at.showings, settled?.items, settled?.light, at.camera]
+  const keys = [...needed].map(([gas, wanted]): [string, string] | undefined => {
+    const one = status?.gases[gas]
+    const run = one?.finer ?? one
+    return current && one && run && [...wanted].every((n) => run.kept.includes(n)) ? [gas, run.key] : undefined
+  })
+  if (keys.every((key) => key !== undefined)) return { source: { kind: 'gas', at, keys: Object.fromEntries(keys) }, from: 'gas', mark: JSON.stringify([keys, look]) }
+  const thins = [...needed.keys()].map((gas) => thin[gas]).filter((one) => one !== undefined && one.frames > 0)
+  if (thins.length > 0) return { source: { kind: 'thin', at }, from: 'thin', mark: JSON.stringify([thins.map((one) => [one?.key, one && one.made < one.of + frame - document.plate.first ? one.made : 'whole']), look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }
 
@@ -44,6 +50,7 @@ export class Looks {
   #busy?: { id: number; key: string }
   #wish?: { key: string; request: Omit<ComposeRequest, 'id' | 'what'> }
   #id = 0
+  readonly #firsts = new Map<string, number>()
   readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #linears = new Map<number, (image: FloatImage) => void>()
@@ -80,9 +87,14 @@ export class Looks {
     } else if (reply.what === 'thin-frame') {
       const before = thin[reply.item]
       const same = before?.key === reply.key
-      const document = useShot.getState().shot?.document
-      const frames = reply.frame - (document?.plate.first ?? 0) + 1
-      set({ thin: { ...thin, [reply.item]: { key: reply.key, frames, of: reply.of, heatKw: [...(same ? before.heatKw : []).slice(0, frames - 1), reply.heatKw], milliseconds: reply.milliseconds } } })
+      const n = reply.frame - (this.#firsts.get(reply.item) ?? reply.frame)
+      // A finer burn writes over the thin one's frames one after another.
+      const put = (values: readonly number[], value: number): number[] => (same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value])
+      const old = same ? before : { heatKw: [], flame: [], height: [], made: 0, frames: 0 }
+      set({ thin: { ...thin, [reply.item]: {
+        key: reply.key, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
+        heatKw: put(old.heatKw, reply.heatKw), flame: put(old.flame, reply.flame), height: put(old.height, reply.height), milliseconds: reply.milliseconds,
+      } } })
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
       this.#probes.delete(reply.id)
@@ -119,24 +131,38 @@ export class Looks {
     if (!shot) return undefined
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
-    const key = JSON.stringify([document.plate.asset, document.plate.encoding, frame, mark, source.kind === 'none' ? 0 : document.sit, exposure, soft])
+    const settled = documentAt(state, frame) ?? document
+    const key = JSON.stringify([document.plate.asset, document.plate.encoding, frame, mark, source.kind === 'none' ? 0 : settled.sit, exposure, soft])
     const there = this.#cache.get(key)
     if (there || only) return there
     if (this.#busy?.key === key) return undefined
-    this.#wish = { key, request: { frame, document, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' } }
+    this.#wish = { key, request: { frame, document: settled, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' } }
     this.#next()
     return undefined
   }
 
-  /** Burns the thin form of a gas when its settings have come to rest. */
-  burn(document: ShotDocument, item: string): void {
-    const gas = document.items[item]
-    if (gas?.kind !== 'gas') return
-    const key = recipeKey(gasRecipe(document, gas, 'thin'))
+  /** Burns the thin form of a gas when its settings have come to rest, and then a finer one while nothing else is asked for. */
+  burn(state: ShotState, item: string): void {
+    const document = state.shot?.document
+    const gas = document?.items[item]
+    if (!document || gas?.kind !== 'gas' || gas.taken) return
+    const world = gasWorldNow(state)
+    let key: string
+    try {
+      key = recipeKey(gasRecipe(document, item, 'thin', world))
+    } catch (error) {
+      // What it lacks is said on its bench.
+      if (error instanceof LanternError) return
+      throw error
+    }
     if (useShot.getState().thin[item]?.key === key) return
     clearTimeout(this.#thinTimers.get(item))
-    const { first, last } = document.plate
-    this.#thinTimers.set(item, setTimeout(() => this.#send({ what: 'thin', key, item, document, frames: Math.min(MOST_THIN_FRAMES, last - first + 1) }), THIN_DELAY_MS))
+    const { first, last } = runOf(document, gas)
+    this.#thinTimers.set(item, setTimeout(() => {
+      this.#firsts.set(item, first)
+      const finer = cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
+      this.#send({ what: 'thin', key, item, settings: gasSettings(document, item, 'thin', world), ...finer, first, rate: document.plate.rate[0] / document.plate.rate[1], frames: Math.min(MOST_THIN_FRAMES, last - first + 1) })
+    }, THIN_DELAY_MS))
   }
 
   probe(x: number, y: number): Promise<[number, number, number]> {

@@ -1,8 +1,10 @@
 'use client'
 import { conjugate, rotate, type Vec3 } from '@lantern/core/math'
 import { itemsInOrder } from '@lantern/core/pipeline'
+import { isPiece, itemAt } from '@lantern/core/shot'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { placed } from '../effects/placing.ts'
 import { cornersOf } from '../picture/lines.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 
@@ -26,9 +28,10 @@ export function DepthRail() {
   }, [])
   const y = (metres: number): number => height - 26 - ((height - 48) * Math.log(Math.min(FAR, Math.max(NEAR, metres)) / NEAR)) / Math.log(FAR / NEAR)
   const depthOf = (p: Vec3): number => (camera ? -rotate(conjugate(camera.rotation), [p[0] - camera.position[0], p[1] - camera.position[1], p[2] - camera.position[2]])[2] : 0)
-  const bars = !shot || !camera ? [] : itemsInOrder(shot.document).filter(([, item]) => item.shown && item.kind !== 'ground').map(([id, item], n) => {
-    const r = item.kind === 'gas' ? item.diameter / 2 : 0
-    const depths = item.kind === 'gas' ? [depthOf(item.position) - r, depthOf(item.position) + r] : cornersOf(item).map(depthOf)
+  const bars = !shot || !camera ? [] : itemsInOrder(shot.document).filter(([, item]) => item.shown && item.kind !== 'ground').map(([id, still], n) => {
+    const item = itemAt(shot.document, still, frame)
+    const r = item.kind === 'gas' || item.kind === 'source' ? item.diameter / 2 : item.kind === 'force' ? item.radius : 0.3
+    const depths = isPiece(item) ? cornersOf(item).map(depthOf) : [depthOf(item.position) - r, depthOf(item.position) + r]
     return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 25 + (n % 4) * 5 }
   })
   const moved = (event: React.PointerEvent): { id: string; position: number[] } | undefined => {
@@ -40,16 +43,20 @@ export function DepthRail() {
     const by = depth - move.depth
     return { id: move.id, position: [move.position[0] + (forward[0] / flat) * by, move.position[1], move.position[2] + (forward[2] / flat) * by].map((v) => Math.round(v * 1000) / 1000) }
   }
+  const change = (to: { id: string; position: number[] }): Record<string, unknown> => {
+    const item = shot?.document.items[to.id]
+    return item ? placed(item, { position: to.position as [number, number, number] }, frame) : {}
+  }
   return (
     <div ref={place} aria-label="Depth rail" role="toolbar" style={{ width: 46, flex: 'none', background: COLOURS.panel, borderRight: `1px solid ${COLOURS.hair}`, touchAction: 'none' }}
       onPointerMove={(event) => {
         const to = moved(event)
-        if (to) preview({ items: { [to.id]: { position: to.position } } })
+        if (to) preview({ items: { [to.id]: change(to) } })
       }}
       onPointerUp={(event) => {
         const to = moved(event)
         drag.current = undefined
-        if (to) edit({ items: { [to.id]: { position: to.position } } })
+        if (to) edit({ items: { [to.id]: change(to) } })
       }}
     >
       <svg width="46" height={height} aria-hidden style={{ display: 'block' }}>
@@ -61,7 +68,7 @@ export function DepthRail() {
         ))}
         <text x="4" y={height - 8} fill={COLOURS.faint} style={{ fontSize: 9.5 }}>metres</text>
         {bars.filter((bar) => bar.far > 0).map(({ id, item, near, far, x }) => (
-          <rect key={id} x={x} y={y(far)} width={id === chosen ? 5 : 3} height={Math.max(4, y(Math.max(NEAR, near)) - y(far))} fill={id === chosen ? COLOURS.text : item.kind === 'gas' ? COLOURS.lamp : COLOURS.faint} style={{ cursor: 'ns-resize' }}
+          <rect key={id} x={x} y={y(far)} width={id === chosen ? 5 : 3} height={Math.max(4, y(Math.max(NEAR, near)) - y(far))} fill={id === chosen ? COLOURS.text : isPiece(item) ? COLOURS.faint : COLOURS.lamp} style={{ cursor: 'ns-resize' }}
             onPointerDown={(event) => {
               set({ chosen: id })
               if (item.locked) return

@@ -1,12 +1,15 @@
 'use client'
 import { Box, chakra, Flex, Input } from '@chakra-ui/react'
-import { makeItem, type ShotItem } from '@lantern/core/shot'
+import { isPiece, KINDS, makeItem, type ShotItem } from '@lantern/core/shot'
 import { itemsInOrder } from '@lantern/core/pipeline'
-import { Box as BoxIcon, Camera, Cone, Crosshair, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
-import { type ComponentType, useState } from 'react'
+import { Activity, Box as BoxIcon, Camera, Cone, Copy, Crosshair, Eye, EyeOff, Flame, Layers, Lock, LockOpen, Mountain, Move3d, Pipette, Scan, Sun, VenetianMask, Waypoints, Wind } from 'lucide-react'
+import { type ComponentType, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { kindOf } from '../effects/placing.ts'
+import { newSignal } from '../effects/signals.ts'
+import { takeVolumes } from '../effects/volumes.ts'
+import { type Tool, useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
 
 interface Entry {
@@ -22,7 +25,7 @@ interface Entry {
 }
 
 /** Which groups a station's roster shows; all others show everything. */
-const FILTER: Partial<Record<Station, readonly string[]>> = { Plate: ['Readings'], Match: ['Camera', 'Keep out', 'By hand', 'Things', 'Test objects'], Set: ['Set'], Effects: ['Effects'], Light: ['Light'], Sit: ['Layers'] }
+const FILTER: Partial<Record<Station, readonly string[]>> = { Plate: ['Readings'], Match: ['Camera', 'Keep out', 'By hand', 'Things', 'Test objects'], Set: ['Set'], Effects: ['Effects', 'Signals'], Light: ['Light', 'Signals'], Sit: ['Layers', 'Signals'] }
 const Row = chakra('div', { base: { position: 'relative', display: 'grid', gridTemplateColumns: '18px 1fr auto', gap: '7px', alignItems: 'center', paddingInline: '14px 10px', height: '29px', cursor: 'pointer', _hover: { background: 'raised' } } })
 const Bracket = () => (
   <>
@@ -34,15 +37,20 @@ const Bracket = () => (
 const layersOf = (sit: { light: { order: number; shown: boolean }; smoke: { order: number; shown: boolean }; fire: { order: number; shown: boolean } }) =>
   (['light', 'smoke', 'fire'] as const).map((kind) => ({ kind, ...sit[kind] })).sort((a, b) => b.order - a.order)
 
+const ICONS: Readonly<Record<ShotItem['kind'], Entry['icon']>> = { ground: Mountain, box: BoxIcon, gas: Flame, source: Waypoints, force: Wind, reuse: Copy }
 const LAYER_NAMES = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' } as const
 const LAYER_WAYS = { light: 'multiply', smoke: 'over', fire: 'add' } as const
+
+const HOW: Readonly<Record<string, string>> = { place: 'Click where it stands.', line: 'Click along the line on the ground; Enter ends it.', piece: 'Click the set piece that burns.', area: 'Click round the area on the plate; Enter or the first corner ends it.' }
+const Add = chakra('select', { base: { background: 'transparent', borderWidth: '1px', borderColor: 'line', fontSize: '12px', color: 'soft', paddingInline: '4px', paddingBlock: '2px', maxWidth: '112px' } })
 
 /** The step of the match that has a thing's bench. */
 const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' | 'Things' } => id.startsWith('thing.') ? { matchStep: 'Things' } : (/^(keepout|hand)\./.test(id) ? { matchStep: 'Track' } : id.startsWith('proof.') ? { matchStep: 'Proof' } : {})
 
 /** The roster: everything in the shot, by group. */
 export function Roster() {
-  const { shot, status, station, chosen, set, edit, tool } = useShot()
+  const { shot, status, station, chosen, frame, set, edit, tool, say } = useShot()
+  const files = useRef<HTMLInputElement>(null)
   const [find, setFind] = useState('')
   const [all, setAll] = useState(false)
   const [dragged, setDragged] = useState<string>()
@@ -52,9 +60,10 @@ export function Roster() {
   const entries: Entry[] = [
     ...layersOf(document.sit).map((layer): Entry => ({ id: `layer.${layer.kind}`, name: LAYER_NAMES[layer.kind], kind: LAYER_WAYS[layer.kind], group: 'Layers', icon: Layers, order: layer.order })),
     ...itemsInOrder(document).map(([id, item]): Entry => ({
-      id, name: item.name, kind: item.kind, item, group: item.kind === 'gas' ? 'Effects' : 'Set', icon: item.kind === 'gas' ? Flame : item.kind === 'ground' ? Mountain : BoxIcon,
-      ...(item.kind === 'gas' ? { kept: (status?.gases[id]?.kept.length ?? 0) / total } : {}),
+      id, name: item.name, kind: item.kind === 'reuse' ? 'again' : item.kind, item, group: isPiece(item) ? 'Set' : 'Effects', icon: ICONS[item.kind],
+      ...(item.kind === 'gas' ? { kept: (status?.gases[id]?.kept.length ?? 0) / (status?.gases[id] ? status.gases[id].last - status.gases[id].first + 1 : total) } : {}),
     })),
+    ...Object.entries(document.signals).map(([id, signal]): Entry => ({ id: `signal.${id}`, name: signal.name, kind: signal.source.kind, group: 'Signals', icon: Activity })),
     { id: 'plateLight', name: 'Plate light', kind: 'sun, sky', group: 'Light', icon: Sun },
     { id: 'camera', name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera', kind: document.camera.kind === 'lined' ? 'lined up' : document.camera.kind, group: 'Camera', icon: Camera },
     ...Object.entries(document.match.keepOuts).map(([id, one]): Entry => ({ id: `keepout.${id}`, name: one.name, kind: one.shown ? `${one.keys.length} key${one.keys.length > 1 ? 's' : ''}` : 'not used', group: 'Keep out', icon: VenetianMask })),
@@ -70,6 +79,14 @@ export function Roster() {
     const id = `${kind}-${crypto.randomUUID().slice(0, 6)}`
     edit({ items: { [id]: makeItem(kind, { name: 'Ground', order: Object.keys(document.items).length + 1 }) } })
     set({ chosen: id })
+  }
+  const addOther = (what: string): void => {
+    if (what === 'signal') {
+      const made = newSignal(document, 'Signal', frame)
+      edit({ signals: { [made.id]: made.signal } })
+      set({ chosen: `signal.${made.id}` })
+    } else if (what === 'elsewhere') files.current?.click()
+    else set({ tool: what as Tool, message: { text: HOW[kindOf(what as Tool)?.tool ?? 'place'] ?? '', good: true } })
   }
   const reorder = (onto: string): void => {
     if (!dragged?.startsWith('layer.') || !onto.startsWith('layer.') || dragged === onto) return
@@ -116,6 +133,19 @@ export function Roster() {
         {(station === 'Set' || all) && <Press onClick={() => add('ground')}>Ground</Press>}
         {(station === 'Set' || all) && <Press aria-pressed={tool === 'box'} onClick={() => set({ tool: tool === 'box' ? 'choose' : 'box' })}>Wall or box</Press>}
         {(station === 'Effects' || all) && <Press aria-pressed={tool === 'fire'} onClick={() => set({ tool: tool === 'fire' ? 'choose' : 'fire' })}>Fire</Press>}
+        {(station === 'Effects' || station === 'Light' || station === 'Sit' || all) && (
+          <Add aria-label="Add" value="" onChange={(event) => addOther(event.target.value)}>
+            <option value="" disabled>{station === 'Effects' || all ? 'Other kinds' : 'Add'}</option>
+            {(station === 'Effects' || all) && (
+              <>
+                <optgroup label="Gas">{KINDS.map((kind) => <option key={kind.id} value={`kind-${kind.id}`} title={kind.hint}>{kind.name}</option>)}<option value="elsewhere">From elsewhere (OpenVDB)</option></optgroup>
+                <optgroup label="For a gas"><option value="add-source">Source</option><option value="add-force">Force</option><option value="add-reuse">A kept run again</option></optgroup>
+              </>
+            )}
+            <optgroup label="Signals"><option value="signal">Signal</option></optgroup>
+          </Add>
+        )}
+        <input ref={files} type="file" accept=".vdb" multiple hidden aria-label="OpenVDB files" onChange={(event) => { const chosenFiles = [...(event.target.files ?? [])]; event.target.value = ''; if (chosenFiles.length > 0) void takeVolumes(chosenFiles).catch(say) }} />
         <Press plain aria-pressed={all} onClick={() => setAll(!all)}>{all ? 'Of this station' : 'Everything'}</Press>
       </Flex>
     </Flex>

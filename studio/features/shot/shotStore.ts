@@ -9,7 +9,7 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | 'box' | 'keep-out' | 'read-point' | 'read-box' | 'read-shape' | 'read-pin' | 'thing' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
+export type Tool = 'choose' | 'fire' | `kind-${string}` | 'add-source' | 'add-force' | 'add-reuse' | 'line' | 'area' | 'box' | 'keep-out' | 'read-point' | 'read-box' | 'read-shape' | 'read-pin' | 'thing' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -17,7 +17,14 @@ export interface ThinState {
   key: string
   frames: number
   of: number
+  /** Frames burnt so far, finer ones too. */
+  made: number
+  /** Edge of a cell, m, and whether this is the second, finer burn. */
+  cell: number
+  finer: boolean
   heatKw: number[]
+  flame: number[]
+  height: number[]
   milliseconds: number
 }
 
@@ -67,7 +74,7 @@ export interface ShotState {
 }
 
 /** What of a document decides the pictures' keys. */
-export const pictureDigest = ({ items, light, camera, plate }: ShotDocument): string => JSON.stringify([items, light, camera, plate])
+export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string => JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
 
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()

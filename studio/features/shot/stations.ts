@@ -1,4 +1,4 @@
-import { type ShotDocument, sitSchema } from '@lantern/core/shot'
+import { isPiece, type ShotDocument, sitSchema } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 
 export const STATIONS = ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'] as const
@@ -14,8 +14,8 @@ export interface StationState {
 /** Whether a chosen thing (an item's id, or a name as in ShotState.chosen) is a station's own, so that it stays chosen there. */
 export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
   const item = document.items[chosen]
-  if (item) return station === (item.kind === 'gas' ? 'Effects' : 'Set')
-  return (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen.startsWith('reading.') && station === 'Plate') || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
+  if (item) return station === (isPiece(item) ? 'Set' : 'Effects')
+  return (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen.startsWith('reading.') && station === 'Plate') || (chosen.startsWith('signal.') && (station === 'Effects' || station === 'Light' || station === 'Sit')) || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
 }
 
 const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))
@@ -34,11 +34,11 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
 /** What each station shows under its lantern. */
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
   const items = Object.values(document.items)
-  const pieces = items.filter((item) => item.kind !== 'gas').length
+  const pieces = items.filter(isPiece).length
   const gases = items.filter((item) => item.kind === 'gas' && item.shown).length
   const total = document.plate.last - document.plate.first + 1
   const states = Object.values(status?.gases ?? {})
-  const done = states.filter((gas) => gas.kept.length === total).length
+  const done = states.filter((gas) => gas.kept.length === gas.last - gas.first + 1).length
   const { look, final } = status ?? {}
   const best = final && final.kept.length > 0 ? final : look
   const touched = JSON.stringify(document.sit) !== SIT_AT_FIRST

@@ -1,7 +1,8 @@
 import { handNumber, itemsInOrder, readingValues } from '@lantern/core/pipeline'
 import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
-import type { ShotDocument } from '@lantern/core/shot'
+import { type ShotDocument, signalValue } from '@lantern/core/shot'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
+import { inputsNow } from '../shot/world.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 
 export type StripRow =
@@ -60,6 +61,27 @@ function plateRows({ shot, status, frame, station, chosen }: ShotState, files: {
   return rows
 }
 
+/** Signals that are shown: all at the stations where they are set, elsewhere none but the chosen. */
+function signalRows(state: ShotState): StripRow[] {
+  const { shot, frame, station, chosen } = state
+  if (!shot) return []
+  const { signals, plate } = shot.document
+  const clock = { first: plate.first, rate: plate.rate[0] / plate.rate[1] }
+  const inputs = inputsNow(state)
+  return Object.entries(signals).flatMap(([id, signal]): StripRow[] => {
+    if (chosen !== `signal.${id}` && !(signal.shown && (station === 'Effects' || station === 'Light' || station === 'Sit'))) return []
+    const values = new Map<number, number>()
+    for (let at = plate.first; at <= plate.last; at++) {
+      const value = signalValue(signal, at, clock, inputs)
+      if (value !== undefined && Number.isFinite(value)) values.set(at, value)
+    }
+    if (values.size === 0) return [{ kind: 'curve', name: signal.name, figure: 'no value yet', values, top: 1, added: false }]
+    const [low, high] = [Math.min(...values.values()), Math.max(...values.values())]
+    const now = values.get(frame)
+    return [{ kind: 'curve', name: signal.name, figure: now === undefined ? '' : String(Number(now.toPrecision(4))), values, top: high + 0.05 * (high - low || 1), bottom: Math.min(0, low), added: false }]
+  })
+}
+
 /** The strip's rows: what has a value or a kept result per frame. */
 export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters<typeof plateRows>[1]): StripRow[] {
   const { shot, status, thin, frame, station, chosen } = state
@@ -67,15 +89,27 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []), ...plateRows(state, files)]
+  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []), ...plateRows(state, files), ...signalRows(state)]
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
+    if (Math.max(0, ...(status?.gases[id]?.heatKw ?? []), ...(thin[id]?.heatKw ?? []), item.heat) <= 0 && chosen !== id) {
+      const smoke = status?.gases[id]
+      rows.push({ kind: 'frames', name: item.name, figure: smoke ? `${smoke.kept.length} of ${smoke.last - smoke.first + 1}` : '', kept: new Set(smoke?.kept), stale: new Set(smoke?.stale), running: smoke?.state === 'running' })
+      continue
+    }
     const gas = status?.gases[id]
     const fromThin = !gas || gas.kept.length === 0
     const heat = new Map(fromThin ? (thin[id]?.heatKw ?? []).map((value, n) => [first + n, value]) : gas.kept.map((at, n) => [at, gas.heatKw[n] ?? 0]))
     const now = heat.get(frame)
     rows.push({ kind: 'curve', name: `${item.name}, heat`, figure: now === undefined ? '' : `${now.toFixed(0)} kW`, values: heat, top: Math.max(1, item.heat * 1.3, ...heat.values()), added: true })
-    rows.push({ kind: 'frames', name: item.name, figure: gas?.kept.length || gas?.stale.length ? `${gas.kept.length} of ${total}` : thin[id] ? `thin ${thin[id].frames}` : '', kept: new Set(gas?.kept), stale: new Set(gas?.stale), running: gas?.state === 'running' })
+    const height = new Map(fromThin ? (thin[id]?.height ?? []).map((value, n) => [first + n, value]) : gas.kept.map((at, n) => [at, gas.figures[n]?.height ?? 0]))
+    const tall = height.get(frame)
+    if ((chosen === id || station === 'Picture') && Math.max(0, ...height.values()) > 0) rows.push({ kind: 'curve', name: `${item.name}, height`, figure: tall === undefined ? '' : `${tall.toFixed(2)} m`, values: height, top: Math.max(0.5, ...height.values()) * 1.1, added: true })
+    const light = new Map(fromThin ? [] : gas.kept.map((at, n) => [at, gas.figures[n]?.light ?? 0]))
+    const bright = light.get(frame)
+    if (chosen === id && Math.max(0, ...light.values()) > 0) rows.push({ kind: 'curve', name: `${item.name}, light`, figure: bright === undefined ? '' : `${bright.toFixed(0)} cd`, values: light, top: Math.max(1, ...light.values()) * 1.1, added: true })
+    if (gas?.finer) rows.push({ kind: 'frames', name: `${item.name}, finer`, figure: `${gas.finer.kept.length} of ${gas.last - gas.first + 1}`, kept: new Set(gas.finer.kept), stale: new Set(), running: gas.finer.state === 'running' })
+    rows.push({ kind: 'frames', name: item.name, figure: gas?.kept.length || gas?.stale.length ? `${gas.kept.length} of ${gas.last - gas.first + 1}` : thin[id] ? `thin ${thin[id].frames}` : '', kept: new Set(gas?.kept), stale: new Set(gas?.stale), running: gas?.state === 'running' })
   }
   for (const quality of ['look', 'final'] as const) {
     const one = status?.[quality]

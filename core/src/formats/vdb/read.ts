@@ -12,9 +12,9 @@ const MOST_TEXT = 1 << 20
 
 /**
  * Reads the float and vec3s grids (half or full) of an OpenVDB file of version 222 or later; grids of other kinds are named in `skipped`. Values unpacked by zlib, or by `unblosc` where it is given.
- * Throws LanternError 'vdb' that says what is wrong with the bytes.
+ * names: nothing is unpacked; only the grids' names are told, all in `skipped`. Throws LanternError 'vdb' that says what is wrong with the bytes.
  */
-export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: Deflate = plainDeflate, unblosc?: Unblosc): Promise<{ grids: VdbGrid[]; skipped: string[] }> {
+export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: Deflate = plainDeflate, unblosc?: Unblosc, names = false): Promise<{ grids: VdbGrid[]; skipped: string[] }> {
   const broken = (what: string, remedy = 'Write it again with another program, or bring the whole file.'): LanternError => new LanternError('vdb', `${file} ${what}`, remedy, { file })
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   let at = 0
@@ -73,6 +73,11 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
     const match = /^Tree_(float|vec3s)_5_4_3(_HalfFloat)?$/.exec(type)
     if (!match || parent !== '') {
       skipped.push(`${name} (${parent ? `the same as ${parent}` : type})`)
+      at = end
+      continue
+    }
+    if (names) {
+      skipped.push(name)
       at = end
       continue
     }

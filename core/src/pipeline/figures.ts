@@ -1,0 +1,44 @@
+import type { Camera } from '../data/index.ts'
+import { length, subtract } from '../math/index.ts'
+import type { FigureName, PlateInfo } from '../shot/index.ts'
+
+/** Figures of a gas's kept frames, by frame, as they were kept. */
+export type FigureTable = ReadonlyMap<number, Readonly<Record<string, unknown>>>
+
+const KEPT: Readonly<Partial<Record<FigureName, string>>> = { heat: 'heatKw', light: 'light', height: 'height', flame: 'flame' }
+const AXES: Readonly<Partial<Record<FigureName, number>>> = { right: 0, up: 1, near: 2 }
+
+/** One figure of a gas at a frame; undefined where the frame is not kept. pulse: how often a second a series pulses round the frame. */
+export function gasFigure(table: FigureTable | undefined, name: FigureName, frame: number, pulse: (values: ReadonlyMap<number, number>) => number | undefined): number | undefined {
+  if (!table) return undefined
+  if (name === 'pulse') return pulse(new Map([...table].flatMap(([at, figures]) => (typeof figures.flame === 'number' ? [[at, figures.flame] as const] : []))))
+  const figures = table.get(frame)
+  const axis = AXES[name]
+  const value = axis === undefined ? figures?.[KEPT[name] ?? ''] : Array.isArray(figures?.centre) ? (figures.centre[axis] as unknown) : undefined
+  return typeof value === 'number' ? value : undefined
+}
+
+/** The camera's speed at a frame, m/s, from its places half a frame before and after; undefined without one. */
+export function cameraSpeed(camera: (frame: number) => Camera | undefined, frame: number, plate: Pick<PlateInfo, 'first' | 'last' | 'rate'>): number | undefined {
+  const [from, to] = [Math.max(plate.first, frame - 1), Math.min(plate.last, frame + 1)]
+  const [a, b] = [camera(from), camera(to)]
+  if (!a || !b || to === from) return undefined
+  return (length(subtract(b.position, a.position)) * plate.rate[0]) / plate.rate[1] / (to - from)
+}
+
+const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
+
+/** Seconds that a run of `total` frames still takes, from what its frames took so far. A fire's frames grow dearer while it grows: that is taken to go on for as many frames as were seen, then to stay. null while too little is known. */
+export function timeLeft(seconds: readonly number[], total: number): number | null {
+  const count = seconds.length
+  if (count < 2) return null
+  const rest = Math.max(0, total - count)
+  const late = seconds.slice(Math.floor(count / 2))
+  const now = median(seconds.slice(-Math.max(2, Math.ceil(count / 4))))
+  // The middle one of the slopes between frames of the later half (Theil 1950).
+  const slopes = late.flatMap((a, n) => late.slice(n + 1).map((b, m) => (b - a) / (m + 1)))
+  const slope = slopes.length > 2 ? Math.max(0, median(slopes)) : 0
+  const growing = Math.min(rest, count)
+  const grown = now + slope * growing
+  return now * growing + 0.5 * slope * growing * growing + grown * (rest - growing)
+}

@@ -1,0 +1,40 @@
+import { pulseRate } from '../gas/index.ts'
+import { pow } from '../math/index.ts'
+import type { GasItem } from '../shot/index.ts'
+
+/** What a fire of its size does by the laws, and what this one does; undefined where too little is known. */
+export interface SpeedForSize {
+  /** Diameter that the laws are asked with, m: the source's, or that of a disc of its area. */
+  diameter: number
+  /** Mean heat set free, kW. */
+  heat: number
+  pulse: { law: number; found?: number }
+  height: { law: number; found?: number }
+}
+
+const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
+/** Fires that burn for less than this many frames have no rate of their own yet. */
+const LEAST_FRAMES = 30
+
+/** Diameter across a source, m; of a box the disc of its ground. Undefined where its size is the set's. */
+function across(item: Pick<GasItem, 'shape' | 'diameter' | 'deep'>): number | undefined {
+  if (item.shape === 'disc' || item.shape === 'sphere') return item.diameter
+  return item.shape === 'box' ? Math.sqrt((4 * item.diameter * (item.deep || item.diameter)) / Math.PI) : undefined
+}
+
+/**
+ * A fire's pulse and height against the laws of its size: 1.5 D^-1/2 Hz (Cetegen & Ahmed 1993) and 0.235 Q^2/5 - 1.02 D m (Heskestad 1983). Undefined for what is no pool-like fire.
+ * figures: of its frames in order; rate: frames a second.
+ */
+export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat'>, figures: { heatKw: readonly number[]; flame: readonly number[]; height: readonly number[] }, rate: number): SpeedForSize | undefined {
+  const diameter = across(item)
+  if (diameter === undefined || item.heat <= 0) return undefined
+  const seen = figures.heatKw.length
+  const heat = seen > 0 ? figures.heatKw.reduce((sum, v) => sum + v, 0) / seen : item.heat
+  const pulse = seen >= LEAST_FRAMES ? pulseRate(figures.flame, rate) : undefined
+  return {
+    diameter, heat,
+    pulse: { law: 1.5 / Math.sqrt(diameter), ...(pulse === undefined ? {} : { found: pulse }) },
+    height: { law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter), ...(seen >= LEAST_FRAMES ? { found: median(figures.height) } : {}) },
+  }
+}

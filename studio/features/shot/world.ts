@@ -1,0 +1,65 @@
+import { cameraSpeed, type GasWorld, gasFigure, readingValues, settledShot } from '@lantern/core/pipeline'
+import { pulseAt } from '@lantern/core/gas'
+import type { FigureName, ShotDocument, SignalInputs } from '@lantern/core/shot'
+import { usePlateFiles } from '../plate/plateFiles.ts'
+import { usePoints } from './points.ts'
+import { cameraNow, type ShotState } from './shotStore.ts'
+
+type Seen = Pick<ShotState, 'shot' | 'status' | 'cameras'>
+
+/** A figure of a gas as far as it is kept, by frame. */
+export function figureTable({ status }: Pick<Seen, 'status'>, item: string): ReadonlyMap<number, Readonly<Record<string, unknown>>> {
+  const gas = status?.gases[item]
+  return new Map(gas?.kept.map((frame, n) => [frame, { heatKw: gas.heatKw[n] ?? 0, ...gas.figures[n] }]) ?? [])
+}
+
+/** What signals read, as it is known here now. */
+export function inputsNow(state: Seen): SignalInputs {
+  const { shot, status } = state
+  const document = shot?.document
+  if (!document) return {}
+  const { readings } = usePlateFiles.getState()
+  const rate = document.plate.rate[0] / document.plate.rate[1]
+  const taken = new Map<string, ReadonlyMap<number, number>>()
+  const tables = new Map<string, ReturnType<typeof figureTable>>()
+  return {
+    reading(id, frame) {
+      const reading = document.readings[id]
+      const frames = readings[status?.readings.areas[id]?.reading.key ?? '']
+      if (!reading || !frames) return undefined
+      const values = taken.get(id) ?? readingValues(frames, reading)
+      taken.set(id, values)
+      return values.get(frame)
+    },
+    figure(item, name: FigureName, frame) {
+      const table = tables.get(item) ?? figureTable(state, item)
+      tables.set(item, table)
+      return gasFigure(table, name, frame, (values) => pulseAt(values, frame, rate))
+    },
+    cameraSpeed: (frame) => cameraSpeed((n) => cameraNow(state, n), frame, document.plate),
+  }
+}
+
+/** What a gas needs from beside the document, as it is known here now. */
+export function gasWorldNow(state: Seen): GasWorld {
+  const { reading, cameraSpeed: speed } = inputsNow(state)
+  const { tables } = usePoints.getState()
+  return { inputs: { reading, cameraSpeed: speed }, camera: (frame) => cameraNow(state, frame), points: (blob, frame) => tables[blob]?.at(frame) }
+}
+
+const settled = new WeakMap<ShotDocument, Map<string, ShotDocument>>()
+
+/** The document as it is at a frame, without signals and motions: what the computing thread lays. The same values give the same document. */
+export function documentAt(state: Seen & Pick<ShotState, 'shot'>, frame: number): ShotDocument | undefined {
+  const document = state.shot?.document
+  if (!document) return undefined
+  if (Object.keys(document.signals).length === 0 && !Object.values(document.items).some((item) => 'motion' in item && item.motion)) return document
+  const made = settledShot(document, frame, inputsNow(state))
+  const key = JSON.stringify([made.items, made.light, made.sit])
+  const known = settled.get(document) ?? new Map<string, ShotDocument>()
+  settled.set(document, known)
+  const there = known.get(key)
+  if (there) return there
+  known.set(key, made)
+  return made
+}
