@@ -10,6 +10,8 @@ const LEAST_OPEN = 0.4
 /** Least half thickness that a wall has for the air, cells: a board thinner than a cell still stops it. */
 const LEAST_HALF = 0.55
 const SHARE_STEPS = 255
+/** A face that is open by less is closed: through a slit the air would have to race. */
+const SLIT = 0.12
 /** A wall's surface within this of a lattice plane lies on it, cells. */
 const ON_PLANE = 1e-3
 
@@ -143,6 +145,7 @@ export function cutCells(crew: Crew, box: CellBox, solids: readonly Solid[], fla
       here = next
     }
   }
+  for (const field of faces) for (let e = 0; e < count; e++) if ((field[e] ?? 0) < SLIT * SHARE_STEPS) field[e] = 0
   // A cell that is hardly open is wall, and a wall's faces are closed; that may close the next one.
   for (let changed = true; changed; ) {
     changed = false

@@ -15,7 +15,7 @@ function Line({ name, unit, law, found }: { name: string; unit: string; law: num
     <Box display="grid" gridTemplateColumns="46px 1fr 104px" gap="8px" alignItems="center" minHeight="24px" data-fit={name}>
       <span>{name}</span>
       <Box display="grid" gap="2px" background="floor" padding="2px 0">{bar(law, '#9a9a9a')}{bar(found ?? 0, '#f5c566')}</Box>
-      <Text className="num" textAlign="right" color={off === undefined ? 'faint' : Math.abs(off) <= FITS ? 'fact' : 'wrong'}>{found === undefined ? 'burning' : found.toFixed(2)} for {law.toFixed(2)} {unit}</Text>
+      <Text className="num" textAlign="right" color={off === undefined ? 'faint' : Math.abs(off) <= FITS ? 'fact' : 'wrong'}>{found === undefined ? '–' : found.toFixed(2)} for {law.toFixed(2)} {unit}</Text>
     </Box>
   )
 }
