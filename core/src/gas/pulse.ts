@@ -1,8 +1,10 @@
 /** A likeness under this is noise. */
 const LEAST_LIKENESS = 0.05
+/** The first peak that comes so near to the highest is the pulse; later ones are its multiples, lower ones before it a ripple. */
+const NEAR_HIGHEST = 0.8
 
 /**
- * How often a series pulses, Hz: the lag of the first peak that its autocorrelation has after it has been negative, between samples by a parabola; a straight trend is taken off first.
+ * How often a series pulses, Hz: the lag of the first high peak that its autocorrelation has after it has been negative, between samples by a parabola; a straight trend is taken off first.
  * rate: samples a second. Undefined where nothing comes back that is at least LEAST_LIKENESS like itself.
  */
 export function pulseRate(values: readonly number[], rate: number): number | undefined {
@@ -19,12 +21,16 @@ export function pulseRate(values: readonly number[], rate: number): number | und
     return sum / own
   }
   let fell = false
+  const peaks: { lag: number; height: number }[] = []
   for (let lag = 1, [before, here] = [1, likeness(1)]; lag < count / 2; lag++) {
     const after = likeness(lag + 1)
     if (here < 0) fell = true
-    if (fell && here > LEAST_LIKENESS && here >= before && here > after) return rate / (lag + (0.5 * (before - after)) / (before - 2 * here + after))
+    if (fell && here > LEAST_LIKENESS && here >= before && here > after) peaks.push({ lag: lag + (0.5 * (before - after)) / (before - 2 * here + after), height: here })
     ;[before, here] = [here, after]
   }
+  const highest = peaks.reduce((top, { height }) => Math.max(top, height), 0)
+  const first = peaks.find(({ height }) => height >= NEAR_HIGHEST * highest)
+  if (first) return rate / first.lag
   return undefined
 }
 

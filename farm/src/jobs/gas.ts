@@ -3,7 +3,7 @@ import type { GasFrame } from '@lantern/core/data'
 import { writeGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
-import { gasFrameKeys, gasSettings, runOf } from '@lantern/core/pipeline'
+import { gasSettings, runOf } from '@lantern/core/pipeline'
 import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
@@ -22,10 +22,8 @@ async function planOf(context: JobContext, payload: JobPayload<'gas'>) {
   const world = await worldOf(context.store, shot.document)
   const plan = world.gases.find((one) => one.item === payload.item)
   if (plan?.key !== payload.key) return undefined
-  // Finer runs have keys of their own; a run's frames are chained by what decides the coarse ones.
   const run = runOf(shot.document, item)
-  const chains = plan.recipe ? gasFrameKeys(plan.recipe, run.first, run.last) : new Map<number, string>()
-  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains }
+  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains: plan.run }
 }
 
 /** Luminous intensity of a fire to all sides, cd, as its soot shines: what lights that follow it are driven by. */

@@ -55,7 +55,7 @@ export async function askGas(store: Store, shot: Shot, item: string, world?: Sho
   if (gas.taken) await askOne(store, shot, 'gas', 'taken', plan.key, plan.recipe.settings, item, span)
   else {
     checkRoom(gas.name, gasSettings(shot.document, item, 'full', gasWorld(here)), MOST_MEMORY)
-    await askOne(store, shot, 'gas', 'gas', plan.key, plan.recipe.settings, item, span, plan.finer ? undefined : plan.frames)
+    await askOne(store, shot, 'gas', 'gas', plan.key, plan.recipe.settings, item, span, plan.run)
   }
   if (plan.finer && plan.finerRecipe) await askOne(store, shot, 'finer', 'finer', plan.finer, plan.finerRecipe.settings, `${item}-finer`, span)
   return plan.key

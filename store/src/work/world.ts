@@ -18,7 +18,8 @@ export interface GasPlan {
   /** The run made finer, where that is wanted. */
   finerRecipe?: Recipe
   finer?: string
-  /** The key of all that decides each frame. */
+  /** The key of all that decides each frame: of the run, and of what is shown of it. */
+  run: ReadonlyMap<number, string>
   frames: ReadonlyMap<number, string>
   error?: LanternError
 }
@@ -59,16 +60,16 @@ function planOf(document: ShotDocument, item: string, name: string, world: GasWo
   try {
     const recipe = gasRecipe(document, item, 'full', world)
     const gas = document.items[item]
-    if (gas?.kind !== 'gas') return { item, name, frames: new Map() }
+    if (gas?.kind !== 'gas') return { item, name, run: new Map(), frames: new Map() }
     const { first, last } = runOf(document, gas)
     const frames = gasFrameKeys(recipe, first, last)
     const key = recipeKey(recipe)
-    if (gas.detail <= 1) return { item, name, recipe, key, frames }
+    if (gas.detail <= 1) return { item, name, recipe, key, run: frames, frames }
     const finer = finerRecipe(gas, key)
-    return { item, name, recipe, key, finerRecipe: finer, finer: recipeKey(finer), frames: new Map([...frames].map(([frame, chain]) => [frame, `${chain}:${gas.detail}:${gas.detailAmount}:${gas.seed}`])) }
+    return { item, name, recipe, key, finerRecipe: finer, finer: recipeKey(finer), run: frames, frames: new Map([...frames].map(([frame, chain]) => [frame, `${chain}:${gas.detail}:${gas.detailAmount}:${gas.seed}`])) }
   } catch (error) {
     if (!(error instanceof LanternError)) throw error
-    return { item, name, frames: new Map(), error }
+    return { item, name, run: new Map(), frames: new Map(), error }
   }
 }
 

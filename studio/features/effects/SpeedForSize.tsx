@@ -12,10 +12,10 @@ function Line({ name, unit, law, found }: { name: string; unit: string; law: num
   const off = found === undefined ? undefined : found / law - 1
   const bar = (value: number, colour: string) => <Box height="4px" background={colour} width={`${(100 * value) / top}%`} />
   return (
-    <Box display="grid" gridTemplateColumns="46px 1fr 104px" gap="8px" alignItems="center" minHeight="24px" data-fit={name}>
+    <Box display="grid" gridTemplateColumns="42px 1fr 122px" gap="8px" alignItems="center" minHeight="24px" data-fit={name}>
       <span>{name}</span>
       <Box display="grid" gap="2px" background="floor" padding="2px 0">{bar(law, '#9a9a9a')}{bar(found ?? 0, '#f5c566')}</Box>
-      <Text className="num" textAlign="right" color={off === undefined ? 'faint' : Math.abs(off) <= FITS ? 'fact' : 'wrong'}>{found === undefined ? '–' : found.toFixed(2)} for {law.toFixed(2)} {unit}</Text>
+      <Text className="num" textAlign="right" whiteSpace="nowrap" color={off === undefined ? 'faint' : Math.abs(off) <= FITS ? 'fact' : 'wrong'}>{found === undefined ? '–' : found.toFixed(2)} for {law.toFixed(2)} {unit}</Text>
     </Box>
   )
 }

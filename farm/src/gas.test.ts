@@ -1,0 +1,221 @@
+import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { readGasFrame } from '@lantern/core/formats'
+import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
+import * as lantern from '@lantern/store'
+import { pino } from 'pino'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
+import { nodeCrew } from './crew/nodeCrew.ts'
+import { nodeDeflate } from './io/deflate.ts'
+import { takeVolumes } from './io/takeVolumes.ts'
+import type { JobContext } from './jobs/context.ts'
+import { finerJob } from './jobs/finer.ts'
+import { gasJob } from './jobs/gas.ts'
+import { pictureJob } from './jobs/picture.ts'
+import { takenJob } from './jobs/taken.ts'
+import { writeVolumes } from './jobs/volumes.ts'
+
+let store: FreshStore
+let folder: string
+const crew = nodeCrew(2)
+beforeAll(async () => {
+  store = await freshStore()
+  folder = join(store.data, 'in')
+  await mkdir(folder)
+})
+afterAll(async () => {
+  crew.end()
+  await store.remove()
+})
+const context = (over: Partial<JobContext> = {}): JobContext => ({ store, crew, machine: 'test', log: pino({ level: 'silent' }), ending: () => false, ...over })
+const LAST = 1008
+
+async function shotOf(name: string, change: (document: ShotDocument) => void = () => undefined): Promise<lantern.Shot> {
+  const asset = await lantern.createAsset(store, `${name}.mp4`)
+  const document = makeShot(name, { asset, file: 'f.mp4', width: 96, height: 54, first: 1001, last: LAST, rate: [24, 1], encoding: 'srgb' })
+  Object.assign(document.camera, { kind: 'typed', height: 1.2 })
+  document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, -3], diameter: 0.8, heat: 300, cell: 100, runUp: 3, reach: 2 })
+  change(document)
+  return lantern.createShot(store, document)
+}
+const kept = async (shot: lantern.Shot, item = 'fire'): Promise<lantern.KeptFrame[]> => {
+  const key = await lantern.askGas(store, shot, item)
+  const { items } = shot.document
+  const gas = items[item]
+  expect(gas?.kind === 'gas' && gas.taken ? await takenJob(context(), { key, shot: shot.id, item }) : await gasJob(context(), { key, shot: shot.id, item })).toBe(true)
+  return lantern.keptFrames(store, [key])
+}
+const frameOf = async (frame: lantern.KeptFrame | undefined) => readGasFrame(await lantern.getBlob(store, frame?.blob ?? ''), nodeDeflate)
+
+describe('a run that another one shares its beginning with', () => {
+  const pulsed = (value: number) => (document: ShotDocument): void => {
+    document.signals.power = { name: 'Power', shown: true, source: { kind: 'keys', curve: 'straight', keys: [{ frame: 1001, value: 300 }, { frame: 1005, value: 300 }, { frame: LAST, value }] } }
+    document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, follows: { heat: { signal: 'power' } } })
+  }
+  it('takes its frames over up to where they differ, goes on from its state, and is the run that was never helped, bit for bit', async () => {
+    const shot = await shotOf('Keyed', pulsed(300))
+    const first = await kept(shot)
+    const edited = await lantern.editShot(store, 'Keyed', undefined, { signals: { power: { source: { keys: [{ frame: 1001, value: 300 }, { frame: 1005, value: 300 }, { frame: LAST, value: 2000 }] } } } })
+    const key = await lantern.askGas(store, edited, 'fire')
+    const taken = await lantern.keptFrames(store, [key])
+    expect(taken.map(({ frame }) => frame)).toEqual([1001, 1002, 1003, 1004, 1005])
+    expect(taken.map(({ blob }) => blob)).toEqual(first.slice(0, 5).map(({ blob }) => blob))
+    const helped = await kept(edited)
+    expect(helped.map(({ frame }) => frame)).toEqual(first.map(({ frame }) => frame))
+    expect(helped[7]?.blob).not.toBe(first[7]?.blob)
+    await store.pool.query('delete from restart; ')
+    await store.pool.query('delete from result_frame')
+    await store.pool.query("update result set state = 'waiting'")
+    expect((await kept(edited)).map(({ blob }) => blob)).toEqual(helped.map(({ blob }) => blob))
+  })
+  it('keeps several states along its way, no more than it should, the newest always', async () => {
+    const shot = await shotOf('States')
+    const key = await lantern.askGas(store, shot, 'fire')
+    const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
+    for (let done = 1; done <= 20; done++) {
+      const blob = await lantern.putBlob(store, Uint8Array.of(done, 7), 'application/octet-stream')
+      for (const free of await lantern.putRestart(store, key, fence, { done, chain: `chain-${done}`, state: {}, blob })) await lantern.dropBlob(store, free)
+    }
+    const { rows } = await store.pool.query<{ done: number; blob: string }>('select done, blob from restart where key = $1 order by done', [key])
+    expect(rows).toHaveLength(6)
+    expect(rows.at(-1)?.done).toBe(20)
+    expect(Math.max(...rows.map(({ done }, n) => done - (rows[n - 1]?.done ?? 0)))).toBeLessThan(9)
+    for (const { blob } of rows) await lantern.getBlob(store, blob)
+    expect((await lantern.getRestart(store, new Map([[4, 'chain-4'], [rows[1]?.done ?? 0, `chain-${rows[1]?.done}`], [19, 'of another run']])))?.done).toBe(rows[1]?.done)
+    expect(await lantern.getRestart(store, new Map())).toBeUndefined()
+    // A holder whose lease was taken over keeps nothing.
+    expect(await lantern.putRestart(store, key, fence - 1, { done: 30, chain: 'x', state: {}, blob: rows[0]?.blob ?? '' })).toEqual([])
+    expect((await store.pool.query('select 1 from restart where done = 30')).rows).toEqual([])
+    await lantern.dropLease(store, key, fence)
+  })
+})
+
+describe('a part that is kept alone', () => {
+  it('has its frames only, and no gas outside its region', async () => {
+    const shot = await shotOf('Part', (document) => {
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, part: { frames: [1003, 1004], low: [-5, 0, -3], high: [5, 1, 5] } })
+    })
+    const frames = await kept(shot)
+    expect(frames.map(({ frame }) => frame)).toEqual([1003, 1004])
+    const { box } = await frameOf(frames[1])
+    expect(box.origin[2] * box.cell).toBeGreaterThanOrEqual(-3.01)
+    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({ state: 'done', first: 1003, last: 1004 })
+  })
+})
+
+describe('a gas that cannot be', () => {
+  it('is refused before it starts where it is larger than memory, and says what would fit', async () => {
+    const shot = await shotOf('Large', (document) => {
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, cell: 8, reach: 8 })
+    })
+    await expect(lantern.askGas(store, shot, 'fire')).rejects.toThrow(/million cells of 8 mm.*more than fits/)
+    expect(await lantern.resultRows(store, (await lantern.worldOf(store, shot.document)).gases.map(({ key }) => key ?? ''))).toEqual(new Map())
+  })
+  it('says on its row what it lacks, and the rest of the shot goes on', async () => {
+    const shot = await shotOf('Lacking', (document) => {
+      document.items.line = makeItem('gas', { name: 'Ground fire', order: 3, shape: 'line' })
+    })
+    const status = await lantern.shotStatus(store, shot)
+    expect(status.gases.line?.error).toMatchObject({ message: expect.stringContaining('none is drawn') })
+    expect(status.gases.fire?.error).toBeNull()
+    await expect(lantern.askPicture(store, shot, 'look')).rejects.toThrow(/none is drawn/)
+    await expect(lantern.askGas(store, shot, 'line')).rejects.toThrow(/none is drawn/)
+  })
+  it('that runs away is caught, told with its frame and cause, and keeps what it had', async () => {
+    const shot = await shotOf('Wild', (document) => {
+      document.signals.gale = { name: 'Gale', shown: true, source: { kind: 'keys', curve: 'hold', keys: [{ frame: 1001, value: 0 }, { frame: 1005, value: 500 }] } }
+      document.items.push = makeItem('force', { name: 'Push', order: 4, way: 'blow', axis: [1, 0, 0], position: [0, 0.5, -3], radius: 0, strength: 0, follows: { strength: { signal: 'gale', gain: 1 } } })
+    })
+    const key = await lantern.askGas(store, shot, 'fire')
+    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' }).catch(() => false)).toBe(false)
+    const row = (await lantern.resultRows(store, [key])).get(key)
+    if (row?.state === 'failed') expect(row.error?.message).toMatch(/ran away: a speed of .* at frame .* with a force of/)
+    else expect(row?.state).toBe('done')
+    expect((await lantern.keptFrames(store, [key])).length).toBeGreaterThanOrEqual(4)
+  })
+})
+
+describe('a kept run', () => {
+  it('is made finer, frame by frame, and its pictures are of the finer one', async () => {
+    const shot = await shotOf('Finer', (document) => {
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, detail: 2 })
+    })
+    const coarse = await kept(shot)
+    const [plan] = (await lantern.worldOf(store, shot.document)).gases
+    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(true)
+    const fine = await lantern.keptFrames(store, [plan?.finer ?? ''])
+    expect(fine.map(({ frame }) => frame)).toEqual(coarse.map(({ frame }) => frame))
+    expect((await frameOf(fine[5])).box.cell).toBeCloseTo((await frameOf(coarse[5])).box.cell / 2, 9)
+    expect((await lantern.shotStatus(store, shot)).gases.fire?.finer).toMatchObject({ state: 'done', kept: coarse.map(({ frame }) => frame) })
+    const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1006])
+    expect(await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1006, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    // The same gas without its finer form is another picture.
+    const plain = await lantern.editShot(store, 'Finer', undefined, { items: { fire: { detail: 1 } } })
+    expect(lantern.pictureKeys(await lantern.worldOf(store, plain.document), 'look', [1006]).get(1006)).not.toBe(pictureKey)
+  })
+  it('waits for the coarse frames, and is stopped by another recipe', async () => {
+    const shot = await shotOf('Waits', (document) => {
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, detail: 2, seed: 77 })
+    })
+    await lantern.askGas(store, shot, 'fire')
+    const [plan] = (await lantern.worldOf(store, shot.document)).gases
+    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(false)
+    await lantern.editShot(store, 'Waits', undefined, { items: { fire: { detail: 3 } } })
+    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(false)
+    expect(await lantern.resultState(store, plan?.finer ?? '')).toBe('stopped')
+  })
+  it('is shown again without being computed again', async () => {
+    const shot = await shotOf('Again', (document) => {
+      document.items.again = makeItem('reuse', { name: 'Again', order: 3, of: 'fire', position: [0.5, 0, -4], turn: 60, scale: 0.7, loop: true, loopLength: 4, loopBlend: 2 })
+      document.items.fire = { ...document.items.fire, shown: false } as ShotDocument['items'][string]
+    })
+    await kept(shot)
+    const before = (await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0] as { n: number }
+    const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1007])
+    expect(await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1007, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    expect(await lantern.resultState(store, pictureKey ?? '')).toBe('done')
+    expect((await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0]).toEqual(before)
+  })
+})
+
+describe('a gas from elsewhere', () => {
+  it('comes back from OpenVDB as it went out, and is a gas like any other', async () => {
+    const shot = await shotOf('Out')
+    const frames = await kept(shot)
+    const files = await writeVolumes(context(), shot, join(folder, 'vdb'), [1003, 1004, 1005], false)
+    const taken = await takeVolumes(store, join(folder, 'vdb', 'Out-Fire.####.vdb'), 1002)
+    expect(taken).toMatchObject({ first: 1003, at: 1002 })
+    expect(taken.blobs).toHaveLength(3)
+    const other = await shotOf('In', (document) => {
+      delete document.items.fire
+      document.items.smoke = makeItem('gas', { name: 'Smoke', order: 2, taken })
+      document.items.again = makeItem('reuse', { name: 'Again', order: 3, of: 'smoke', position: [1, 0, -5] })
+    })
+    const back = await kept(other, 'smoke')
+    expect(back.map(({ frame }) => frame)).toEqual([1002, 1003, 1004])
+    const [a, b] = [await frameOf(frames[2]), await frameOf(back[0])]
+    const total = (frame: typeof a, c: number): number => (frame.channels[c] ?? new Uint16Array(0)).reduce((sum, half) => sum + half, 0)
+    expect(b.box.cell).toBeCloseTo(a.box.cell, 6)
+    expect(b.ambient).toBeCloseTo(a.ambient, 2)
+    for (const channel of [0, 2]) expect(total(b, channel)).toBe(total(a, channel))
+    const [pictureKey] = await lantern.askPicture(store, other, 'look', [1003])
+    expect(await pictureJob(context(), { shot: other.id, frames: [{ frame: 1003, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    expect(await lantern.resultState(store, pictureKey ?? '')).toBe('done')
+    // Another unit is another gas.
+    const denser = await lantern.editShot(store, 'In', undefined, { items: { smoke: { taken: { density: 2 } } } })
+    expect((await lantern.worldOf(store, denser.document)).gases[0]?.key).not.toBe((await lantern.worldOf(store, other.document)).gases[0]?.key)
+    expect(files).toHaveLength(3)
+  })
+  it('is refused by name: a gap, no such file, a broken file', async () => {
+    const bytes = await readFile(join(folder, 'vdb', 'Out-Fire.1003.vdb'))
+    await mkdir(join(folder, 'gap'))
+    for (const n of [1, 2, 4]) await writeFile(join(folder, 'gap', `x.${n}.vdb`), bytes)
+    await expect(takeVolumes(store, join(folder, 'gap', 'x.#.vdb'), 1)).rejects.toThrow(/Frame 3 of x\.#\.vdb is missing/)
+    await expect(takeVolumes(store, join(folder, 'none', 'x.#.vdb'), 1)).rejects.toThrow(/no file like/)
+    await mkdir(join(folder, 'bad'))
+    await writeFile(join(folder, 'bad', 'y.1.vdb'), bytes.subarray(0, bytes.length >> 1))
+    await expect(takeVolumes(store, join(folder, 'bad', 'y.#.vdb'), 1)).rejects.toThrow(/y\.1\.vdb/)
+  })
+})
