@@ -18,7 +18,7 @@ const step = (at: Page, name: string): Promise<void> => at.getByRole('navigation
 const views: Record<string, (page: Page) => Promise<void>> = {
   plate: async (at) => {
     await at.keyboard.press('1')
-    await at.getByRole('option', { name: /^Brazier/ }).click()
+    await at.getByLabel('In the shot').getByRole('option', { name: /^Brazier/ }).click()
     await at.locator('[data-row="Exposure drift"]').waitFor()
   },
   match: async (at) => {
@@ -28,7 +28,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   'match-hand': async (at) => {
     await step(at, 'Track')
-    await at.getByRole('option', { name: /^Tie plate/ }).click()
+    await at.getByLabel('In the shot').getByRole('option', { name: /^Tie plate/ }).click()
     await at.locator('[data-inset]').waitFor()
   },
   'match-ground': async (at) => {
@@ -37,7 +37,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   'match-proof': async (at) => {
     await step(at, 'Proof')
-    await at.getByRole('option', { name: /^Figure/ }).click()
+    await at.getByLabel('In the shot').getByRole('option', { name: /^Figure/ }).click()
     await at.keyboard.press('t')
     await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
     await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
@@ -45,14 +45,14 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   set: async (at) => {
     await at.keyboard.press('t')
     await at.keyboard.press('3')
-    await at.getByRole('option', { name: /^Crate, lower/ }).click()
+    await at.getByLabel('In the shot').getByRole('option', { name: /^Crate, lower/ }).click()
   },
   outside: (at) => at.getByRole('button', { name: 'Both' }).click(),
   effects: async (at) => {
     await at.getByRole('button', { name: 'Camera' }).first().click()
     await at.keyboard.press('5')
-    await at.getByRole('option', { name: /^Door fire/ }).click()
-    await at.getByLabel('Bench').getByText('Heat').hover()
+    await at.getByLabel('In the shot').locator('[data-item="door-fire"]').click()
+    await at.getByLabel('Bench').getByText('Heat', { exact: true }).hover()
   },
   picture: async (at) => {
     await at.keyboard.press('Escape')
@@ -60,7 +60,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   sit: async (at) => {
     await at.keyboard.press('8')
-    await at.getByRole('option', { name: /^Smoke/ }).click()
+    await at.getByLabel('In the shot').getByRole('option', { name: /^Smoke/ }).click()
     await at.keyboard.press('b')
   },
   triptych: async (at) => {
