@@ -1,7 +1,9 @@
 /** A likeness under this is noise. */
 const LEAST_LIKENESS = 0.05
 /** The first peak that comes so near to the highest is the pulse; later ones are its multiples, lower ones before it a ripple. */
-const NEAR_HIGHEST = 0.8
+const NEAR_HIGHEST = 0.5
+/** A pulse has to be seen so many times. */
+const LEAST_PERIODS = 4
 
 /**
  * How often a series pulses, Hz: the lag of the first high peak that its autocorrelation has after it has been negative, between samples by a parabola; a straight trend is taken off first.
@@ -22,7 +24,7 @@ export function pulseRate(values: readonly number[], rate: number): number | und
   }
   let fell = false
   const peaks: { lag: number; height: number }[] = []
-  for (let lag = 1, [before, here] = [1, likeness(1)]; lag < count / 2; lag++) {
+  for (let lag = 1, [before, here] = [1, likeness(1)]; lag < count / LEAST_PERIODS; lag++) {
     const after = likeness(lag + 1)
     if (here < 0) fell = true
     if (fell && here > LEAST_LIKENESS && here >= before && here > after) peaks.push({ lag: lag + (0.5 * (before - after)) / (before - 2 * here + after), height: here })
@@ -35,7 +37,7 @@ export function pulseRate(values: readonly number[], rate: number): number | und
 }
 
 /** Seconds round a frame that its pulse rate is read from. */
-const PULSE_SECONDS = 4
+const PULSE_SECONDS = 6
 
 /** The pulse rate at a frame, from values of the frames round it; undefined where too few are there. */
 export function pulseAt(values: ReadonlyMap<number, number>, frame: number, rate: number): number | undefined {
