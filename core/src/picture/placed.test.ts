@@ -81,7 +81,7 @@ describe('a run that is shown elsewhere', () => {
   })
   it('blends two frames by their shares', () => {
     const [thin, thick] = [block({ density: () => 0.2 }), block({ density: () => 0.6 })]
-    const both = { ...thin, frames: [{ ...thin.frames[0]!, weight: 0.5 }, { ...thick.frames[0]!, weight: 0.5 }] }
+    const both = { ...thin, frames: [...thin.frames, ...thick.frames].map((one) => ({ ...one, weight: 0.5 })) }
     const cover = (gas: PictureGas): number => alpha(render([gas]))[24 * 48 + 24] ?? 0
     expect(cover(both)).toBeCloseTo(1 - Math.exp(-0.4 * 3.2), 2)
     expect(cover(thin)).toBeCloseTo(1 - Math.exp(-0.2 * 3.2), 2)
@@ -118,7 +118,7 @@ describe('the open shutter', () => {
   })
   it('carries a frame to a moment between two by its own velocity', () => {
     const moving = block({ ...lump, velocity: [6, 0, 0] })
-    const ahead = { ...moving, frames: [{ ...moving.frames[0]!, ahead: 0.05 }] }
+    const ahead = { ...moving, frames: moving.frames.map((one) => ({ ...one, ahead: 0.05 })) }
     expect(middle(alpha(render([ahead])))[0] - middle(alpha(render([moving])))[0]).toBeCloseTo((0.3 * 60) / 7, 0)
   })
 })

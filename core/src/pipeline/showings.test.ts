@@ -46,7 +46,7 @@ describe('a kept run that is shown again', () => {
     ;[-2, 0, -4].forEach((v, n) => expect(source[n]).toBeCloseTo(v, 9))
     // What lay a metre to the right of the source lies, mirrored, to its left, twice as far, turned a quarter.
     const right = placeInWorld(showing.place, [2, 0, -5])
-    const expected = rotate(aboutAxis([0, 1, 0], Math.PI / 2), [-2, 0, 0]).map((v, n) => v + [-2, 0, -4][n]!) as unknown as Vec3
+    const expected = rotate(aboutAxis([0, 1, 0], Math.PI / 2), [-2, 0, 0]).map((v, n) => v + ([-2, 0, -4][n] ?? 0)) as unknown as Vec3
     right.forEach((v, n) => expect(v).toBeCloseTo(expected[n] ?? 9, 9))
     const back = placeInGas(showing.place, right)
     ;[2, 0, -5].forEach((v, n) => expect(back[n]).toBeCloseTo(v, 9))
