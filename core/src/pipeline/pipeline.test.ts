@@ -82,7 +82,7 @@ it('pictures keep their mean between the plate’s sizes', () => {
 })
 
 /** Raise VERSIONS when this changes on purpose. */
-const GOLDEN = '624882aa5edb1169a388d8fb772fbfeab2185496116094af9cfcc9ac9fde6308'
+const GOLDEN = '0d960e45188d3ef07924c000fc04cc0fd417c1c452bb2bf82acad5ee5aed1014'
 
 it('gives its golden hash', () => {
   expect(goldenHash(makeCrew(1))).toBe(GOLDEN)

@@ -1,6 +1,6 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
-import { followed, type Setting, type ShotDocument, signalValue } from '@lantern/core/shot'
+import { followed, type Following, type Setting, type ShotDocument, signalValue } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
@@ -9,13 +9,7 @@ import { newSignal } from './signals.ts'
 
 export const Choice = chakra('select', { base: { width: '100%', minWidth: '0', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
 
-export interface Following {
-  signal: string
-  gain: number
-  offset: number
-  smoothing: number
-  delay: number
-}
+export type { Following }
 
 const clockOf = ({ plate }: ShotDocument) => ({ first: plate.first, rate: plate.rate[0] / plate.rate[1] })
 
