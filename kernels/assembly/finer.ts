@@ -1,5 +1,5 @@
 import { tileValue } from './force'
-import { sample, within } from './grid'
+import { sample, vectorAt, within } from './grid'
 
 // Kept frames made finer (core/src/gas/finer.ts). Padded coarse fields; places: four floats a cell, in cells of the world's lattice.
 
@@ -20,25 +20,9 @@ export function carryPlaces(at: usize, velocity: usize, px: f32, py: f32, pz: f3
     const here = v128.load(p)
     const x = f32x4.extract_lane(here, 0) - px + 0.5, y = f32x4.extract_lane(here, 1) - py + 0.5, z = f32x4.extract_lane(here, 2) - pz + 0.5
     if (x < 0 || y < 0 || z < 0 || x >= <f32>(mx + 1) || y >= <f32>(my + 1) || z >= <f32>(mz + 1)) continue
-    const i = <i32>x, j = <i32>y, k = <i32>z
-    const e = velocity + ((<usize>(k * sxy + j * sx + i)) << 4)
-    const f = e + ((<usize>sx) << 4), g = e + ((<usize>sxy) << 4)
-    const h = g + ((<usize>sx) << 4)
-    const v = mixed(v128.load(e), v128.load(e, 16), v128.load(f), v128.load(f, 16), v128.load(g), v128.load(g, 16), v128.load(h), v128.load(h, 16), f32x4.splat(x - <f32>i), f32x4.splat(y - <f32>j), f32x4.splat(z - <f32>k))
+    const v = vectorAt(velocity, x, y, z, sx, sxy)
     v128.store(p, f32x4.sub(here, f32x4.mul(f32x4.splat(share), v)))
   }
-}
-
-// @ts-ignore: decorator
-@inline
-function mixed(a0: v128, a1: v128, b0: v128, b1: v128, c0: v128, c1: v128, d0: v128, d1: v128, fx: v128, fy: v128, fz: v128): v128 {
-  const a = f32x4.add(a0, f32x4.mul(fx, f32x4.sub(a1, a0)))
-  const b = f32x4.add(b0, f32x4.mul(fx, f32x4.sub(b1, b0)))
-  const c = f32x4.add(c0, f32x4.mul(fx, f32x4.sub(c1, c0)))
-  const d = f32x4.add(d0, f32x4.mul(fx, f32x4.sub(d1, d0)))
-  const lo = f32x4.add(a, f32x4.mul(fy, f32x4.sub(b, a)))
-  const hi = f32x4.add(c, f32x4.mul(fy, f32x4.sub(d, c)))
-  return f32x4.add(lo, f32x4.mul(fz, f32x4.sub(hi, lo)))
 }
 
 /** How fast the smallest motion is that the cells hold, m/s: root mean square difference from the mean of the six neighbours. Slabs are array layers; 0 in the padding. */
@@ -97,12 +81,7 @@ export function makeFiner(
       if (length > 0)
         for (let s = 0; s < steps; s++) {
           const gx = within(px, topX), gy = within(py, topY), gz = within(pz, topZ)
-          const i = <i32>gx, j = <i32>gy, k = <i32>gz
-          const e = (<usize>(k * sxy + j * sx + i)) << 4
-          const ffx = f32x4.splat(gx - <f32>i), ffy = f32x4.splat(gy - <f32>j), ffz = f32x4.splat(gz - <f32>k)
-          const y1 = (<usize>sx) << 4, z1 = (<usize>sxy) << 4
-          const p = mixed(v128.load(first + e), v128.load(first + e, 16), v128.load(first + e + y1), v128.load(first + e + y1, 16), v128.load(first + e + z1), v128.load(first + e + z1, 16), v128.load(first + e + y1 + z1), v128.load(first + e + y1 + z1, 16), ffx, ffy, ffz)
-          const q = mixed(v128.load(second + e), v128.load(second + e, 16), v128.load(second + e + y1), v128.load(second + e + y1, 16), v128.load(second + e + z1), v128.load(second + e + z1, 16), v128.load(second + e + y1 + z1), v128.load(second + e + y1 + z1, 16), ffx, ffy, ffz)
+          const p = vectorAt(first, gx, gy, gz, sx, sxy), q = vectorAt(second, gx, gy, gz, sx, sxy)
           let vx: f32 = 0, vy: f32 = 0, vz: f32 = 0
           let scale = pitch, strength: f32 = 1
           for (let o = 0; o < octaves; o++) {

@@ -143,3 +143,27 @@ export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, rows: usi
       if (u < 0) store<f32>(e, u + (outside - u) * min<f32>(1, -u * share))
     }
 }
+
+/** Eight vectors at the corners of a cell (a b c d: its lower x in order of y and z, 0 and 1: its two x) blended by fx, fy, fz. */
+// @ts-ignore: decorator
+@inline
+export function mixed(a0: v128, a1: v128, b0: v128, b1: v128, c0: v128, c1: v128, d0: v128, d1: v128, fx: v128, fy: v128, fz: v128): v128 {
+  const a = f32x4.add(a0, f32x4.mul(fx, f32x4.sub(a1, a0)))
+  const b = f32x4.add(b0, f32x4.mul(fx, f32x4.sub(b1, b0)))
+  const c = f32x4.add(c0, f32x4.mul(fx, f32x4.sub(c1, c0)))
+  const d = f32x4.add(d0, f32x4.mul(fx, f32x4.sub(d1, d0)))
+  const lo = f32x4.add(a, f32x4.mul(fy, f32x4.sub(b, a)))
+  const hi = f32x4.add(c, f32x4.mul(fy, f32x4.sub(d, c)))
+  return f32x4.add(lo, f32x4.mul(fz, f32x4.sub(hi, lo)))
+}
+
+/** Vector of a padded field of four floats a cell at array coordinates. */
+// @ts-ignore: decorator
+@inline
+export function vectorAt(p: usize, x: f32, y: f32, z: f32, sx: i32, sxy: i32): v128 {
+  const i = <i32>x, j = <i32>y, k = <i32>z
+  const a = p + ((<usize>(k * sxy + j * sx + i)) << 4)
+  const b = a + ((<usize>sx) << 4), c = a + ((<usize>sxy) << 4)
+  const d = c + ((<usize>sx) << 4)
+  return mixed(v128.load(a), v128.load(a, 16), v128.load(b), v128.load(b, 16), v128.load(c), v128.load(c, 16), v128.load(d), v128.load(d, 16), f32x4.splat(x - <f32>i), f32x4.splat(y - <f32>j), f32x4.splat(z - <f32>k))
+}

@@ -175,7 +175,7 @@ describe('a fire', () => {
     await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
     await saved(page)
     await expect.poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 }).toBeGreaterThan(bright(before) + 60)
-    await page.getByText(/thin: \d+ of 8/).waitFor()
+    await page.getByText(/(thin|finer): \d+ of 8/).waitFor()
     await type(page, 'Cell', '110')
     await type(page, 'Diameter', '0.8')
     await type(page, 'Run-up', '8')
