@@ -120,14 +120,14 @@ export function makeFiner(crew: Crew, frames: readonly GasFrame[], settings: Fin
       const list: number[] = []
       for (let c = 0; c < factor; c++) for (let b = 0; b < factor; b++) for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
       return list
-    }).filter((one) => one >= 0).sort((a, b) => a - b))
+    }).sort((a, b) => a - b))
     const per = TILE ** 3
     const list = crew.heap.alloc(tiles.length * 4 + 4)
     crew.heap.i32(list, tiles.length).set(tiles)
     const out = crew.heap.alloc(tiles.length * per * 4 * GAS_CHANNELS.length + 64)
     const octaves = factor > 2 ? 2 : 1
-    // The first whirls are twice the coarse cell across, the smallest the coarse lattice has none of.
-    const pitch = (WHIRL_NODES / WHIRL_WAVES / 2) / 1
+    // The first whirls, half a wave, are a coarse cell across: what the coarse lattice has none of.
+    const pitch = WHIRL_NODES / WHIRL_WAVES / 2
     crew.run('makeFiner', [
       out, list, factor, ...here.channels, ...size, fx, fy, energy, tile, WHIRL_NODES, sets[0]?.places ?? 0, (sets[0]?.weight ?? 0) / norm, ...(sets[0]?.offset ?? [0, 0, 0]), sets[1]?.places ?? 0, (sets[1]?.weight ?? 0) / norm, ...(sets[1]?.offset ?? [0, 0, 0]),
       pitch, amount, TURNINGS, CASCADE, octaves, PATH_STEPS,

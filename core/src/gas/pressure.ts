@@ -22,7 +22,7 @@ export interface PressureSystem {
   /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
   readonly cells: number
   readonly enclosed: boolean
-  /** Cells that walls cut through, where there are any: pointers to the list, its offsets by layer and the weights (kernels/assembly/pressure.ts). */
+  /** Cells that walls cut through, where there are any: pointers to the list, its offsets by layer and the weights (kernels/assembly/cut.ts). */
   readonly cut?: { list: number; offsets: number; weights: number }
 }
 

@@ -95,11 +95,10 @@ describe('a source that moves', () => {
     const moments = Array.from({ length: 8 }, (_, n) => ({ ...first, sources: [{ ...smallSource({ heat: 0, smoke: 0.02, speed: 0, stir: 0.2 }), centre: [-1.5 + 0.4 * n, 1, 0] as [number, number, number] }] }))
     const simulation = new GasSimulation(makeCrew(1), { ...base, moments }, 24)
     for (let n = 0; n < 8; n++) simulation.advance()
-    const { box: last, pointers } = simulation.fields
+    const { box: last } = simulation.fields
     expect(last.origin[0] * last.cell).toBeLessThan(-1.4)
     expect((last.origin[0] + last.size[0]) * last.cell).toBeGreaterThan(1.4)
     expect(simulation.budget.sootMade).toBeCloseTo(0.02 * (8 / 24), 4)
-    expect(pointers.soot).toBeGreaterThan(0)
   })
   it('gives the same as one that stands where it does not move', () => {
     const still = smallFire()
@@ -144,10 +143,9 @@ describe('what comes out', () => {
   it('colder than the air sinks and spreads along the ground', () => {
     const simulation = new GasSimulation(makeCrew(1), smallFire({ shape: { kind: 'ball', radius: 0.3 }, source: { centre: [0, 1.2, 0], heat: 0, smoke: 0.01, temperature: 263, speed: 0, stir: 0 } }), 24)
     for (let n = 0; n < 20; n++) simulation.advance()
-    const { box: last, pointers } = simulation.fields
+    const { box: last } = simulation.fields
     const soot = simulation.keep()
     expect(Math.max(...Array.from(soot.tiles, (tile) => Math.floor(tile / Math.ceil(last.size[0] / 8)) % Math.ceil(last.size[1] / 8)))).toBeLessThanOrEqual(2)
     expect(simulation.budget.theta).toBeLessThan(0)
-    expect(pointers.v).toBeGreaterThan(0)
   })
 })
