@@ -1,7 +1,7 @@
 
 
-// MacCormack advection (Selle, Fedkiw, Kim, Liu & Rossignac 2008) on the staggered grid, traced back by the midpoint rule.
-// comp: 0 u, 1 v, 2 w, 3 cell centre. shift = time step / cell size; positive traces back, negative forward.
+// MacCormack advection (Selle, Fedkiw, Kim, Liu & Rossignac 2008) of values at cell centres, traced back by the midpoint rule: what the sweeps of fluxes (carry.ts, momentum.ts) are held against.
+// shift = time step / cell size; positive traces back, negative forward.
 // `centred` holds the velocity at cell centres, four floats a cell (u, v, w, 0), ghosts included: one trilinear look gives the midpoint's velocity.
 
 /** Adding this to |x| < 2^22 leaves the nearest integer in the low bits (ties either way are fine: interpolation is continuous). */
@@ -25,19 +25,6 @@ export function centreVelocity(centred: usize, u: usize, v: usize, w: usize, nx:
       }
     }
   }
-}
-
-/** Velocity (u, v, w, 0) at the centre of sample (a, b, c) of kind `comp`, from the faces round it. */
-// @ts-ignore: decorator
-@inline
-function velocityAt(comp: i32, e: usize, u: usize, v: usize, w: usize, x1: usize, y1: usize, z1: usize, centred: usize): v128 {
-  if (comp == 0)
-    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - x1) << 2)))), 0, load<f32>(u + e))
-  if (comp == 1)
-    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - y1) << 2)))), 1, load<f32>(v + e))
-  if (comp == 2)
-    return f32x4.replace_lane(f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(centred + (e << 2)), v128.load(centred + ((e - z1) << 2)))), 2, load<f32>(w + e))
-  return v128.load(centred + (e << 2))
 }
 
 /** Element under array coordinates p (x, y, z, 0); strides = (1, sx, sxy, 0). `floor` is p's integer part as left by lower(). */
@@ -97,25 +84,22 @@ function blended(low: v128, high: v128, f: v128): f32 {
 
 /** First, semi-Lagrangian pass: fwd = src at the traced point. */
 export function advectForward(
-  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
+  centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
   src: usize, fwd: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   const z1 = (<usize>sxy) << 2
-  const ex = nx + (comp == 0 ? 1 : 0)
-  const ey = ny + (comp == 1 ? 1 : 0)
   const top = f32x4(<f32>(nx + 1) - 0.001, <f32>(ny + 1) - 0.001, <f32>(nz + 1) - 0.001, 0)
   const strides = i32x4(1, sx, sxy, 0)
-  const half = f32x4(comp == 0 ? 0.5 : 0, comp == 1 ? 0.5 : 0, comp == 2 ? 0.5 : 0, 0)
   for (let c = from + 1; c <= to; c++)
-    for (let b = 1; b <= ey; b++)
-      for (let a = 1; a <= ex; a++) {
+    for (let b = 1; b <= ny; b++)
+      for (let a = 1; a <= nx; a++) {
         const e = (<usize>(c * sxy + b * sx + a)) << 2
-        const at = f32x4.sub(f32x4(<f32>a, <f32>b, <f32>c, 0), half)
-        const back = traced(at, velocityAt(comp, e, u, v, w, 4, y1, z1, centred), shift, centred, top, strides, y1, z1)
-        const p = f32x4.pmax(f32x4.splat(0), f32x4.pmin(top, f32x4.add(back, half)))
+        const at = f32x4(<f32>a, <f32>b, <f32>c, 0)
+        const back = traced(at, v128.load(centred + (e << 2)), shift, centred, top, strides, y1, z1)
+        const p = f32x4.pmax(f32x4.splat(0), f32x4.pmin(top, back))
         const floor = lower(p)
         const f = f32x4.sub(p, f32x4.sub(floor, f32x4.splat(MAGIC)))
         const o = elementOf(floor, strides) << 2
@@ -142,27 +126,24 @@ function corrected(src: usize, fwd: usize, e: usize, o: usize, ob: usize, fb: v1
 
 /** Second pass: dst = fwd + (src - fwd carried back) / 2, clamped. Ghost layers of fwd must be filled. */
 export function advectCorrect(
-  comp: i32, u: usize, v: usize, w: usize, centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
+  centred: usize, nx: i32, ny: i32, nz: i32, shift: f32,
   src: usize, fwd: usize, dst: usize, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   const z1 = (<usize>sxy) << 2
-  const ex = nx + (comp == 0 ? 1 : 0)
-  const ey = ny + (comp == 1 ? 1 : 0)
   const top = f32x4(<f32>(nx + 1) - 0.001, <f32>(ny + 1) - 0.001, <f32>(nz + 1) - 0.001, 0)
   const strides = i32x4(1, sx, sxy, 0)
-  const half = f32x4(comp == 0 ? 0.5 : 0, comp == 1 ? 0.5 : 0, comp == 2 ? 0.5 : 0, 0)
   const zero = f32x4.splat(0)
   for (let c = from + 1; c <= to; c++)
-    for (let b = 1; b <= ey; b++)
-      for (let a = 1; a <= ex; a++) {
+    for (let b = 1; b <= ny; b++)
+      for (let a = 1; a <= nx; a++) {
         const e = (<usize>(c * sxy + b * sx + a)) << 2
-        const at = f32x4.sub(f32x4(<f32>a, <f32>b, <f32>c, 0), half)
-        const velocity = velocityAt(comp, e, u, v, w, 4, y1, z1, centred)
-        const back = f32x4.add(traced(at, velocity, shift, centred, top, strides, y1, z1), half)
-        const ahead = f32x4.add(traced(at, velocity, -shift, centred, top, strides, y1, z1), half)
+        const at = f32x4(<f32>a, <f32>b, <f32>c, 0)
+        const velocity = v128.load(centred + (e << 2))
+        const back = traced(at, velocity, shift, centred, top, strides, y1, z1)
+        const ahead = traced(at, velocity, -shift, centred, top, strides, y1, z1)
         const o = elementOf(lower(f32x4.pmax(zero, f32x4.pmin(top, back))), strides) << 2
         const pb = f32x4.pmax(zero, f32x4.pmin(top, ahead))
         const floor = lower(pb)

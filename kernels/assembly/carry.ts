@@ -13,7 +13,7 @@ function slope(a: v128, b: v128): v128 {
 /** Flux through a face between the cells p1 and p2 (p0 before, p3 after them) that the share c of a cell's volume passes; masks: 0 where the far cell lies beyond the grid. */
 // @ts-ignore: decorator
 @inline
-function flux(c: v128, p0: v128, p1: v128, p2: v128, p3: v128, maskBack: v128, maskAhead: v128): v128 {
+export function flux(c: v128, p0: v128, p1: v128, p2: v128, p3: v128, maskBack: v128, maskAhead: v128): v128 {
   const across = f32x4.sub(p2, p1)
   const half = f32x4.splat(0.5), one = f32x4.splat(1)
   const ahead = f32x4.add(p1, f32x4.mul(f32x4.mul(half, f32x4.sub(one, c)), v128.and(slope(f32x4.sub(p1, p0), across), maskBack)))
@@ -21,7 +21,7 @@ function flux(c: v128, p0: v128, p1: v128, p2: v128, p3: v128, maskBack: v128, m
   return f32x4.mul(c, v128.bitselect(ahead, back, f32x4.ge(c, f32x4.splat(0))))
 }
 
-const LEAST_VOLUME: f32 = 0.05
+export const LEAST_VOLUME: f32 = 0.05
 
 /**
  * One sweep along `axis` (0 x, 1 y, 2 z): dst from src, densities at cell centres, ghosts of src filled. along: face velocities of that axis; first, second: those of the axes that were swept before (0: none),
@@ -50,6 +50,12 @@ export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, fi
         }
         const p = src + e
         const own = v128.load(p), before = v128.load(p - st), after = v128.load(p + st)
+        // Most of a box holds none of what it carries.
+        if (!v128.any_true(v128.or(own, v128.or(before, after)))) {
+          if (i + 4 <= nx) v128.store(dst + e, own)
+          else for (let n = i; n < nx; n++) store<f32>(dst + e + ((<usize>(n - i)) << 2), 0)
+          continue
+        }
         const c0 = f32x4.mul(s, v128.load(along + e)), c1 = f32x4.mul(s, v128.load(along + e + st))
         const f0 = flux(c0, axis == 2 && k == 1 ? before : v128.load(p - st - st), before, own, after, back, all)
         const f1 = flux(c1, before, own, after, axis == 2 && k == nz ? after : v128.load(p + st + st), all, ahead)

@@ -153,14 +153,23 @@ export function total(density: usize, fuel: usize, soot: usize, flags: usize, pa
 /** Share of the air's mass that no picture and no budget can see. */
 const NOTHING: f32 = 1e-12
 
-/** Length of the velocity's gradient at a cell, 1/s, from the velocity at the centres round it; half: 1 / (2 cell). */
+/** Velocity at the centre of element c's cell from its faces (at a ghost past the upper side there is one face). */
 // @ts-ignore: decorator
 @inline
-function stirring(centres: usize, c: usize, sx: usize, sxy: usize, half: f32): f32 {
-  const p = centres + (c << 4)
-  const dx = f32x4.sub(v128.load(p, 16), v128.load(p - 16))
-  const dy = f32x4.sub(v128.load(p + (sx << 4)), v128.load(p - (sx << 4)))
-  const dz = f32x4.sub(v128.load(p + (sxy << 4)), v128.load(p - (sxy << 4)))
+function centreAt(u: usize, v: usize, w: usize, c: usize, x1: usize, y1: usize, z1: usize): v128 {
+  const e = c << 2
+  return f32x4.mul(f32x4.splat(0.5), f32x4.add(f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0), f32x4(load<f32>(u + e + x1), load<f32>(v + e + y1), load<f32>(w + e + z1), 0)))
+}
+
+/** Length of the velocity's gradient at cell (i, j, k) of element c, 1/s; half: 1 / (2 cell). */
+// @ts-ignore: decorator
+@inline
+function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32, nx: i32, ny: i32, nz: i32, half: f32): f32 {
+  const sx = <usize>(nx + 2), sxy = sx * <usize>(ny + 2)
+  const y1 = sx << 2, z1 = sxy << 2
+  const dx = f32x4.sub(centreAt(u, v, w, c + 1, i < nx ? 4 : 0, y1, z1), centreAt(u, v, w, c - 1, 4, y1, z1))
+  const dy = f32x4.sub(centreAt(u, v, w, c + sx, 4, j < ny ? y1 : 0, z1), centreAt(u, v, w, c - sx, 4, y1, z1))
+  const dz = f32x4.sub(centreAt(u, v, w, c + sxy, 4, y1, k < nz ? z1 : 0), centreAt(u, v, w, c - sxy, 4, y1, z1))
   const sum = f32x4.add(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy)), f32x4.mul(dz, dz))
   return half * sqrt(f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + f32x4.extract_lane(sum, 2))
 }
@@ -170,11 +179,11 @@ function stirring(centres: usize, c: usize, sx: usize, sxy: usize, half: f32): f
  * Fuel burns as fast as it is stirred into air (Magnussen & Hjertager 1977): of what the cell's air can burn, the share 1 - exp(-dt (slow + mixing x |grad u|)).
  * Air: what is neither fuel nor burnt with its air; airNeed: kg of air a kg of fuel. heat: of fuel, over energy0 / rho0. radiant: least share of it that leaves as radiation.
  * absorption: Planck mean of soot, K / m (over T: 1/m); emission: 4 sigma dt / energy0. Temperatures in K.
- * What warms is not thinned here: expansion (1/s, out) says how fast it grows, and the carrying of the next step thins what passes by that. centres: velocity at cell centres; half: 1 / (2 cell).
+ * What warms is not thinned here: expansion (1/s, out) says how fast it grows, and the carrying of the next step thins what passes by that. u, v, w: the velocity that stirs, ghosts filled; half: 1 / (2 cell).
  * partial[8 layer ...]: sums over cells: fuel burnt, radiated / energy0, burnt x i, burnt x j, burnt x k (array indices), theta, fuel, soot, all after the step.
  */
 export function react(
-  density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, centres: usize, half: f32, dt: f32, ambient: f32,
+  density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, u: usize, v: usize, w: usize, half: f32, dt: f32, ambient: f32,
   slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
@@ -203,7 +212,7 @@ export function react(
         let burn: f32 = 0
         if (f > 0) {
           const air = max<f32>(0, mass - f - g * (1 + airNeed))
-          burn = min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(centres, c, sx, sxy, half))))
+          burn = min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(u, v, w, c, i, j, k, nx, ny, nz, half))))
         }
         f -= burn
         g += burn

@@ -1,6 +1,7 @@
 export { calmInflow, copy, fill, scale, fillGhosts, fillSolid } from './grid'
 export { centreVelocity, advectForward, advectCorrect } from './advect'
 export { sweepDensity } from './carry'
+export { sweepVelocity } from './momentum'
 export { smooth, smoothFirst, residual, restrict, prolong, applyDot, dot, stepSolution, stepDirection, countNeighbours, coarsenFlags, transferNorm, divergence, shiftSystem, project, reflect } from './pressure'
 export { smoothCut, residualCut, applyDotCut, divergenceCut, closeFaces, openFaces } from './cut'
 export { buoyancy, baroclinic, curl, confine, addCentred, total, react, fastest, extent, flame } from './combust'

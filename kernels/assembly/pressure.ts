@@ -8,8 +8,14 @@ import { AIR, FLUID, SOLID } from './grid'
 
 // @ts-ignore: decorator
 @inline
+function fourBytes(p: usize): v128 {
+  return i32x4.extend_low_i16x8_u(i16x8.extend_low_i8x16_u(v128.load32_zero(p)))
+}
+
+// @ts-ignore: decorator
+@inline
 function bytesToFloats(p: usize): v128 {
-  return f32x4.convert_i32x4_u(i32x4.extend_low_i16x8_u(i16x8.extend_low_i8x16_u(v128.load32_zero(p))))
+  return f32x4.convert_i32x4_u(fourBytes(p))
 }
 
 /** Sum of the six neighbours of four cells in a row. */
@@ -380,28 +386,34 @@ export function shiftSystem(b: usize, diag: usize, mean: f32, nx: i32, ny: i32, 
       }
 }
 
+/** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less the difference of q. */
 // @ts-ignore: decorator
 @inline
-function face(p: usize, e: usize, step: usize, q: usize, here: u8, before: u8): void {
-  if (here == SOLID || before == SOLID) store<f32>(p + e, 0)
-  else if (here != AIR || before != AIR) store<f32>(p + e, load<f32>(p + e) - (load<f32>(q + e) - load<f32>(q + e - step)))
+function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, lanes: v128): void {
+  const before = fourBytes(flags)
+  const solid = v128.or(i32x4.eq(here, i32x4.splat(SOLID)), i32x4.eq(before, i32x4.splat(SOLID)))
+  const outside = v128.and(i32x4.eq(here, i32x4.splat(AIR)), i32x4.eq(before, i32x4.splat(AIR)))
+  const old = v128.load(p + e)
+  const pushed = f32x4.sub(old, f32x4.sub(v128.load(q + e), v128.load(q + e - step)))
+  v128.store(p + e, v128.bitselect(v128.andnot(v128.bitselect(old, pushed, outside), solid), old, lanes))
 }
 
-/** Faces beside solid cells are 0, the others lose the pressure difference q (m/s); q = 0 pointer only stops the solid ones. Faces past the last cell belong to the slab that ends there. */
+/** Faces beside solid cells are 0, the others lose the pressure difference q (m/s). Faces past the last cell belong to the slab that ends there. */
 export function project(u: usize, v: usize, w: usize, q: usize, flags: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const last = to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
     for (let j = 1; j <= ny + 1; j++)
-      for (let i = 1; i <= nx + 1; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+      for (let i = 0; i <= nx; i += 4) {
+        const c = <usize>(k * sxy + j * sx + i + 1)
         const f = flags + c
-        const here = load<u8>(f)
+        const here = fourBytes(f)
         const e = c << 2
-        if (j <= ny && k <= nz) face(u, e, 4, q, here, load<u8>(f - 1))
-        if (i <= nx && k <= nz) face(v, e, (<usize>sx) << 2, q, here, load<u8>(f - <usize>sx))
-        if (i <= nx && j <= ny) face(w, e, (<usize>sxy) << 2, q, here, load<u8>(f - <usize>sxy))
+        const inner = tail(nx - i), withSide = tail(nx + 1 - i)
+        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, withSide)
+        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, inner)
+        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, inner)
       }
 }
 
@@ -413,10 +425,13 @@ export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i3
   const last = axis == 2 && to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
     for (let j = 1; j <= ny + (axis == 1 ? 1 : 0); j++)
-      for (let i = 1; i <= nx + (axis == 0 ? 1 : 0); i++) {
-        const c = <usize>(k * sxy + j * sx + i)
-        const e = c << 2, b = (c - <usize>st) << 2
-        const free = load<u8>(flags + c) != SOLID && load<u8>(flags + c - <usize>st) != SOLID
-        store<f32>(dst + e, load<f32>(src + e) - (free ? ratio * (load<f32>(h + e) - load<f32>(h + b)) : <f32>0))
+      for (let i = 0; i < nx + (axis == 0 ? 1 : 0); i += 4) {
+        const c = <usize>(k * sxy + j * sx + i + 1)
+        const e = c << 2
+        const solid = v128.or(i32x4.eq(fourBytes(flags + c), i32x4.splat(SOLID)), i32x4.eq(fourBytes(flags + c - <usize>st), i32x4.splat(SOLID)))
+        const slope = f32x4.mul(f32x4.splat(ratio), f32x4.sub(v128.load(h + e), v128.load(h + e - ((<usize>st) << 2))))
+        const value = f32x4.sub(v128.load(src + e), v128.andnot(slope, solid))
+        const p = dst + e
+        v128.store(p, v128.bitselect(value, v128.load(p), tail(nx + (axis == 0 ? 1 : 0) - i)))
       }
 }

@@ -40,9 +40,9 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
     crew.run('centreVelocity', [centred, u, v, w, n, n, n], n + 2, chunk)
     const once = (): void => {
       if (pass === 'mac') {
-        crew.run('advectForward', [3, u, v, w, centred, n, n, n, 1, a, b], n, chunk)
+        crew.run('advectForward', [centred, n, n, n, 1, a, b], n, chunk)
         crew.run('fillGhosts', [b, n, n, n, 0, 0, 0], 1)
-        crew.run('advectCorrect', [3, u, v, w, centred, n, n, n, 1, a, b, c], n, chunk)
+        crew.run('advectCorrect', [centred, n, n, n, 1, a, b, c], n, chunk)
         return
       }
       crew.run('sweepDensity', [b, a, 0, u, 0, 0, 0, 0, 0, 1, n, n, n], n, chunk)

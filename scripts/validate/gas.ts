@@ -99,9 +99,9 @@ function advection(crew: Crew): Row[] {
         }
         continue
       }
-      crew.run('advectForward', [3, u, v, w, centred, ...size, shift, from, b], size[2])
+      crew.run('advectForward', [centred, ...size, shift, from, b], size[2])
       crew.run('fillGhosts', [b, ...size, 0, 0, 0], 1)
-      crew.run('advectCorrect', [3, u, v, w, centred, ...size, shift, from, b, to], size[2])
+      crew.run('advectCorrect', [centred, ...size, shift, from, b, to], size[2])
       if (scheme === 'semi-Lagrangian') view(to).set(view(b))
       ;[from, to] = [to, from]
     }

@@ -21,9 +21,9 @@ type Set = ReturnType<typeof setUp>
 
 function carry({ crew, u, v, w, centred }: Set, src: number, fwd: number, dst: number, shift: number): void {
   crew.run('centreVelocity', [centred, u, v, w, ...SIZE], SIZE[2] + 2)
-  crew.run('advectForward', [3, u, v, w, centred, ...SIZE, shift, src, fwd], SIZE[2])
+  crew.run('advectForward', [centred, ...SIZE, shift, src, fwd], SIZE[2])
   crew.run('fillGhosts', [fwd, ...SIZE, 0, 0, 0], 1)
-  crew.run('advectCorrect', [3, u, v, w, centred, ...SIZE, shift, src, fwd, dst], SIZE[2])
+  crew.run('advectCorrect', [centred, ...SIZE, shift, src, fwd, dst], SIZE[2])
 }
 
 describe('MacCormack advection', () => {
@@ -75,7 +75,7 @@ describe('MacCormack advection', () => {
     for (const pointer of [set.u, set.v, set.w, set.a]) set.view(pointer).forEach((_, n, all) => (all[n] = stream.next() * 2 - 1))
     const shift = 0.8
     set.crew.run('centreVelocity', [set.centred, set.u, set.v, set.w, ...SIZE], SIZE[2] + 2)
-    set.crew.run('advectForward', [3, set.u, set.v, set.w, set.centred, ...SIZE, shift, set.a, set.b], SIZE[2])
+    set.crew.run('advectForward', [set.centred, ...SIZE, shift, set.a, set.b], SIZE[2])
     const centred = set.crew.heap.f32(set.centred, CELLS * 4)
     const [sx, sxy] = [SIZE[0] + 2, (SIZE[0] + 2) * (SIZE[1] + 2)]
     const hold = (x: number, n: number): number => Math.max(0, Math.min(n + 1 - 0.001, x))

@@ -12,7 +12,7 @@ export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
  * The gas's memory on the crew's heap, all padded fields of one box:
- *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; centred velocity 16; flags and the finest level's two byte fields 3; coarser levels about 2; open shares 3 where walls cut cells.
+ *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; flags and the finest level's two byte fields 3; coarser levels about 2; open shares 3 where walls cut cells.
  */
 export interface GasFields {
   box: CellBox
@@ -20,8 +20,6 @@ export interface GasFields {
   pointers: Record<KeptField, number>
   expansion: number
   scratch: number[]
-  /** Velocity at cell centres, four floats a cell. */
-  centred: number
   flags: number
   system: PressureSystem
   partial: number
@@ -124,7 +122,6 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   const pointers = { u: field(wx), v: field(wy), w: field(wz), density: field(1), fuel: field(0), soot: field(0), burnt: field(0), pressure: field(0) }
   const expansion = field(0)
   const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
-  const centred = heap.alloc(cells * 16)
   const flags = heap.alloc(cells)
   const open: OpenShares | undefined = surroundings.cut ? [heap.alloc(cells), heap.alloc(cells), heap.alloc(cells)] : undefined
   const partial = heap.alloc(box.size[2] * 80)
@@ -133,7 +130,7 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   const whirls = layWhirls(crew, surroundings)
   const systemMark = heap.mark()
   const system = layWalls(crew, box, moment.solids, flags, open, closed)
-  const fields: GasFields = { box, closed, pointers, expansion, scratch, centred, flags, system, partial, rows, whirls, systemMark, ...(open ? { open } : {}) }
+  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, systemMark, ...(open ? { open } : {}) }
   stopAtWalls(crew, fields)
   return fields
 }

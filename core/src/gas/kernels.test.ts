@@ -108,17 +108,21 @@ describe('burning', () => {
   it('burns, makes soot and radiates as its formula says, and its sums are the cells’ own', () => {
     const { crew, noise, zero, view, flags } = fields(3)
     const [density, fuel, soot, burnt, expansion] = [noise(0.2, 1), noise(0, 0.03), noise(0, 0.001), noise(0, 0.02), zero()]
-    const centres = crew.heap.alloc(CELLS * 16)
-    const velocity = crew.heap.f32(centres, CELLS * 4)
-    const stream = random(12)
-    velocity.forEach((_, n) => (velocity[n] = n % 4 === 3 ? 0 : 4 * stream.next() - 2))
+    const faces = [noise(-2, 2), noise(-2, 2), noise(-2, 2)] as const
     const partial = crew.heap.alloc(SIZE[2] * 80)
     const [d0, f0, s0, g0] = [density, fuel, soot, burnt].map((f) => view(f).slice()) as [Float32Array, Float32Array, Float32Array, Float32Array]
-    crew.run('react', [density, fuel, soot, burnt, expansion, flags, centres, 5, dt, ambient, 4, 1.2, 15, heat, 0.35, sootYield, 1.2, 0.25, 4e-9, 2250, partial, ...SIZE], SIZE[2])
+    crew.run('react', [density, fuel, soot, burnt, expansion, flags, ...faces, 5, dt, ambient, 4, 1.2, 15, heat, 0.35, sootYield, 1.2, 0.25, 4e-9, 2250, partial, ...SIZE], SIZE[2])
     let sums: [number, number, number, number] = [0, 0, 0, 0]
-    eachCell((e) => {
+    // A ghost past the upper side has one face of its own across it.
+    const middle = (c: number, cell: readonly number[]): number => {
+      const e = paddedIndex(SIZE, cell[0] ?? 0, cell[1] ?? 0, cell[2] ?? 0)
+      const step = (cell[c] ?? 0) < (SIZE[c] ?? 0) ? ([1, SX, SXY][c] ?? 0) : 0
+      return (at(view(faces[c] ?? 0), e) + at(view(faces[c] ?? 0), e + step)) / 2
+    }
+    eachCell((e, ...cell) => {
       if (crew.heap.u8(flags, CELLS)[e] !== 1) return expect(at(view(expansion), e)).toBe(0)
-      const gradient = [1, SX, SXY].flatMap((step) => [0, 1, 2].map((c) => 5 * (at(velocity, 4 * (e + step) + c) - at(velocity, 4 * (e - step) + c))))
+      const beside = (axis: number, step: number): number[] => cell.map((n, m) => (m === axis ? n + step : n))
+      const gradient = [0, 1, 2].flatMap((axis) => [0, 1, 2].map((c) => 5 * (middle(c, beside(axis, 1)) - middle(c, beside(axis, -1)))))
       const air = Math.max(0, at(d0, e) - at(f0, e) - 16 * at(g0, e))
       const burn = Math.min(at(f0, e), air / 15) * (1 - Math.exp(-dt * (4 + 1.2 * Math.hypot(...gradient))))
       const soots = at(s0, e) + burn * sootYield
@@ -201,6 +205,59 @@ describe('carrying densities', () => {
   })
 })
 
+describe('carrying the velocity', () => {
+  const STEPS = [1, SX, SXY] as const
+  const NUMBERS = [0, 1, 2] as const
+  /** Samples of component comp: one more than cells along it. */
+  const eachFace = (comp: number, visit: (e: number, ijk: readonly number[]) => void): void => {
+    const [a, b, c] = SIZE.map((n, axis) => n + (axis === comp ? 1 : 0)) as [number, number, number]
+    for (let k = 0; k < c; k++) for (let j = 0; j < b; j++) for (let i = 0; i < a; i++) visit(paddedIndex(SIZE, i, j, k), [i, j, k])
+  }
+  it.each([0, 1, 2])('is along axis %i one sweep of its formula for every component, past whatever was swept before', (axis) => {
+    for (const comp of NUMBERS) {
+      const made = fields(31 + 3 * axis + comp)
+      const faces = [made.noise(-0.3, 0.3), made.noise(-0.3, 0.3), made.noise(-0.3, 0.3)] as const
+      const [src, to] = [made.noise(-1, 1), made.zero()]
+      const before = (axis + 1) % 3
+      made.crew.run('sweepVelocity', [to, src, comp, axis, faces[axis] ?? 0, faces[before] ?? 0, before, 0, 0, 1, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
+      const p = made.view(src)
+      const back = STEPS[comp] ?? 1
+      // Past the box's side, along the component's own axis, there is only the side's face.
+      const lies = (ijk: readonly number[], along: number): boolean => along === comp && ijk[comp] === SIZE[comp]
+      const through = (along: number, e: number): number => (at(made.view(faces[along] ?? 0), e) + at(made.view(faces[along] ?? 0), e - back)) / 2
+      const beyond = (along: number, e: number, ijk: readonly number[]): number => (lies(ijk, along) ? at(made.view(faces[along] ?? 0), e) : through(along, e + (STEPS[along] ?? 1)))
+      const slope = (a: number, b: number): number => (a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0)
+      const flux = (c: number, [a, b, d, f]: readonly [number | undefined, number, number, number | undefined]): number =>
+        c >= 0 ? c * (b + 0.5 * (1 - c) * (a === undefined ? 0 : slope(b - a, d - b))) : c * (d - 0.5 * (1 + c) * (f === undefined ? 0 : slope(f - d, d - b)))
+      const step = STEPS[axis] ?? 1
+      eachFace(comp, (e, ijk) => {
+        const here = ijk[axis] ?? 0
+        const last = SIZE[axis] ?? 0
+        const own = at(p, e)
+        const after = lies(ijk, axis) ? own : at(p, e + step)
+        const [c0, c1] = [through(axis, e), beyond(axis, e, ijk)]
+        const f0 = flux(c0, [here > 0 ? at(p, e - 2 * step) : undefined, at(p, e - step), own, after])
+        const f1 = flux(c1, [at(p, e - step), own, after, here + 2 <= last ? at(p, e + 2 * step) : undefined])
+        const volume = Math.max(0.05, 1 - (beyond(before, e, ijk) - through(before, e)))
+        close(at(made.view(to), e), (own * volume - (f1 - f0)) / Math.max(0.05, volume - (c1 - c0)))
+      })
+    }
+  })
+  it.each([[[0, 1, 2]], [[2, 1, 0]]])('leaves a wind that is the same everywhere as it is, through gas that grows and shrinks (order %j)', (order) => {
+    for (const comp of NUMBERS) {
+      const made = fields(50 + comp)
+      const faces = [made.noise(-0.2, 0.2), made.noise(-0.2, 0.2), made.noise(-0.2, 0.2)]
+      let from = made.noise(3, 3)
+      for (const [n, axis] of order.entries()) {
+        const to = made.noise(3, 3)
+        made.crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), 1, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
+        from = to
+      }
+      eachFace(comp, (e) => expect(at(made.view(from), e)).toBeCloseTo(3, 5))
+    }
+  })
+})
+
 describe('the projection’s parts', () => {
   it('take as divergence what flows out of each fluid cell, less what is prescribed', () => {
     const { crew, noise, view, flags } = fields(4)
@@ -223,16 +280,26 @@ describe('the projection’s parts', () => {
     const { crew, noise, view, flags } = fields(5)
     const [u, v, w, q] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(-1, 1)]
     const marks = crew.heap.u8(flags, CELLS)
+    // A corner of the box is open air.
+    eachCell((e, i, j, k) => i > 6 && j < 3 && k > 4 && (marks[e] = 2))
     const diag = crew.heap.alloc(CELLS)
     crew.heap.u8(diag, CELLS).fill(0)
     crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
-    const before = view(u).slice()
+    const before = [u, v, w].map((field) => view(field).slice())
     crew.run('project', [u, v, w, q, flags, ...SIZE], SIZE[2])
     eachCell((e) => {
       const around = [-1, 1, -SX, SX, -SXY, SXY].filter((o) => marks[e + o] !== 0).length
       expect(crew.heap.u8(diag, CELLS)[e]).toBe(marks[e] === 1 ? around : 0)
-      close(at(view(u), e), marks[e] === 0 || marks[e - 1] === 0 ? 0 : at(before, e) - (at(view(q), e) - at(view(q), e - 1)))
     })
+    for (const [axis, step] of [1, SX, SXY].entries()) {
+      const [field, old] = [view([u, v, w][axis] ?? 0), before[axis] ?? new Float32Array()]
+      const [nx, ny, nz] = SIZE.map((n, m) => n + (m === axis ? 1 : 0)) as [number, number, number]
+      for (let k = 0; k < nz; k++) for (let j = 0; j < ny; j++) for (let i = 0; i < nx; i++) {
+        const e = paddedIndex(SIZE, i, j, k)
+        const open = marks[e] === 2 && marks[e - step] === 2
+        close(at(field, e), marks[e] === 0 || marks[e - step] === 0 ? 0 : open ? at(old, e) : at(old, e) - (at(view(q), e) - at(view(q), e - step)))
+      }
+    }
   })
   it('take a share of the pressure’s slope off before the air sets out, not at walls', () => {
     const { crew, noise, zero, view, flags } = fields(14)

@@ -85,40 +85,38 @@ function outflow(crew: Crew, fields: GasFields): { theta: number; fuel: number; 
   return sums
 }
 
+/** fillGhosts' bit that leaves the last faces across a side as they are: they are its own, what flows through it. */
+const OWN_FACES = [128, 512, 2048] as const
+
 /** Ghost layers of all kept fields: ambient and wind outside open sides, mirrored along closed ones. */
 function fillAllGhosts(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, box, closed, rows } = fields
   const values = { u: wind[0], v: wind[1], w: wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
-  // The last faces across a side are its own: what flows through it.
-  const own: Partial<Record<keyof typeof values, number>> = { u: 128, v: 512, w: 2048 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (own[name] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], 1)
+  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], 1)
 }
 
-function advectVelocity(crew: Crew, fields: GasFields, wind: Vec3, shift: number): void {
+/** Carries the velocity by fluxes, component by component, in the densities' order of axes. */
+function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number, backward: boolean): void {
   const { pointers, scratch, box, closed, flags } = fields
   const [nx, ny, nz] = box.size
-  const [fwd, du, dv, dw, src] = scratch as [number, number, number, number, number]
+  const [other, du, dv, dw, source] = scratch as [number, number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
-  const flow = [pointers.u, pointers.v, pointers.w, fields.centred]
-  const velocity = [pointers.u, pointers.v, pointers.w]
-  const targets = [du, dv, dw]
-  for (let comp = 0; comp < 3; comp++) {
-    const here = velocity[comp] ?? 0
-    const source = src
-    const target = targets[comp] ?? 0
+  const faces = [pointers.u, pointers.v, pointers.w]
+  const axes = backward ? [2, 1, 0] : [0, 1, 2]
+  for (const [comp, target] of [du, dv, dw].entries()) {
     const layers = nz + (comp === 2 ? 1 : 0)
-    crew.run('copy', [source, here, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('reflect', [source, here, pointers.pressure, flags, comp, AHEAD * shift, nx, ny, nz], nz, chunk)
+    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, nx, ny, nz], nz, chunk)
     // Across a closed face the pressure may leap; nothing flows there.
     if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    // Where fwd is not written (ghosts), it repeats the source, so that the second pass finds the same air outside.
-    crew.run('copy', [fwd, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectForward', [comp, ...flow, nx, ny, nz, shift, source, fwd], layers, chunk)
-    crew.run('copy', [target, source, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    crew.run('advectCorrect', [comp, ...flow, nx, ny, nz, shift, source, fwd, target], layers, chunk)
-    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, shift, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, nx, ny, nz], 1)
+    for (const [n, axis] of axes.entries()) {
+      const [from, to] = n === 1 ? [other, source] : [source, n === 0 ? other : target]
+      crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), wind[comp] ?? 0, comp === 1 ? 0 : fields.rows], 1)
+      const done = [0, 1].flatMap((m) => { const before = axes[m]; return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before] })
+      crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, nx, ny, nz], layers, chunk)
+    }
+    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, nx, ny, nz], 1)
   }
-  fields.scratch = [fwd, pointers.u, pointers.v, pointers.w, src]
+  fields.scratch = [other, pointers.u, pointers.v, pointers.w, source]
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
@@ -260,10 +258,10 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
 
   const out = outflow(crew, fields)
   const share = dt / box.cell
-  crew.run('centreVelocity', [fields.centred, fields.pointers.u, fields.pointers.v, fields.pointers.w, nx, ny, nz], nz + 2, chunk)
-  carryDensities(crew, fields, share, budget.steps % 2 === 1)
+  const backward = budget.steps % 2 === 1
+  carryDensities(crew, fields, share, backward)
   budget.steps++
-  advectVelocity(crew, fields, now.wind, share)
+  carryVelocity(crew, fields, now.wind, share, backward)
   const { pointers, partial, flags } = fields
   budget.carriedOut += out.theta * share * energy0 * volume
   budget.sootOut += out.soot * share * AIR_DENSITY * volume
@@ -271,8 +269,9 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
 
   const mass = AIR_DENSITY * volume
   const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
-  // Stirred by the velocity that carried the fuel: the centred one still stands.
-  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, fields.centred, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  // Stirred by the velocity that carried the fuel, which still stands.
+  const [, u, v, w] = fields.scratch as [number, number, number, number]
+  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, u, v, w, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
   if (settings.fade > 0) crew.run('scale', [pointers.soot, exp(-dt / settings.fade), (nx + 2) * (ny + 2)], nz + 2, chunk)
   const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass

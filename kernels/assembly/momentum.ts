@@ -1,0 +1,81 @@
+import { flux, LEAST_VOLUME } from './carry'
+
+// The velocity carried on its faces as densities are between theirs (kernels/assembly/carry.ts): a sweep along each axis, over the volumes round the faces. What flows into such a volume is the mean of what
+// flows through the two cells' faces that it lies between. Each sweep divides by what is left of the volume: a velocity that is the same everywhere stays so, also where gas grows.
+
+// @ts-ignore: decorator
+@inline
+function between(p: usize, e: usize, sc: usize): v128 {
+  return f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(p + e), v128.load(p + e - sc)))
+}
+
+/** The same on the far side of the volume; where `end` is set that lies in the box's side, whose own face has it. */
+// @ts-ignore: decorator
+@inline
+function beyond(p: usize, e: usize, step: usize, sc: usize, end: v128): v128 {
+  return v128.bitselect(v128.load(p + e), between(p, e + step, sc), end)
+}
+
+/** Lanes of the four samples from i on (0-based) that are sample n. */
+// @ts-ignore: decorator
+@inline
+function lanesAt(i: i32, n: i32): v128 {
+  return i32x4.eq(i32x4.splat(n - i), i32x4(0, 1, 2, 3))
+}
+
+/**
+ * One sweep of velocity component `comp` along `axis` (0 x, 1 y, 2 z): dst from src, both on comp's faces, ghosts of src filled. along, first and second: face velocities of that axis and of those that were swept
+ * before (0: none) with their axes' numbers, ghosts filled; share = dt / cell. Slabs are interior layers, one more of them for comp 2.
+ */
+export function sweepVelocity(dst: usize, src: usize, comp: i32, axis: i32, along: usize, first: usize, firstAxis: i32, second: usize, secondAxis: i32, share: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const y1 = (<usize>sx) << 2, z1 = (<usize>sxy) << 2
+  const sc: usize = comp == 0 ? 4 : comp == 1 ? y1 : z1
+  const st: usize = axis == 0 ? 4 : axis == 1 ? y1 : z1
+  const s1: usize = firstAxis == 0 ? 4 : firstAxis == 1 ? y1 : z1
+  const s2: usize = secondAxis == 0 ? 4 : secondAxis == 1 ? y1 : z1
+  const ex = nx + (comp == 0 ? 1 : 0), ey = ny + (comp == 1 ? 1 : 0)
+  const s = f32x4.splat(share)
+  const all = i32x4.splat(-1), none = i32x4.splat(0)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ey; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      // Nothing lies beyond the ghost layer, nor beyond a side's own faces.
+      const low = (axis == 1 && j == 1) || (axis == 2 && k == 1) ? none : all
+      const high = (axis == 1 && j >= ny) || (axis == 2 && k >= nz) ? none : all
+      const last = (comp == 1 && j > ny) || (comp == 2 && k > nz)
+      const step: usize = last && axis == comp ? 0 : st
+      const step1: usize = last && firstAxis == comp ? 0 : s1, step2: usize = last && secondAxis == comp ? 0 : s2
+      const far: usize = axis == 2 && k >= nz ? 0 : st
+      for (let i = 0; i < ex; i += 4) {
+        const e = row + ((<usize>i) << 2)
+        const end = last ? all : comp == 0 ? lanesAt(i, nx) : none
+        const endAlong = axis == comp ? end : none
+        let back = low, ahead = high
+        if (axis == 0) {
+          if (i == 0) back = i32x4(0, -1, -1, -1)
+          if (i + 4 >= nx) ahead = i32x4(nx - i > 1 ? -1 : 0, nx - i > 2 ? -1 : 0, nx - i > 3 ? -1 : 0, 0)
+        }
+        const p = src + e
+        const own = v128.load(p), before = v128.load(p - st)
+        const after = v128.bitselect(own, v128.load(p + step), endAlong)
+        const c0 = f32x4.mul(s, between(along, e, sc)), c1 = f32x4.mul(s, beyond(along, e, step, sc, endAlong))
+        const f0 = flux(c0, axis == 2 && k == 1 ? before : v128.load(p - st - st), before, own, after, back, all)
+        const f1 = flux(c1, before, own, after, v128.load(p + step + far), all, ahead)
+        let volume = f32x4.splat(1)
+        if (first) volume = f32x4.sub(volume, f32x4.mul(s, f32x4.sub(beyond(first, e, step1, sc, firstAxis == comp ? end : none), between(first, e, sc))))
+        if (second) volume = f32x4.sub(volume, f32x4.mul(s, f32x4.sub(beyond(second, e, step2, sc, secondAxis == comp ? end : none), between(second, e, sc))))
+        volume = f32x4.pmax(f32x4.splat(LEAST_VOLUME), volume)
+        const left = f32x4.pmax(f32x4.splat(LEAST_VOLUME), f32x4.sub(volume, f32x4.sub(c1, c0)))
+        const next = f32x4.div(f32x4.sub(f32x4.mul(own, volume), f32x4.sub(f1, f0)), left)
+        const d = dst + e
+        if (i + 4 <= ex) v128.store(d, next)
+        else {
+          store<f32>(d, f32x4.extract_lane(next, 0))
+          if (ex - i > 1) store<f32>(d, f32x4.extract_lane(next, 1), 4)
+          if (ex - i > 2) store<f32>(d, f32x4.extract_lane(next, 2), 8)
+        }
+      }
+    }
+}
