@@ -1,3 +1,5 @@
+import { endOf, firstOf } from './grid'
+
 // Densities carried so that nothing is lost: fluxes through the faces, a sweep along each axis in turn (Strang 1968), the upwind cell's slope limited (Koren 1993) and followed over the step (van Leer 1977).
 // Between sweeps a cell's volume is what the sweeps so far have left of it, so that gas of one density stays of one density wherever the flow as a whole neither gathers nor spreads.
 
@@ -27,7 +29,7 @@ export const LEAST_VOLUME: f32 = 0.05
  * One sweep along `axis` (0 x, 1 y, 2 z): dst from src, densities at cell centres, ghosts of src filled. along: face velocities of that axis; first, second: those of the axes that were swept before (0: none),
  * with their axes' numbers; share = dt / cell; last: no sweep follows.
  */
-export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, first: usize, firstAxis: i32, second: usize, secondAxis: i32, last: i32, share: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, first: usize, firstAxis: i32, second: usize, secondAxis: i32, last: i32, share: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const st: usize = axis == 0 ? 4 : axis == 1 ? (<usize>sx) << 2 : (<usize>sxy) << 2
@@ -41,7 +43,7 @@ export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, fi
       // Beyond the ghost layer there is nothing: the slope in a ghost is 0.
       const low = (axis == 1 && j == 1) || (axis == 2 && k == 1) ? none : all
       const high = (axis == 1 && j == ny) || (axis == 2 && k == nz) ? none : all
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const e = row + ((<usize>i) << 2)
         let back = low, ahead = high
         if (axis == 0) {

@@ -1,16 +1,16 @@
-import { FLUID } from './grid'
+import { endOf, firstOf, FLUID } from './grid'
 
 // Forces and burning. All masses are per volume, in units of the ambient air's density rho0: the gas itself (its density T0 / T, constant pressure), fuel, soot and burnt fuel, so that mixing by volumes keeps
 // them all. The thermal energy per volume is energy0 x theta, theta = 1 - density, energy0 = rho0 cp T0.
 
 /** v += dt g (1 / (density + load) - 1) on the faces between fluid cells; load: what floats in the gas, over the air's density too. gdt = g x dt, m/s. */
-export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   for (let k = from + 1; k <= to; k++)
     for (let j = 2; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
         const sum = load<f32>(density + e) + load<f32>(density + e - y1) + load<f32>(floating + e) + load<f32>(floating + e - y1)
         // From the difference, so that still air stays still to the bit.
@@ -22,7 +22,7 @@ export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, nx
  * What the one-density pressure leaves out: of (1/rho) grad p = grad(H) + H grad(ln rho), H = p/rho, the projection finds grad(H); the rest is added here with the last step's H
  * (the baroclinic part, taken from the step before as in NIST SP 1018-1, 5.3). ratio = dt / cell; h in m^2/s^2.
  */
-export function baroclinic(u: usize, v: usize, w: usize, h: usize, density: usize, ratio: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function baroclinic(u: usize, v: usize, w: usize, h: usize, density: usize, ratio: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -31,15 +31,16 @@ export function baroclinic(u: usize, v: usize, w: usize, h: usize, density: usiz
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
       const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      let i = 0
-      for (; i + 4 <= nx; i += 4) {
+      let i = firstOf(spans, k * (ny + 2) + j)
+      const stop = endOf(spans, k * (ny + 2) + j, nx, nx)
+      for (; i + 4 <= stop; i += 4) {
         const e = row + ((<usize>i) << 2)
         const hh = v128.load(h + e), dd = v128.load(density + e)
         turned(u + e, hh, v128.load(h + e - 4), dd, v128.load(density + e - 4), four)
         turned(v + e, hh, v128.load(h + e - y1), dd, v128.load(density + e - y1), four)
         turned(w + e, hh, v128.load(h + e - z1), dd, v128.load(density + e - z1), four)
       }
-      for (; i < nx; i++) {
+      for (; i < stop; i++) {
         const e = row + ((<usize>i) << 2)
         turnedOne(u, h, density, e, e - 4, ratio)
         turnedOne(v, h, density, e, e - y1, ratio)
@@ -68,7 +69,7 @@ function centred(p: usize, e: usize, step: usize): f32 {
 }
 
 /** Curl at cell centres from centred velocities, 1/s x cell (difference over two cells): ox, oy, oz, and its length. */
-export function curl(ox: usize, oy: usize, oz: usize, len: usize, u: usize, v: usize, w: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function curl(ox: usize, oy: usize, oz: usize, len: usize, u: usize, v: usize, w: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const x1: usize = 4
@@ -76,7 +77,7 @@ export function curl(ox: usize, oy: usize, oz: usize, len: usize, u: usize, v: u
   const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
         let a: f32 = 0, b: f32 = 0, c: f32 = 0
         if (i > 1 && i < nx && j > 1 && j < ny && k > 1 && k < nz) {
@@ -92,14 +93,14 @@ export function curl(ox: usize, oy: usize, oz: usize, len: usize, u: usize, v: u
 }
 
 /** Vorticity confinement (Fedkiw, Stam & Jensen 2001): o becomes scale x (N x o), the velocity change at cell centres. len's ghosts must be 0. */
-export function confine(ox: usize, oy: usize, oz: usize, len: usize, scale: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function confine(ox: usize, oy: usize, oz: usize, len: usize, scale: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
         const gx = load<f32>(len + e, 4) - load<f32>(len + e - 4)
         const gy = load<f32>(len + e + y1) - load<f32>(len + e - y1)
@@ -113,14 +114,14 @@ export function confine(ox: usize, oy: usize, oz: usize, len: usize, scale: f32,
 }
 
 /** Faces take the mean of the cell-centred change on their two sides. Ghosts of the change must be 0. */
-export function addCentred(u: usize, v: usize, w: usize, ax: usize, ay: usize, az: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function addCentred(u: usize, v: usize, w: usize, ax: usize, ay: usize, az: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
         store<f32>(u + e, load<f32>(u + e) + 0.5 * (load<f32>(ax + e) + load<f32>(ax + e - 4)))
         store<f32>(v + e, load<f32>(v + e) + 0.5 * (load<f32>(ay + e) + load<f32>(ay + e - y1)))
@@ -184,7 +185,7 @@ function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32
  */
 export function react(
   density: usize, fuel: usize, soot: usize, burnt: usize, expansion: usize, flags: usize, u: usize, v: usize, w: usize, half: f32, dt: f32, ambient: f32,
-  slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
+  slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
@@ -192,7 +193,7 @@ export function react(
   for (let k = from + 1; k <= to; k++) {
     let sumBurnt: f64 = 0, sumRad: f64 = 0, bx: f64 = 0, by: f64 = 0, bz: f64 = 0, theta: f64 = 0, sf: f64 = 0, ss: f64 = 0
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = <usize>(k * sxy + j * sx + i)
         const e = c << 2
         if (load<u8>(flags + c) != FLUID) {
@@ -255,17 +256,26 @@ export function react(
 }
 
 /** partial[layer] = largest face speed, m/s. */
-export function fastest(u: usize, v: usize, w: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
-  const layer = (nx + 2) * (ny + 2)
+export function fastest(u: usize, v: usize, w: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let top = f32x4.splat(0)
-    const start = (<usize>(k * layer)) << 2
-    const end = start + ((<usize>(layer & ~3)) << 2)
-    for (let o = start; o < end; o += 16)
-      top = f32x4.pmax(top, f32x4.pmax(f32x4.abs(v128.load(u + o)), f32x4.pmax(f32x4.abs(v128.load(v + o)), f32x4.abs(v128.load(w + o)))))
-    let value = max(max(f32x4.extract_lane(top, 0), f32x4.extract_lane(top, 1)), max(f32x4.extract_lane(top, 2), f32x4.extract_lane(top, 3)))
-    for (let o = end; o < start + ((<usize>layer) << 2); o += 4) value = max(value, max(abs(load<f32>(u + o)), max(abs(load<f32>(v + o)), abs(load<f32>(w + o)))))
-    store<f64>(partial + ((<usize>(k - 1)) << 3), value)
+    let single: f32 = 0
+    for (let j = 1; j <= ny + 1; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      let i = firstOf(spans, k * (ny + 2) + j)
+      const stop = endOf(spans, k * (ny + 2) + j, nx, nx + 1)
+      for (; i + 4 <= stop; i += 4) {
+        const o = row + ((<usize>i) << 2)
+        top = f32x4.pmax(top, f32x4.pmax(f32x4.abs(v128.load(u + o)), f32x4.pmax(f32x4.abs(v128.load(v + o)), f32x4.abs(v128.load(w + o)))))
+      }
+      for (; i < stop; i++) {
+        const o = row + ((<usize>i) << 2)
+        single = max(single, max(abs(load<f32>(u + o)), max(abs(load<f32>(v + o)), abs(load<f32>(w + o)))))
+      }
+    }
+    store<f64>(partial + ((<usize>(k - 1)) << 3), max(single, max(max(f32x4.extract_lane(top, 0), f32x4.extract_lane(top, 1)), max(f32x4.extract_lane(top, 2), f32x4.extract_lane(top, 3)))))
   }
 }
 
@@ -278,7 +288,7 @@ export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, m
     for (let j = 1; j <= ny; j++)
       for (let i = 1; i <= nx; i++) {
         const e = (<usize>(k * sxy + j * sx + i)) << 2
-        if (load<f32>(density + e) > thinner && load<f32>(fuel + e) < moreFuel && load<f32>(soot + e) < moreSoot) continue
+        if (!holds(e, density, fuel, soot, thinner, moreFuel, moreSoot)) continue
         minI = min(minI, i - 1)
         maxI = max(maxI, i - 1)
         minJ = min(minJ, j - 1)
@@ -290,6 +300,44 @@ export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, m
     store<i32>(at, minJ, 8)
     store<i32>(at, maxJ, 12)
   }
+}
+
+/** A cell holds gas where it is thinner (hotter) or holds more than said. */
+// @ts-ignore: decorator
+@inline
+function holds(e: usize, density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32): bool {
+  return load<f32>(density + e) <= thinner || load<f32>(fuel + e) >= moreFuel || load<f32>(soot + e) >= moreSoot
+}
+
+/** Per tile of 8^3 cells eight floats: 1 where a cell of it holds gas, then how fast the air of those goes down and up along x, y and z, m/s. Items are layers of tiles. */
+export function markTiles(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, u: usize, v: usize, w: usize, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const tx = (nx + 7) >> 3, ty = (ny + 7) >> 3
+  for (let tk = from; tk < to; tk++)
+    for (let tj = 0; tj < ty; tj++)
+      for (let ti = 0; ti < tx; ti++) {
+        let held: f32 = 0
+        let low = f32x4.splat(0), high = f32x4.splat(0)
+        for (let k = 8 * tk; k < min(nz, 8 * tk + 8); k++)
+          for (let j = 8 * tj; j < min(ny, 8 * tj + 8); j++)
+            for (let i = 8 * ti; i < min(nx, 8 * ti + 8); i++) {
+              const e = (<usize>((k + 1) * sxy + (j + 1) * sx + i + 1)) << 2
+              if (!holds(e, density, fuel, soot, thinner, moreFuel, moreSoot)) continue
+              held = 1
+              const speed = f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0)
+              low = f32x4.pmin(low, speed)
+              high = f32x4.pmax(high, speed)
+            }
+        const at = out + ((<usize>((tk * ty + tj) * tx + ti)) << 5)
+        store<f32>(at, held)
+        store<f32>(at, -f32x4.extract_lane(low, 0), 4)
+        store<f32>(at, f32x4.extract_lane(high, 0), 8)
+        store<f32>(at, -f32x4.extract_lane(low, 1), 12)
+        store<f32>(at, f32x4.extract_lane(high, 1), 16)
+        store<f32>(at, -f32x4.extract_lane(low, 2), 20)
+        store<f32>(at, f32x4.extract_lane(high, 2), 24)
+      }
 }
 
 /** Per layer, of the cells thinner than `thinner` (a flame is hot): how many (f64) and the highest row j of them, counted from 1 (f64; 0: none). */

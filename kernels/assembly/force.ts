@@ -1,3 +1,5 @@
+import { endOf, firstOf } from './grid'
+
 // Forces on the air: accelerations at faces (m/s^2), and slowing. Positions in metres: face or cell centre = (origin + i) x cell.
 
 /** 1 at the middle, 0 at `radius`, falling over the outer share `soft` by the smoothstep; radius 0 is everywhere. */
@@ -15,14 +17,14 @@ function fading(r: f32, radius: f32, soft: f32): f32 {
  */
 export function pushFaces(
   p: usize, comp: i32, ox: f32, oy: f32, oz: f32, cell: f32, px: f32, py: f32, pz: f32, ax: f32, ay: f32, az: f32,
-  along: f32, around: f32, blow: f32, radius: f32, soft: f32, dt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
+  along: f32, around: f32, blow: f32, radius: f32, soft: f32, dt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const dx = (ox + <f32>(i - 1) + hx) * cell - px, dy = (oy + <f32>(j - 1) + hy) * cell - py, dz = (oz + <f32>(k - 1) + hz) * cell - pz
         const r = sqrt(dx * dx + dy * dy + dz * dz)
         const f = fading(r, radius, soft)
@@ -38,14 +40,14 @@ export function pushFaces(
 
 /** Faces of `axis` lose the share 1 - exp(-dt x slowing x f) of their speed. */
 export function dragFaces(
-  p: usize, comp: i32, ox: f32, oy: f32, oz: f32, cell: f32, px: f32, py: f32, pz: f32, slowing: f32, radius: f32, soft: f32, dt: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
+  p: usize, comp: i32, ox: f32, oy: f32, oz: f32, cell: f32, px: f32, py: f32, pz: f32, slowing: f32, radius: f32, soft: f32, dt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const dx = (ox + <f32>(i - 1) + hx) * cell - px, dy = (oy + <f32>(j - 1) + hy) * cell - py, dz = (oz + <f32>(k - 1) + hz) * cell - pz
         const f = fading(sqrt(dx * dx + dy * dy + dz * dz), radius, soft)
         if (f == 0) continue
@@ -78,14 +80,14 @@ export function tileValue(tile: usize, n: i32, comp: i32, x: f32, y: f32, z: f32
  */
 export function stirFaces(
   p: usize, comp: i32, tile: usize, n: i32, ox: f32, oy: f32, oz: f32, cell: f32, pitch: f32, x0: f32, y0: f32, z0: f32, c0: f32, x1: f32, y1: f32, z1: f32, c1: f32,
-  px: f32, py: f32, pz: f32, radius: f32, soft: f32, push: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
+  px: f32, py: f32, pz: f32, radius: f32, soft: f32, push: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const x = (ox + <f32>(i - 1) + hx) * cell, y = (oy + <f32>(j - 1) + hy) * cell, z = (oz + <f32>(k - 1) + hz) * cell
         const f = fading(sqrt((x - px) * (x - px) + (y - py) * (y - py) + (z - pz) * (z - pz)), radius, soft)
         if (f == 0) continue

@@ -8,6 +8,25 @@ export const SOLID: u8 = 0
 export const FLUID: u8 = 1
 export const AIR: u8 = 2
 
+// Spans: where only a part of a box holds gas, two i32 for every array row (k * (ny + 2) + j): the first cell along x that is worked on, from 0 and a multiple of 4, and the end, a multiple of 4 or nx.
+// 0 instead of a pointer: all cells. Outside them nothing is written; what stands there is the air outside.
+
+/** First cell of an array row that is worked on. */
+// @ts-ignore: decorator
+@inline
+export function firstOf(spans: usize, row: i32): i32 {
+  return spans ? load<i32>(spans + ((<usize>row) << 3)) : 0
+}
+
+/** The end of those, where n is the row's whole length (nx, or one more for faces across x). */
+// @ts-ignore: decorator
+@inline
+export function endOf(spans: usize, row: i32, nx: i32, n: i32): i32 {
+  if (!spans) return n
+  const end = load<i32>(spans + ((<usize>row) << 3), 4)
+  return end >= nx ? n : end
+}
+
 /** Trilinear value at array coordinates (x, y, z), all within [0, n + 1). sx, sxy: strides in elements. */
 // @ts-ignore: decorator
 @inline
@@ -40,21 +59,31 @@ export function within(x: f32, top: f32): f32 {
 
 /**
  * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`; six bits higher: the side is left as it is
- * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1.
- * Runs whole on one thread: [from, to) is [0, 1).
+ * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1. Slabs are array layers, nz + 2 of them.
  */
 export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
-  for (let k = 1; k <= nz; k++) {
+  for (let k = from; k < to; k++) {
+    const plane = p + ((<usize>(k * sxy)) << 2)
+    if (k == 0 || k == nz + 1) {
+      const above = k > 0
+      if (above && closed & 2048) continue
+      if (!(closed & (above ? 32 : 16))) {
+        fillPlane(plane, sx, ny, value, rows)
+        continue
+      }
+      // Only what lies inside: the edges are made as those of the other layers.
+      const inner = above ? plane - ((<usize>sxy) << 2) : plane + ((<usize>sxy) << 2)
+      for (let j = 1; j <= ny + (closed & 512 ? 1 : 0); j++) memory.copy(plane + ((<usize>(j * sx + 1)) << 2), inner + ((<usize>(j * sx + 1)) << 2), (<usize>(nx + (closed & 128 ? 1 : 0))) << 2)
+    }
     for (let j = 1; j <= ny; j++) {
-      const row = p + ((<usize>(k * sxy + j * sx)) << 2)
+      const row = plane + ((<usize>(j * sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
       const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
       store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
       if (!(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : outside)
     }
-    const plane = p + ((<usize>(k * sxy)) << 2)
     const below = rows ? value * load<f32>(rows) : value, above = rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value
     for (let i = 0; i < sx; i++) {
       const lo = plane + ((<usize>i) << 2)
@@ -63,18 +92,11 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
       if (!(closed & 512)) store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : above)
     }
   }
-  const bytes = (<usize>sxy) << 2
-  const top = p + (<usize>(nz + 1)) * bytes
-  if (closed & 16) memory.copy(p, p + bytes, bytes)
-  else fillRows(p, sx, ny, value, rows)
-  if (closed & 2048) return
-  if (closed & 32) memory.copy(top, top - bytes, bytes)
-  else fillRows(top, sx, ny, value, rows)
 }
 
 // @ts-ignore: decorator
 @inline
-function fillRows(p: usize, sx: i32, ny: i32, value: f32, rows: usize): void {
+function fillPlane(p: usize, sx: i32, ny: i32, value: f32, rows: usize): void {
   for (let j = 0; j < ny + 2; j++) {
     const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
     for (let i = 0; i < sx; i++) store<f32>(p + ((<usize>(j * sx + i)) << 2), outside)
@@ -89,13 +111,13 @@ export function fill(dst: usize, value: f32, chunk: i32, from: i32, to: i32): vo
 }
 
 /** Cells that are solid take the mean of their fluid neighbours, or `ambient` where there is none, so that sampling beside a wall sees no cold skin. */
-export function fillSolid(p: usize, flags: usize, nx: i32, ny: i32, nz: i32, ambient: f32, from: i32, to: i32): void {
+export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, ambient: f32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
       const row = k * sxy + j * sx
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = row + i
         if (load<u8>(flags + <usize>c) != SOLID) continue
         let sum: f32 = 0
@@ -108,6 +130,33 @@ export function fillSolid(p: usize, flags: usize, nx: i32, ny: i32, nz: i32, amb
         if (load<u8>(flags + <usize>(c + sxy)) == FLUID) { sum += load<f32>(p + ((<usize>(c + sxy)) << 2)); n += 1 }
         store<f32>(p + ((<usize>c) << 2), n > 0 ? sum / n : ambient)
       }
+    }
+}
+
+/** p = value (times its row's factor; rows 0: 1) in the columns [from, to) of every array row, given by `wide`, two i32 a row. Slabs are array layers, nz + 2 of them. */
+export function fillWide(p: usize, value: f32, rows: usize, wide: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < ny + 2; j++) {
+      const row = k * (ny + 2) + j
+      const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
+      const stop = load<i32>(wide + ((<usize>row) << 3), 4)
+      for (let i = load<i32>(wide + ((<usize>row) << 3)); i < stop; i++) store<f32>(p + ((<usize>(row * sx + i)) << 2), held)
+    }
+}
+
+/** The same everywhere outside the spans; ghosts beside what is worked on are left as they are. */
+export function fillOutside(p: usize, value: f32, rows: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < ny + 2; j++) {
+      const row = k * (ny + 2) + j
+      const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
+      const first = firstOf(spans, row), end = endOf(spans, row, nx, sx)
+      const here = p + ((<usize>(row * sx)) << 2)
+      const low = first == 0 && end > first ? 0 : first + 1
+      for (let i = 0; i < (end > first ? low : sx); i++) store<f32>(here + ((<usize>i) << 2), held)
+      if (end > first) for (let i = end + 1; i < sx; i++) store<f32>(here + ((<usize>i) << 2), held)
     }
 }
 

@@ -1,4 +1,4 @@
-import { AIR, FLUID, SOLID } from './grid'
+import { AIR, endOf, firstOf, FLUID, SOLID } from './grid'
 
 // Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
 //   (A x)_i = diag_i x_i - sum of the six neighbours' x.    x is 0 in solid and open cells, so no mask is needed for the sum.
@@ -49,7 +49,7 @@ function tail(left: i32): v128 {
 }
 
 /** One Gauss–Seidel half-sweep over the cells of one colour, in place. */
-export function smooth(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -58,7 +58,7 @@ export function smooth(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i3
     for (let j = 1; j <= ny; j++) {
       const row = <usize>(k * sxy + j * sx + 1)
       const colours = lanes((1 + j + k + colour) & 1)
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
         const d = bytesToFloats(diag + c)
@@ -70,14 +70,14 @@ export function smooth(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i3
 }
 
 /** The first half-sweep from a zero guess: x = b / diag on one colour, 0 on the other. */
-export function smoothFirst(x: usize, b: usize, diag: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
       const row = <usize>(k * sxy + j * sx + 1)
       const colours = lanes((1 + j + k + colour) & 1)
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
         const e = x + (c << 2)
@@ -87,7 +87,7 @@ export function smoothFirst(x: usize, b: usize, diag: usize, nx: i32, ny: i32, n
 }
 
 /** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
-export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -95,7 +95,7 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
       const row = <usize>(k * sxy + j * sx + 1)
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
         const d = bytesToFloats(diag + c)
@@ -109,7 +109,7 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
 }
 
 /** bc = R t over the coarse grid (cx, cy, cz); the fine grid has (nx, ny, nz) cells, its ghosts 0 in t. Slabs are coarse layers. */
-export function restrict(bc: usize, t: usize, diagC: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
+export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const csx = cx + 2
@@ -117,7 +117,7 @@ export function restrict(bc: usize, t: usize, diagC: usize, nx: i32, ny: i32, nz
   const weights = f32x4(0.5, 1.5, 1.5, 0.5)
   for (let k = from; k < to; k++)
     for (let j = 0; j < cy; j++)
-      for (let i = 0; i < cx; i++) {
+      for (let i = firstOf(spans, (k + 1) * (cy + 2) + j + 1), stop = endOf(spans, (k + 1) * (cy + 2) + j + 1, cx, cx); i < stop; i++) {
         const out = <usize>((k + 1) * csxy + (j + 1) * csx + i + 1)
         if (load<u8>(diagC + out) == 0) {
           store<f32>(bc + (out << 2), 0)
@@ -151,7 +151,7 @@ function coarse(r00: usize, r10: usize, r01: usize, r11: usize, i: i32): f32 {
 }
 
 /** x += P xc on fluid cells. */
-export function prolong(x: usize, xc: usize, diag: usize, norm: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const csx = cx + 2
@@ -167,9 +167,10 @@ export function prolong(x: usize, xc: usize, diag: usize, norm: usize, nx: i32, 
       const r01 = xc + ((<usize>(k1 * csxy + j0 * csx)) << 2)
       const r11 = xc + ((<usize>(k1 * csxy + j1 * csx)) << 2)
       const row = <usize>((k + 1) * sxy + (j + 1) * sx + 1)
-      let before = coarse(r00, r10, r01, r11, 0)
-      let here = coarse(r00, r10, r01, r11, 1)
-      for (let i = 0; i < nx; i += 2) {
+      const start = firstOf(spans, (k + 1) * (ny + 2) + j + 1), stop = endOf(spans, (k + 1) * (ny + 2) + j + 1, nx, nx)
+      let before = coarse(r00, r10, r01, r11, start >> 1)
+      let here = coarse(r00, r10, r01, r11, (start >> 1) + 1)
+      for (let i = start; i < stop; i += 2) {
         const after = coarse(r00, r10, r01, r11, (i >> 1) + 2)
         const c = row + <usize>i
         const n0 = load<u8>(norm + c)
@@ -199,7 +200,7 @@ function dot4(sum: v128, a: v128, b: v128): v128 {
 }
 
 /** q = A d; partial[layer] = d . q. */
-export function applyDot(q: usize, d: usize, diag: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -208,7 +209,7 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, nx: i3
     let sum = f64x2.splat(0)
     for (let j = 1; j <= ny; j++) {
       const row = <usize>(k * sxy + j * sx + 1)
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = d + (c << 2)
         const g = bytesToFloats(diag + c)
@@ -225,14 +226,14 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, nx: i3
 }
 
 /** partial[layer] = a . b over the interior. */
-export function dot(a: usize, b: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function dot(a: usize, b: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let sum = f64x2.splat(0)
     for (let j = 1; j <= ny; j++) {
       const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         let va = v128.load(a + o)
         if (i + 4 > nx) va = v128.and(va, tail(nx - i))
@@ -244,7 +245,7 @@ export function dot(a: usize, b: usize, partial: usize, nx: i32, ny: i32, nz: i3
 }
 
 /** p += alpha d, r -= alpha q over whole array layers; partial[2 layer] = r . r, partial[2 layer + 1] = largest |r|. */
-export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const a = f32x4.splat(<f32>alpha)
@@ -253,7 +254,7 @@ export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64,
     let top = f32x4.splat(0)
     for (let j = 1; j <= ny; j++) {
       const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      for (let i = 0; i < nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         const pn = f32x4.add(v128.load(p + o), f32x4.mul(a, v128.load(d + o)))
         let rn = f32x4.sub(v128.load(r + o), f32x4.mul(a, v128.load(q + o)))
@@ -276,15 +277,20 @@ export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64,
   }
 }
 
-/** d = z + beta d over whole array layers. */
-export function stepDirection(d: usize, z: usize, beta: f64, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
-  const layer = (nx + 2) * (ny + 2)
-  const start = (<usize>((from + 1) * layer)) << 2
-  const end = (<usize>((to + 1) * layer)) << 2
-  const b = f32x4.splat(<f32>beta)
-  let o = start
-  for (; o + 16 <= end; o += 16) v128.store(d + o, f32x4.add(v128.load(z + o), f32x4.mul(b, v128.load(d + o))))
-  for (; o < end; o += 4) store<f32>(d + o, load<f32>(z + o) + <f32>beta * load<f32>(d + o))
+/** d = factor z + beta d. */
+export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const b = f32x4.splat(<f32>beta), f = f32x4.splat(<f32>factor)
+  for (let k = from + 1; k <= to; k++)
+    for (let j = 1; j <= ny; j++) {
+      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+        const o = row + ((<usize>i) << 2)
+        const next = f32x4.add(f32x4.mul(f, v128.load(z + o)), f32x4.mul(b, v128.load(d + o)))
+        v128.store(d + o, i + 4 <= nx ? next : v128.bitselect(next, v128.load(d + o), tail(nx - i)))
+      }
+    }
 }
 
 /** diag from flags: per fluid cell the number of neighbours that are not solid. */
@@ -305,7 +311,7 @@ export function countNeighbours(diag: usize, flags: usize, nx: i32, ny: i32, nz:
       }
 }
 
-/** A coarse cell is fluid where any of its children is. Ghosts are written by the caller. */
+/** A coarse cell is fluid where any of its children is, else open where any is. Ghosts are written by the caller. */
 export function coarsenFlags(coarseFlags: usize, flags: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
@@ -319,7 +325,9 @@ export function coarsenFlags(coarseFlags: usize, flags: usize, nx: i32, ny: i32,
           const x = 2 * i + (d & 1)
           const y = 2 * j + ((d >> 1) & 1)
           const z = 2 * k + (d >> 2)
-          if (x < nx && y < ny && z < nz && load<u8>(flags + <usize>((z + 1) * sxy + (y + 1) * sx + x + 1)) == FLUID) kind = FLUID
+          if (x >= nx || y >= ny || z >= nz) continue
+          const fine = load<u8>(flags + <usize>((z + 1) * sxy + (y + 1) * sx + x + 1))
+          if (fine == FLUID || (fine == AIR && kind == SOLID)) kind = fine
         }
         store<u8>(coarseFlags + <usize>((k + 1) * csxy + (j + 1) * csx + i + 1), kind)
       }
@@ -347,7 +355,7 @@ export function transferNorm(norm: usize, coarseFlags: usize, nx: i32, ny: i32, 
 }
 
 /** b = cell x expansion - (net outflow of the faces), m/s; partial[2 layer] = sum of b, partial[2 layer + 1] = largest |b|. */
-export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: usize, diag: usize, cell: f32, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: usize, diag: usize, cell: f32, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
@@ -356,7 +364,7 @@ export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: us
     let sum: f64 = 0
     let top: f32 = 0
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = <usize>(k * sxy + j * sx + i)
         const e = c << 2
         let value: f32 = 0
@@ -375,57 +383,58 @@ export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: us
 }
 
 /** b -= mean on cells of the system: for a closed box, where only such a right-hand side can be met. */
-export function shiftSystem(b: usize, diag: usize, mean: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function shiftSystem(b: usize, diag: usize, mean: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = <usize>(k * sxy + j * sx + i)
         if (load<u8>(diag + c)) store<f32>(b + (c << 2), load<f32>(b + (c << 2)) - mean)
       }
 }
 
-/** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less the difference of q. */
+/** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less `factor` times the difference of q. */
 // @ts-ignore: decorator
 @inline
-function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, lanes: v128): void {
+function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, factor: v128, lanes: v128): void {
   const before = fourBytes(flags)
   const solid = v128.or(i32x4.eq(here, i32x4.splat(SOLID)), i32x4.eq(before, i32x4.splat(SOLID)))
   const outside = v128.and(i32x4.eq(here, i32x4.splat(AIR)), i32x4.eq(before, i32x4.splat(AIR)))
   const old = v128.load(p + e)
-  const pushed = f32x4.sub(old, f32x4.sub(v128.load(q + e), v128.load(q + e - step)))
+  const pushed = f32x4.sub(old, f32x4.mul(factor, f32x4.sub(v128.load(q + e), v128.load(q + e - step))))
   v128.store(p + e, v128.bitselect(v128.andnot(v128.bitselect(old, pushed, outside), solid), old, lanes))
 }
 
-/** Faces beside solid cells are 0, the others lose the pressure difference q (m/s). Faces past the last cell belong to the slab that ends there. */
-export function project(u: usize, v: usize, w: usize, q: usize, flags: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** Faces beside solid cells are 0, the others lose `factor` times the difference of q (together m/s). Faces past the last cell belong to the slab that ends there. */
+export function project(u: usize, v: usize, w: usize, q: usize, factor: f32, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
+  const push = f32x4.splat(factor)
   const last = to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
     for (let j = 1; j <= ny + 1; j++)
-      for (let i = 0; i <= nx; i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx + 1); i < stop; i += 4) {
         const c = <usize>(k * sxy + j * sx + i + 1)
         const f = flags + c
         const here = fourBytes(f)
         const e = c << 2
         const inner = tail(nx - i), withSide = tail(nx + 1 - i)
-        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, withSide)
-        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, inner)
-        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, inner)
+        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, push, withSide)
+        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, push, inner)
+        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, push, inner)
       }
 }
 
 /** dst = src less `ratio` times the pressure's slope on faces of one axis between cells that are not solid; elsewhere src. Slabs as project's. */
-export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const st = axis == 0 ? 1 : axis == 1 ? sx : sxy
   const last = axis == 2 && to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
     for (let j = 1; j <= ny + (axis == 1 ? 1 : 0); j++)
-      for (let i = 0; i < nx + (axis == 0 ? 1 : 0); i += 4) {
+      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx + (axis == 0 ? 1 : 0)); i < stop; i += 4) {
         const c = <usize>(k * sxy + j * sx + i + 1)
         const e = c << 2
         const solid = v128.or(i32x4.eq(fourBytes(flags + c), i32x4.splat(SOLID)), i32x4.eq(fourBytes(flags + c - <usize>st), i32x4.splat(SOLID)))

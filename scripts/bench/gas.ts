@@ -41,13 +41,13 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
     const once = (): void => {
       if (pass === 'mac') {
         crew.run('advectForward', [centred, n, n, n, 1, a, b], n, chunk)
-        crew.run('fillGhosts', [b, n, n, n, 0, 0, 0], 1)
+        crew.run('fillGhosts', [b, n, n, n, 0, 0, 0], n + 2)
         crew.run('advectCorrect', [centred, n, n, n, 1, a, b, c], n, chunk)
         return
       }
-      crew.run('sweepDensity', [b, a, 0, u, 0, 0, 0, 0, 0, 1, n, n, n], n, chunk)
-      crew.run('sweepDensity', [c, b, 1, v, u, 0, 0, 0, 0, 1, n, n, n], n, chunk)
-      crew.run('sweepDensity', [b, c, 2, w, u, 0, v, 1, 1, 1, n, n, n], n, chunk)
+      crew.run('sweepDensity', [b, a, 0, u, 0, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
+      crew.run('sweepDensity', [c, b, 1, v, u, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
+      crew.run('sweepDensity', [b, c, 2, w, u, 0, v, 1, 1, 1, 0, n, n, n], n, chunk)
     }
     const ms = timed(3, once)
     return { ms, figures: { nsPerCell: (ms * 1e6) / n ** 3 } }

@@ -1,9 +1,10 @@
 import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
-import { pow } from '../math/index.ts'
+import { pow, type Vec3 } from '../math/index.ts'
 import { layWhirls } from './forces.ts'
-import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem } from './pressure.ts'
+import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
 import type { GasMoment, GasSettings } from './settings.ts'
+import { openOutside, tilesOf, writeSpans } from './spans.ts'
 import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares } from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
@@ -31,6 +32,10 @@ export interface GasFields {
   moving?: readonly MovingFaces[]
   /** The whirl tile of a seed. */
   whirls(seed: number): number
+  /** Where of the box there is work, the tiles that hold it (undefined: all) and the memory for both: three tables of spans and eight floats a tile. */
+  spans: RowSpans
+  active?: Uint8Array
+  room: RowSpans & { tiles: number }
   /** The heap where the pressure system begins: it is laid anew when walls move. */
   systemMark: number
 }
@@ -70,18 +75,45 @@ function layRows(crew: Crew, box: CellBox, { exponent, at, ground }: GasSettings
   return rows
 }
 
-function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: number, open: OpenShares | undefined, closed: ClosedSides): PressureSystem {
+function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: number, open: OpenShares | undefined, closed: ClosedSides, active?: Uint8Array, spans: RowSpans = WHOLE): PressureSystem {
   const cells = paddedCells(box.size)
   if (open) cutCells(crew, box, solids, flags, open)
   else markCells(crew.heap.u8(flags, cells), box, solids)
   flagGhosts(crew.heap.u8(flags, cells), box.size, closed)
-  return buildPressure(crew, box.size, flags, closed, open)
+  if (active) openOutside(crew.heap.u8(flags, cells), box.size, active)
+  return buildPressure(crew, box.size, flags, closed, open, spans)
+}
+
+/** Puts the work where the tiles say it is (undefined: everywhere). What stands outside is not touched: settleOutside() makes still air of it. The heap past the pressure system is lost. */
+export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undefined): void {
+  const { box, flags, closed, open } = fields
+  fields.active = active
+  fields.spans = active ? { cells: fields.room.cells, faces: fields.room.faces, wide: fields.room.wide } : WHOLE
+  openOutside(crew.heap.u8(flags, paddedCells(box.size)), box.size, active)
+  if (active) writeSpans(crew, box.size, active, fields.room)
+  crew.heap.release(fields.systemMark)
+  fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans)
+}
+
+/** Before a field is written where there is work: what its kernels see round that. */
+export function outsideOf(crew: Crew, { spans, box }: GasFields, pointer: number, value: number, rows = 0): void {
+  if (spans.wide) crew.run('fillWide', [pointer, value, rows, spans.wide, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+}
+
+/** Outside what is worked on: air that moves with the wind. */
+export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
+  const { pointers, expansion, spans, rows, box } = fields
+  if (!spans.cells) return
+  const settle = (pointer: number, value: number, where: number, byRow = 0): void => crew.run('fillOutside', [pointer, value, byRow, where, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => settle(pointer, wind[axis] ?? 0, spans.faces, axis === 1 ? 0 : rows))
+  settle(pointers.density, 1, spans.cells)
+  for (const pointer of [pointers.fuel, pointers.soot, pointers.burnt, pointers.pressure, expansion]) settle(pointer, 0, spans.cells)
 }
 
 /** Stops what flows through walls. */
 function stopAtWalls(crew: Crew, fields: GasFields): void {
   const { pointers, scratch, flags, box } = fields
-  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, flags, ...box.size], box.size[2])
+  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, 0, ...box.size], box.size[2])
   closeWalls(crew, fields)
 }
 
@@ -103,7 +135,7 @@ export function closeWalls(crew: Crew, { pointers, open, moving, box }: GasField
 /** Puts the walls where a moment has them; before: where they were dt ago. The heap past the pressure system is lost. */
 export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
   crew.heap.release(fields.systemMark)
-  fields.system = layWalls(crew, fields.box, now.solids, fields.flags, fields.open, fields.closed)
+  fields.system = layWalls(crew, fields.box, now.solids, fields.flags, fields.open, fields.closed, fields.active, fields.spans)
   fields.moving = fields.open && movingFaces(crew, fields.box, before.solids, now.solids, fields.open, dt)
 }
 
@@ -128,9 +160,11 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   const rows = layRows(crew, box, surroundings.shear)
   if (rows) for (const [pointer, wind] of [[pointers.u, wx], [pointers.w, wz]] as const) sheared(heap.f32(pointer, cells), box, heap.f32(rows, box.size[1] + 2), wind)
   const whirls = layWhirls(crew, surroundings)
+  const rowsInAll = (box.size[1] + 2) * (box.size[2] + 2)
+  const room = { cells: heap.alloc(8 * rowsInAll), faces: heap.alloc(8 * rowsInAll), wide: heap.alloc(8 * rowsInAll), tiles: heap.alloc(32 * tilesOf(box.size).count) }
   const systemMark = heap.mark()
   const system = layWalls(crew, box, moment.solids, flags, open, closed)
-  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, systemMark, ...(open ? { open } : {}) }
+  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, spans: WHOLE, room, systemMark, ...(open ? { open } : {}) }
   stopAtWalls(crew, fields)
   return fields
 }

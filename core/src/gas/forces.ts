@@ -18,7 +18,7 @@ export function whirlPlaces(force: GasForce, time: number): { places: readonly [
 export const whirlPitch = (size: number): number => WHIRL_NODES / WHIRL_WAVES / 2 / size
 
 function apply(crew: Crew, fields: GasFields, force: GasForce, now: ForceMoment, dt: number, time: number): void {
-  const { box, pointers } = fields
+  const { box, pointers, spans } = fields
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
   const size = [nx, ny, nz]
@@ -26,18 +26,18 @@ function apply(crew: Crew, fields: GasFields, force: GasForce, now: ForceMoment,
   const grid = [...box.origin, box.cell]
   if (now.strength === 0) return
   if (force.way === 'drag') {
-    for (const [comp, field] of faces.entries()) crew.run('dragFaces', [field, comp, ...grid, ...now.centre, now.strength, now.radius, force.soft, dt, ...size], nz, chunk)
+    for (const [comp, field] of faces.entries()) crew.run('dragFaces', [field, comp, ...grid, ...now.centre, now.strength, now.radius, force.soft, dt, spans.faces, ...size], nz, chunk)
     return
   }
   if (force.way === 'turbulence') {
     const { places, shares } = whirlPlaces(force, time)
     const tile = fields.whirls(force.seed)
     for (const [comp, field] of faces.entries())
-      crew.run('stirFaces', [field, comp, tile, WHIRL_NODES, ...grid, whirlPitch(force.size), ...places[0], shares[0], ...places[1], shares[1], ...now.centre, now.radius, force.soft, now.strength * dt, ...size], nz, chunk)
+      crew.run('stirFaces', [field, comp, tile, WHIRL_NODES, ...grid, whirlPitch(force.size), ...places[0], shares[0], ...places[1], shares[1], ...now.centre, now.radius, force.soft, now.strength * dt, spans.faces, ...size], nz, chunk)
     return
   }
   const [along, round, blow] = force.way === 'push' ? [now.strength, 0, 0] : force.way === 'swirl' ? [0, now.strength, 0] : [0, 0, now.strength]
-  for (const [comp, field] of faces.entries()) crew.run('pushFaces', [field, comp, ...grid, ...now.centre, ...now.axis, along, round, blow, now.radius, force.soft, dt, ...size], nz, chunk)
+  for (const [comp, field] of faces.entries()) crew.run('pushFaces', [field, comp, ...grid, ...now.centre, ...now.axis, along, round, blow, now.radius, force.soft, dt, spans.faces, ...size], nz, chunk)
 }
 
 /** All forces of a moment on the air for `dt` seconds ending at `time`; a wind that differs from the last carries all the air with it. */

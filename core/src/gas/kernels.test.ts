@@ -51,7 +51,7 @@ describe('forces', () => {
     const { crew, noise, view } = fields(1)
     const [v, density, floating] = [noise(-1, 1), noise(0.2, 1), noise(0, 0.3)]
     const before = view(v).slice()
-    crew.run('buoyancy', [v, density, floating, 0.0981, ...SIZE], SIZE[2])
+    crew.run('buoyancy', [v, density, floating, 0.0981, 0, ...SIZE], SIZE[2])
     eachCell((e, _, j) => {
       const mean = (at(view(density), e) + at(view(density), e - SX) + at(view(floating), e) + at(view(floating), e - SX)) / 2
       close(at(view(v), e), at(before, e) + (j > 0 ? 0.0981 * (1 / mean - 1) : 0))
@@ -61,7 +61,7 @@ describe('forces', () => {
     const { crew, noise, view } = fields(11)
     const [u, v, w, h, density] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(-3, 3), noise(0.2, 1)]
     const before = [u, v, w].map((f) => view(f).slice())
-    crew.run('baroclinic', [u, v, w, h, density, 0.02, ...SIZE], SIZE[2])
+    crew.run('baroclinic', [u, v, w, h, density, 0.02, 0, ...SIZE], SIZE[2])
     for (const [n, [f, step]] of ([[u, 1], [v, SX], [w, SXY]] as const).entries())
       eachCell((e) => {
         const [d, b] = [at(view(density), e), at(view(density), e - step)]
@@ -73,7 +73,7 @@ describe('forces', () => {
     const { crew, noise, zero, view } = fields(2)
     const [u, v, w] = [noise(-1, 1), noise(-1, 1), noise(-1, 1)]
     const [ox, oy, oz, length] = [zero(), zero(), zero(), zero()]
-    crew.run('curl', [ox, oy, oz, length, u, v, w, ...SIZE], SIZE[2])
+    crew.run('curl', [ox, oy, oz, length, u, v, w, 0, ...SIZE], SIZE[2])
     const middle = (f: number, e: number, step: number): number => (at(view(f), e) + at(view(f), e + step)) / 2
     const curl = (e: number): [number, number, number] => [
       (middle(w, e + SX, SXY) - middle(w, e - SX, SXY) - middle(v, e + SXY, SX) + middle(v, e - SXY, SX)) / 2,
@@ -89,7 +89,7 @@ describe('forces', () => {
       close(at(view(length), e), lengths[e] ?? 0)
     })
     const [cx, cy, cz] = [view(ox).slice(), view(oy).slice(), view(oz).slice()]
-    crew.run('confine', [ox, oy, oz, length, 0.4, ...SIZE], SIZE[2])
+    crew.run('confine', [ox, oy, oz, length, 0.4, 0, ...SIZE], SIZE[2])
     eachCell((e) => {
       const g = [at(lengths, e + 1) - at(lengths, e - 1), at(lengths, e + SX) - at(lengths, e - SX), at(lengths, e + SXY) - at(lengths, e - SXY)] as const
       const s = 0.4 / (Math.hypot(...g) + 1e-6)
@@ -98,7 +98,7 @@ describe('forces', () => {
       close(at(view(oz), e), s * (g[0] * at(cy, e) - g[1] * at(cx, e)))
     })
     const [before, change] = [view(u).slice(), view(ox).slice()]
-    crew.run('addCentred', [u, v, w, ox, oy, oz, ...SIZE], SIZE[2])
+    crew.run('addCentred', [u, v, w, ox, oy, oz, 0, ...SIZE], SIZE[2])
     eachCell((e) => close(at(view(u), e), at(before, e) + (at(change, e) + at(change, e - 1)) / 2))
   })
 })
@@ -111,7 +111,7 @@ describe('burning', () => {
     const faces = [noise(-2, 2), noise(-2, 2), noise(-2, 2)] as const
     const partial = crew.heap.alloc(SIZE[2] * 80)
     const [d0, f0, s0, g0] = [density, fuel, soot, burnt].map((f) => view(f).slice()) as [Float32Array, Float32Array, Float32Array, Float32Array]
-    crew.run('react', [density, fuel, soot, burnt, expansion, flags, ...faces, 5, dt, ambient, 4, 1.2, 15, heat, 0.35, sootYield, 1.2, 0.25, 4e-9, 2250, partial, ...SIZE], SIZE[2])
+    crew.run('react', [density, fuel, soot, burnt, expansion, flags, ...faces, 5, dt, ambient, 4, 1.2, 15, heat, 0.35, sootYield, 1.2, 0.25, 4e-9, 2250, partial, 0, ...SIZE], SIZE[2])
     let sums: [number, number, number, number] = [0, 0, 0, 0]
     // A ghost past the upper side has one face of its own across it.
     const middle = (c: number, cell: readonly number[]): number => {
@@ -159,9 +159,9 @@ describe('carrying densities', () => {
   const carried = (made: Fields, faces: readonly number[], field: number, order: readonly number[]): number => {
     let from = field
     for (const [n, axis] of order.entries()) {
-      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0], 1)
+      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0], SIZE[2] + 2)
       const to = made.zero()
-      made.crew.run('sweepDensity', [to, from, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), n === 2 ? 1 : 0, 1, ...SIZE], SIZE[2])
+      made.crew.run('sweepDensity', [to, from, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), n === 2 ? 1 : 0, 1, 0, ...SIZE], SIZE[2])
       from = to
     }
     return from
@@ -191,8 +191,8 @@ describe('carrying densities', () => {
       const field = made.noise(0, 1)
       const step = [1, SX, SXY][axis] ?? 1
       const to = made.zero()
-      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0], 1)
-      made.crew.run('sweepDensity', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, ...SIZE], SIZE[2])
+      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0], SIZE[2] + 2)
+      made.crew.run('sweepDensity', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, 0, ...SIZE], SIZE[2])
       const p = made.view(field)
       const slope = (a: number, b: number): number => (a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0)
       const flux = (e: number, here: number): number => {
@@ -219,14 +219,14 @@ describe('carrying the velocity', () => {
       const faces = [made.noise(-0.3, 0.3), made.noise(-0.3, 0.3), made.noise(-0.3, 0.3)] as const
       const [src, to] = [made.noise(-1, 1), made.zero()]
       const before = (axis + 1) % 3
-      made.crew.run('sweepVelocity', [to, src, comp, axis, faces[axis] ?? 0, faces[before] ?? 0, before, 0, 0, 1, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
+      made.crew.run('sweepVelocity', [to, src, comp, axis, faces[axis] ?? 0, faces[before] ?? 0, before, 0, 0, 1, 0, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
       const p = made.view(src)
       const back = STEPS[comp] ?? 1
       // Past the box's side, along the component's own axis, there is only the side's face.
       const lies = (ijk: readonly number[], along: number): boolean => along === comp && ijk[comp] === SIZE[comp]
       const through = (along: number, e: number): number => (at(made.view(faces[along] ?? 0), e) + at(made.view(faces[along] ?? 0), e - back)) / 2
       const beyond = (along: number, e: number, ijk: readonly number[]): number => (lies(ijk, along) ? at(made.view(faces[along] ?? 0), e) : through(along, e + (STEPS[along] ?? 1)))
-      const slope = (a: number, b: number): number => (a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0)
+      const slope = (a: number, b: number): number => (a + 2 * b) / 3
       const flux = (c: number, [a, b, d, f]: readonly [number | undefined, number, number, number | undefined]): number =>
         c >= 0 ? c * (b + 0.5 * (1 - c) * (a === undefined ? 0 : slope(b - a, d - b))) : c * (d - 0.5 * (1 + c) * (f === undefined ? 0 : slope(f - d, d - b)))
       const step = STEPS[axis] ?? 1
@@ -250,7 +250,7 @@ describe('carrying the velocity', () => {
       let from = made.noise(3, 3)
       for (const [n, axis] of order.entries()) {
         const to = made.noise(3, 3)
-        made.crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), 1, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
+        made.crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), 1, 0, ...SIZE], SIZE[2] + (comp === 2 ? 1 : 0))
         from = to
       }
       eachFace(comp, (e) => expect(at(made.view(from), e)).toBeCloseTo(3, 5))
@@ -266,7 +266,7 @@ describe('the projection’s parts', () => {
     crew.heap.u8(diag, CELLS).fill(0)
     crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
     const partial = crew.heap.alloc(SIZE[2] * 80)
-    crew.run('divergence', [b, u, v, w, expansion, diag, 0.1, partial, ...SIZE], SIZE[2])
+    crew.run('divergence', [b, u, v, w, expansion, diag, 0.1, partial, 0, ...SIZE], SIZE[2])
     let largest = 0
     eachCell((e) => {
       const fluid = crew.heap.u8(flags, CELLS)[e] === 1
@@ -286,7 +286,7 @@ describe('the projection’s parts', () => {
     crew.heap.u8(diag, CELLS).fill(0)
     crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
     const before = [u, v, w].map((field) => view(field).slice())
-    crew.run('project', [u, v, w, q, flags, ...SIZE], SIZE[2])
+    crew.run('project', [u, v, w, q, 1, flags, 0, ...SIZE], SIZE[2])
     eachCell((e) => {
       const around = [-1, 1, -SX, SX, -SXY, SXY].filter((o) => marks[e + o] !== 0).length
       expect(crew.heap.u8(diag, CELLS)[e]).toBe(marks[e] === 1 ? around : 0)
@@ -307,7 +307,7 @@ describe('the projection’s parts', () => {
     const h = noise(-1, 1)
     for (const [axis, step] of [1, SX, SXY].entries()) {
       const [dst, src] = [zero(), noise(-1, 1)]
-      crew.run('reflect', [dst, src, h, flags, axis, 0.3, ...SIZE], SIZE[2])
+      crew.run('reflect', [dst, src, h, flags, axis, 0.3, 0, ...SIZE], SIZE[2])
       eachCell((e) => close(at(view(dst), e), at(view(src), e) - (marks[e] === 0 || marks[e - step] === 0 ? 0 : 0.3 * (at(view(h), e) - at(view(h), e - step)))))
     }
   })
@@ -322,7 +322,7 @@ describe('the projection’s parts', () => {
       if (marks[e] === 1) view(x)[e] = Math.sin(i * 3 + j * 5 + k * 7)
     })
     const before = view(x).slice()
-    crew.run('smooth', [x, b, diag, ...SIZE, 1], SIZE[2])
+    crew.run('smooth', [x, b, diag, 0, ...SIZE, 1], SIZE[2])
     const touched = new Set<number>()
     eachCell((e, i, j, k) => {
       const count = crew.heap.u8(diag, CELLS)[e] ?? 0
@@ -341,7 +341,7 @@ describe('looking over a field', () => {
     const [u, v, w] = [noise(-1, 1), noise(-1, 1), noise(-1, 1)]
     const partial = crew.heap.alloc(SIZE[2] * 80)
     view(v)[paddedIndex(SIZE, 3, 2, 5)] = -7
-    crew.run('fastest', [u, v, w, partial, ...SIZE], SIZE[2])
+    crew.run('fastest', [u, v, w, partial, 0, ...SIZE], SIZE[2])
     const speeds = crew.heap.f64(partial, SIZE[2])
     expect(Math.max(...speeds)).toBe(7)
     expect(speeds.indexOf(7)).toBe(5)
@@ -378,14 +378,14 @@ describe('looking over a field', () => {
     const { crew, noise, view } = fields(13)
     const f = noise(1, 2)
     const before = view(f).slice()
-    crew.run('fillGhosts', [f, ...SIZE, 128, 5, 0], 1)
+    crew.run('fillGhosts', [f, ...SIZE, 128, 5, 0], SIZE[2] + 2)
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(at(before, paddedIndex(SIZE, SIZE[0], 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(5)
   })
   it('mirrors ghosts along closed sides and fills them beyond open ones', () => {
     const { crew, noise, view } = fields(8)
     const f = noise(1, 2)
-    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5, 0], 1)
+    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5, 0], SIZE[2] + 2)
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(at(view(f), paddedIndex(SIZE, 0, 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(5)
     expect(at(view(f), paddedIndex(SIZE, 3, SIZE[1], 3))).toBe(at(view(f), paddedIndex(SIZE, 3, SIZE[1] - 1, 3)))

@@ -4,8 +4,21 @@ import { paddedCells } from '../data/index.ts'
 /** Which of the box's sides are closed by a wall: bits x- 1, x+ 2, y- 4, y+ 8, z- 16, z+ 32. Open sides have pressure 0 outside. */
 export type ClosedSides = number
 
+/**
+ * Where of a box there is work, as pointers for the kernels (kernels/assembly/grid.ts): the cells of each row; those with the faces round them; and, in array columns, with two more on every side, which hold the
+ * air outside. 0: everywhere.
+ */
+export interface RowSpans {
+  cells: number
+  faces: number
+  wide: number
+}
+export const WHOLE: RowSpans = { cells: 0, faces: 0, wide: 0 }
+
 interface Level {
   size: readonly [number, number, number]
+  /** Cells of each row that are worked on (kernels/assembly/grid.ts); 0: all. */
+  spans: number
   flags: number
   diag: number
   /** Transfer weights to the next coarser level; all 1 on the coarsest. */
@@ -19,6 +32,7 @@ interface Level {
 export interface PressureSystem {
   readonly levels: readonly Level[]
   readonly partial: number
+  readonly spans: RowSpans
   /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
   readonly cells: number
   readonly enclosed: boolean
@@ -105,19 +119,44 @@ export function layersPerChunk(size: readonly [number, number, number], threads:
   return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * 6)))
 }
 
+/** The spans of a level's next coarser one: a row of it holds what its four rows hold. */
+function coarserSpans(crew: Crew, spans: number, [nx, ny, nz]: readonly [number, number, number], [cx, cy, cz]: readonly [number, number, number]): number {
+  if (!spans) return 0
+  const fine = crew.heap.i32(spans, 2 * (ny + 2) * (nz + 2))
+  const pointer = crew.heap.alloc(8 * (cy + 2) * (cz + 2))
+  const coarse = crew.heap.i32(pointer, 2 * (cy + 2) * (cz + 2)).fill(0)
+  for (let k = 0; k < cz; k++)
+    for (let j = 0; j < cy; j++) {
+      let [low, high] = [nx, 0]
+      for (let n = 0; n < 4; n++) {
+        const [y, z] = [2 * j + (n & 1), 2 * k + (n >> 1)]
+        const row = 2 * ((z + 1) * (ny + 2) + y + 1)
+        if (y >= ny || z >= nz || (fine[row] ?? 0) >= (fine[row + 1] ?? 0)) continue
+        low = Math.min(low, fine[row] ?? 0)
+        high = Math.max(high, fine[row + 1] ?? 0)
+      }
+      if (low >= high) continue
+      const at = 2 * ((k + 1) * (cy + 2) + j + 1)
+      coarse[at] = (low >> 1) & ~3
+      coarse[at + 1] = Math.min(cx, (((high + 1) >> 1) + 3) & ~3)
+    }
+  return pointer
+}
+
 /**
  * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
- * size: interior cells; flags: pointer to the padded bytes, ghosts written; open: shares of the faces, where walls cut cells.
+ * size: interior cells; flags: pointer to the padded bytes, ghosts written; open: shares of the faces, where walls cut cells; spans: where the fluid cells lie.
  */
-export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number]): PressureSystem {
+export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number], spans: RowSpans = WHOLE): PressureSystem {
   const { heap } = crew
   const levels: Level[] = []
   let finerFlags = flags
   let finerSize = size
+  let finerSpans = spans.cells
   for (let depth = 0; ; depth++) {
     const [nx, ny, nz] = finerSize
     const cells = paddedCells(finerSize)
-    const level: Level = { size: finerSize, flags: finerFlags, diag: heap.alloc(cells), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
+    const level: Level = { size: finerSize, spans: finerSpans, flags: finerFlags, diag: heap.alloc(cells), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
     heap.u8(level.diag, cells).fill(0)
     heap.u8(level.norm, cells).fill(0)
     if (depth > 0)
@@ -137,6 +176,7 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
     flagGhosts(heap.u8(coarseFlags, paddedCells(coarse)), coarse, closed)
     crew.run('transferNorm', [level.norm, coarseFlags, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(finerSize, crew.threads))
     finerFlags = coarseFlags
+    finerSpans = coarserSpans(crew, finerSpans, finerSize, coarse)
     finerSize = coarse
   }
   const top = levels[0]
@@ -146,7 +186,7 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
   const diag = heap.u8(top.diag, paddedCells(size))
   for (let i = 0; i < diag.length; i++) if (diag[i]) cells++
   const cut = open && listCut(crew, size, flags, open)
-  return { levels, partial, cells, enclosed: closed === 63, ...(cut ? { cut } : {}) }
+  return { levels, partial, spans, cells, enclosed: closed === 63 && !spans.cells, ...(cut ? { cut } : {}) }
 }
 
 /** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */
@@ -174,11 +214,11 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   const strides = [nx + 2, (nx + 2) * (ny + 2)]
   const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, ...strides, colour], nz, chunk)
   const sweep = (colour: number): void => {
-    crew.run('smooth', [x, b, level.diag, nx, ny, nz, colour], nz, chunk)
+    crew.run('smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
     again(colour, 0)
   }
   const coarser = system.levels[depth + 1]
-  crew.run('smoothFirst', [x, b, level.diag, nx, ny, nz, 0], nz, chunk)
+  crew.run('smoothFirst', [x, b, level.diag, level.spans, nx, ny, nz, 0], nz, chunk)
   again(0, 1)
   sweep(1)
   if (!coarser) {
@@ -194,12 +234,12 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   }
   sweep(0)
   sweep(1)
-  crew.run('residual', [t, x, b, level.diag, level.norm, nx, ny, nz], nz, chunk)
+  crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
   if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights, ...strides], nz, chunk)
   const [cx, cy, cz] = coarser.size
-  crew.run('restrict', [coarser.b, t, coarser.diag, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads))
+  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
-  crew.run('prolong', [x, coarser.x, level.diag, level.norm, nx, ny, nz, cx, cy], nz, chunk)
+  crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, nx, ny, nz, cx, cy], nz, chunk)
   sweep(1)
   sweep(0)
   sweep(1)
@@ -208,7 +248,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
 
 /**
  * Conjugate gradients preconditioned by one multigrid V-cycle, from a zero guess.
- * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0).
+ * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0); d must hold finite numbers.
  * Stops when the 2-norm has fallen by `relative`, or the largest residual is under `largest` (m/s), whichever is given and met; both given: both must be met.
  */
 export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: number, d: number, z: number, q: number, stop: { relative?: number; largest?: number }): SolveReport {
@@ -217,15 +257,21 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
   const [nx, ny, nz] = top.size
   const chunk = layersPerChunk(top.size, crew.threads)
   const { partial } = system
-  for (const field of [p, d, z, q]) crew.run('fill', [field, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+  const { spans } = top
+  // Of the others whatever lies inside is written before it is read.
+  if (system.spans.wide) for (const field of [p, d, z, q]) crew.run('fillWide', [field, 0, 0, system.spans.wide, nx, ny, nz], nz + 2, chunk)
+  else {
+    crew.run('fill', [p, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+    for (const field of [d, z, q]) crew.run('fillGhosts', [field, nx, ny, nz, 0, 0, 0], nz + 2, chunk)
+  }
   const dotOf = (a: number, b: number): number => {
-    crew.run('dot', [a, b, partial, nx, ny, nz], nz, chunk)
+    crew.run('dot', [a, b, partial, spans, nx, ny, nz], nz, chunk)
     return sumPartials(crew, partial, nz)
   }
   const start = Math.sqrt(dotOf(r, r))
   let largest = 0
   if (stop.largest !== undefined) {
-    crew.run('fastest', [r, r, r, partial, nx, ny, nz], nz, chunk)
+    crew.run('fastest', [r, r, r, partial, spans, nx, ny, nz], nz, chunk)
     largest = maxPartials(crew, partial, nz)
   }
   const done = (norm: number): boolean => norm === 0 || ((stop.relative === undefined || norm <= stop.relative * start) && (stop.largest === undefined || largest <= stop.largest))
@@ -235,14 +281,14 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
   while (!done(norm) && iterations < MOST_ITERATIONS) {
     vCycle(crew, system, 0, z, r, q)
     const next = dotOf(r, z)
-    crew.run('stepDirection', [d, z, iterations === 0 ? 0 : next / rz, nx, ny, nz], nz, chunk)
+    crew.run('stepDirection', [d, z, 1, iterations === 0 ? 0 : next / rz, spans, nx, ny, nz], nz, chunk)
     rz = next
-    crew.run('applyDot', [q, d, top.diag, partial, nx, ny, nz], nz, chunk)
+    crew.run('applyDot', [q, d, top.diag, partial, spans, nx, ny, nz], nz, chunk)
     const { cut } = system
     if (cut) crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights, nx + 2, (nx + 2) * (ny + 2)], nz, chunk)
     const dq = sumPartials(crew, partial, nz)
     if (!(dq > 0)) break
-    crew.run('stepSolution', [p, r, d, q, rz / dq, partial, nx, ny, nz], nz, chunk)
+    crew.run('stepSolution', [p, r, d, q, rz / dq, partial, spans, nx, ny, nz], nz, chunk)
     norm = Math.sqrt(sumPartials(crew, partial, nz, 2, 0))
     largest = maxPartials(crew, partial, nz, 2, 1)
     iterations++

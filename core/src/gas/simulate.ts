@@ -1,11 +1,12 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { CellBox, GasFrame } from '../data/index.ts'
-import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, takeFields } from './fields.ts'
+import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, takeFields, workIn } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
 import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './moments.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
 import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
 import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
+import { findTiles, tileLayers, tilesOf, WORK_TILE } from './spans.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
@@ -41,6 +42,9 @@ const BOX_STEP = 8
 /** Clear cells kept round what the box holds, besides what moves there within a frame. */
 const MARGIN = 6
 const SHRINK_SLACK = 24
+/** Clear cells round a source, and over it besides. */
+const SOURCE_PAD = MARGIN + 3
+const ABOVE_SOURCE = 8
 const MOST_STEPS_PER_FRAME = 64
 /** A flying source goes no further than this in a step, cells. */
 const SWEPT_CELLS = 3
@@ -78,6 +82,7 @@ export class GasSimulation {
       this.#budget = emptyBudget()
     }
     const now = momentOf(settings, this.#done - 1)
+    this.#findWork(now)
     this.#feeds = this.#findSources(now, now)
     if (!state && settings.moments.length === 1 && settings.sources.length > 0 && this.#feeds.every((feed) => feed.volume === 0))
       throw new LanternError('gas-source', 'The source lies inside a set piece or outside the box, so nothing can come out of it.', 'Move the source into free air, or take the role "stops gas" from the piece.', { field: 'position' })
@@ -140,11 +145,18 @@ export class GasSimulation {
     }
     this.#done++
     this.#fields.moving = undefined
+    settleOutside(crew, this.#fields, next.wind)
     const first = next.sources[0]?.centre ?? [0, 0, 0]
     figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
     Object.assign(figures, this.#flame(next))
-    figures.cells = this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
+    figures.cells = this.#fields.active ? this.#fields.active.reduce((sum, one) => sum + one, 0) * WORK_TILE ** 3 : this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
+    const before = this.#fields
     this.#fitBox(figures.fastest * span, next)
+    const elsewhere = this.#findWork(next)
+    if (before === this.#fields && !elsewhere) return figures
+    settleOutside(crew, this.#fields, next.wind)
+    this.#feeds = this.#findSources(next, next)
+    recount(crew, this.#fields, settings, this.#budget)
     return figures
   }
 
@@ -218,9 +230,8 @@ export class GasSimulation {
       const bounds = sourceBounds(this.#settings, now, n)
       if (!bounds?.low.every(Number.isFinite) || !bounds.high.every(Number.isFinite)) return
       for (let axis = 0; axis < 3; axis++) {
-        const pad = MARGIN + 3
-        low[axis] = Math.min(low[axis] ?? 0, Math.floor((bounds.low[axis] ?? 0) / cell - pad))
-        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((bounds.high[axis] ?? 0) / cell + pad + (axis === 1 ? 8 : 0)))
+        low[axis] = Math.min(low[axis] ?? 0, Math.floor((bounds.low[axis] ?? 0) / cell - SOURCE_PAD))
+        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((bounds.high[axis] ?? 0) / cell + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)))
       }
     })
     if (!Number.isFinite(low[0])) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
@@ -263,7 +274,25 @@ export class GasSimulation {
     if (!grows && !slack) return
     if (wanted.size[0] * wanted.size[1] * wanted.size[2] > settings.mostCells) return
     this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings, now)
-    this.#feeds = this.#findSources(now, now)
-    recount(crew, this.#fields, settings, this.#budget)
+  }
+
+  /** Finds where in the box there is work until the next frame; true where that is elsewhere than before. */
+  #findWork(now: GasMoment): boolean {
+    const crew = this.#crew
+    const fields = this.#fields
+    const { box, pointers, room } = fields
+    const { cell, ambient } = this.#settings
+    const layers = tileLayers(crew, box.size)
+    crew.run('markTiles', [pointers.density, pointers.fuel, pointers.soot, ambient / (ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, pointers.u, pointers.v, pointers.w, room.tiles, ...box.size], layers.items, layers.chunk)
+    const bounds = now.sources.flatMap((_, n) => {
+      const found = sourceBounds(this.#settings, now, n)
+      if (!found?.low.every(Number.isFinite) || !found.high.every(Number.isFinite)) return []
+      return [[found.low.map((v, axis) => v / cell - (box.origin[axis] ?? 0) - SOURCE_PAD), found.high.map((v, axis) => v / cell - (box.origin[axis] ?? 0) + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0))] as const]
+    })
+    const active = findTiles(crew, box, crew.heap.f32(room.tiles, 8 * tilesOf(box.size).count), bounds, MARGIN, 1 / this.#rate)
+    const before = fields.active
+    if (active === before || (active && before && active.length === before.length && active.every((one, n) => one === before[n]))) return false
+    workIn(crew, fields, active)
+    return true
   }
 }

@@ -1,7 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
 import { exp, subtract, type Vec3 } from '../math/index.ts'
-import { closeWalls, type GasFields } from './fields.ts'
+import { closeWalls, type GasFields, outsideOf } from './fields.ts'
 import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasMoment, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
@@ -39,10 +39,10 @@ export interface StepReport {
 }
 
 /**
- * Share of the pressure's push that the air feels where it sets out; the rest where it arrives. Nothing loses the energy of what is projected away, a half keeps it all (the trapezoidal rule along the path;
- * Staniforth & Cote 1991), and between them noise still dies.
+ * Share of the pressure's push that the air feels where it sets out, by the last step's pressure; the rest where it arrives, by the projection. A half keeps the energy of what is projected away (the trapezoidal
+ * rule along the path; Staniforth & Cote 1991); noise dies in the sweeps. The pressure that is kept is of both together.
  */
-const AHEAD = 0.4
+const AHEAD = 0.5
 
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4
@@ -92,12 +92,12 @@ const OWN_FACES = [128, 512, 2048] as const
 function fillAllGhosts(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, box, closed, rows } = fields
   const values = { u: wind[0], v: wind[1], w: wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], 1)
+  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
 }
 
 /** Carries the velocity by fluxes, component by component, in the densities' order of axes. */
 function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number, backward: boolean): void {
-  const { pointers, scratch, box, closed, flags } = fields
+  const { pointers, scratch, box, closed, flags, spans } = fields
   const [nx, ny, nz] = box.size
   const [other, du, dv, dw, source] = scratch as [number, number, number, number, number]
   const chunk = layersPerChunk(box.size, crew.threads)
@@ -105,14 +105,17 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
   for (const [comp, target] of [du, dv, dw].entries()) {
     const layers = nz + (comp === 2 ? 1 : 0)
-    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, nx, ny, nz], nz, chunk)
+    const outside = [wind[comp] ?? 0, comp === 1 ? 0 : fields.rows] as const
+    outsideOf(crew, fields, source, ...outside)
+    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz], nz, chunk)
     // Across a closed face the pressure may leap; nothing flows there.
     if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
     for (const [n, axis] of axes.entries()) {
       const [from, to] = n === 1 ? [other, source] : [source, n === 0 ? other : target]
-      crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), wind[comp] ?? 0, comp === 1 ? 0 : fields.rows], 1)
+      crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), ...outside], nz + 2, chunk)
+      outsideOf(crew, fields, to, ...outside)
       const done = [0, 1].flatMap((m) => { const before = axes[m]; return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before] })
-      crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, nx, ny, nz], layers, chunk)
+      crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz], layers, chunk)
     }
     if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, nx, ny, nz], 1)
   }
@@ -125,10 +128,9 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
 
 /** Carries the densities by fluxes, axis after axis, in the other order every other step. */
 function carryDensities(crew: Crew, fields: GasFields, share: number, backward: boolean): void {
-  const { pointers, scratch, box, closed, flags } = fields
+  const { pointers, scratch, box, closed, flags, spans, open } = fields
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
-  const { open } = fields
   const faces = [pointers.u, pointers.v, pointers.w].map((field, axis) => {
     if (!open) return field
     // Past a cut only what its open share lets through.
@@ -138,13 +140,14 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
   })
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
   for (const [name, ambient] of [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const) {
-    crew.run('fillSolid', [pointers[name], flags, nx, ny, nz, ambient], nz, chunk)
+    crew.run('fillSolid', [pointers[name], flags, spans.cells, nx, ny, nz, ambient], nz, chunk)
     for (const [n, axis] of axes.entries()) {
-      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0], 1)
+      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0], nz + 2, chunk)
       const before = axes.slice(0, n)
       const done = [0, 1].flatMap((m) => (before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0]))
       const target = scratch[0] ?? 0
-      crew.run('sweepDensity', [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, nx, ny, nz], nz, chunk)
+      outsideOf(crew, fields, target, ambient)
+      crew.run('sweepDensity', [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz], nz, chunk)
       scratch[0] = pointers[name]
       pointers[name] = target
     }
@@ -174,52 +177,49 @@ function pushWalls(crew: Crew, { box, moving }: GasFields, rhs: number, diag: nu
 
 /** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
 function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: SolveReport; divergence: number } {
-  const { pointers, scratch, box, flags, system } = fields
+  const { pointers, scratch, box, flags, system, spans } = fields
   const [p, r, d, z, q] = scratch as [number, number, number, number, number]
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
-  const layer = (nx + 2) * (ny + 2)
-  crew.run('copy', [p, pointers.pressure, layer], nz + 2, chunk)
-  crew.run('scale', [p, dt / box.cell, layer], nz + 2, chunk)
-  crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
-  crew.run('fill', [r, 0, layer], nz + 2, chunk)
+  crew.run('project', [pointers.u, pointers.v, pointers.w, pointers.pressure, ((1 - AHEAD) * dt) / box.cell, flags, spans.faces, nx, ny, nz], nz, chunk)
+  stillGhosts(crew, fields, r)
   const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
   if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, nx, ny, nz], nz, chunk)
-  else crew.run('divergence', [...flow, box.cell, fields.partial, nx, ny, nz], nz, chunk)
+  else crew.run('divergence', [...flow, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   const pushed = pushWalls(crew, fields, r, top.diag)
-  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, nx, ny, nz], nz, chunk)
+  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
-  crew.run('project', [pointers.u, pointers.v, pointers.w, p, flags, nx, ny, nz], nz, chunk)
+  crew.run('project', [pointers.u, pointers.v, pointers.w, p, 1, flags, spans.faces, nx, ny, nz], nz, chunk)
   closeWalls(crew, fields)
-  crew.run('scale', [p, box.cell / dt, layer], nz + 2, chunk)
-  crew.run('stepDirection', [pointers.pressure, p, 1, nx, ny, nz], nz, chunk)
+  crew.run('stepDirection', [pointers.pressure, p, box.cell / dt, 1, spans.cells, nx, ny, nz], nz, chunk)
   return { solve, divergence: (solve.largest * dt) / box.cell }
 }
 
-function zeroed(crew: Crew, fields: GasFields, pointer: number): number {
-  const [nx, ny, nz] = fields.box.size
-  crew.run('fill', [pointer, 0, (nx + 2) * (ny + 2)], nz + 2, layersPerChunk(fields.box.size, crew.threads))
-  return pointer
+/** Makes a field 0 round what is worked on. */
+function stillGhosts(crew: Crew, fields: GasFields, pointer: number): void {
+  const { box } = fields
+  crew.run('fillGhosts', [pointer, ...box.size, 0, 0, 0], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+  outsideOf(crew, fields, pointer, 0)
 }
 
 function confineVorticity(crew: Crew, fields: GasFields, strength: number, dt: number): void {
-  const { pointers, scratch, box } = fields
+  const { pointers, scratch, box, spans } = fields
   const [ox, oy, oz, len] = scratch as [number, number, number, number]
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
-  for (const pointer of [ox, oy, oz, len]) zeroed(crew, fields, pointer)
-  crew.run('curl', [ox, oy, oz, len, pointers.u, pointers.v, pointers.w, nx, ny, nz], nz, chunk)
+  for (const pointer of [ox, oy, oz, len]) stillGhosts(crew, fields, pointer)
+  crew.run('curl', [ox, oy, oz, len, pointers.u, pointers.v, pointers.w, spans.cells, nx, ny, nz], nz, chunk)
   // curl() leaves omega x cell; force = strength x cell x (N x omega), so the change is strength x dt x that, per cell.
-  crew.run('confine', [ox, oy, oz, len, strength * dt, nx, ny, nz], nz, chunk)
-  crew.run('addCentred', [pointers.u, pointers.v, pointers.w, ox, oy, oz, nx, ny, nz], nz, chunk)
+  crew.run('confine', [ox, oy, oz, len, strength * dt, spans.cells, nx, ny, nz], nz, chunk)
+  crew.run('addCentred', [pointers.u, pointers.v, pointers.w, ox, oy, oz, spans.faces, nx, ny, nz], nz, chunk)
 }
 
 /** Largest face speed, m/s. */
 export function fastestSpeed(crew: Crew, fields: GasFields): number {
-  const { pointers, box, partial } = fields
-  crew.run('fastest', [pointers.u, pointers.v, pointers.w, partial, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads))
+  const { pointers, box, partial, spans } = fields
+  crew.run('fastest', [pointers.u, pointers.v, pointers.w, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads))
   return maxPartials(crew, partial, box.size[2])
 }
 
@@ -248,8 +248,8 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
     budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
   fillAllGhosts(crew, fields, now.wind)
-  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, fields.pointers.soot, GRAVITY * dt, nx, ny, nz], nz, chunk)
-  crew.run('baroclinic', [fields.pointers.u, fields.pointers.v, fields.pointers.w, fields.pointers.pressure, fields.pointers.density, dt / box.cell, nx, ny, nz], nz, chunk)
+  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, fields.pointers.soot, GRAVITY * dt, fields.spans.faces, nx, ny, nz], nz, chunk)
+  crew.run('baroclinic', [fields.pointers.u, fields.pointers.v, fields.pointers.w, fields.pointers.pressure, fields.pointers.density, dt / box.cell, fields.spans.faces, nx, ny, nz], nz, chunk)
   if (settings.confinement > 0) confineVorticity(crew, fields, settings.confinement, dt)
   pushAir(crew, fields, settings, before, now, dt, time)
   closeWalls(crew, fields)
@@ -271,7 +271,7 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
   // Stirred by the velocity that carried the fuel, which still stands.
   const [, u, v, w] = fields.scratch as [number, number, number, number]
-  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, u, v, w, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, nx, ny, nz], nz, chunk)
+  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, u, v, w, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, fields.spans.cells, nx, ny, nz], nz, chunk)
   if (settings.fade > 0) crew.run('scale', [pointers.soot, exp(-dt / settings.fade), (nx + 2) * (ny + 2)], nz + 2, chunk)
   const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass

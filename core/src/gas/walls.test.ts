@@ -89,7 +89,7 @@ describe('cells that a wall cuts', () => {
     const apply = (q: number, d: number): void => {
       const { cut, levels, partial } = system
       if (!cut || !levels[0]) throw new Error('the ramp cuts cells')
-      crew.run('applyDot', [q, d, levels[0].diag, partial, ...box.size], 16)
+      crew.run('applyDot', [q, d, levels[0].diag, partial, 0, ...box.size], 16)
       crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights, 18, 18 * 18], 16)
     }
     apply(qa.at, a.at)
