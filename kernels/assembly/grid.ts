@@ -59,48 +59,66 @@ export function within(x: f32, top: f32): f32 {
 
 /**
  * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`; six bits higher: the side is left as it is
- * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1. Slabs are array layers, nz + 2 of them.
+ * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1. wide: the columns of each array row that matter (as fillWide's), 0: all.
+ * Slabs are array layers, nz + 2 of them.
  */
-export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, from: i32, to: i32): void {
+export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, wide: usize, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from; k < to; k++) {
     const plane = p + ((<usize>(k * sxy)) << 2)
+    const here = wide ? wide + ((<usize>(k * (ny + 2))) << 3) : 0
     if (k == 0 || k == nz + 1) {
       const above = k > 0
       if (above && closed & 2048) continue
       if (!(closed & (above ? 32 : 16))) {
-        fillPlane(plane, sx, ny, value, rows)
+        for (let j = 0; j < ny + 2; j++) fillRow(plane, sx, j, rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value, here)
         continue
       }
       // Only what lies inside: the edges are made as those of the other layers.
       const inner = above ? plane - ((<usize>sxy) << 2) : plane + ((<usize>sxy) << 2)
-      for (let j = 1; j <= ny + (closed & 512 ? 1 : 0); j++) memory.copy(plane + ((<usize>(j * sx + 1)) << 2), inner + ((<usize>(j * sx + 1)) << 2), (<usize>(nx + (closed & 128 ? 1 : 0))) << 2)
+      const last = nx + (closed & 128 ? 1 : 0)
+      for (let j = 1; j <= ny + (closed & 512 ? 1 : 0); j++) {
+        const start = max(1, startOf(here, j)), stop = min(last + 1, stopOf(here, j, sx))
+        if (start < stop) memory.copy(plane + ((<usize>(j * sx + start)) << 2), inner + ((<usize>(j * sx + start)) << 2), (<usize>(stop - start)) << 2)
+      }
     }
     for (let j = 1; j <= ny; j++) {
       const row = plane + ((<usize>(j * sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
       const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
-      store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
-      if (!(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : outside)
+      const stop = stopOf(here, j, sx)
+      if (startOf(here, j) == 0 && stop > 0) store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
+      if (stop == sx && !(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : outside)
     }
-    const below = rows ? value * load<f32>(rows) : value, above = rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value
-    for (let i = 0; i < sx; i++) {
-      const lo = plane + ((<usize>i) << 2)
-      const hi = lo + ((<usize>((ny + 1) * sx)) << 2)
-      store<f32>(lo, closed & 4 ? load<f32>(lo + ((<usize>sx) << 2)) : below)
-      if (!(closed & 512)) store<f32>(hi, closed & 8 ? load<f32>(hi - ((<usize>sx) << 2)) : above)
-    }
+    if (closed & 4) copyRow(plane, sx, 0, 1, here)
+    else fillRow(plane, sx, 0, rows ? value * load<f32>(rows) : value, here)
+    if (closed & 512) continue
+    if (closed & 8) copyRow(plane, sx, ny + 1, ny, here)
+    else fillRow(plane, sx, ny + 1, rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value, here)
   }
 }
 
 // @ts-ignore: decorator
 @inline
-function fillPlane(p: usize, sx: i32, ny: i32, value: f32, rows: usize): void {
-  for (let j = 0; j < ny + 2; j++) {
-    const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
-    for (let i = 0; i < sx; i++) store<f32>(p + ((<usize>(j * sx + i)) << 2), outside)
-  }
+function startOf(wide: usize, j: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>j) << 3)) : 0
+}
+// @ts-ignore: decorator
+@inline
+function stopOf(wide: usize, j: i32, sx: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>j) << 3), 4) : sx
+}
+// @ts-ignore: decorator
+@inline
+function fillRow(plane: usize, sx: i32, j: i32, value: f32, wide: usize): void {
+  for (let i = startOf(wide, j), stop = stopOf(wide, j, sx); i < stop; i++) store<f32>(plane + ((<usize>(j * sx + i)) << 2), value)
+}
+// @ts-ignore: decorator
+@inline
+function copyRow(plane: usize, sx: i32, j: i32, source: i32, wide: usize): void {
+  const start = startOf(wide, j), stop = stopOf(wide, j, sx)
+  if (start < stop) memory.copy(plane + ((<usize>(j * sx + start)) << 2), plane + ((<usize>(source * sx + start)) << 2), (<usize>(stop - start)) << 2)
 }
 
 /** dst = value over `count` floats per slab item of `chunk` floats. */
@@ -133,15 +151,24 @@ export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32
     }
 }
 
-/** p = value (times its row's factor; rows 0: 1) in the columns [from, to) of every array row, given by `wide`, two i32 a row. Slabs are array layers, nz + 2 of them. */
-export function fillWide(p: usize, value: f32, rows: usize, wide: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/**
+ * p = value (times its row's factor; rows 0: 1) in the columns [from, to) of every array row, given by `wide`, two i32 a row, but for the cells of `inner` (spans; 0: none), which are written afterwards.
+ * Slabs are array layers, nz + 2 of them.
+ */
+export function fillWide(p: usize, value: f32, rows: usize, wide: usize, inner: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   for (let k = from; k < to; k++)
     for (let j = 0; j < ny + 2; j++) {
       const row = k * (ny + 2) + j
       const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
-      const stop = load<i32>(wide + ((<usize>row) << 3), 4)
-      for (let i = load<i32>(wide + ((<usize>row) << 3)); i < stop; i++) store<f32>(p + ((<usize>(row * sx + i)) << 2), held)
+      const here = p + ((<usize>(row * sx)) << 2)
+      const start = load<i32>(wide + ((<usize>row) << 3)), stop = load<i32>(wide + ((<usize>row) << 3), 4)
+      const low = inner ? load<i32>(inner + ((<usize>row) << 3)) + 1 : stop, high = inner ? load<i32>(inner + ((<usize>row) << 3), 4) + 1 : stop
+      // Ghost layers are no cells, whatever the rows beside them hold.
+      const skips = high > low && k > 0 && k <= nz && j > 0 && j <= ny
+      const middle = skips ? low : stop
+      for (let i = start; i < middle; i++) store<f32>(here + ((<usize>i) << 2), held)
+      if (skips) for (let i = high; i < stop; i++) store<f32>(here + ((<usize>i) << 2), held)
     }
 }
 

@@ -294,12 +294,12 @@ export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans:
 }
 
 /** diag from flags: per fluid cell the number of neighbours that are not solid. */
-export function countNeighbours(diag: usize, flags: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function countNeighbours(diag: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
+      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = flags + <usize>(k * sxy + j * sx + i)
         let n: u8 = 0
         if (load<u8>(c) == FLUID) {
@@ -334,14 +334,14 @@ export function coarsenFlags(coarseFlags: usize, flags: usize, nx: i32, ny: i32,
 }
 
 /** norm per fine cell: the transfer weights that fall on coarse cells that are not solid. */
-export function transferNorm(norm: usize, coarseFlags: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+export function transferNorm(norm: usize, coarseFlags: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const csx = cx + 2
   const csxy = csx * (cy + 2)
   for (let k = from; k < to; k++)
     for (let j = 0; j < ny; j++)
-      for (let i = 0; i < nx; i++) {
+      for (let i = firstOf(spans, (k + 1) * (ny + 2) + j + 1), stop = endOf(spans, (k + 1) * (ny + 2) + j + 1, nx, nx); i < stop; i++) {
         let sum: u8 = 0
         for (let d = 0; d < 8; d++) {
           const x = (i >> 1) + 1 + (d & 1 ? (i & 1 ? 1 : -1) : 0)

@@ -1,10 +1,13 @@
+import type { Crew } from '../../core/src/base/index.ts'
 import { smallFire } from '../../core/testing/fires.ts'
 import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
-import { paddedCells } from '../../core/src/data/index.ts'
+import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
 import { layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
+import { workIn } from '../../core/src/gas/fields.ts'
 import { sourceCells } from '../../core/src/gas/sources.ts'
+import { WORK_TILE, workedTiles } from '../../core/src/gas/spans.ts'
 import { emptyBudget, stepGas } from '../../core/src/gas/step.ts'
-import { type Bench, timed } from './bench.ts'
+import { type Bench, median, timed } from './bench.ts'
 
 const ball = (n: number) => (i: number, j: number, k: number): boolean => (i + 0.5 - n / 2) ** 2 + (j + 0.5 - n / 2) ** 2 + (k + 0.5 - n / 2) ** 2 < (n / 6) ** 2
 const ballAndWall = (n: number) => (i: number, j: number, k: number): boolean => ball(n)(i, j, k) || (Math.abs(i - n * 0.75) < 2 && j < n * 0.7)
@@ -41,7 +44,7 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
     const once = (): void => {
       if (pass === 'mac') {
         crew.run('advectForward', [centred, n, n, n, 1, a, b], n, chunk)
-        crew.run('fillGhosts', [b, n, n, n, 0, 0, 0], n + 2)
+        crew.run('fillGhosts', [b, n, n, n, 0, 0, 0, 0], n + 2)
         crew.run('advectCorrect', [centred, n, n, n, 1, a, b, c], n, chunk)
         return
       }
@@ -82,7 +85,38 @@ const step = (n: number): Bench => ({
   },
 })
 
+/** Warm smoke in a box, wherever `holds` says. */
+function smokeIn(crew: Crew, n: number, holds: (i: number, j: number, k: number) => boolean): { worked: number; step(): void } {
+  const cell = 4 / n
+  const settings = smallFire({ cell, source: null, confinement: 0, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
+  const [still] = settings.moments
+  if (!still) throw new Error('smoke has a moment')
+  const fields = layFields(crew, crew.heap.mark(), { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] }, settings, still)
+  const [density, soot] = [fields.pointers.density, fields.pointers.soot].map((pointer) => crew.heap.f32(pointer, paddedCells([n, n, n]))) as [Float32Array, Float32Array]
+  for (let k = 0; k < n; k++) for (let j = 0; j < n; j++) for (let i = 0; i < n; i++) {
+    if (!holds(i, j, k)) continue
+    density[paddedIndex([n, n, n], i, j, k)] = 0.8 + 0.1 * Math.sin(i + j * j + k)
+    soot[paddedIndex([n, n, n], i, j, k)] = 1e-3
+  }
+  workIn(crew, fields, workedTiles(crew, fields, settings, [], 1 / 24))
+  const budget = emptyBudget()
+  return { worked: (fields.active?.reduce((sum, one) => sum + one, 0) ?? (n / WORK_TILE) ** 3) * WORK_TILE ** 3, step: () => void stepGas(crew, fields, settings, { before: still, now: still }, [], budget, 1 / 96, 0) }
+}
+
+/** A thin warm plume that leans from one edge of a box to the other, worked on in its tiles, against a box full of smoke: what a cell that is worked on costs of each. */
+const tiles = (n: number): Bench => ({
+  name: 'gas/plume-tiles', size: `${n}^3`, runs: 3, threads: [1, 2],
+  run(crew) {
+    const full = smokeIn(crew, 96, () => true)
+    const thin = smokeIn(crew, n, (i, j, k) => (i - j) ** 2 + (k - n / 2) ** 2 <= 81)
+    // In turn, since the machine's own speed changes.
+    const turns = Array.from({ length: 4 }, () => [timed(2, thin.step), timed(2, full.step)] as const)
+    const [ms, whole] = [0, 1].map((m) => median(turns.map((turn) => turn[m] ?? 0))) as [number, number]
+    return { ms, figures: { boxOverWorked: n ** 3 / thin.worked, nsPerCell: (ms * 1e6) / thin.worked, nsPerCellFull: (whole * 1e6) / full.worked, ratio: ms / thin.worked / (whole / full.worked) } }
+  },
+})
+
 export const gasBenches: readonly Bench[] = [
   advection('gas/advect-mac-160', 160, 'mac'), advection('gas/carry-flux-160', 160, 'flux'),
-  pressure('gas/pressure-160-box-sphere', 160, ball(160)), pressure('gas/pressure-160-box-sphere-wall', 160, ballAndWall(160)), step(96), step(160),
+  pressure('gas/pressure-160-box-sphere', 160, ball(160)), pressure('gas/pressure-160-box-sphere-wall', 160, ballAndWall(160)), step(96), step(160), tiles(160),
 ]

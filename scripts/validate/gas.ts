@@ -93,14 +93,14 @@ function advection(crew: Crew): Row[] {
         // The other way round every other step, as the gas does it.
         const order = n % 2 ? [w, u] : [u, w]
         for (const [m, along] of order.entries()) {
-          crew.run('fillGhosts', [from, ...size, 0, 0, 0], size[2] + 2)
+          crew.run('fillGhosts', [from, ...size, 0, 0, 0, 0], size[2] + 2)
           crew.run('sweepDensity', [to, from, along === u ? 0 : 2, along, ...(m === 0 ? [0, 0] : [order[0] ?? 0, order[0] === u ? 0 : 2]), 0, 0, m, shift / halves, 0, ...size], size[2])
           ;[from, to] = [to, from]
         }
         continue
       }
       crew.run('advectForward', [centred, ...size, shift, from, b], size[2])
-      crew.run('fillGhosts', [b, ...size, 0, 0, 0], size[2] + 2)
+      crew.run('fillGhosts', [b, ...size, 0, 0, 0, 0], size[2] + 2)
       crew.run('advectCorrect', [centred, ...size, shift, from, b, to], size[2])
       if (scheme === 'semi-Lagrangian') view(to).set(view(b))
       ;[from, to] = [to, from]

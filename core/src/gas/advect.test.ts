@@ -22,7 +22,7 @@ type Set = ReturnType<typeof setUp>
 function carry({ crew, u, v, w, centred }: Set, src: number, fwd: number, dst: number, shift: number): void {
   crew.run('centreVelocity', [centred, u, v, w, ...SIZE], SIZE[2] + 2)
   crew.run('advectForward', [centred, ...SIZE, shift, src, fwd], SIZE[2])
-  crew.run('fillGhosts', [fwd, ...SIZE, 0, 0, 0], SIZE[2] + 2)
+  crew.run('fillGhosts', [fwd, ...SIZE, 0, 0, 0, 0], SIZE[2] + 2)
   crew.run('advectCorrect', [centred, ...SIZE, shift, src, fwd, dst], SIZE[2])
 }
 

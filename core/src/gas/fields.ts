@@ -36,6 +36,8 @@ export interface GasFields {
   spans: RowSpans
   active?: Uint8Array
   room: RowSpans & { tiles: number }
+  /** What stands round the work in a field, by its pointer. Whoever writes there otherwise takes it out. */
+  outside: Map<number, string>
   /** The heap where the pressure system begins: it is laid anew when walls move. */
   systemMark: number
 }
@@ -88,6 +90,7 @@ function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: num
 export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undefined): void {
   const { box, flags, closed, open } = fields
   fields.active = active
+  fields.outside.clear()
   fields.spans = active ? { cells: fields.room.cells, faces: fields.room.faces, wide: fields.room.wide } : WHOLE
   openOutside(crew.heap.u8(flags, paddedCells(box.size)), box.size, active)
   if (active) writeSpans(crew, box.size, active, fields.room)
@@ -95,15 +98,19 @@ export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undef
   fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans)
 }
 
-/** Before a field is written where there is work: what its kernels see round that. */
-export function outsideOf(crew: Crew, { spans, box }: GasFields, pointer: number, value: number, rows = 0): void {
-  if (spans.wide) crew.run('fillWide', [pointer, value, rows, spans.wide, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+/** Before a field is written where there is work: what its kernels see round that. inner: what is written. What stands there already is not written again. */
+export function outsideOf(crew: Crew, { spans, outside, box }: GasFields, pointer: number, inner: 'cells' | 'faces', value: number, rows = 0): void {
+  const held = `${inner} ${value} ${rows}`
+  if (!spans.wide || outside.get(pointer) === held) return
+  crew.run('fillWide', [pointer, value, rows, spans.wide, spans[inner], ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads, true))
+  outside.set(pointer, held)
 }
 
 /** Outside what is worked on: air that moves with the wind. */
 export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, expansion, spans, rows, box } = fields
   if (!spans.cells) return
+  fields.outside.clear()
   const settle = (pointer: number, value: number, where: number, byRow = 0): void => crew.run('fillOutside', [pointer, value, byRow, where, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
   ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => settle(pointer, wind[axis] ?? 0, spans.faces, axis === 1 ? 0 : rows))
   settle(pointers.density, 1, spans.cells)
@@ -164,7 +171,7 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   const room = { cells: heap.alloc(8 * rowsInAll), faces: heap.alloc(8 * rowsInAll), wide: heap.alloc(8 * rowsInAll), tiles: heap.alloc(32 * tilesOf(box.size).count) }
   const systemMark = heap.mark()
   const system = layWalls(crew, box, moment.solids, flags, open, closed)
-  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, spans: WHOLE, room, systemMark, ...(open ? { open } : {}) }
+  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, spans: WHOLE, room, outside: new Map(), systemMark, ...(open ? { open } : {}) }
   stopAtWalls(crew, fields)
   return fields
 }

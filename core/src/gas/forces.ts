@@ -50,7 +50,9 @@ export function pushAir(crew: Crew, fields: GasFields, settings: GasSettings, be
   })
   for (const [comp, field] of [pointers.u, pointers.v, pointers.w].entries()) {
     const gain = (now.wind[comp] ?? 0) - (before.wind[comp] ?? 0)
-    if (gain !== 0) crew.run('windFaces', [field, gain, comp === 1 ? 0 : fields.rows, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    if (gain === 0) continue
+    fields.outside.delete(field)
+    crew.run('windFaces', [field, gain, comp === 1 ? 0 : fields.rows, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
   }
 }
 

@@ -159,7 +159,7 @@ describe('carrying densities', () => {
   const carried = (made: Fields, faces: readonly number[], field: number, order: readonly number[]): number => {
     let from = field
     for (const [n, axis] of order.entries()) {
-      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0], SIZE[2] + 2)
+      made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0, 0], SIZE[2] + 2)
       const to = made.zero()
       made.crew.run('sweepDensity', [to, from, axis, faces[axis] ?? 0, ...[0, 1].flatMap((m) => (m < n ? [faces[order[m] ?? 0] ?? 0, order[m] ?? 0] : [0, 0])), n === 2 ? 1 : 0, 1, 0, ...SIZE], SIZE[2])
       from = to
@@ -191,7 +191,7 @@ describe('carrying densities', () => {
       const field = made.noise(0, 1)
       const step = [1, SX, SXY][axis] ?? 1
       const to = made.zero()
-      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0], SIZE[2] + 2)
+      made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0, 0], SIZE[2] + 2)
       made.crew.run('sweepDensity', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, 0, ...SIZE], SIZE[2])
       const p = made.view(field)
       const slope = (a: number, b: number): number => (a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0)
@@ -264,7 +264,7 @@ describe('the projection’s parts', () => {
     const [u, v, w, expansion, b] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(-2, 2), noise(0, 1)]
     const diag = crew.heap.alloc(CELLS)
     crew.heap.u8(diag, CELLS).fill(0)
-    crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const partial = crew.heap.alloc(SIZE[2] * 80)
     crew.run('divergence', [b, u, v, w, expansion, diag, 0.1, partial, 0, ...SIZE], SIZE[2])
     let largest = 0
@@ -284,7 +284,7 @@ describe('the projection’s parts', () => {
     eachCell((e, i, j, k) => i > 6 && j < 3 && k > 4 && (marks[e] = 2))
     const diag = crew.heap.alloc(CELLS)
     crew.heap.u8(diag, CELLS).fill(0)
-    crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const before = [u, v, w].map((field) => view(field).slice())
     crew.run('project', [u, v, w, q, 1, flags, 0, ...SIZE], SIZE[2])
     eachCell((e) => {
@@ -315,7 +315,7 @@ describe('the projection’s parts', () => {
     const { crew, noise, zero, view, flags } = fields(6)
     const diag = crew.heap.alloc(CELLS)
     crew.heap.u8(diag, CELLS).fill(0)
-    crew.run('countNeighbours', [diag, flags, ...SIZE], SIZE[2])
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const marks = crew.heap.u8(flags, CELLS)
     const [x, b] = [zero(), noise(-1, 1)]
     eachCell((e, i, j, k) => {
@@ -378,14 +378,14 @@ describe('looking over a field', () => {
     const { crew, noise, view } = fields(13)
     const f = noise(1, 2)
     const before = view(f).slice()
-    crew.run('fillGhosts', [f, ...SIZE, 128, 5, 0], SIZE[2] + 2)
+    crew.run('fillGhosts', [f, ...SIZE, 128, 5, 0, 0], SIZE[2] + 2)
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(at(before, paddedIndex(SIZE, SIZE[0], 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(5)
   })
   it('mirrors ghosts along closed sides and fills them beyond open ones', () => {
     const { crew, noise, view } = fields(8)
     const f = noise(1, 2)
-    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5, 0], SIZE[2] + 2)
+    crew.run('fillGhosts', [f, ...SIZE, 1 + 8, 5, 0, 0], SIZE[2] + 2)
     expect(at(view(f), paddedIndex(SIZE, -1, 3, 3))).toBe(at(view(f), paddedIndex(SIZE, 0, 3, 3)))
     expect(at(view(f), paddedIndex(SIZE, SIZE[0], 3, 3))).toBe(5)
     expect(at(view(f), paddedIndex(SIZE, 3, SIZE[1], 3))).toBe(at(view(f), paddedIndex(SIZE, 3, SIZE[1] - 1, 3)))

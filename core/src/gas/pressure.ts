@@ -112,11 +112,11 @@ export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: readonly [number, nu
       }
 }
 
-/** Chunk of z layers so that a chunk is worth handing to a thread. */
-export function layersPerChunk(size: readonly [number, number, number], threads: number): number {
+/** Chunk of z layers so that a chunk is worth handing to a thread. tiled: only a part of the layers holds work. */
+export function layersPerChunk(size: readonly [number, number, number], threads: number, tiled = false): number {
   const layer = size[0] * size[1]
   if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
-  return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * 6)))
+  return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
 }
 
 /** The spans of a level's next coarser one: a row of it holds what its four rows hold. */
@@ -164,7 +164,7 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
         level[key] = heap.alloc(cells * 4)
         heap.f32(level[key], cells).fill(0)
       }
-    crew.run('countNeighbours', [level.diag, finerFlags, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
+    crew.run('countNeighbours', [level.diag, finerFlags, finerSpans, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
     levels.push(level)
     if (Math.max(nx, ny, nz) <= COARSEST_EDGE || Math.min(nx, ny, nz) <= 2) {
       heap.u8(level.norm, cells).fill(1)
@@ -174,7 +174,7 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
     const coarseFlags = heap.alloc(paddedCells(coarse))
     crew.run('coarsenFlags', [coarseFlags, finerFlags, nx, ny, nz, ...coarse], coarse[2], layersPerChunk(coarse, crew.threads))
     flagGhosts(heap.u8(coarseFlags, paddedCells(coarse)), coarse, closed)
-    crew.run('transferNorm', [level.norm, coarseFlags, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(finerSize, crew.threads))
+    crew.run('transferNorm', [level.norm, coarseFlags, finerSpans, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(finerSize, crew.threads))
     finerFlags = coarseFlags
     finerSpans = coarserSpans(crew, finerSpans, finerSize, coarse)
     finerSize = coarse
@@ -209,7 +209,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   const level = system.levels[depth]
   if (!level) return
   const [nx, ny, nz] = level.size
-  const chunk = layersPerChunk(level.size, crew.threads)
+  const chunk = layersPerChunk(level.size, crew.threads, level.spans !== 0)
   const cut = depth === 0 ? system.cut : undefined
   const strides = [nx + 2, (nx + 2) * (ny + 2)]
   const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, ...strides, colour], nz, chunk)
@@ -237,7 +237,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
   if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights, ...strides], nz, chunk)
   const [cx, cy, cz] = coarser.size
-  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads))
+  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
   crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, nx, ny, nz, cx, cy], nz, chunk)
   sweep(1)
@@ -248,22 +248,20 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
 
 /**
  * Conjugate gradients preconditioned by one multigrid V-cycle, from a zero guess.
- * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0); d must hold finite numbers.
+ * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0); d must hold finite numbers. Where only a part of the box is worked on, r, d, z and q must be 0 round it.
  * Stops when the 2-norm has fallen by `relative`, or the largest residual is under `largest` (m/s), whichever is given and met; both given: both must be met.
  */
 export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: number, d: number, z: number, q: number, stop: { relative?: number; largest?: number }): SolveReport {
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
   const [nx, ny, nz] = top.size
-  const chunk = layersPerChunk(top.size, crew.threads)
+  const chunk = layersPerChunk(top.size, crew.threads, top.spans !== 0)
   const { partial } = system
   const { spans } = top
+  if (system.spans.wide) crew.run('fillWide', [p, 0, 0, system.spans.wide, 0, nx, ny, nz], nz + 2, chunk)
+  else crew.run('fill', [p, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
   // Of the others whatever lies inside is written before it is read.
-  if (system.spans.wide) for (const field of [p, d, z, q]) crew.run('fillWide', [field, 0, 0, system.spans.wide, nx, ny, nz], nz + 2, chunk)
-  else {
-    crew.run('fill', [p, 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
-    for (const field of [d, z, q]) crew.run('fillGhosts', [field, nx, ny, nz, 0, 0, 0], nz + 2, chunk)
-  }
+  for (const field of [d, z, q]) crew.run('fillGhosts', [field, nx, ny, nz, 0, 0, 0, system.spans.wide], nz + 2, chunk)
   const dotOf = (a: number, b: number): number => {
     crew.run('dot', [a, b, partial, spans, nx, ny, nz], nz, chunk)
     return sumPartials(crew, partial, nz)

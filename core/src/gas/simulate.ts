@@ -6,7 +6,7 @@ import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './m
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
 import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
 import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
-import { findTiles, tileLayers, tilesOf, WORK_TILE } from './spans.ts'
+import { CLEAR, WORK_TILE, workedTiles } from './spans.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
@@ -39,11 +39,9 @@ export interface GasState {
 }
 
 const BOX_STEP = 8
-/** Clear cells kept round what the box holds, besides what moves there within a frame. */
-const MARGIN = 6
 const SHRINK_SLACK = 24
 /** Clear cells round a source, and over it besides. */
-const SOURCE_PAD = MARGIN + 3
+const SOURCE_PAD = CLEAR + 3
 const ABOVE_SOURCE = 8
 const MOST_STEPS_PER_FRAME = 64
 /** A flying source goes no further than this in a step, cells. */
@@ -262,7 +260,7 @@ export class GasSimulation {
       high[2] = Math.max(high[2] ?? 0, k)
     }
     const first = this.#sourceBox(now)
-    const pad = MARGIN + Math.min(12, Math.ceil(travel / settings.cell / 2))
+    const pad = CLEAR + Math.min(12, Math.ceil(travel / settings.cell / 2))
     for (let axis = 0; axis < 3; axis++) {
       const o = box.origin[axis] ?? 0
       low[axis] = Math.min(first.origin[axis] ?? 0, (low[axis] ?? 0) + o - pad)
@@ -278,21 +276,17 @@ export class GasSimulation {
 
   /** Finds where in the box there is work until the next frame; true where that is elsewhere than before. */
   #findWork(now: GasMoment): boolean {
-    const crew = this.#crew
     const fields = this.#fields
-    const { box, pointers, room } = fields
-    const { cell, ambient } = this.#settings
-    const layers = tileLayers(crew, box.size)
-    crew.run('markTiles', [pointers.density, pointers.fuel, pointers.soot, ambient / (ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, pointers.u, pointers.v, pointers.w, room.tiles, ...box.size], layers.items, layers.chunk)
+    const { cell } = this.#settings
     const bounds = now.sources.flatMap((_, n) => {
       const found = sourceBounds(this.#settings, now, n)
       if (!found?.low.every(Number.isFinite) || !found.high.every(Number.isFinite)) return []
-      return [[found.low.map((v, axis) => v / cell - (box.origin[axis] ?? 0) - SOURCE_PAD), found.high.map((v, axis) => v / cell - (box.origin[axis] ?? 0) + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0))] as const]
+      return [{ low: found.low.map((v) => v - SOURCE_PAD * cell), high: found.high.map((v, axis) => v + (SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)) * cell) }]
     })
-    const active = findTiles(crew, box, crew.heap.f32(room.tiles, 8 * tilesOf(box.size).count), bounds, MARGIN, 1 / this.#rate)
+    const active = workedTiles(this.#crew, fields, this.#settings, bounds, 1 / this.#rate)
     const before = fields.active
     if (active === before || (active && before && active.length === before.length && active.every((one, n) => one === before[n]))) return false
-    workIn(crew, fields, active)
+    workIn(this.#crew, fields, active)
     return true
   }
 }

@@ -1,6 +1,9 @@
 import type { Crew } from '../base/index.ts'
-import { type CellBox, paddedIndex } from '../data/index.ts'
+import { paddedIndex } from '../data/index.ts'
+import type { GasFields } from './fields.ts'
+import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './keep.ts'
 import { layersPerChunk, type RowSpans } from './pressure.ts'
+import type { GasSettings } from './settings.ts'
 
 // Where of a box the work is: tiles of 8^3 cells that hold gas, with air round them into which it may go before they are looked for again.
 
@@ -11,6 +14,9 @@ const AIR = 2
 const WIDE = 2
 /** A box that is worked on in more than this share is worked on whole. */
 const SPARSE = 0.5
+/** Clear cells kept round what holds gas, besides what it travels, and the most that is granted for that. */
+export const CLEAR = 6
+const MOST_TRAVEL = 24
 
 type Size = readonly [number, number, number]
 
@@ -65,19 +71,28 @@ export function writeSpans(crew: Crew, [nx, ny, nz]: Size, active: Uint8Array, r
     }
 }
 
+/** Bounds in metres. */
+export interface WorkBounds {
+  low: readonly number[]
+  high: readonly number[]
+}
+
 /**
- * The tiles that hold gas, each with room for where it may go within `span` seconds, and those within the given bounds (array cells, low and high). Undefined where most of the box is among them.
- * run: marks each tile and how fast the air in it goes, eight floats a tile.
+ * The tiles that hold gas, each with room for where it may go within `span` seconds, and those within the given bounds. Undefined where most of the box is among them.
  */
-export function findTiles(crew: Crew, box: CellBox, marks: Float32Array, bounds: readonly (readonly [readonly number[], readonly number[]])[], margin: number, span: number): Uint8Array | undefined {
+export function workedTiles(crew: Crew, fields: GasFields, { ambient }: Pick<GasSettings, 'ambient'>, bounds: readonly WorkBounds[], span: number): Uint8Array | undefined {
+  const { box, pointers, room } = fields
   const { tiles, count } = tilesOf(box.size)
+  const chunk = Math.max(1, Math.ceil(layersPerChunk(box.size, crew.threads) / WORK_TILE))
+  crew.run('markTiles', [pointers.density, pointers.fuel, pointers.soot, ambient / (ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, pointers.u, pointers.v, pointers.w, room.tiles, ...box.size], tiles[2], chunk)
+  const marks = crew.heap.f32(room.tiles, 8 * count)
   const active = new Uint8Array(count)
   const take = (low: readonly number[], high: readonly number[]): void => {
     const [a, b] = [low, high].map((corner) => corner.map((c, axis) => Math.min((tiles[axis] ?? 1) - 1, Math.max(0, Math.floor(c / WORK_TILE))))) as [number[], number[]]
     for (let k = a[2] ?? 0; k <= (b[2] ?? 0); k++) for (let j = a[1] ?? 0; j <= (b[1] ?? 0); j++) active.fill(1, (k * tiles[1] + j) * tiles[0] + (a[0] ?? 0), (k * tiles[1] + j) * tiles[0] + (b[0] ?? 0) + 1)
   }
-  for (const [low, high] of bounds) take(low, high)
-  const reach = (speed: number): number => margin + Math.max(0, Math.min(24, (speed * span) / box.cell))
+  for (const { low, high } of bounds) take(low.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)), high.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)))
+  const reach = (speed: number): number => CLEAR + Math.max(0, Math.min(MOST_TRAVEL, (speed * span) / box.cell))
   for (let tile = 0; tile < count; tile++) {
     const at = 8 * tile
     if (!marks[at]) continue
@@ -86,6 +101,3 @@ export function findTiles(crew: Crew, box: CellBox, marks: Float32Array, bounds:
   }
   return active.reduce((sum, one) => sum + one, 0) > SPARSE * count ? undefined : active
 }
-
-/** Runs over the tiles' layers; see markTiles in kernels/assembly/combust.ts. */
-export const tileLayers = (crew: Crew, size: Size): { items: number; chunk: number } => ({ items: Math.ceil(size[2] / WORK_TILE), chunk: Math.max(1, Math.ceil(layersPerChunk(size, crew.threads) / WORK_TILE)) })

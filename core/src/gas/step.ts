@@ -42,7 +42,7 @@ export interface StepReport {
  * Share of the pressure's push that the air feels where it sets out, by the last step's pressure; the rest where it arrives, by the projection. A half keeps the energy of what is projected away (the trapezoidal
  * rule along the path; Staniforth & Cote 1991); noise dies in the sweeps. The pressure that is kept is of both together.
  */
-const AHEAD = 0.5
+const AHEAD = 0.4
 
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4
@@ -90,9 +90,9 @@ const OWN_FACES = [128, 512, 2048] as const
 
 /** Ghost layers of all kept fields: ambient and wind outside open sides, mirrored along closed ones. */
 function fillAllGhosts(crew: Crew, fields: GasFields, wind: Vec3): void {
-  const { pointers, box, closed, rows } = fields
+  const { pointers, box, closed, rows, spans } = fields
   const values = { u: wind[0], v: wind[1], w: wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0, spans.wide], box.size[2] + 2, layersPerChunk(box.size, crew.threads, fields.active !== undefined))
 }
 
 /** Carries the velocity by fluxes, component by component, in the densities' order of axes. */
@@ -100,20 +100,20 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
   const { pointers, scratch, box, closed, flags, spans } = fields
   const [nx, ny, nz] = box.size
   const [other, du, dv, dw, source] = scratch as [number, number, number, number, number]
-  const chunk = layersPerChunk(box.size, crew.threads)
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const faces = [pointers.u, pointers.v, pointers.w]
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
   for (const [comp, target] of [du, dv, dw].entries()) {
     const layers = nz + (comp === 2 ? 1 : 0)
     const outside = [wind[comp] ?? 0, comp === 1 ? 0 : fields.rows] as const
-    outsideOf(crew, fields, source, ...outside)
+    outsideOf(crew, fields, source, 'faces', ...outside)
     crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz], nz, chunk)
     // Across a closed face the pressure may leap; nothing flows there.
     if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
     for (const [n, axis] of axes.entries()) {
       const [from, to] = n === 1 ? [other, source] : [source, n === 0 ? other : target]
-      crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), ...outside], nz + 2, chunk)
-      outsideOf(crew, fields, to, ...outside)
+      crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), ...outside, spans.wide], nz + 2, chunk)
+      outsideOf(crew, fields, to, 'faces', ...outside)
       const done = [0, 1].flatMap((m) => { const before = axes[m]; return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before] })
       crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz], layers, chunk)
     }
@@ -130,11 +130,12 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
 function carryDensities(crew: Crew, fields: GasFields, share: number, backward: boolean): void {
   const { pointers, scratch, box, closed, flags, spans, open } = fields
   const [nx, ny, nz] = box.size
-  const chunk = layersPerChunk(box.size, crew.threads)
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const faces = [pointers.u, pointers.v, pointers.w].map((field, axis) => {
     if (!open) return field
     // Past a cut only what its open share lets through.
     const through = scratch[1 + axis] ?? 0
+    fields.outside.delete(through)
     crew.run('openFaces', [through, field, open[axis] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
     return through
   })
@@ -142,11 +143,11 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
   for (const [name, ambient] of [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const) {
     crew.run('fillSolid', [pointers[name], flags, spans.cells, nx, ny, nz, ambient], nz, chunk)
     for (const [n, axis] of axes.entries()) {
-      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0], nz + 2, chunk)
+      crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0, spans.wide], nz + 2, chunk)
       const before = axes.slice(0, n)
       const done = [0, 1].flatMap((m) => (before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0]))
       const target = scratch[0] ?? 0
-      outsideOf(crew, fields, target, ambient)
+      outsideOf(crew, fields, target, 'cells', ambient)
       crew.run('sweepDensity', [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz], nz, chunk)
       scratch[0] = pointers[name]
       pointers[name] = target
@@ -180,16 +181,18 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
   const { pointers, scratch, box, flags, system, spans } = fields
   const [p, r, d, z, q] = scratch as [number, number, number, number, number]
   const [nx, ny, nz] = box.size
-  const chunk = layersPerChunk(box.size, crew.threads)
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
   crew.run('project', [pointers.u, pointers.v, pointers.w, pointers.pressure, ((1 - AHEAD) * dt) / box.cell, flags, spans.faces, nx, ny, nz], nz, chunk)
-  stillGhosts(crew, fields, r)
+  for (const field of [r, d, z, q]) outsideOf(crew, fields, field, 'cells', 0)
+  crew.run('fillGhosts', [r, nx, ny, nz, 0, 0, 0, spans.wide], nz + 2, chunk)
   const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
   if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, nx, ny, nz], nz, chunk)
   else crew.run('divergence', [...flow, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   const pushed = pushWalls(crew, fields, r, top.diag)
   if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
+  fields.outside.set(p, 'cells 0 0')
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
   crew.run('project', [pointers.u, pointers.v, pointers.w, p, 1, flags, spans.faces, nx, ny, nz], nz, chunk)
   closeWalls(crew, fields)
@@ -199,16 +202,16 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
 
 /** Makes a field 0 round what is worked on. */
 function stillGhosts(crew: Crew, fields: GasFields, pointer: number): void {
-  const { box } = fields
-  crew.run('fillGhosts', [pointer, ...box.size, 0, 0, 0], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
-  outsideOf(crew, fields, pointer, 0)
+  const { box, spans } = fields
+  crew.run('fillGhosts', [pointer, ...box.size, 0, 0, 0, spans.wide], box.size[2] + 2, layersPerChunk(box.size, crew.threads, fields.active !== undefined))
+  outsideOf(crew, fields, pointer, 'cells', 0)
 }
 
 function confineVorticity(crew: Crew, fields: GasFields, strength: number, dt: number): void {
   const { pointers, scratch, box, spans } = fields
   const [ox, oy, oz, len] = scratch as [number, number, number, number]
   const [nx, ny, nz] = box.size
-  const chunk = layersPerChunk(box.size, crew.threads)
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   for (const pointer of [ox, oy, oz, len]) stillGhosts(crew, fields, pointer)
   crew.run('curl', [ox, oy, oz, len, pointers.u, pointers.v, pointers.w, spans.cells, nx, ny, nz], nz, chunk)
   // curl() leaves omega x cell; force = strength x cell x (N x omega), so the change is strength x dt x that, per cell.
@@ -219,7 +222,7 @@ function confineVorticity(crew: Crew, fields: GasFields, strength: number, dt: n
 /** Largest face speed, m/s. */
 export function fastestSpeed(crew: Crew, fields: GasFields): number {
   const { pointers, box, partial, spans } = fields
-  crew.run('fastest', [pointers.u, pointers.v, pointers.w, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads))
+  crew.run('fastest', [pointers.u, pointers.v, pointers.w, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads, fields.active !== undefined))
   return maxPartials(crew, partial, box.size[2])
 }
 
@@ -236,7 +239,7 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const { box } = fields
   const [nx, ny, nz] = box.size
   const volume = box.cell ** 3
-  const chunk = layersPerChunk(box.size, crew.threads)
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const energy0 = energyPerTheta(settings)
 
   settings.sources.forEach(({ perArea }, index) => {
