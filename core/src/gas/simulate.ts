@@ -1,5 +1,5 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
-import type { CellBox, GasFrame } from '../data/index.ts'
+import { type CellBox, type GasFrame, paddedCells, paddedIndex } from '../data/index.ts'
 import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, takeFields, workIn } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
 import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './moments.ts'
@@ -17,6 +17,8 @@ export interface GasFigures {
   /** How much gas is flame (FLAME_HEAT over the air or more) at the frame's end, m^3, and how high its top stands over the lowest source, m; 0 without. */
   flame: number
   height: number
+  /** How much of the column over the first source's middle is flame, m: its mean over time is the height at which flame stands half of the time. */
+  standing: number
   /** Centre of the burning, metres, or of the first source while nothing burns. */
   centre: [number, number, number]
   cells: number
@@ -106,7 +108,7 @@ export class GasSimulation {
     const { cell } = settings
     const span = 1 / this.#rate
     const start = this.#done / this.#rate
-    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
+    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, standing: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
     const weighted = [0, 0, 0]
     let weight = 0
     const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
@@ -159,14 +161,33 @@ export class GasSimulation {
   }
 
   /** How much of the gas is flame now, and how high it stands. */
-  #flame(now: GasMoment): { flame: number; height: number } {
+  #flame(now: GasMoment): Pick<GasFigures, 'flame' | 'height' | 'standing'> {
     const { box, pointers, flags, partial } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
     this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
     const top = maxPartials(this.#crew, partial, nz, 2, 1)
     const foot = now.sources.reduce((least, _, n) => Math.min(least, this.#footOf(now, n)), Infinity)
-    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0 }
+    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0, standing: this.#standing(now) }
+  }
+
+  #standing(now: GasMoment): number {
+    const { box, pointers } = this.#fields
+    const { ambient, cell } = this.#settings
+    const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
+    const [first] = now.sources
+    if (!first) return 0
+    const [x, z] = [first.centre[0] / cell - box.origin[0] - 0.5, first.centre[2] / cell - box.origin[2] - 0.5]
+    const [i, k] = [Math.floor(x), Math.floor(z)]
+    if (i < 0 || k < 0 || i + 1 >= box.size[0] || k + 1 >= box.size[2]) return 0
+    // Between the four columns round it: how much hotter than the air.
+    const rise = (a: number, j: number, c: number): number => ambient / (density[paddedIndex(box.size, a, j, c)] ?? 1) - ambient
+    let layers = 0
+    for (let j = 0; j < box.size[1]; j++) {
+      const [near, far] = [k, k + 1].map((c) => rise(i, j, c) + (x - i) * (rise(i + 1, j, c) - rise(i, j, c))) as [number, number]
+      if (near + (z - k) * (far - near) >= FLAME_HEAT) layers++
+    }
+    return layers * cell
   }
 
   /** The present frame, as it is kept. */

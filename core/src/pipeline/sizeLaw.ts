@@ -12,7 +12,6 @@ export interface SpeedForSize {
   height: { law: number; found?: number }
 }
 
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
 /** Fires that burn for less than this many frames have no rate of their own yet. */
 const LEAST_FRAMES = 30
 
@@ -23,10 +22,10 @@ function across(item: Pick<GasItem, 'shape' | 'diameter' | 'deep'>): number | un
 }
 
 /**
- * A fire's pulse and height against the laws of its size: 1.5 D^-1/2 Hz (Cetegen & Ahmed 1993) and 0.235 Q^2/5 - 1.02 D m (Heskestad 1983). Undefined for what is no pool-like fire.
+ * A fire's pulse and height against the laws of its size: 1.5 D^-1/2 Hz (Cetegen & Ahmed 1993) and 0.235 Q^2/5 - 1.02 D m (Heskestad 1983). The height is where flame stands half of the time on the fire's axis. Undefined for what is no pool-like fire.
  * figures: of its frames in order; rate: frames a second.
  */
-export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat'>, figures: { heatKw: readonly number[]; flame: readonly number[]; height: readonly number[] }, rate: number): SpeedForSize | undefined {
+export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat'>, figures: { heatKw: readonly number[]; flame: readonly number[]; standing: readonly number[] }, rate: number): SpeedForSize | undefined {
   const diameter = across(item)
   if (diameter === undefined || item.heat <= 0) return undefined
   const seen = figures.heatKw.length
@@ -35,6 +34,6 @@ export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' |
   return {
     diameter, heat,
     pulse: { law: 1.5 / Math.sqrt(diameter), ...(pulse === undefined ? {} : { found: pulse }) },
-    height: { law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter), ...(seen >= LEAST_FRAMES ? { found: median(figures.height) } : {}) },
+    height: { law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter), ...(seen >= LEAST_FRAMES ? { found: figures.standing.reduce((sum, v) => sum + v, 0) / seen } : {}) },
   }
 }

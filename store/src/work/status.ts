@@ -35,6 +35,7 @@ export interface GasStatus extends KeptStatus {
 export interface GasFigureRow {
   light: number
   height: number
+  standing: number
   flame: number
   centre: readonly number[]
   seconds: number
@@ -103,7 +104,7 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasSt
     ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
     secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? timeLeft(frames.map(({ figures }) => number(figures.seconds)), last - first + 1) : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
-    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
+    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
   }
 }
 

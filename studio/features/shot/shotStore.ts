@@ -25,6 +25,7 @@ export interface ThinState {
   heatKw: number[]
   flame: number[]
   height: number[]
+  standing: number[]
   milliseconds: number
 }
 
