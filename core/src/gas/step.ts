@@ -44,6 +44,10 @@ export interface StepReport {
  */
 const AHEAD = 0.4
 
+/** A sweep carries no further than this share of a cell; a step is divided for it into no more than so many. */
+const LONGEST_SWEEP = 1
+const MOST_PARTS = 16
+
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4
 
@@ -262,9 +266,14 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const out = outflow(crew, fields)
   const share = dt / box.cell
   const backward = budget.steps % 2 === 1
-  carryDensities(crew, fields, share, backward)
+  // What this step itself set going may outrun it: then what is carried is carried in several.
+  const parts = Math.min(MOST_PARTS, Math.max(1, Math.ceil((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP - 1e-6)))
+  for (let part = 0; part < parts; part++) {
+    if (part > 0) fillAllGhosts(crew, fields, now.wind)
+    carryDensities(crew, fields, share / parts, backward)
+    carryVelocity(crew, fields, now.wind, share / parts, backward)
+  }
   budget.steps++
-  carryVelocity(crew, fields, now.wind, share, backward)
   const { pointers, partial, flags } = fields
   budget.carriedOut += out.theta * share * energy0 * volume
   budget.sootOut += out.soot * share * AIR_DENSITY * volume
