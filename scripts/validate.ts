@@ -17,10 +17,18 @@ import { vortexRows } from './validate/vortex.ts'
 const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, across: { type: 'string', default: '15' } } })
 const across = z.coerce.number().int().min(0).max(40).parse(values.across)
 const crew = nodeCrew(2)
-const rows: Row[] = [...pictureRows(crew), ...(await fileRows()), ...(await matchRows(crew)), ...plateFigureRows(), ...(await plateRows(crew)), ...gasRows(crew), ...vortexRows(crew), ...(across > 0 ? [...plumeRows(crew), ...poolRows(crew, across)] : [])]
-crew.end()
 const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
-for (const row of rows) console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)
+const rows: Row[] = []
+const parts: readonly (() => Row[] | Promise<Row[]>)[] = [
+  () => pictureRows(crew), fileRows, () => matchRows(crew), plateFigureRows, () => plateRows(crew), () => gasRows(crew), () => vortexRows(crew),
+  ...(across > 0 ? [() => plumeRows(crew), () => poolRows(crew, across)] : []),
+]
+for (const part of parts)
+  for (const row of await part()) {
+    rows.push(row)
+    console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)
+  }
+crew.end()
 if (values.json) writeFileSync(values.json, `${JSON.stringify(rows, null, 2)}\n`)
 if (values.doc) {
   const lines = rows.map((row) => `| ${row.case} | ${row.reference} | ${shown(row.expected)} | ${shown(row.measured)} | ${row.tolerance} | ${row.pass ? 'pass' : '**FAIL**'} |`.replaceAll('|div', '\\|div').replaceAll('expansion|', 'expansion\\|'))

@@ -20,7 +20,7 @@ const CASCADE = 0.7937005259840998
 export interface FinerSettings {
   /** Cells of the finer frame along one of the coarse one, 2 to 4. */
   factor: number
-  /** Times the strength that the cascade gives. */
+  /** Times the way that a whirl of a cell's size carries in its own time. */
   amount: number
   seed: number
 }

@@ -80,7 +80,7 @@ export const gasSchema = z
     held: toggle(false, { label: 'Held still', hint: 'A source with a motion stays where it is and the wind of its motion blows through the box: for what flies far.', group: 'Run', touches: 'gas', still: true }),
     seed: number(0, 99999, 1, { label: 'Seed', unit: '', span: [0, 100], step: 1, hint: 'Another number, another fire of the same kind.', group: 'Run', touches: 'gas', still: true }),
     detail: z.number().int().min(1).max(4).default(1).meta({ label: 'Finer', unit: '×', span: [1, 4], step: 1, hint: 'Fine whirls added to a kept run, at so many times its resolution; the large motion stays.', group: 'Finer', touches: 'finer', still: true } satisfies SettingMeta),
-    detailAmount: number(0, 3, 1, { label: 'Strength', unit: '×', span: [0, 2], step: 0.05, hint: 'Of the added whirls: 1 is what the cascade of turbulence has at their size.', group: 'Finer', touches: 'finer', still: true }),
+    detailAmount: number(0, 3, 1, { label: 'Strength', unit: '×', span: [0, 2], step: 0.05, hint: 'How far the added whirls carry the gas: 1 is as far as whirls of a cell’s size go in their own time, wherever the air moves.', group: 'Finer', touches: 'finer', still: true }),
     albedo: number(0, 1, 0.3, { label: 'Smoke white', unit: '', span: [0, 1], step: 0.01, hint: 'Light that the smoke scatters: 0.3 is black smoke, 0.9 steam.', group: 'Look', touches: 'picture' }),
     forward: number(-0.9, 0.9, 0.4, { label: 'Forward', unit: '', span: [-0.9, 0.9], step: 0.05, hint: 'How much the smoke glows against the light.', group: 'Look', touches: 'picture' }),
     thickness: number(0, 20, 1, { label: 'Thickness', unit: '×', span: [0, 4], step: 0.05, hint: 'Times the light that its smoke stops.', group: 'Look', touches: 'picture' }),

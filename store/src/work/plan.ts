@@ -1,3 +1,4 @@
+import { totalmem } from 'node:os'
 import { LanternError } from '@lantern/core/base'
 import { cameraAt, gasSettings, checkRoom, pictureFrame, type PictureQualityName, pictureRecipe, recipeKey, runOf, showingsAt } from '@lantern/core/pipeline'
 import type { Store } from '../open.ts'
@@ -33,8 +34,8 @@ const planIn = (world: ShotWorld, item: string): GasPlan => {
   return plan
 }
 
-/** Memory that one computation may have, bytes: what its 32-bit addresses reach. */
-const MOST_MEMORY = 3.6 * 2 ** 30
+/** Memory that one computation may have, bytes: what its 32-bit addresses reach, and no more than the machine can give beside all else. */
+const MOST_MEMORY = Math.min(3.6 * 2 ** 30, 0.7 * totalmem())
 
 async function askOne(store: Store, shot: Shot, kind: 'gas' | 'finer', job: 'gas' | 'finer' | 'taken', key: string, settings: unknown, item: string, span: { first: number; last: number }, chains?: ReadonlyMap<number, string>): Promise<void> {
   await ensureResult(store, { key, kind, settings: settings as object, shot: shot.id, item, ...span })

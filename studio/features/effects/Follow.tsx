@@ -1,5 +1,5 @@
 'use client'
-import { Box, chakra, Flex } from '@chakra-ui/react'
+import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { followed, type Following, type Setting, type ShotDocument, signalValue } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -81,6 +81,7 @@ export function FollowPanel({ setting, following, onFollow, close }: { setting: 
         </Choice>
         <Press onClick={close}>Done</Press>
       </Flex>
+      {following && setting.touches === 'gas' && signals[following.signal]?.source.kind === 'figure' && <Text color="wrong" fontSize="12px">A gas is settled before any of them burns, so it cannot follow a gas’s figure: its own value stays.</Text>}
       {following && <Box display="grid" gridTemplateColumns="1fr 1fr" gap="3px 8px">{number('gain', 'Times', setting.unit ?? '', 0.01)}{number('offset', 'Plus', setting.unit ?? '', 0.01)}{number('smoothing', 'Smooth', 'fr', 1)}{number('delay', 'Later', 'fr', 1)}</Box>}
     </Box>
   )
