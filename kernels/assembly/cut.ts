@@ -72,7 +72,7 @@ export function divergenceCut(b: usize, u: usize, v: usize, w: usize, expansion:
         const c = <usize>(k * sxy + j * sx + i)
         const e = c << 2
         let value: f32 = 0
-        if (load<f32>(diag + (c << 2)) > 0) {
+        if (load<u8>(diag + c)) {
           let out = open(fu + c + 1) * load<f32>(u + e, 4) - open(fu + c) * load<f32>(u + e)
           out += open(fv + c + <usize>sx) * load<f32>(v + e + y1) - open(fv + c) * load<f32>(v + e)
           out += open(fw + c + <usize>sxy) * load<f32>(w + e + z1) - open(fw + c) * load<f32>(w + e)

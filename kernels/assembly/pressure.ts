@@ -1,8 +1,7 @@
 import { AIR, endOf, firstOf, FLUID, SOLID } from './grid'
 
-// Pressure on the padded grid. The matrix A counts, per fluid cell, the fluid neighbours as 1 and open ones as `beyond` (`diag`, a float; 0 elsewhere):
+// Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
 //   (A x)_i = diag_i x_i - sum of the six neighbours' x.    x is 0 in solid and open cells, so no mask is needed for the sum.
-// beyond: the share of a cell's pressure that is felt across an open face: 1 where it is 0 a cell further out, less where the air goes on (pressure.ts).
 // Multigrid after McAdams, Sifakis & Teran 2010, with trilinear transfers whose weights are renormalised beside solid cells:
 //   prolongation P_ij = w_ij / norm_i,  w = products of (1, 3, 3, 1) and norm_i = sum of w over coarse cells that are not solid (a byte, 64 inside);
 //   restriction  R = P^T / 2, so that the cycle stays symmetric.
@@ -62,7 +61,7 @@ export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, n
       for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
-        const d = v128.load(diag + (c << 2))
+        const d = bytesToFloats(diag + c)
         const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, y1, z1)), reciprocal(d))
         const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
         v128.store(e, v128.bitselect(next, v128.load(e), mask))
@@ -80,7 +79,7 @@ export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i
       const colours = lanes((1 + j + k + colour) & 1)
       for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
-        const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(v128.load(diag + (c << 2)))), colours)
+        const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
         const e = x + (c << 2)
         v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
       }
@@ -99,7 +98,7 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
       for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
-        const d = v128.load(diag + (c << 2))
+        const d = bytesToFloats(diag + c)
         const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, y1, z1))
         const r = v128.and(f32x4.sub(v128.load(b + (c << 2)), ax), f32x4.gt(d, f32x4.splat(0)))
         const value = f32x4.mul(r, reciprocal(bytesToFloats(norm + c)))
@@ -120,7 +119,7 @@ export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, nx: i3
     for (let j = 0; j < cy; j++)
       for (let i = firstOf(spans, (k + 1) * (cy + 2) + j + 1), stop = endOf(spans, (k + 1) * (cy + 2) + j + 1, cx, cx); i < stop; i++) {
         const out = <usize>((k + 1) * csxy + (j + 1) * csx + i + 1)
-        if (load<f32>(diagC + (out << 2)) == 0) {
+        if (load<u8>(diagC + out) == 0) {
           store<f32>(bc + (out << 2), 0)
           continue
         }
@@ -175,12 +174,12 @@ export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: us
         const after = coarse(r00, r10, r01, r11, (i >> 1) + 2)
         const c = row + <usize>i
         const n0 = load<u8>(norm + c)
-        if (load<f32>(diag + (c << 2)) > 0 && n0) {
+        if (load<u8>(diag + c) && n0) {
           const e = x + (c << 2)
           store<f32>(e, load<f32>(e) + (3 * here + before) / <f32>n0)
         }
         const n1 = load<u8>(norm + c, 1)
-        if (i + 1 < nx && load<f32>(diag + (c << 2), 4) > 0 && n1) {
+        if (i + 1 < nx && load<u8>(diag + c, 1) && n1) {
           const e = x + (c << 2) + 4
           store<f32>(e, load<f32>(e) + (3 * here + after) / <f32>n1)
         }
@@ -213,7 +212,7 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans:
       for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = d + (c << 2)
-        const g = v128.load(diag + (c << 2))
+        const g = bytesToFloats(diag + c)
         const own = v128.load(e)
         let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, y1, z1)), f32x4.gt(g, f32x4.splat(0)))
         if (i + 4 > nx) value = v128.and(value, tail(nx - i))
@@ -294,28 +293,21 @@ export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans:
     }
 }
 
-// @ts-ignore: decorator
-@inline
-function counts(flag: u8, beyond: f32): f32 {
-  return flag == SOLID ? <f32>0 : flag == AIR ? beyond : <f32>1
-}
-
-/** diag from flags: per fluid cell the sum of what its neighbours count. */
-export function countNeighbours(diag: usize, flags: usize, beyond: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** diag from flags: per fluid cell the number of neighbours that are not solid. */
+export function countNeighbours(diag: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++)
       for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const o = <usize>(k * sxy + j * sx + i)
-        const c = flags + o
-        let n: f32 = 0
+        const c = flags + <usize>(k * sxy + j * sx + i)
+        let n: u8 = 0
         if (load<u8>(c) == FLUID) {
-          n = counts(load<u8>(c - 1), beyond) + counts(load<u8>(c + 1), beyond)
-          n += counts(load<u8>(c - <usize>sx), beyond) + counts(load<u8>(c + <usize>sx), beyond)
-          n += counts(load<u8>(c - <usize>sxy), beyond) + counts(load<u8>(c + <usize>sxy), beyond)
+          n = <u8>(load<u8>(c - 1) != SOLID) + <u8>(load<u8>(c + 1) != SOLID)
+          n += <u8>(load<u8>(c - <usize>sx) != SOLID) + <u8>(load<u8>(c + <usize>sx) != SOLID)
+          n += <u8>(load<u8>(c - <usize>sxy) != SOLID) + <u8>(load<u8>(c + <usize>sxy) != SOLID)
         }
-        store<f32>(diag + (o << 2), n)
+        store<u8>(diag + <usize>(k * sxy + j * sx + i), n)
       }
 }
 
@@ -376,7 +368,7 @@ export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: us
         const c = <usize>(k * sxy + j * sx + i)
         const e = c << 2
         let value: f32 = 0
-        if (load<f32>(diag + (c << 2)) > 0) {
+        if (load<u8>(diag + c)) {
           const out = load<f32>(u + e, 4) - load<f32>(u + e) + load<f32>(v + e + y1) - load<f32>(v + e) + load<f32>(w + e + z1) - load<f32>(w + e)
           value = cell * load<f32>(expansion + e) - out
         }
@@ -398,29 +390,27 @@ export function shiftSystem(b: usize, diag: usize, mean: f32, spans: usize, nx: 
     for (let j = 1; j <= ny; j++)
       for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = <usize>(k * sxy + j * sx + i)
-        if (load<f32>(diag + (c << 2)) > 0) store<f32>(b + (c << 2), load<f32>(b + (c << 2)) - mean)
+        if (load<u8>(diag + c)) store<f32>(b + (c << 2), load<f32>(b + (c << 2)) - mean)
       }
 }
 
-/** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less `factor` times the difference of q (to an open one: `beyond`). */
+/** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less `factor` times the difference of q. */
 // @ts-ignore: decorator
 @inline
-function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, factor: v128, beyond: v128, lanes: v128): void {
+function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, factor: v128, lanes: v128): void {
   const before = fourBytes(flags)
   const solid = v128.or(i32x4.eq(here, i32x4.splat(SOLID)), i32x4.eq(before, i32x4.splat(SOLID)))
-  const open = i32x4.eq(here, i32x4.splat(AIR)), openBefore = i32x4.eq(before, i32x4.splat(AIR))
-  const outside = v128.and(open, openBefore)
-  const share = v128.bitselect(beyond, factor, v128.or(open, openBefore))
+  const outside = v128.and(i32x4.eq(here, i32x4.splat(AIR)), i32x4.eq(before, i32x4.splat(AIR)))
   const old = v128.load(p + e)
-  const pushed = f32x4.sub(old, f32x4.mul(share, f32x4.sub(v128.load(q + e), v128.load(q + e - step))))
+  const pushed = f32x4.sub(old, f32x4.mul(factor, f32x4.sub(v128.load(q + e), v128.load(q + e - step))))
   v128.store(p + e, v128.bitselect(v128.andnot(v128.bitselect(old, pushed, outside), solid), old, lanes))
 }
 
-/** Faces beside solid cells are 0, the others lose `factor` times the difference of q (together m/s), those to open cells by the share `beyond`. Faces past the last cell belong to the slab that ends there. */
-export function project(u: usize, v: usize, w: usize, q: usize, factor: f32, beyond: f32, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** Faces beside solid cells are 0, the others lose `factor` times the difference of q (together m/s). Faces past the last cell belong to the slab that ends there. */
+export function project(u: usize, v: usize, w: usize, q: usize, factor: f32, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
-  const push = f32x4.splat(factor), pushOut = f32x4.splat(factor * beyond)
+  const push = f32x4.splat(factor)
   const last = to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
     for (let j = 1; j <= ny + 1; j++)
@@ -430,14 +420,14 @@ export function project(u: usize, v: usize, w: usize, q: usize, factor: f32, bey
         const here = fourBytes(f)
         const e = c << 2
         const inner = tail(nx - i), withSide = tail(nx + 1 - i)
-        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, push, pushOut, withSide)
-        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, push, pushOut, inner)
-        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, push, pushOut, inner)
+        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, push, withSide)
+        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, push, inner)
+        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, push, inner)
       }
 }
 
 /** dst = src less `ratio` times the pressure's slope on faces of one axis between cells that are not solid; elsewhere src. Slabs as project's. */
-export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, beyond: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const st = axis == 0 ? 1 : axis == 1 ? sx : sxy
@@ -447,10 +437,8 @@ export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i3
       for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx + (axis == 0 ? 1 : 0)); i < stop; i += 4) {
         const c = <usize>(k * sxy + j * sx + i + 1)
         const e = c << 2
-        const here = fourBytes(flags + c), before = fourBytes(flags + c - <usize>st)
-        const solid = v128.or(i32x4.eq(here, i32x4.splat(SOLID)), i32x4.eq(before, i32x4.splat(SOLID)))
-        const open = v128.or(i32x4.eq(here, i32x4.splat(AIR)), i32x4.eq(before, i32x4.splat(AIR)))
-        const slope = f32x4.mul(v128.bitselect(f32x4.splat(ratio * beyond), f32x4.splat(ratio), open), f32x4.sub(v128.load(h + e), v128.load(h + e - ((<usize>st) << 2))))
+        const solid = v128.or(i32x4.eq(fourBytes(flags + c), i32x4.splat(SOLID)), i32x4.eq(fourBytes(flags + c - <usize>st), i32x4.splat(SOLID)))
+        const slope = f32x4.mul(f32x4.splat(ratio), f32x4.sub(v128.load(h + e), v128.load(h + e - ((<usize>st) << 2))))
         const value = f32x4.sub(v128.load(src + e), v128.andnot(slope, solid))
         const p = dst + e
         v128.store(p, v128.bitselect(value, v128.load(p), tail(nx + (axis == 0 ? 1 : 0) - i)))

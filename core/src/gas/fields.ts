@@ -77,16 +77,13 @@ function layRows(crew: Crew, box: CellBox, { exponent, at, ground }: GasSettings
   return rows
 }
 
-/** How far what presses is from the box's sides, cells: half across it. */
-const reachOf = ({ size }: CellBox): number => Math.min(...size) / 2
-
 function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: number, open: OpenShares | undefined, closed: ClosedSides, active?: Uint8Array, spans: RowSpans = WHOLE): PressureSystem {
   const cells = paddedCells(box.size)
   if (open) cutCells(crew, box, solids, flags, open)
   else markCells(crew.heap.u8(flags, cells), box, solids)
   flagGhosts(crew.heap.u8(flags, cells), box.size, closed)
   if (active) openOutside(crew.heap.u8(flags, cells), box.size, active)
-  return buildPressure(crew, box.size, flags, closed, open, spans, reachOf(box))
+  return buildPressure(crew, box.size, flags, closed, open, spans)
 }
 
 /** Puts the work where the tiles say it is (undefined: everywhere). What stands outside is not touched: settleOutside() makes still air of it. The heap past the pressure system is lost. */
@@ -98,7 +95,7 @@ export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undef
   openOutside(crew.heap.u8(flags, paddedCells(box.size)), box.size, active)
   if (active) writeSpans(crew, box.size, active, fields.room)
   crew.heap.release(fields.systemMark)
-  fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans, reachOf(box))
+  fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans)
 }
 
 /** Before a field is written where there is work: what its kernels see round that. inner: what is written. What stands there already is not written again. */
@@ -123,7 +120,7 @@ export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
 /** Stops what flows through walls. */
 function stopAtWalls(crew: Crew, fields: GasFields): void {
   const { pointers, scratch, flags, box } = fields
-  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, 1, flags, 0, ...box.size], box.size[2])
+  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, 0, ...box.size], box.size[2])
   closeWalls(crew, fields)
 }
 

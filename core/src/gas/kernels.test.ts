@@ -260,10 +260,11 @@ describe('carrying the velocity', () => {
 
 describe('the projection’s parts', () => {
   it('take as divergence what flows out of each fluid cell, less what is prescribed', () => {
-    const { crew, noise, zero, view, flags } = fields(4)
+    const { crew, noise, view, flags } = fields(4)
     const [u, v, w, expansion, b] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(-2, 2), noise(0, 1)]
-    const diag = zero()
-    crew.run('countNeighbours', [diag, flags, 0.25, 0, ...SIZE], SIZE[2])
+    const diag = crew.heap.alloc(CELLS)
+    crew.heap.u8(diag, CELLS).fill(0)
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const partial = crew.heap.alloc(SIZE[2] * 80)
     crew.run('divergence', [b, u, v, w, expansion, diag, 0.1, partial, 0, ...SIZE], SIZE[2])
     let largest = 0
@@ -275,27 +276,28 @@ describe('the projection’s parts', () => {
     })
     expect(Math.max(...Array.from({ length: SIZE[2] }, (_, k) => crew.heap.f64(partial, SIZE[2] * 2)[k * 2 + 1] ?? 0))).toBeCloseTo(largest, 6)
   })
-  it('count the faces that are not solid, open ones by their share, and stop the flow at those that are', () => {
-    const { crew, noise, zero, view, flags } = fields(5)
+  it('count the faces that are not solid, and stop the flow at those that are', () => {
+    const { crew, noise, view, flags } = fields(5)
     const [u, v, w, q] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(-1, 1)]
     const marks = crew.heap.u8(flags, CELLS)
     // A corner of the box is open air.
     eachCell((e, i, j, k) => i > 6 && j < 3 && k > 4 && (marks[e] = 2))
-    const diag = zero()
-    crew.run('countNeighbours', [diag, flags, 0.25, 0, ...SIZE], SIZE[2])
+    const diag = crew.heap.alloc(CELLS)
+    crew.heap.u8(diag, CELLS).fill(0)
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const before = [u, v, w].map((field) => view(field).slice())
-    crew.run('project', [u, v, w, q, 1, 0.25, flags, 0, ...SIZE], SIZE[2])
+    crew.run('project', [u, v, w, q, 1, flags, 0, ...SIZE], SIZE[2])
     eachCell((e) => {
-      const around = [-1, 1, -SX, SX, -SXY, SXY].reduce((sum, o) => sum + ([0, 1, 0.25][marks[e + o] ?? 0] ?? 0), 0)
-      expect(view(diag)[e]).toBe(marks[e] === 1 ? around : 0)
+      const around = [-1, 1, -SX, SX, -SXY, SXY].filter((o) => marks[e + o] !== 0).length
+      expect(crew.heap.u8(diag, CELLS)[e]).toBe(marks[e] === 1 ? around : 0)
     })
     for (const [axis, step] of [1, SX, SXY].entries()) {
       const [field, old] = [view([u, v, w][axis] ?? 0), before[axis] ?? new Float32Array()]
       const [nx, ny, nz] = SIZE.map((n, m) => n + (m === axis ? 1 : 0)) as [number, number, number]
       for (let k = 0; k < nz; k++) for (let j = 0; j < ny; j++) for (let i = 0; i < nx; i++) {
         const e = paddedIndex(SIZE, i, j, k)
-        const open = [marks[e], marks[e - step]].filter((mark) => mark === 2).length
-        close(at(field, e), marks[e] === 0 || marks[e - step] === 0 ? 0 : at(old, e) - ([1, 0.25, 0][open] ?? 0) * (at(view(q), e) - at(view(q), e - step)))
+        const open = marks[e] === 2 && marks[e - step] === 2
+        close(at(field, e), marks[e] === 0 || marks[e - step] === 0 ? 0 : open ? at(old, e) : at(old, e) - (at(view(q), e) - at(view(q), e - step)))
       }
     }
   })
@@ -305,17 +307,15 @@ describe('the projection’s parts', () => {
     const h = noise(-1, 1)
     for (const [axis, step] of [1, SX, SXY].entries()) {
       const [dst, src] = [zero(), noise(-1, 1)]
-      crew.run('reflect', [dst, src, h, flags, axis, 0.3, 0.25, 0, ...SIZE], SIZE[2])
-      eachCell((e) => {
-        const share = [marks[e], marks[e - step]].includes(2) ? 0.25 : 1
-        close(at(view(dst), e), at(view(src), e) - (marks[e] === 0 || marks[e - step] === 0 ? 0 : 0.3 * share * (at(view(h), e) - at(view(h), e - step))))
-      })
+      crew.run('reflect', [dst, src, h, flags, axis, 0.3, 0, ...SIZE], SIZE[2])
+      eachCell((e) => close(at(view(dst), e), at(view(src), e) - (marks[e] === 0 || marks[e - step] === 0 ? 0 : 0.3 * (at(view(h), e) - at(view(h), e - step)))))
     }
   })
   it('sweep one colour as Gauss and Seidel do', () => {
     const { crew, noise, zero, view, flags } = fields(6)
-    const diag = zero()
-    crew.run('countNeighbours', [diag, flags, 0.25, 0, ...SIZE], SIZE[2])
+    const diag = crew.heap.alloc(CELLS)
+    crew.heap.u8(diag, CELLS).fill(0)
+    crew.run('countNeighbours', [diag, flags, 0, ...SIZE], SIZE[2])
     const marks = crew.heap.u8(flags, CELLS)
     const [x, b] = [zero(), noise(-1, 1)]
     eachCell((e, i, j, k) => {
@@ -325,7 +325,7 @@ describe('the projection’s parts', () => {
     crew.run('smooth', [x, b, diag, 0, ...SIZE, 1], SIZE[2])
     const touched = new Set<number>()
     eachCell((e, i, j, k) => {
-      const count = at(view(diag), e)
+      const count = crew.heap.u8(diag, CELLS)[e] ?? 0
       if (at(view(x), e) === at(before, e)) return
       touched.add((i + j + k) % 2)
       const sum = [-1, 1, -SX, SX, -SXY, SXY].reduce((total, o) => total + at(before, e + o), 0)

@@ -21,8 +21,6 @@ interface Level {
   spans: number
   flags: number
   diag: number
-  /** Share of a cell's pressure that is felt across an open face. */
-  beyond: number
   /** Transfer weights to the next coarser level; all 1 on the coarsest. */
   norm: number
   /** Solution, right-hand side and residual; on the finest level these are the caller's. */
@@ -43,7 +41,7 @@ export interface PressureSystem {
 }
 
 /** Lists the cells whose open shares differ from their whole neighbours'. open: pointers to the shares of the faces of each axis. */
-function listCut(crew: Crew, size: readonly [number, number, number], flagsAt: number, open: readonly [number, number, number], beyond: number): PressureSystem['cut'] {
+function listCut(crew: Crew, size: readonly [number, number, number], flagsAt: number, open: readonly [number, number, number]): PressureSystem['cut'] {
   const { heap } = crew
   const count = paddedCells(size)
   const [nx, ny, nz] = size
@@ -62,8 +60,7 @@ function listCut(crew: Crew, size: readonly [number, number, number], flagsAt: n
         const [a, b, c, d, f, g] = [fu[e] ?? 0, fu[e + 1] ?? 0, fv[e] ?? 0, fv[e + sx] ?? 0, fw[e] ?? 0, fw[e + sxy] ?? 0]
         if (whole(e - 1, a) && whole(e + 1, b) && whole(e - sx, c) && whole(e + sx, d) && whole(e - sxy, f) && whole(e + sxy, g)) continue
         elements.push(e)
-        const counted = ([[e - 1, a], [e + 1, b], [e - sx, c], [e + sx, d], [e - sxy, f], [e + sxy, g]] as const).reduce((sum, [at, share]) => sum + share * (flags[at] === AIR ? beyond : 1), 0)
-        weights.push(a / SHARES, b / SHARES, c / SHARES, d / SHARES, f / SHARES, g / SHARES, SHARES / counted, (i + j + k) & 1)
+        weights.push(a / SHARES, b / SHARES, c / SHARES, d / SHARES, f / SHARES, g / SHARES, SHARES / (a + b + c + d + f + g), (i + j + k) & 1)
       }
     offsets.push(elements.length)
   }
@@ -122,12 +119,6 @@ export function layersPerChunk(size: readonly [number, number, number], threads:
   return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
 }
 
-/**
- * Share of a cell's pressure that is felt across an open face, of cells of an edge: outside, the pressure falls as 1 / distance from what presses, `reach` off (the first condition of Bayliss, Gunzburger & Turkel
- * 1982: dp/dn = -p / reach). Sides at no pressure would let air in as if there were no more of it to set going, and fires would pulse the faster the nearer the sides.
- */
-const feltBeyond = (reach: number, edge: number): number => (reach > 0 ? Math.min(1, edge / (reach + edge / 2)) : 1)
-
 /** The spans of a level's next coarser one: a row of it holds what its four rows hold. */
 function coarserSpans(crew: Crew, spans: number, [nx, ny, nz]: readonly [number, number, number], [cx, cy, cz]: readonly [number, number, number]): number {
   if (!spans) return 0
@@ -155,9 +146,8 @@ function coarserSpans(crew: Crew, spans: number, [nx, ny, nz]: readonly [number,
 /**
  * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
  * size: interior cells; flags: pointer to the padded bytes, ghosts written; open: shares of the faces, where walls cut cells; spans: where the fluid cells lie.
- * reach: how far off, in cells, what presses is from the open sides; 0: they are held at no pressure a cell further out.
  */
-export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number], spans: RowSpans = WHOLE, reach = 0): PressureSystem {
+export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number], spans: RowSpans = WHOLE): PressureSystem {
   const { heap } = crew
   const levels: Level[] = []
   let finerFlags = flags
@@ -166,15 +156,15 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
   for (let depth = 0; ; depth++) {
     const [nx, ny, nz] = finerSize
     const cells = paddedCells(finerSize)
-    const level: Level = { size: finerSize, spans: finerSpans, flags: finerFlags, diag: heap.alloc(cells * 4), beyond: feltBeyond(reach, 2 ** depth), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
-    heap.f32(level.diag, cells).fill(0)
+    const level: Level = { size: finerSize, spans: finerSpans, flags: finerFlags, diag: heap.alloc(cells), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
+    heap.u8(level.diag, cells).fill(0)
     heap.u8(level.norm, cells).fill(0)
     if (depth > 0)
       for (const key of ['x', 'b', 't'] as const) {
         level[key] = heap.alloc(cells * 4)
         heap.f32(level[key], cells).fill(0)
       }
-    crew.run('countNeighbours', [level.diag, finerFlags, level.beyond, finerSpans, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
+    crew.run('countNeighbours', [level.diag, finerFlags, finerSpans, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
     levels.push(level)
     if (Math.max(nx, ny, nz) <= COARSEST_EDGE || Math.min(nx, ny, nz) <= 2) {
       heap.u8(level.norm, cells).fill(1)
@@ -193,9 +183,9 @@ export function buildPressure(crew: Crew, size: readonly [number, number, number
   if (!top) throw new TypeError('a pressure system needs a level')
   const partial = heap.alloc(size[2] * 80)
   let cells = 0
-  const diag = heap.f32(top.diag, paddedCells(size))
+  const diag = heap.u8(top.diag, paddedCells(size))
   for (let i = 0; i < diag.length; i++) if (diag[i]) cells++
-  const cut = open && listCut(crew, size, flags, open, top.beyond)
+  const cut = open && listCut(crew, size, flags, open)
   return { levels, partial, spans, cells, enclosed: closed === 63 && !spans.cells, ...(cut ? { cut } : {}) }
 }
 

@@ -111,7 +111,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
     const layers = nz + (comp === 2 ? 1 : 0)
     const outside = [wind[comp] ?? 0, comp === 1 ? 0 : fields.rows] as const
     outsideOf(crew, fields, source, 'faces', ...outside)
-    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, fields.system.levels[0]?.beyond ?? 1, spans.faces, nx, ny, nz], nz, chunk)
+    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz], nz, chunk)
     // Across a closed face the pressure may leap; nothing flows there.
     if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
     for (const [n, axis] of axes.entries()) {
@@ -164,7 +164,7 @@ function pushWalls(crew: Crew, { box, moving }: GasFields, rhs: number, diag: nu
   if (!moving) return 0
   const count = paddedCells(box.size)
   const values = crew.heap.f32(rhs, count)
-  const inside = crew.heap.f32(diag, count)
+  const inside = crew.heap.u8(diag, count)
   const strides = [1, box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
   let sum = 0
   moving.forEach(({ elements, closed, speeds }, axis) =>
@@ -188,7 +188,7 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
   const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
-  crew.run('project', [pointers.u, pointers.v, pointers.w, pointers.pressure, ((1 - AHEAD) * dt) / box.cell, top.beyond, flags, spans.faces, nx, ny, nz], nz, chunk)
+  crew.run('project', [pointers.u, pointers.v, pointers.w, pointers.pressure, ((1 - AHEAD) * dt) / box.cell, flags, spans.faces, nx, ny, nz], nz, chunk)
   for (const field of [r, d, z, q]) outsideOf(crew, fields, field, 'cells', 0)
   crew.run('fillGhosts', [r, nx, ny, nz, 0, 0, 0, spans.wide], nz + 2, chunk)
   const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
@@ -198,7 +198,7 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
   if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
   fields.outside.set(p, 'cells 0 0')
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
-  crew.run('project', [pointers.u, pointers.v, pointers.w, p, 1, top.beyond, flags, spans.faces, nx, ny, nz], nz, chunk)
+  crew.run('project', [pointers.u, pointers.v, pointers.w, p, 1, flags, spans.faces, nx, ny, nz], nz, chunk)
   closeWalls(crew, fields)
   crew.run('stepDirection', [pointers.pressure, p, box.cell / dt, 1, spans.cells, nx, ny, nz], nz, chunk)
   return { solve, divergence: (solve.largest * dt) / box.cell }
