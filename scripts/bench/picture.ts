@@ -43,20 +43,24 @@ const picture = (quality: PictureQualityName, runs: number): Bench => ({
 })
 
 /** The same fire seen from so near that it and its smoke fill half of the frame; the camera moves, so that a final has its blur. */
-const near = (quality: PictureQualityName, runs: number): Bench => ({
-  name: `picture/gas-1280x720-${quality}`, size: '1280x720', runs, threads: [1, 2],
+const near = (quality: PictureQualityName, runs: number, threads: readonly number[]): Bench => ({
+  name: `picture/gas-1280x720-${quality}`, size: '1280x720', runs, threads,
   run(crew, folder) {
     const { document, at } = atFrame(demoShot())
     const frame = fireIn(folder)
-    const camera = (n: number) => ({ ...at.camera, position: [2.35 + 0.02 * n, 1.75, 4.1] as const, rotation: [0, 0, 0, 1] as const, focalPx: 1000 })
+    const camera = (n: number) => ({ ...at.camera, position: [2.35 + 0.02 * n, 1.4, 3] as const, rotation: [0, 0, 0, 1] as const, focalPx: 1000 })
     const close = { ...at, camera: camera(0), before: camera(-1), after: camera(1) }
     let covered = 0
-    const ms = timed(1, () => {
+    const once = (): void => {
       const { smoke, fire } = renderPicture(crew, document, close, () => frame, quality)
       let count = 0
       for (let n = 0; n < fire.width * fire.height; n++) if ((smoke.data[n * 4 + 3] ?? 0) > 0.01 || (fire.data[n * 3] ?? 0) > 0.01) count++
       covered = count / (fire.width * fire.height)
-    })
+    }
+    const begun = performance.now()
+    // A final takes a minute: nothing of that is warming up.
+    if (quality === 'final') once()
+    const ms = quality === 'final' ? performance.now() - begun : timed(1, once)
     return { ms, figures: { cells: frame.box.size.reduce((a, b) => a * b, 1), covered } }
   },
 })
@@ -74,4 +78,4 @@ const stack: Bench = {
   },
 }
 
-export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), near('look', 3), near('final', 3), stack]
+export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), near('look', 3, [1, 2]), near('final', 1, [2]), stack]

@@ -9,7 +9,7 @@ import { itemsInOrder, piecesAt, type SetDocument, solidOf } from './set.ts'
 const KELVIN = 273.15
 const COURANT = 0.6
 /** Of 66 bytes each, within the 4 GiB that a computation may have. */
-export const MOST_CELLS = 48e6
+export const MOST_CELLS = 46e6
 /** A cell's memory while it is computed, bytes, with what a crew and the keeping of a frame need besides. */
 export const BYTES_PER_CELL = 76
 /** A thin run has about so many cells across its source, and never more than so many in all. */
