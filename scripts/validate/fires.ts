@@ -12,6 +12,8 @@ const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
 const PERIODS = 15
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
+/** The box goes up so many flame heights: gas that leaves it near the flame pulls at it, 1.75 gave pulses a third too quick. */
+const ABOVE = 2.5
 /** Periods before which a fire is not looked at. */
 const BEGIN = 4
 
@@ -29,7 +31,7 @@ export function poolRows(crew: Crew, across: number): Row[] {
   return POOLS.flatMap(([diameter, heat]) => {
     const pulse = 1.5 / Math.sqrt(diameter)
     const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
-    const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: 1.75 * tall })
+    const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall })
     const begin = Math.ceil((BEGIN / pulse) * RATE)
     const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
     const found = pulseRate(figures.map(({ flame }) => flame), RATE)
