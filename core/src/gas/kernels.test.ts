@@ -241,7 +241,7 @@ describe('carrying the velocity', () => {
       const lies = (ijk: readonly number[], along: number): boolean => along === comp && ijk[comp] === SIZE[comp]
       const through = (along: number, e: number): number => (at(made.view(faces[along] ?? 0), e) + at(made.view(faces[along] ?? 0), e - back)) / 2
       const beyond = (along: number, e: number, ijk: readonly number[]): number => (lies(ijk, along) ? at(made.view(faces[along] ?? 0), e) : through(along, e + (STEPS[along] ?? 1)))
-      const slope = (a: number, b: number): number => (a + 2 * b) / 3
+      const slope = (a: number, b: number): number => 0.15 * a + 0.85 * b
       const flux = (c: number, [a, b, d, f]: readonly [number | undefined, number, number, number | undefined]): number =>
         c >= 0 ? c * (b + 0.5 * (1 - c) * (a === undefined ? 0 : slope(b - a, d - b))) : c * (d - 0.5 * (1 + c) * (f === undefined ? 0 : slope(f - d, d - b)))
       const step = STEPS[axis] ?? 1
