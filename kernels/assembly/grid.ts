@@ -187,12 +187,6 @@ export function fillOutside(p: usize, value: f32, rows: usize, spans: usize, nx:
     }
 }
 
-/** dst = src over `chunk` floats per slab item. */
-export function copy(dst: usize, src: usize, chunk: i32, from: i32, to: i32): void {
-  const start = (<usize>(from * chunk)) << 2
-  memory.copy(dst + start, src + start, (<usize>((to - from) * chunk)) << 2)
-}
-
 /** p = p x factor over `chunk` floats per slab item. */
 export function scale(p: usize, factor: f32, chunk: i32, from: i32, to: i32): void {
   const start = p + ((<usize>(from * chunk)) << 2)

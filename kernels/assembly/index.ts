@@ -1,4 +1,4 @@
-export { calmInflow, copy, fill, scale, fillGhosts, fillOutside, fillSolid, fillWide } from './grid'
+export { calmInflow, fill, scale, fillGhosts, fillOutside, fillSolid, fillWide } from './grid'
 export { centreVelocity, advectForward, advectCorrect } from './advect'
 export { sweepDensity } from './carry'
 export { sweepVelocity } from './momentum'

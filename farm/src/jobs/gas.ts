@@ -64,15 +64,15 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     while (simulation.done < total) {
       const begun = performance.now()
       const figures = simulation.advance({ report: () => undefined, cancelled: () => stopped.now || context.ending() })
-      const seconds = (performance.now() - begun) / 1000
       const frame = plan.first + simulation.done - 1 - plan.runUp
       if (frame >= plan.first) {
         const kept = simulation.keep()
         const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
+        const seconds = (performance.now() - begun) / 1000
         if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
       } else if (!(await holdLease(store, key, fence))) return false
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
-      log.debug({ key: key.slice(0, 12), frame, seconds }, 'gas frame')
+      log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
       const now = performance.now()
       const asked = await resultState(store, key)
       const over = !context.progress && (now - started) / 1000 > JOB_SECONDS
