@@ -11,6 +11,7 @@ import { usePointsOf } from '../shot/points.ts'
 import { cameraNow, type Compare, useShot, type View } from '../shot/shotStore.ts'
 import { PictureDisplay, type Shown } from './display.ts'
 import { Looks, sourceOf } from './looks.ts'
+import { playOn } from './playClock.ts'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
 import { usePlateFilesOf } from '../plate/plateFiles.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
@@ -189,22 +190,15 @@ export function Picture() {
     const tick = (time: number): void => {
       if (!going) return
       const now = useShot.getState()
-      const span = 1000 / Math.abs(rate)
-      if (time - clock >= span) {
-        const step = Math.max(1, Math.floor((time - clock) / span))
-        const [from, to] = now.loop
-        const next = (n: number): number => (rate > 0 ? (n >= to ? from : n + 1) : n <= from ? to : n - 1)
-        let target = now.frame
-        for (let n = 0; n < Math.min(step, 4); n++) {
-          const candidate = next(target)
-          if (!looks.want(now, candidate)) break
-          target = candidate
-        }
-        if (target !== now.frame) {
-          clock = time
-          useShot.setState({ frame: target })
-        } else clock = time - span
-      }
+      const [from, to] = now.loop
+      let target = now.frame
+      clock = playOn(clock, time, 1000 / Math.abs(rate), () => {
+        const next = rate > 0 ? (target >= to ? from : target + 1) : target <= from ? to : target - 1
+        if (!looks.want(now, next)) return false
+        target = next
+        return true
+      })
+      if (target !== now.frame) useShot.setState({ frame: target })
       requestAnimationFrame(tick)
     }
     requestAnimationFrame(tick)
