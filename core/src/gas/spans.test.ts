@@ -98,6 +98,25 @@ describe('a run that is worked on in tiles', () => {
     expect(outside).toBeGreaterThan(10_000)
     expect(moved).toBe(0)
   })
+  it('lets no flow build up between cells of open air, which no pressure would hold', () => {
+    const { box, pointers, flags, strays } = simulation.fields
+    const count = paddedCells(box.size)
+    const kinds = crew.heap.u8(flags, count)
+    const strides = [1, box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
+    let [between, moved] = [0, 0]
+    for (const [axis, name] of (['u', 'v', 'w'] as const).entries()) {
+      const view = crew.heap.f32(pointers[name], count)
+      for (let k = 1; k < box.size[2]; k++) for (let j = 1; j < box.size[1]; j++) for (let i = 1; i < box.size[0]; i++) {
+        const e = paddedIndex(box.size, i, j, k)
+        if (kinds[e] !== 2 || kinds[e - (strides[axis] ?? 1)] !== 2) continue
+        between++
+        if (view[e] !== Math.fround(WIND[axis] ?? 0)) moved++
+      }
+    }
+    expect(strays?.every((faces) => faces.length > 1000)).toBe(true)
+    expect(between).toBeGreaterThan(10_000)
+    expect(moved).toBe(0)
+  })
   it('goes on from its state bit for bit', () => {
     const state = simulation.state()
     const other = new GasSimulation(makeCrew(1), settings, 24, { ...state, fields: state.fields.map((field) => field.slice()) })

@@ -1,7 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
 import { exp, subtract, type Vec3 } from '../math/index.ts'
-import { closeWalls, type GasFields, outsideOf } from './fields.ts'
+import { calmStrays, closeWalls, type GasFields, outsideOf } from './fields.ts'
 import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasMoment, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
@@ -127,6 +127,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
+  calmStrays(crew, fields, wind)
   closeWalls(crew, fields)
 }
 
