@@ -53,7 +53,7 @@ function line(x: readonly number[], y: readonly number[]): { slope: number; fit:
 /** A weak plume over a small source, its mean over a good many of its slow swings: how it widens and slows with height. */
 export function plumeRows(crew: Crew): Row[] {
   const cell = 0.05
-  const simulation = started(crew, { diameter: 0.4, heat: 12, radiant: 0, soot: 0, cell: 1000 * cell, reach: 2.2, rise: 6 })
+  const simulation = started(crew, { diameter: 0.4, heat: 12, radiant: 0, soot: 0, cell: 1000 * cell, reach: 1.6, rise: 5 })
   const [begin, frames] = [4 * RATE, PLUME_SECONDS * RATE]
   // Mean upward speed by height and distance from the axis, world cells, since the box may move.
   const rings = 32
