@@ -30,12 +30,14 @@ describe('a number in the bench', () => {
   it('scrubs when dragged: shown at once, kept once at the end', async () => {
     await choose('Effects', 'Door fire')
     const { head } = await shot()
+    // Waits until the bench has come to rest.
+    await field('Heat').hover({ position: { x: 40, y: 8 } })
     const box = await field('Heat').boundingBox()
     const [x, y] = [(box?.x ?? 0) + 40, (box?.y ?? 0) + 8]
     await page.mouse.move(x, y)
     await page.mouse.down()
     await page.mouse.move(x + 30, y, { steps: 6 })
-    expect(await field('Heat').inputValue()).toBe('600 kW')
+    await expect.poll(() => field('Heat').inputValue()).toBe('600 kW')
     expect((await shot()).head).toBe(head)
     await page.mouse.up()
     await saved(page)
