@@ -12,7 +12,7 @@ const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
 const PERIODS = 15
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
-/** The box goes up so many flame heights: gas that leaves it near the flame pulls at it, 1.75 gave pulses a third too quick. */
+/** The box goes up so many flame heights, so that the flame ends well within it. */
 const ABOVE = 2.5
 /** Periods before which a fire is not looked at. */
 const BEGIN = 4
