@@ -168,7 +168,7 @@ function centreAt(u: usize, v: usize, w: usize, c: usize, x1: usize, y1: usize, 
   return f32x4.mul(f32x4.splat(0.5), f32x4.add(f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0), f32x4(load<f32>(u + e + x1), load<f32>(v + e + y1), load<f32>(w + e + z1), 0)))
 }
 
-/** Length of the velocity's gradient at cell (i, j, k) of element c, 1/s; half: 1 / (2 cell). */
+/** Length of the velocity's curl at cell (i, j, k) of element c, 1/s; half: 1 / (2 cell). */
 // @ts-ignore: decorator
 @inline
 function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32, nx: i32, ny: i32, nz: i32, half: f32): f32 {
@@ -177,13 +177,16 @@ function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32
   const dx = f32x4.sub(centreAt(u, v, w, c + 1, i < nx ? 4 : 0, y1, z1), centreAt(u, v, w, c - 1, 4, y1, z1))
   const dy = f32x4.sub(centreAt(u, v, w, c + sx, 4, j < ny ? y1 : 0, z1), centreAt(u, v, w, c - sx, 4, y1, z1))
   const dz = f32x4.sub(centreAt(u, v, w, c + sxy, 4, y1, k < nz ? z1 : 0), centreAt(u, v, w, c - sxy, 4, y1, z1))
-  const sum = f32x4.add(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy)), f32x4.mul(dz, dz))
-  return half * sqrt(f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + f32x4.extract_lane(sum, 2))
+  const a = f32x4.extract_lane(dy, 2) - f32x4.extract_lane(dz, 1)
+  const b = f32x4.extract_lane(dz, 0) - f32x4.extract_lane(dx, 2)
+  const o = f32x4.extract_lane(dx, 1) - f32x4.extract_lane(dy, 0)
+  return half * sqrt(a * a + b * b + o * o)
 }
 
 /**
  * Burning, soot, heat and radiation of one step, cell by cell.
- * Fuel burns as fast as it is stirred into air (Magnussen & Hjertager 1977): of what the cell's air can burn, the share 1 - exp(-dt (slow + mixing x |grad u|)).
+ * Fuel burns as fast as it is stirred into air (Magnussen & Hjertager 1977): of what the cell's air can burn, the share 1 - exp(-dt (slow + mixing x |curl u|)). The curl, not
+ * the whole gradient: air that is only drawn in is strained, not stirred (a whirl-free flow mixes nothing; Mansour et al. 1979).
  * Air: what is neither fuel nor burnt with its air; airNeed: kg of air a kg of fuel. heat: of fuel, over energy0 / rho0. radiant: least share of it that leaves as radiation.
  * absorption: Planck mean of soot, K / m (over T: 1/m); emission: 4 sigma dt / energy0. Temperatures in K.
  * What warms is not thinned here: expansion (1/s, out) says how fast it grows, and the carrying of the next step thins what passes by that. u, v, w: the velocity that stirs, ghosts filled; half: 1 / (2 cell).

@@ -34,9 +34,9 @@ export function poolRows(crew: Crew, across: number): Row[] {
     const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall })
     const begin = Math.ceil((BEGIN / pulse) * RATE)
     const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-    const found = pulseRate(figures.map(({ flame }) => flame), RATE)
+    const found = pulseRate(figures.map(({ heatKw }) => heatKw), RATE)
     return [
-      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2', pulse, found ?? Number.NaN, 0.25),
+      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the heat set free', pulse, found ?? Number.NaN, 0.25),
       within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame on the axis half of the time, 500 K over the air', tall, mean(figures.map(({ standing }) => standing)), 0.25),
     ]
   })

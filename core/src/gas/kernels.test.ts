@@ -137,9 +137,10 @@ describe('burning', () => {
     eachCell((e, ...cell) => {
       if (crew.heap.u8(flags, CELLS)[e] !== 1) return expect(at(view(expansion), e)).toBe(0)
       const beside = (axis: number, step: number): number[] => cell.map((n, m) => (m === axis ? n + step : n))
-      const gradient = [0, 1, 2].flatMap((axis) => [0, 1, 2].map((c) => 5 * (middle(c, beside(axis, 1)) - middle(c, beside(axis, -1)))))
+      const slope = (c: number, axis: number): number => 5 * (middle(c, beside(axis, 1)) - middle(c, beside(axis, -1)))
+      const curl = [slope(2, 1) - slope(1, 2), slope(0, 2) - slope(2, 0), slope(1, 0) - slope(0, 1)]
       const air = Math.max(0, at(d0, e) - at(f0, e) - 16 * at(g0, e))
-      const burn = Math.min(at(f0, e), air / 15) * (1 - Math.exp(-dt * (4 + 1.2 * Math.hypot(...gradient))))
+      const burn = Math.min(at(f0, e), air / 15) * (1 - Math.exp(-dt * (4 + 1.2 * Math.hypot(...curl))))
       const soots = at(s0, e) + burn * sootYield
       const before = ambient / at(d0, e)
       const gain = burn * heat

@@ -8,10 +8,10 @@ export type FigureTable = ReadonlyMap<number, Readonly<Record<string, unknown>>>
 const KEPT: Readonly<Partial<Record<FigureName, string>>> = { heat: 'heatKw', light: 'light', height: 'height', flame: 'flame' }
 const AXES: Readonly<Partial<Record<FigureName, number>>> = { right: 0, up: 1, near: 2 }
 
-/** One figure of a gas at a frame; undefined where the frame is not kept. pulse: how often a second a series pulses round the frame. */
+/** One figure of a gas at a frame; undefined where the frame is not kept. pulse: how often a second a series (of the heat set free) pulses round the frame. */
 export function gasFigure(table: FigureTable | undefined, name: FigureName, frame: number, pulse: (values: ReadonlyMap<number, number>) => number | undefined): number | undefined {
   if (!table) return undefined
-  if (name === 'pulse') return pulse(new Map([...table].flatMap(([at, figures]) => (typeof figures.flame === 'number' ? [[at, figures.flame] as const] : []))))
+  if (name === 'pulse') return pulse(new Map([...table].flatMap(([at, figures]) => (typeof figures.heatKw === 'number' ? [[at, figures.heatKw] as const] : []))))
   const figures = table.get(frame)
   const axis = AXES[name]
   const value = axis === undefined ? figures?.[KEPT[name] ?? ''] : Array.isArray(figures?.centre) ? (figures.centre[axis] as unknown) : undefined

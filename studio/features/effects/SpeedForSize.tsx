@@ -25,10 +25,10 @@ export function SpeedForSize({ id, item }: { id: string; item: GasItem }) {
   const { shot, status, thin } = useShot()
   if (!shot) return null
   const gas = status?.gases[id]
-  const kept = (gas?.kept.length ?? 0) >= 30 ? { heatKw: gas?.heatKw ?? [], flame: gas?.figures.map((one) => one.flame) ?? [], standing: gas?.figures.map((one) => one.standing) ?? [] } : undefined
+  const kept = (gas?.kept.length ?? 0) >= 30 ? { heatKw: gas?.heatKw ?? [], standing: gas?.figures.map((one) => one.standing) ?? [] } : undefined
   const burning = thin[id]
   const [over, under] = shot.document.plate.rate
-  const fit = speedForSize(item, kept ?? { heatKw: burning?.heatKw ?? [], flame: burning?.flame ?? [], standing: burning?.standing ?? [] }, over / under)
+  const fit = speedForSize(item, kept ?? { heatKw: burning?.heatKw ?? [], standing: burning?.standing ?? [] }, over / under)
   if (!fit) return null
   return (
     <Box as="section" aria-label="Speed for size" padding="8px 14px" borderBottomWidth="1px" borderColor="hair" data-hint={`A fire ${fit.diameter.toFixed(2)} m across with ${fit.heat.toFixed(0)} kW pulses and stands so by the laws of its size; a fire filmed smaller gives itself away by being too quick.`}>

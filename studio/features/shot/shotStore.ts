@@ -23,7 +23,6 @@ export interface ThinState {
   cell: number
   finer: boolean
   heatKw: number[]
-  flame: number[]
   height: number[]
   standing: number[]
   milliseconds: number
