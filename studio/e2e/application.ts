@@ -37,7 +37,7 @@ export async function openPage(browser: Browser, faults: string[]): Promise<Page
 /** A dim, level yard: darker below, flat enough that a fire on it can be judged to the pixel. */
 export function makeMovie(name: string): string {
   const path = join(folder, name)
-  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `gradients=size=${WIDTH}x${HEIGHT}:rate=25:c0=0x404448:c1=0x302c28:x0=0:y0=0:x1=0:y1=${HEIGHT}:speed=0.00001`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '4', '-pix_fmt', 'yuv420p', path])
+  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=black:size=${WIDTH}x${HEIGHT}:rate=25,format=rgb24,geq=r='64-16*Y/${HEIGHT}':g='68-24*Y/${HEIGHT}':b='72-32*Y/${HEIGHT}'`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '4', '-pix_fmt', 'yuv420p', path])
   if (status !== 0) throw new Error(stderr.toString())
   return path
 }
