@@ -77,6 +77,20 @@ it('leans with the wind', () => {
   expect(lean(-2)).toBeLessThan(lean(0) - 0.1)
 })
 
+it('stands as high in a light wind as its flame does, though that has left the place over its source', () => {
+  const stands = (wind: number): { standing: number; height: number } => {
+    const simulation = new GasSimulation(makeCrew(1), smallFire({ wind: [wind, 0, 0] }), RATE)
+    const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
+    const mean = (of: (figures: (typeof frames)[number]) => number): number => frames.reduce((sum, one) => sum + of(one), 0) / frames.length
+    return { standing: mean(({ standing }) => standing), height: mean(({ height }) => height) }
+  }
+  for (const wind of [0, 1.2]) {
+    const { standing, height } = stands(wind)
+    expect(standing).toBeGreaterThan(0.4 * height)
+    expect(standing).toBeLessThanOrEqual(height + 1e-6)
+  }
+})
+
 it('stays still when nothing feeds it', () => {
   const simulation = new GasSimulation(makeCrew(1), smallFire({ source: null }), RATE)
   const figures = simulation.advance()
