@@ -45,16 +45,16 @@ describe('tracks set by hand', () => {
   it('are made as points or patches, numbered, and followed at once; a patch weighs nothing by itself', () => {
     const document = makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
     vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
-    const edits: Record<string, unknown>[] = []
+    const edits: { match?: { hands: Record<string, unknown> } }[] = []
     const asked: unknown[] = []
     useShot.setState({ shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false }, edit: (patch) => void edits.push(patch), ask: async (wanted) => (asked.push(wanted), []) })
     makeHand(1004, [[3, 4]])
-    const [id, made] = Object.entries((edits[0]?.match as { hands: Record<string, { name: string; model: string; trust: number }> }).hands)[0] ?? ['', undefined]
+    const [id, made] = Object.entries(edits[0]?.match?.hands ?? {})[0] ?? ['', undefined]
     expect(made).toMatchObject({ name: 'Point 1', model: 'lean', trust: 5 })
     expect(useShot.getState().chosen).toBe(`hand.${id}`)
     expect(asked).toEqual([{ what: 'hand', hand: id }])
     makeHand(1004, square)
-    expect(Object.values((edits[1]?.match as { hands: Record<string, unknown> }).hands)[0]).toMatchObject({ name: 'Patch 1', model: 'perspective', trust: 0 })
+    expect(Object.values(edits[1]?.match?.hands ?? {})[0]).toMatchObject({ name: 'Patch 1', model: 'perspective', trust: 0 })
     // One that is gone can't be set.
     setHand('gone', 1004, [[1, 1]])
     expect(edits).toHaveLength(2)
