@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { random } from '../base/index.ts'
-import { LanternError } from '../base/index.ts'
+import { LanternError, random } from '../base/index.ts'
 import { readMotionCsv, readPoints } from './index.ts'
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text)

@@ -26,12 +26,13 @@ describe('what follows a signal', () => {
     const item = fire({ position: [1, 2, 3], follows: { 'position.1': follow({ gain: 0.1 }) } })
     expect(itemAt(document(), item, 1011).position).toEqual([1, 10, 3])
     expect(item.position).toEqual([1, 2, 3])
-    const colours = SETTINGS.sit.filter(({ type }) => type === 'colour').map(({ key }) => key)
+    const colours = SETTINGS.plateLight.filter(({ type }) => type === 'colour').map(({ key }) => key)
+    expect(colours).toContain('sunColour')
     for (const key of colours) {
-      const sit = settledAt(document(), { [key]: [0.5, 1, 0.25] }, { [key]: follow({ gain: 0.02 }) }, SETTINGS.sit, 1011, {})
-      // Twice as strong, no part over what a colour may be.
-      expect(sit[key]).toEqual([1, 2, 0.5])
-      expect(settledAt(document(), { [key]: [0.5, 1, 0.25] }, { [key]: follow({ gain: 1 }) }, SETTINGS.sit, 1011, {})[key]).toEqual([4, 4, 4])
+      const lit = (gain: number): unknown => settledAt(document(), { [key]: [0.5, 1, 0.25] }, { [key]: follow({ gain }) }, SETTINGS.plateLight, 1011, {})[key]
+      // Twice as strong; and no part over what a colour may be.
+      expect(lit(0.02)).toEqual([1, 2, 0.5])
+      expect(lit(1)).toEqual([4, 4, 4])
     }
   })
   it('is not what is decided for a whole run, nor what is no setting or is not there', () => {
@@ -41,7 +42,7 @@ describe('what follows a signal', () => {
       const item = fire({ follows: { [key]: follow() } })
       expect(itemAt(document(), item, 1011)[key as 'burnTime'], key).toBe(item[key as 'burnTime'])
     }
-    expect(itemAt(document(), fire({ follows: { nonsense: follow() } }), 1011)).not.toHaveProperty('nonsense', 100)
+    expect(itemAt(document(), fire({ follows: { nonsense: follow() } }), 1011)).not.toHaveProperty('nonsense')
     expect(settledAt(document(), { heat: 5 }, { 'far.heat': follow() }, SETTINGS.gas, 1011, {})).toEqual({ heat: 5 })
   })
   it('is the same thing, not a copy, where nothing follows', () => {

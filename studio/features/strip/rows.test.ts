@@ -1,4 +1,5 @@
-import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
+import type { PlateReport, ReadingFrames } from '@lantern/core/data'
+import { applyPatch, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { describe, expect, it } from 'vitest'
 import { NO_MATCH, NO_READINGS, stage } from '../../../store/testing/noMatch.ts'
@@ -63,18 +64,31 @@ describe('the strip’s gases', () => {
   })
 })
 
-describe('the strip’s readings', () => {
-  const document = shot()
-  document.readings.wall = { name: 'Wall', area: { kind: 'box', x: 0, y: 0, width: 9, height: 9 } } as unknown as ShotDocument['readings'][string]
-  it('are away until they are taken', () => {
-    expect(names(stripRows(state(document, { station: 'Plate' }), NOTHING, FILES))).toEqual(['First look', 'Final'])
+describe('what the strip has of the plate', () => {
+  const one = (v: number): ReadingFrames['frames'][number] => ({ mean: [v, 2 * v, 3 * v, 4 * v], peak: [9, 9, 9, 9], percentile: [8, 8, 8, 8] })
+  const taken: ReadingFrames = { first: 1, frames: [one(0.1), one(0.2), null, one(0.4)] }
+  const area = { kind: 'point' as const, x: 5, y: 5 }
+  const document = applyPatch(shot(), { readings: { wall: { name: 'Wall', area, channel: 'green' }, lamp: { name: 'Lamp', area, shown: false } } })
+  const read = status({ readings: { ...NO_READINGS, areas: { wall: { reading: stage({ key: 'w', state: 'done' }), report: stage() }, lamp: { reading: stage({ key: 'w', state: 'done' }), report: stage() } } } })
+  const files = { ...FILES, readings: { w: taken } }
+  it('are its readings once they are taken, of the channel asked for, with gaps where nothing was read', () => {
+    expect(names(stripRows(state(document, { station: 'Plate', status: read }), NOTHING, FILES))).toEqual(['First look', 'Final'])
+    const wall = row(stripRows(state(document, { station: 'Plate', status: read }), NOTHING, files), 'Wall')
+    expect(wall?.figure).toBe('0.400')
+    expect(wall?.kind === 'curve' && [...wall.values]).toEqual([[1, 0.2], [2, 0.4], [4, 0.8]])
+    expect(row(stripRows(state(document, { station: 'Plate', status: read, frame: 3 }), NOTHING, files), 'Wall')?.figure).toBe('')
+  })
+  it('leaves out a reading that is hidden, unless it is chosen', () => {
+    expect(names(stripRows(state(document, { station: 'Plate', status: read }), NOTHING, files))).not.toContain('Lamp')
+    expect(names(stripRows(state(document, { station: 'Plate', status: read, chosen: 'reading.lamp' }), NOTHING, files))).toContain('Lamp')
+  })
+  it('is its drift of exposure, at its own station', () => {
     const drifted = status({ readings: { ...NO_READINGS, report: stage({ key: 'rep', state: 'done' }) } })
-    const report = { first: 1, drift: [0, 0.25, null, -0.5] } as unknown as Parameters<typeof stripRows>[2]['reports'][string]
-    const rows = stripRows(state(document, { station: 'Plate', status: drifted }), NOTHING, { ...FILES, reports: { rep: report } })
-    expect(row(rows, 'Exposure drift')).toMatchObject({ figure: '+0.25 st', bottom: -0.52 })
-    // A frame that could not be measured has no point.
-    const drift = row(rows, 'Exposure drift')
+    const report = { first: 1, drift: [0, 0.25, null, -0.5] } as unknown as PlateReport
+    const drift = row(stripRows(state(document, { station: 'Plate', status: drifted }), NOTHING, { ...FILES, reports: { rep: report } }), 'Exposure drift')
+    expect(drift).toMatchObject({ figure: '+0.25 st', bottom: -0.52 })
     expect(drift?.kind === 'curve' && [...drift.values.keys()]).toEqual([1, 2, 4])
+    expect(names(stripRows(state(document, { station: 'Sit', status: drifted }), NOTHING, { ...FILES, reports: { rep: report } }))).not.toContain('Exposure drift')
   })
 })
 
