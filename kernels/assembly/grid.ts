@@ -59,7 +59,7 @@ export function within(x: f32, top: f32): f32 {
 
 /**
  * Ghost layers of one field. Per side bit of `closed` (x-, x+, y-, y+, z-, z+): set copies the inner neighbour, clear writes `value`; six bits higher: the side is left as it is
- * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1. wide: the columns of each array row that matter (as fillWide's), 0: all.
+ * (the last layer of faces across it are the side's own faces, no ghosts). rows: factors of `value` for the ny + 2 rows, 0: 1. wide: the columns of each array row that matter, then each layer's rows that have any (as fillWide's), 0: all.
  * Slabs are array layers, nz + 2 of them.
  */
 export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, wide: usize, from: i32, to: i32): void {
@@ -68,6 +68,8 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
   for (let k = from; k < to; k++) {
     const plane = p + ((<usize>(k * sxy)) << 2)
     const here = wide ? wide + ((<usize>(k * (ny + 2))) << 3) : 0
+    const low = firstRow(wide, k, ny, nz), high = endRow(wide, k, ny, nz)
+    if (low >= high) continue
     if (k == 0 || k == nz + 1) {
       const above = k > 0
       if (above && closed & 2048) continue
@@ -83,7 +85,7 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
         if (start < stop) memory.copy(plane + ((<usize>(j * sx + start)) << 2), inner + ((<usize>(j * sx + start)) << 2), (<usize>(stop - start)) << 2)
       }
     }
-    for (let j = 1; j <= ny; j++) {
+    for (let j = max(1, low), top = min(ny + 1, high); j < top; j++) {
       const row = plane + ((<usize>(j * sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
       const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
@@ -99,6 +101,17 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
   }
 }
 
+/** A layer's rows of which some columns matter: from the first to the one after the last. */
+// @ts-ignore: decorator
+@inline
+function firstRow(wide: usize, k: i32, ny: i32, nz: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 3)) : 0
+}
+// @ts-ignore: decorator
+@inline
+function endRow(wide: usize, k: i32, ny: i32, nz: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 3), 4) : ny + 2
+}
 // @ts-ignore: decorator
 @inline
 function startOf(wide: usize, j: i32): i32 {
@@ -112,7 +125,14 @@ function stopOf(wide: usize, j: i32, sx: i32): i32 {
 // @ts-ignore: decorator
 @inline
 function fillRow(plane: usize, sx: i32, j: i32, value: f32, wide: usize): void {
-  for (let i = startOf(wide, j), stop = stopOf(wide, j, sx); i < stop; i++) store<f32>(plane + ((<usize>(j * sx + i)) << 2), value)
+  fillRun(plane + ((<usize>(j * sx)) << 2), startOf(wide, j), stopOf(wide, j, sx), value)
+}
+// @ts-ignore: decorator
+@inline
+function fillRun(row: usize, start: i32, stop: i32, value: f32): void {
+  let i = start
+  for (; i + 4 <= stop; i += 4) v128.store(row + ((<usize>i) << 2), f32x4.splat(value))
+  for (; i < stop; i++) store<f32>(row + ((<usize>i) << 2), value)
 }
 // @ts-ignore: decorator
 @inline
@@ -158,7 +178,7 @@ export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32
 export function fillWide(p: usize, value: f32, rows: usize, wide: usize, inner: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   for (let k = from; k < to; k++)
-    for (let j = 0; j < ny + 2; j++) {
+    for (let j = firstRow(wide, k, ny, nz), end = endRow(wide, k, ny, nz); j < end; j++) {
       const row = k * (ny + 2) + j
       const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
       const here = p + ((<usize>(row * sx)) << 2)
@@ -167,8 +187,8 @@ export function fillWide(p: usize, value: f32, rows: usize, wide: usize, inner: 
       // Ghost layers are no cells, whatever the rows beside them hold.
       const skips = high > low && k > 0 && k <= nz && j > 0 && j <= ny
       const middle = skips ? low : stop
-      for (let i = start; i < middle; i++) store<f32>(here + ((<usize>i) << 2), held)
-      if (skips) for (let i = high; i < stop; i++) store<f32>(here + ((<usize>i) << 2), held)
+      fillRun(here, start, middle, held)
+      if (skips) fillRun(here, high, stop, held)
     }
 }
 

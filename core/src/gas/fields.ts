@@ -4,7 +4,7 @@ import { pow, type Vec3 } from '../math/index.ts'
 import { layWhirls } from './forces.ts'
 import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
 import type { GasMoment, GasSettings } from './settings.ts'
-import { openOutside, strayFaces, tilesOf, writeSpans } from './spans.ts'
+import { openOutside, spanRoom, strayFaces, tilesOf, writeSpans } from './spans.ts'
 import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares } from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
@@ -186,7 +186,7 @@ export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: 
   if (rows) for (const [pointer, wind] of [[pointers.u, wx], [pointers.w, wz]] as const) sheared(heap.f32(pointer, cells), box, heap.f32(rows, box.size[1] + 2), wind)
   const whirls = layWhirls(crew, surroundings)
   const rowsInAll = (box.size[1] + 2) * (box.size[2] + 2)
-  const room = { cells: heap.alloc(8 * rowsInAll), faces: heap.alloc(8 * rowsInAll), wide: heap.alloc(8 * rowsInAll), tiles: heap.alloc(32 * tilesOf(box.size).count) }
+  const room = { ...spanRoom(crew, rowsInAll, box.size[2] + 2), tiles: heap.alloc(32 * tilesOf(box.size).count) }
   const systemMark = heap.mark()
   const system = layWalls(crew, box, moment.solids, flags, open, closed)
   const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, spans: WHOLE, room, outside: new Map(), systemMark, ...(open ? { open } : {}) }

@@ -5,7 +5,7 @@ import { paddedCells, paddedIndex } from '../data/index.ts'
 import { KEPT_FIELDS, layFields, workIn } from './fields.ts'
 import type { GasSettings } from './settings.ts'
 import { type GasState, GasSimulation } from './simulate.ts'
-import { openOutside, WORK_TILE, workedTiles, writeSpans } from './spans.ts'
+import { openOutside, spanRoom, WORK_TILE, workedTiles, writeSpans } from './spans.ts'
 import { emptyBudget, stepGas } from './step.ts'
 
 const N = 64
@@ -52,7 +52,7 @@ describe('the tiles that are worked on', () => {
     const crew = makeCrew(1)
     const size = [24, 16, 16] as const
     const rows = 18 * 18
-    const room = { cells: crew.heap.alloc(8 * rows), faces: crew.heap.alloc(8 * rows), wide: crew.heap.alloc(8 * rows) }
+    const room = spanRoom(crew, rows, 18)
     const active = new Uint8Array(12)
     active[1] = 1
     writeSpans(crew, size, active, room)
@@ -64,6 +64,9 @@ describe('the tiles that are worked on', () => {
     expect(span(room.faces, 8, 8)).toEqual([0, 0])
     expect(span(room.wide, 9, 9)).toEqual([7, 23])
     expect(span(room.wide, 10, 0)).toEqual([0, 0])
+    const rowsOf = (layer: number): number[] => [...crew.heap.i32(room.wide + 8 * rows, 36).subarray(2 * layer, 2 * layer + 2)]
+    expect(rowsOf(4)).toEqual([0, 11])
+    expect(rowsOf(12)).toEqual([0, 0])
     const flags = new Uint8Array(paddedCells(size)).fill(1)
     flags[paddedIndex(size, 2, 2, 2)] = 0
     openOutside(flags, size, active)

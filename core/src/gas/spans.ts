@@ -36,12 +36,18 @@ export function openOutside(flags: Uint8Array, size: Size, active: Uint8Array | 
     }
 }
 
+/** Room for the tables of spans of `rows` rows (ghosts too) in `layers` layers; that of what is seen round the work also says which rows of a layer have any. */
+export function spanRoom(crew: Crew, rows: number, layers: number): { cells: number; faces: number; wide: number } {
+  return { cells: crew.heap.alloc(8 * rows), faces: crew.heap.alloc(8 * rows), wide: crew.heap.alloc(8 * (rows + layers)) }
+}
+
 /** Writes the tables of spans for the tiles: a row's cells from its first tile to its last. */
 export function writeSpans(crew: Crew, [nx, ny, nz]: Size, active: Uint8Array, room: RowSpans): void {
   const { tiles } = tilesOf([nx, ny, nz])
   const count = (ny + 2) * (nz + 2)
   const table = (pointer: number): Int32Array => crew.heap.i32(pointer, 2 * count)
   const [cells, faces, wide] = [table(room.cells).fill(0), table(room.faces).fill(0), table(room.wide).fill(0)]
+  const layers = crew.heap.i32(room.wide + 8 * count, 2 * (nz + 2)).fill(0)
   const widen = (target: Int32Array, row: number, low: number, high: number): void => {
     const held = (target[2 * row] ?? 0) < (target[2 * row + 1] ?? 0)
     target[2 * row] = held ? Math.min(target[2 * row] ?? 0, low) : low
@@ -66,7 +72,9 @@ export function writeSpans(crew: Crew, [nx, ny, nz]: Size, active: Uint8Array, r
       for (let dk = -WIDE; dk <= WIDE; dk++)
         for (let dj = -WIDE; dj <= WIDE; dj++) {
           const [y, z] = [j + 1 + dj, k + 1 + dk]
-          if (y >= 0 && y < ny + 2 && z >= 0 && z < nz + 2) widen(wide, z * (ny + 2) + y, Math.max(0, low + 1 - WIDE), Math.min(nx + 2, end + 1 + WIDE))
+          if (y < 0 || y >= ny + 2 || z < 0 || z >= nz + 2) continue
+          widen(wide, z * (ny + 2) + y, Math.max(0, low + 1 - WIDE), Math.min(nx + 2, end + 1 + WIDE))
+          widen(layers, z, y, y + 1)
         }
     }
 }
