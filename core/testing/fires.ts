@@ -13,7 +13,7 @@ export function smallFire({ wind = [0, 0, 0], solids = [GROUND], shape = { kind:
   const moments: readonly GasMoment[] = over.moments ?? [{ sources: source ? [smallSource(source)] : [], forces: [], wind, solids }]
   const cell = over.cell ?? 0.1
   return {
-    cell, sources: source ? [{ shape, perArea: false }] : [], forces: [], runUp: 0, shear: { exponent: 0, at: 10, ground: 0 }, black: true, fade: 0,
+    cell, sources: source ? [{ shape, perArea: false, stirSize: 0.2 }] : [], forces: [], runUp: 0, shear: { exponent: 0, at: 10, ground: 0 }, black: true, fade: 0,
     ambient: 293, sootYield: 0.02, burnTime: 0.25, radiant: 0.35, confinement: 0.3, courant: 0.75,
     bounds: { low: [-3, 0, -3], high: [3, 5, 3] }, cut: moments.some((moment) => wallsCut(moment.solids, cell)), mostCells: 1e6, seed: 1, ...over, moments,
   }

@@ -1,8 +1,8 @@
 import { type Crew, silent } from '../../core/src/base/index.ts'
 import { paddedIndex } from '../../core/src/data/index.ts'
 import { GasSimulation, pulseRate } from '../../core/src/gas/index.ts'
-import { gasSettings } from '../../core/src/pipeline/index.ts'
-import { type GasItem, makeItem, makeShot } from '../../core/src/shot/index.ts'
+import { type GasQuality, gasSettings } from '../../core/src/pipeline/index.ts'
+import { type GasItem, KINDS, makeItem, makeShot } from '../../core/src/shot/index.ts'
 import { type Row, within } from './row.ts'
 
 // Fires and a plume as shot documents on open ground, against the laws of their size.
@@ -17,27 +17,35 @@ const ABOVE = 2.5
 /** Periods before which a fire is not looked at. */
 const BEGIN = 4
 
-function started(crew: Crew, over: Partial<GasItem>): GasSimulation {
+function started(crew: Crew, over: Partial<GasItem>, quality: GasQuality = 'full'): GasSimulation {
   const document = makeShot('validation', { asset: 'none', file: 'none', width: 64, height: 36, first: 1, last: 48, rate: [RATE, 1], encoding: 'srgb' })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
-  document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, 0], stir: 0.1, confinement: 0, ...over })
-  return new GasSimulation(crew, gasSettings(document, 'fire', 'full'), RATE)
+  document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, 0], ...over })
+  return new GasSimulation(crew, gasSettings(document, 'fire', quality), RATE)
 }
 
 const mean = (values: readonly number[]): number => values.reduce((sum, v) => sum + v, 0) / values.length
 
-/** Pulse and height of the three pool fires with so many cells across. */
+/** The pool fire that an artist starts from. */
+const POOL = KINDS.find(({ id }) => id === 'pool')?.settings ?? {}
+
+/** Pulse and height of the three pool fires with so many cells across, and how near the thin run of the same document comes to them. */
 export function poolRows(crew: Crew, across: number): Row[] {
   return POOLS.flatMap(([diameter, heat]) => {
     const pulse = 1.5 / Math.sqrt(diameter)
     const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
-    const simulation = started(crew, { diameter, heat, cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall })
     const begin = Math.ceil((BEGIN / pulse) * RATE)
-    const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-    const found = pulseRate(figures.map(({ heatKw }) => heatKw), RATE)
+    const measured = (quality: GasQuality): { pulse: number; height: number } => {
+      const simulation = started(crew, { ...POOL, runUp: 0, diameter, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
+      const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
+      return { pulse: pulseRate(figures.map(({ heatKw }) => heatKw), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
+    }
+    const [full, thin] = [measured('full'), measured('thin')]
     return [
-      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the heat set free', pulse, found ?? Number.NaN, 0.25),
-      within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame on the axis half of the time, 500 K over the air', tall, mean(figures.map(({ standing }) => standing)), 0.25),
+      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the heat set free', pulse, full.pulse, 0.25),
+      within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
+      within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
+      within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25),
     ]
   })
 }
@@ -53,7 +61,7 @@ function line(x: readonly number[], y: readonly number[]): { slope: number; fit:
 /** A weak plume over a small source, its mean over a good many of its slow swings: how it widens and slows with height. */
 export function plumeRows(crew: Crew): Row[] {
   const cell = 0.05
-  const simulation = started(crew, { diameter: 0.4, heat: 12, radiant: 0, soot: 0, cell: 1000 * cell, reach: 1.6, rise: 5 })
+  const simulation = started(crew, { diameter: 0.4, heat: 12, radiant: 0, soot: 0, stir: 0.1, confinement: 0, cell: 1000 * cell, reach: 1.6, rise: 5 })
   const [begin, frames] = [4 * RATE, PLUME_SECONDS * RATE]
   // Mean upward speed by height and distance from the axis, world cells, since the box may move.
   const rings = 32

@@ -31,6 +31,8 @@ export interface GasSource {
   shape: SourceShape
   /** Heat and smoke are of a square metre of it. */
   perArea: boolean
+  /** Size of what its stirring stirs, m; no less than two cells are. */
+  stirSize: number
   /** Patches of such a size, m, that cover such a share of it. */
   pattern?: { size: number; share: number }
 }

@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
-import { halfTable } from '../data/index.ts'
+import { halfTable, paddedCells } from '../data/index.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, type GasSettings } from './settings.ts'
 import { GasSimulation } from './simulate.ts'
+import { feed, sourceCells } from './sources.ts'
 
 const RATE = 24
 const stored = (simulation: GasSimulation, settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient * settings.cell ** 3 * simulation.budget.theta
@@ -89,6 +90,46 @@ it('stands as high in a light wind as its flame does, though that has left the p
     expect(standing).toBeGreaterThan(0.4 * height)
     expect(standing).toBeLessThanOrEqual(height + 1e-6)
   }
+})
+
+it('stands as high as its first source’s fire does, with another one beside it', () => {
+  const stands = (places: readonly number[]): number => {
+    const alone = smallFire({ wind: [0, 0, 0] })
+    const [source] = alone.sources
+    const [moment] = alone.moments
+    const [there] = moment?.sources ?? []
+    if (!source || !moment || !there) throw new Error('a fire has a source')
+    const settings = { ...alone, sources: places.map(() => source), moments: [{ ...moment, sources: places.map((x) => ({ ...there, centre: [x, there.centre[1], there.centre[2]] as const })) }] }
+    const simulation = new GasSimulation(makeCrew(1), settings, RATE)
+    const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
+    return frames.reduce((sum, { standing }) => sum + standing, 0) / frames.length
+  }
+  // Two that stand apart: the middle of both is no flame.
+  const [one, two] = [stands([0]), stands([0, 1.8])]
+  expect(two).toBeGreaterThan(0.6 * one)
+  expect(one).toBeGreaterThan(0.2)
+})
+
+it('moves the air in lumps of their size, whatever the cell', () => {
+  // How alike what is stirred is a tenth of a metre apart: lumps of 0.4 m are, those of two cells of 25 mm are not.
+  const alike = (stirSize: number, cell: number): number => {
+    const calm = smallFire({ cell, bounds: { low: [-0.5, 0, -0.5], high: [0.5, 0.5, 0.5] } })
+    const settings = { ...calm, sources: calm.sources.map((one) => ({ ...one, stirSize })), moments: calm.moments.map((moment) => ({ ...moment, wind: [0, 0, 0] as const, sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, speed: 0, temperature: calm.ambient, stir: 1 })) })) }
+    const crew = makeCrew(1)
+    const simulation = new GasSimulation(crew, settings, RATE)
+    const { fields } = simulation
+    const [still] = settings.moments
+    const [source] = still?.sources ?? []
+    if (!still || !source) throw new Error('a fire has a source')
+    const cells = sourceCells(crew, fields, settings, 0, still)
+    feed(crew, fields, settings, source, false, cells, [0, 0, 0], 1 / RATE, 0.3, 0)
+    const u = crew.heap.f32(fields.pointers.u, paddedCells(fields.box.size))
+    const apart = Math.round(0.1 / cell)
+    const [sum, own] = [...cells.elements].reduce(([a, b], e) => [a + (u[e] ?? 0) * (u[e + apart] ?? 0), b + (u[e] ?? 0) ** 2], [0, 0])
+    return own > 0 ? sum / own : Number.NaN
+  }
+  for (const cell of [0.05, 0.025]) expect(alike(0.4, cell)).toBeGreaterThan(0.4)
+  expect(alike(0, 0.025)).toBeLessThan(0.3)
 })
 
 it('stays still when nothing feeds it', () => {

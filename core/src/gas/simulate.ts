@@ -17,7 +17,7 @@ export interface GasFigures {
   /** How much gas is flame (FLAME_HEAT over the air or more) at the frame's end, m^3, and how high its top stands over the lowest source, m; 0 without. */
   flame: number
   height: number
-  /** How much of the fire's axis is flame, m, counted upright: of the column over the first source's middle, or in wind of what it bends that to. Its mean over time is the height at which flame stands half of the time. */
+  /** How much of the first source's fire is flame along its axis, m, counted upright: the axis goes through the middle of what is hot in each layer. Its mean over time is the height at which flame stands half of the time. */
   standing: number
   /** Centre of the burning, metres, or of the first source while nothing burns. */
   centre: [number, number, number]
@@ -176,18 +176,18 @@ export class GasSimulation {
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
     const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
-    const [first] = now.sources
-    if (!first) return 0
-    const upright: readonly [number, number] = [first.centre[0] / cell - box.origin[0] - 0.5, first.centre[2] / cell - box.origin[2] - 0.5]
-    const bent = now.wind.some((v) => v !== 0)
+    const places = now.sources.map(({ centre }): readonly [number, number] => [centre[0] / cell - box.origin[0] - 0.5, centre[2] / cell - box.origin[2] - 0.5])
+    const [own, ...others] = places
+    if (!own) return 0
+    const far = ([x, z]: readonly [number, number], a: number, c: number): number => (x - a) * (x - a) + (z - c) * (z - c)
     const rise = (a: number, j: number, c: number): number => ambient / (density[paddedIndex(box.size, a, j, c)] ?? 1) - ambient
-    // Wind bends the axis: there it goes through the middle of what is hot in each layer.
+    // Wind bends the axis, and what stirs a fire sways it: it goes through the middle of what is hot in each layer.
     const middle = (j: number): readonly [number, number] => {
       let [sum, sx, sz] = [0, 0, 0]
       for (let c = 0; c < nz; c++)
         for (let a = 0; a < nx; a++) {
           const weight = rise(a, j, c) - 0.5 * FLAME_HEAT
-          if (weight <= 0) continue
+          if (weight <= 0 || others.some((other) => far(other, a, c) < far(own, a, c))) continue
           sum += weight
           sx += weight * a
           sz += weight * c
@@ -196,12 +196,12 @@ export class GasSimulation {
     }
     let layers = 0
     for (let j = 0; j < ny; j++) {
-      const [x, z] = bent ? middle(j) : upright
+      const [x, z] = middle(j)
       const [i, k] = [Math.floor(x), Math.floor(z)]
       if (i < 0 || k < 0 || i + 1 >= nx || k + 1 >= nz) continue
       // Between the four columns round it: how much hotter than the air.
-      const [near, far] = [k, k + 1].map((c) => rise(i, j, c) + (x - i) * (rise(i + 1, j, c) - rise(i, j, c))) as [number, number]
-      if (near + (z - k) * (far - near) >= FLAME_HEAT) layers++
+      const [front, back] = [k, k + 1].map((c) => rise(i, j, c) + (x - i) * (rise(i + 1, j, c) - rise(i, j, c))) as [number, number]
+      if (front + (z - k) * (back - front) >= FLAME_HEAT) layers++
     }
     return layers * cell
   }

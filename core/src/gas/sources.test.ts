@@ -73,7 +73,7 @@ describe('where gas comes from', () => {
     const covered = [0.25, 0.5, 0.75].map((share) => {
       const crew = makeCrew(1)
       const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
-      const cells = sourceCells(crew, fields, { ...settings, sources: [{ shape: disc, perArea: true, pattern: { size: 0.2, share } }] }, 0, firstOf(settings))
+      const cells = sourceCells(crew, fields, { ...settings, sources: [{ shape: disc, perArea: true, stirSize: 0.2, pattern: { size: 0.2, share } }] }, 0, firstOf(settings))
       return cells.area / (Math.PI * 1.5 ** 2)
     })
     covered.forEach((share, n) => expect(Math.abs(share - 0.25 * (n + 1))).toBeLessThan(0.13))

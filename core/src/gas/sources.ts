@@ -233,6 +233,7 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
   const warm = source.temperature
   const volume = box.cell ** 3
   const pace = 7
+  const lump = box.cell / Math.max(2 * box.cell, settings.sources[index]?.stirSize ?? 0)
   const moves = velocity[0] !== 0 || velocity[1] !== 0 || velocity[2] !== 0
   const faces = [u, v, w]
   const strides = [1, sx, sxy]
@@ -270,8 +271,8 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
       const i = e % sx
       const j = Math.floor(e / sx) % (box.size[1] + 2)
       const k = Math.floor(e / sxy)
-      // Lumps of about four cells that change several times a second.
-      const at = (offset: number): number => noise3(settings.seed + index * 101 + offset, (i + box.origin[0]) / 4, (j + box.origin[1]) / 4 + time * pace, (k + box.origin[2]) / 4) * source.stir * share
+      // They change several times a second.
+      const at = (offset: number): number => noise3(settings.seed + index * 101 + offset, (i + box.origin[0]) * lump, (j + box.origin[1]) * lump + time * pace, (k + box.origin[2]) * lump) * source.stir * share
       const kick = Math.min(1, dt * pace * 2)
       u[e] = (u[e] ?? 0) + at(0) * kick
       w[e] = (w[e] ?? 0) + at(31) * kick

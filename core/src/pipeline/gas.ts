@@ -13,10 +13,14 @@ export const MOST_CELLS = 46e6
 /** A cell's memory while it is computed, bytes, with what a crew and the keeping of a frame need besides. */
 export const BYTES_PER_CELL = 76
 /** A thin run has about so many cells across its source, and never more than so many in all. */
-const THIN_ACROSS = 9
+const THIN_ACROSS = 12
 const THIN_CELLS = 1.2e6
+/** A finer one so many, or as many as FINER_CELLS allow. */
+const FINER_ACROSS = 18
 const FINER_CELLS = 4e6
 const SWAY = 25
+/** What a source stirs is as large as a quarter of its breadth where nothing else is said. */
+const STIR_SHARE = 4
 
 /** How finely a gas is computed: thin for the first look, finer while one watches, full as the item's cell says. */
 export type GasQuality = 'thin' | 'finer' | 'full'
@@ -45,7 +49,7 @@ export function cellOf(item: GasItem, quality: GasQuality): number {
   const room = (2 * item.reach) ** 2 * ((item.rise || item.reach) + Math.min(item.reach, 1))
   const sized = item.shape === 'disc' || item.shape === 'box' || item.shape === 'sphere'
   const least = (cells: number): number => cbrt(room / cells)
-  if (quality === 'finer') return shared(Math.max(full, Math.min(sized ? item.diameter / 14 : Infinity, least(FINER_CELLS)), least(FINER_CELLS)))
+  if (quality === 'finer') return shared(Math.max(full, Math.min(sized ? item.diameter / FINER_ACROSS : Infinity, least(FINER_CELLS)), least(FINER_CELLS)))
   return shared(Math.max(full, sized ? item.diameter / THIN_ACROSS : 0, least(THIN_CELLS)))
 }
 
@@ -103,7 +107,7 @@ function shapeOf(document: SetDocument, item: Feeding, solids: readonly { id: st
 }
 
 function sourceOf(document: SetDocument, item: Feeding, solids: readonly { id: string; solid: Solid }[], world: GasWorld): GasSource {
-  return { shape: shapeOf(document, item, solids, world), perArea: item.per === 'a square metre', ...(item.pattern === 'noise' ? { pattern: { size: item.patchSize, share: item.patches / 100 } } : {}) }
+  return { shape: shapeOf(document, item, solids, world), perArea: item.per === 'a square metre', stirSize: item.stirSize || item.diameter / STIR_SHARE, ...(item.pattern === 'noise' ? { pattern: { size: item.patchSize, share: item.patches / 100 } } : {}) }
 }
 
 /** Where an item stands and how it is turned at a frame, from its motion; one without is not turned. */

@@ -28,6 +28,7 @@ const sourceFields = {
   speed: number(0, 200, 0.25, { label: 'Comes out with', unit: 'm/s', span: [0, 20], step: 0.05, hint: 'Speed of what comes out, along its direction.', group: 'Source', touches: 'gas' }),
   aim: vec3.default([0, 1, 0]).meta({ label: 'Direction', step: 0.05, hint: 'Where it comes out to: right, up, near. A piece’s surface sends it straight away from itself instead.', group: 'Source', touches: 'gas', when: { shape: ['disc', 'box', 'sphere', 'line', 'points'] } } satisfies SettingMeta),
   stir: number(0, 20, 0.6, { label: 'Stir', unit: 'm/s', span: [0, 3], step: 0.05, hint: 'Unrest of the air in the source.', group: 'Source', touches: 'gas' }),
+  stirSize: number(0, 20, 0, { label: 'Stir size', unit: 'm', span: [0, 2], step: 0.05, hint: 'Size of that unrest; 0 is a quarter of the diameter.', group: 'Source', touches: 'gas', still: true }),
   /** Corners of the line, metres. */
   line: z.array(vec3).max(500).optional(),
   /** Shapes drawn on the plate at a frame (px of the full frame): the area, or where a piece is painted. */

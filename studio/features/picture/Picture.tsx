@@ -180,6 +180,7 @@ export function Picture() {
     if (!looks) return
     looks.onShown = () => set({})
   }, [looks, set])
+  useEffect(() => looks?.rest(), [looks, status, state.loop])
 
   // Play: the clock decides the frame; frames not laid yet are waited for, so that the first round is slow and the next at rate.
   useEffect(() => {

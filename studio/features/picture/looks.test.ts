@@ -35,7 +35,7 @@ beforeEach(() => {
   document.camera.kind = 'typed'
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
   const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: { fire: gas([]) }, look: kept([]), final: kept([]) }
-  useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, frame: 5, exposure: 0, soft: true, message: undefined })
+  useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, playing: 0, loop: [1, 100], frame: 5, exposure: 0, soft: true, message: undefined })
   state = useShot.getState()
 })
 afterEach(() => {
@@ -90,6 +90,59 @@ describe('laying frames', () => {
     expect(worker.asked).toMatchObject([{ frame: 5 }, { frame: 6 }])
     worker.say({ what: 'failed', id: 2, message: 'The source lies inside a set piece.', remedy: 'Move it.' })
     expect(useShot.getState().message).toEqual({ text: 'The source lies inside a set piece. Move it.', good: false })
+    looks.end()
+  })
+})
+
+describe('laying ahead', () => {
+  const asked = (): number[] => NotingWorker.last.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
+  const begin = (change: Partial<ShotState> = {}): Looks => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    worker.say({ what: 'here' })
+    useShot.setState({ ...withStatus({ look: kept([5, 6, 8, 9], { 5: 'a', 6: 'b', 8: 'c', 9: 'd' }) }), loop: [4, 8], ...change })
+    looks.want(useShot.getState(), 5)
+    worker.say(composed(1))
+    return looks
+  }
+  it('takes the loop’s kept frames one after another once the picture rests, from the one that is shown on', () => {
+    const looks = begin({ loop: [5, 8] })
+    expect(asked()).toEqual([5])
+    vi.advanceTimersByTime(500)
+    expect(asked()).toEqual([5, 6])
+    NotingWorker.last.say(composed(2))
+    vi.advanceTimersByTime(500)
+    expect(asked()).toEqual([5, 6, 8])
+    NotingWorker.last.say(composed(3))
+    vi.advanceTimersByTime(5000)
+    // 7 is not kept, 9 lies outside the loop.
+    expect(asked()).toEqual([5, 6, 8])
+    looks.end()
+  })
+  it('goes round the loop, backwards where it plays so, without a rest', () => {
+    const looks = begin({ playing: -1, loop: [5, 9] })
+    expect(asked()).toEqual([5, 9])
+    NotingWorker.last.say(composed(2))
+    expect(asked()).toEqual([5, 9, 8])
+    looks.end()
+  })
+  it('leaves the machine to what the farm or a thin gas computes, and gives way to what is asked for', () => {
+    const looks = begin({ thin: { fire: burning } })
+    vi.advanceTimersByTime(5000)
+    expect(asked()).toEqual([5])
+    useShot.setState({ thin: {}, status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } } })
+    looks.rest()
+    vi.advanceTimersByTime(5000)
+    expect(asked()).toEqual([5])
+    useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), gases: {} } })
+    looks.rest()
+    vi.advanceTimersByTime(100)
+    looks.want(useShot.getState(), 40)
+    vi.advanceTimersByTime(5000)
+    expect(asked()).toEqual([5, 40])
+    NotingWorker.last.say(composed(2))
+    vi.advanceTimersByTime(500)
+    expect(asked()).toEqual([5, 40, 6])
     looks.end()
   })
 })

@@ -11,6 +11,8 @@ const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const MOST_THIN_FRAMES = 72
 const THIN_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
+/** The picture has been at rest for so long before frames of the loop are laid ahead. */
+const REST_MS = 400
 
 /** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, thin gas, none. */
 export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
@@ -49,6 +51,9 @@ export class Looks {
   #early?: LookRequest[] = []
   #busy?: { id: number; key: string }
   #wish?: { key: string; request: Omit<ComposeRequest, 'id' | 'what'> }
+  #rest?: ReturnType<typeof setTimeout>
+  /** Frames that were found laid since the state that decides so changed. */
+  #found: { of: readonly unknown[]; frames: Set<number> } = { of: [], frames: new Set() }
   #id = 0
   readonly #firsts = new Map<string, number>()
   readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
@@ -119,10 +124,40 @@ export class Looks {
 
   #next(): void {
     const wish = this.#wish
-    if (!wish || this.#busy) return
+    if (this.#busy) return
+    if (!wish) return this.rest()
     this.#wish = undefined
     this.#busy = { id: ++this.#id, key: wish.key }
     this.#send({ what: 'compose', id: this.#id, ...wish.request })
+  }
+
+  /** Nothing is asked for: after a moment the loop's frames are laid ahead, at once while it plays. */
+  rest(): void {
+    clearTimeout(this.#rest)
+    if (useShot.getState().playing !== 0) this.#ahead()
+    else this.#rest = setTimeout(() => this.#ahead(), REST_MS)
+  }
+
+  /** Lays the next frame of the loop whose picture is kept, as many as stay at hand; not while the farm or a thin gas of this shot computes, which it would slow. */
+  #ahead(): void {
+    const state = useShot.getState()
+    const { shot, status, loop: [from, to], frame, playing, thin } = state
+    if (!shot || this.#busy || this.#wish || to - from + 1 > this.#mostFrames()) return
+    if (playing === 0 && (status?.look.state === 'running' || status?.final.state === 'running' || Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') || Object.values(thin).some((one) => one && one.frames < one.of))) return
+    const of = [shot, status, state.exposure, state.soft]
+    if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
+    for (let n = 1; n <= to - from; n++) {
+      const next = from + ((frame - from + (playing < 0 ? -n : n)) % (to - from + 1) + (to - from + 1)) % (to - from + 1)
+      if (this.#found.frames.has(next)) continue
+      this.#found.frames.add(next)
+      if (['look', 'final'].includes(sourceOf(state, next).from) && !this.want(state, next)) return
+    }
+  }
+
+  /** How many frames of the size that they have now stay at hand. */
+  #mostFrames(): number {
+    const held = this.#cache.size
+    return held > 0 ? Math.floor((0.9 * MOST_CACHED_BYTES * held) / Math.max(1, this.#bytes)) : 0
   }
 
   /** What is laid for a frame already, or undefined; then it is asked for, unless `only`. */
@@ -190,6 +225,7 @@ export class Looks {
 
   end(): void {
     for (const timer of this.#thinTimers.values()) clearTimeout(timer)
+    clearTimeout(this.#rest)
     this.#worker.terminate()
   }
 }

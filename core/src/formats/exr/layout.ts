@@ -31,11 +31,14 @@ export function predict(bytes: Uint8Array): Uint8Array {
   return out
 }
 
-export function unpredict(bytes: Uint8Array): Uint8Array {
-  const sums = bytes.slice()
-  for (let n = 1; n < sums.length; n++) sums[n] = (sums[n - 1] ?? 0) + (sums[n] ?? 0) - 128
-  const half = (sums.length + 1) >> 1
-  const out = new Uint8Array(sums.length)
-  for (let n = 0; n < sums.length; n++) out[n] = sums[n & 1 ? half + (n >> 1) : n >> 1] ?? 0
+export function unpredict(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
+  const half = (bytes.length + 1) >> 1
+  const out = new Uint8Array(bytes.length)
+  let sum = 128
+  for (let n = 0, to = 0; n < bytes.length; n++, to += 2) {
+    if (n === half) to = 1
+    sum = (sum + (bytes[n] ?? 0) - 128) & 255
+    out[to] = sum
+  }
   return out
 }

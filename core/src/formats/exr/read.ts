@@ -5,6 +5,7 @@ import { bytesOf, COMPRESSION, type ExrChannel, type ExrImage, LINES_PER_BLOCK, 
 
 const MOST_EDGE = 32768
 const MOST_CHANNELS = 256
+const LITTLE = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1
 
 /**
  * Reads a single-part scan-line file without compression or with ZIP or ZIPS; half, float and uint channels.
@@ -86,14 +87,21 @@ export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflat
       }
     }
     if (plain.length !== rows * lineBytes) throw broken('has a block of the wrong length')
-    const raw = new DataView(plain.buffer, plain.byteOffset, plain.byteLength)
+    // At the start of a buffer of its own, a row of halves lies evenly.
+    if (plain.byteOffset !== 0) plain = plain.slice()
     let from = 0
     for (let y = firstLine; y < firstLine + rows; y++)
-      for (const plane of planes)
-        for (let x = 0; x < width; x++) {
-          plane.data[y * width + x] = plane.type === 'half' ? (halves[raw.getUint16(from, true)] ?? 0) : plane.type === 'float' ? raw.getFloat32(from, true) : raw.getUint32(from, true)
-          from += bytesOf(plane.type)
+      for (const { type, data } of planes) {
+        const row = data.subarray(y * width, (y + 1) * width)
+        if (type === 'half' && LITTLE) {
+          const codes = new Uint16Array(plain.buffer, from, width)
+          for (let x = 0; x < width; x++) row[x] = halves[codes[x] ?? 0] ?? 0
+        } else {
+          const raw = new DataView(plain.buffer, from)
+          for (let x = 0; x < width; x++) row[x] = type === 'half' ? (halves[raw.getUint16(2 * x, true)] ?? 0) : type === 'float' ? raw.getFloat32(4 * x, true) : raw.getUint32(4 * x, true)
         }
+        from += bytesOf(type) * width
+      }
   }
   return { width, height, channels: planes, attributes }
 }
