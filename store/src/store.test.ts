@@ -172,6 +172,25 @@ describe('asking the farm', () => {
     const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
     expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({ state: 'missing', kept: [], stale: [1001] })
   })
+  it('tells how long a gas takes beside another one on its machine, and alone on another', async () => {
+    const shot = await lantern.editShot(store, 'Beside', (await shotNamed('Beside', burning)).head, { items: { other: { ...makeItem('gas', { name: 'Other', order: 2, position: [3, 0, -4], seed: ++seed }) } } })
+    const run = async (item: string, machine: string, seconds: number): Promise<void> => {
+      const key = await lantern.askGas(store, shot, item)
+      const fence = await lantern.takeLease(store, key, machine)
+      await lantern.setResultState(store, key, 'running')
+      for (const frame of [1001, 1002]) await lantern.keepFrame(store, { key, frame, blob: await lantern.putBlob(store, text(`${item} ${frame}`), 'x'), figures: { seconds } }, fence, seconds)
+    }
+    const left = async (): Promise<unknown[]> => {
+      const { gases } = await lantern.shotStatus(store, shot)
+      return [gases.fire?.secondsLeft, gases.other?.secondsLeft]
+    }
+    await run('fire', 'one', 10)
+    await run('other', 'one', 2)
+    // Two frames to go of each: the other's 4 s at half of the machine, then what is left of 20 s at all of it.
+    expect(await left()).toEqual([12, 4])
+    await store.pool.query("update result set machine = 'two' where item = 'other'")
+    expect(await left()).toEqual([20, 4])
+  })
   it('needs a camera for a picture, and a gas for a gas', async () => {
     const shot = await shotNamed('Bare')
     await expect(lantern.askPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })

@@ -42,3 +42,17 @@ export function timeLeft(seconds: readonly number[], total: number): number | nu
   const grown = now + slope * growing
   return now * growing + 0.5 * slope * growing * growing + grown * (rest - growing)
 }
+
+/**
+ * Seconds until a run ends that needs `own` at its present pace, with `beside` what the others need at theirs, all of which share one machine evenly: whenever one ends, the rest go faster (processor sharing).
+ */
+export function timeLeftBeside(own: number, beside: readonly number[]): number {
+  const runs = [own, ...beside].sort((a, b) => a - b)
+  let [left, before] = [0, 0]
+  for (const [n, need] of runs.entries()) {
+    left += ((need - before) * (runs.length - n)) / runs.length
+    if (need === own) return left
+    before = need
+  }
+  return left
+}

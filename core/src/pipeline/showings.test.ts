@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { gasFrameKeys, gasRecipe, gasRoom, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, timeLeft, speedForSize, gasFigure, cameraSpeed } from './index.ts'
+import { gasFrameKeys, gasRecipe, gasRoom, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, timeLeft, timeLeftBeside, speedForSize, gasFigure, cameraSpeed } from './index.ts'
 import { aboutAxis, rotate, type Vec3 } from '../math/index.ts'
 import { placeInGas, placeInWorld } from '../picture/index.ts'
 import { applyPatch, KINDS, makeItem, makeShot, placeKind, type ReuseItem, type ShotDocument } from '../shot/index.ts'
@@ -173,6 +173,16 @@ describe('figures', () => {
     expect(timeLeft(growing, 20)).toBeLessThan(28)
     expect(timeLeft([...growing, 9], 12)).toBeLessThan(12)
     expect(timeLeft([1, 1, 1], 3)).toBe(0)
+  })
+  it('time left beside others goes faster whenever one of them ends', () => {
+    expect(timeLeftBeside(100, [])).toBe(100)
+    // Half of the machine for 20 s, then all of it: of the 100 s at half pace 80 are left, which take 40.
+    expect(timeLeftBeside(100, [20])).toBeCloseTo(60, 9)
+    expect(timeLeftBeside(20, [100])).toBe(20)
+    expect(timeLeftBeside(100, [100])).toBe(100)
+    expect(timeLeftBeside(90, [30, 60])).toBeCloseTo(30 + 20 + 10, 9)
+    // What is done in all is what the machine can do: the last one ends when all work is done.
+    expect(timeLeftBeside(400, [100, 200, 300])).toBeCloseTo((100 + 200 + 300 + 400) / 4, 9)
   })
   it('speed for size: the laws of its diameter and heat, beside what was measured', () => {
     const heatKw = Array.from({ length: 96 }, (_, n) => 785 * (1 + 0.2 * Math.sin((2 * Math.PI * 1.5 * n) / 24)))

@@ -33,6 +33,12 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
   return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing }]))
 }
 
+/** The gases that a machine computes now, but for one. */
+export async function gasesBeside(store: Store, key: string, machine: string): Promise<{ key: string; frames: number }[]> {
+  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last']).where('kind', '=', 'gas').where('state', '=', 'running').where('machine', '=', machine).where('key', '!=', key).execute()
+  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1 }))
+}
+
 export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
   await store.db.updateTable('result').set({ state, error: error && JSON.stringify(error) }).where('key', '=', key).execute()
   await notify(store.db, { what: 'result', key, state })

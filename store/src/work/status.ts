@@ -1,9 +1,9 @@
-import { runOf, timeLeft } from '@lantern/core/pipeline'
+import { runOf, timeLeft, timeLeftBeside } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { getAsset, type Asset } from '../queries/assets.ts'
 import { liveMachines } from '../queries/machines.ts'
-import { keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
+import { gasesBeside, keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { matchStatus, type MatchStatus } from './match.ts'
@@ -89,6 +89,18 @@ async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus
   }))
 }
 
+const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
+const secondsOf = (frames: readonly { figures: Record<string, unknown> }[]): number[] => frames.map(({ figures }) => number(figures.seconds))
+
+/** Seconds that a gas still takes beside the others on its machine; null while that is not known. */
+async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly number[], count: number): Promise<number | null> {
+  const own = timeLeft(seconds, count)
+  if (own === null || !row.machine) return own
+  const beside = await gasesBeside(store, row.key, row.machine)
+  const frames = await keptFrames(store, beside.map(({ key }) => key))
+  return timeLeftBeside(own, beside.flatMap((other) => timeLeft(secondsOf(frames.filter(({ key }) => key === other.key)), other.frames) ?? []))
+}
+
 async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasStatus> {
   const item = shot.document.items[plan.item]
   const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
@@ -99,10 +111,9 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasSt
   const kept = frames.map(({ frame }) => frame)
   const finerRow = plan.finer ? (await resultRows(store, [plan.finer])).get(plan.finer) : undefined
   const finer = plan.finer ? { finer: { key: plan.finer, kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame), state: finerRow?.state ?? ('missing' as const), error: finerRow?.error ?? null } } : {}
-  const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
   return {
     ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
-    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? timeLeft(frames.map(({ figures }) => number(figures.seconds)), last - first + 1) : null,
+    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1) : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
     figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
   }

@@ -6,7 +6,7 @@ import { STATIONS } from '../shot/stations.ts'
 export const SHORTCUTS: readonly [string, string][] = [
   ['1 – 9', 'the stations, in order'], ['Space', 'play, stop'], ['J  K  L', 'backward, stop, forward'], ['← →', 'one frame; with Shift ten'], ['Home  End', 'first, last frame'],
   ['[  ]', 'begin and end the loop here'], ['Ctrl Z', 'undo'], ['Ctrl Shift Z', 'redo'], ['B', 'beside the bare plate by a wipe'], ['D', 'difference to the bare plate'], ['T', 'triptych'], ['O', 'outside'],
-  ['Alt ← ↑ → ↓', 'nudge the chosen track by a tenth of a pixel; with Shift by one'], ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away; choose nothing'], ['?', 'this sheet'],
+  ['Alt ← ↑ → ↓', 'nudge the chosen track a tenth of a pixel'], ['Alt Shift ← ↑ → ↓', 'nudge it by one'], ['H', 'hide or show the chosen thing'], ['Delete', 'remove the chosen thing'], ['Esc', 'put a tool away; choose nothing'], ['?', 'this sheet'],
 ]
 
 const NUDGES: Readonly<Record<string, readonly [number, number]>> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }

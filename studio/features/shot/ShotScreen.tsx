@@ -44,7 +44,7 @@ function Sheet() {
           <Dialog.Content background="panel" borderWidth="1px" borderColor="line">
             <Dialog.Header padding="14px 18px 6px"><Dialog.Title fontSize="15px">Keys</Dialog.Title></Dialog.Header>
             <Dialog.Body padding="0 18px 16px">
-              {SHORTCUTS.map(([keys, what]) => <Flex key={keys} justify="space-between" minHeight="22px"><span className="num">{keys}</span><span style={{ color: '#b4b4b4' }}>{what}</span></Flex>)}
+              {SHORTCUTS.map(([keys, what]) => <Flex key={keys} justify="space-between" gap="14px" minHeight="22px"><span className="num" style={{ whiteSpace: 'nowrap' }}>{keys}</span><span style={{ color: '#b4b4b4', textAlign: 'right' }}>{what}</span></Flex>)}
             </Dialog.Body>
             <Dialog.CloseTrigger asChild><Press plain aria-label="Close the sheet" style={{ position: 'absolute', right: 12, top: 12 }}>Close</Press></Dialog.CloseTrigger>
           </Dialog.Content>
