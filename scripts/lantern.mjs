@@ -4,7 +4,9 @@ import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, openSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { answers, startPostgres } from './postgres.mjs'
+import { answers, clientsOf, startPostgres } from './postgres.mjs'
+
+const LOOK_MS = 300
 
 const top = dirname(dirname(fileURLToPath(import.meta.url)))
 const program = join(top, 'farm/dist/lantern.mjs')
@@ -25,9 +27,17 @@ try {
   process.exit(1)
 }
 const child = spawn(process.execPath, [program, ...process.argv.slice(2)], { stdio: 'inherit', env: { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(port) } })
-for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal))
-child.on('exit', (code, signal) => {
-  if (!database) process.exit(signal ? 1 : (code ?? 1))
-  database.on('exit', () => process.exit(signal ? 1 : (code ?? 1)))
+let done
+for (const signal of ['SIGINT', 'SIGTERM'])
+  process.on(signal, () => {
+    if (done !== undefined) database?.stdin.end()
+    else child.kill(signal)
+  })
+child.on('exit', async (code, signal) => {
+  done = signal ? 1 : (code ?? 1)
+  if (!database) process.exit(done)
+  database.on('exit', () => process.exit(done))
+  // Another command may have come to use the database meanwhile.
+  while (clientsOf(port) > 0) await new Promise((resolve) => setTimeout(resolve, LOOK_MS))
   database.stdin.end()
 })

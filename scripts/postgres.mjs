@@ -49,6 +49,11 @@ function clearStaleLock(folder) {
   }
 }
 
+const asked = (port, database, command) => execFileSync('psql', ['-h', '127.0.0.1', '-p', String(port), '-U', 'lantern', '-d', database, '-tAc', command], { stdio: ['ignore', 'pipe', 'pipe'] }).toString().trim()
+
+/** How many clients the database serves besides the one that asks. */
+export const clientsOf = (port) => Number(asked(port, 'postgres', "select count(*) from pg_stat_activity where datname = 'lantern'"))
+
 /**
  * Starts the server over `folder` at `port`; returns the child that keeps it. Throws with a plain message.
  */
@@ -78,10 +83,9 @@ export async function startPostgres(folder, port, log) {
     if (await answers(port)) break
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
-  const psql = (database, command) => execFileSync('psql', ['-h', '127.0.0.1', '-p', String(port), '-U', 'lantern', '-d', database, '-tAc', command], { stdio: ['ignore', 'pipe', 'pipe'] }).toString().trim()
   for (let tries = 0; ; tries++) {
     try {
-      if (psql('postgres', "select 1 from pg_database where datname = 'lantern'") !== '1') psql('postgres', 'create database lantern')
+      if (asked(port, 'postgres', "select 1 from pg_database where datname = 'lantern'") !== '1') asked(port, 'postgres', 'create database lantern')
       return child
     } catch (error) {
       if (tries > 50) throw error
