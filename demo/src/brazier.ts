@@ -16,7 +16,7 @@ const SMOKE_FORWARD = 0.6
 
 export const BRAZIER_GAS: GasSettings = {
   cell: 0.036,
-  sources: [{ shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, perArea: false }],
+  sources: [{ shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, perArea: false, stirSize: 0.144 }],
   forces: [],
   moments: [{
     sources: [{ centre: [DRUM[0], DRUM_SIZE.height - 0.04, DRUM[2]], rotation: [0, 0, 0, 1], heat: 190_000, smoke: 0, temperature: 400, speed: 0.25, aim: [0, 1, 0], stir: 0.3 }],

@@ -70,6 +70,38 @@ describe('a run that another one shares its beginning with', () => {
     await store.pool.query("update result set state = 'waiting'")
     expect((await kept(edited)).map(({ blob }) => blob)).toEqual(helped.map(({ blob }) => blob))
   })
+  it('goes on from within its run-up, bit for bit, and says how far that is', async () => {
+    const shot = await shotOf('Run-up', (document) => {
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, runUp: 12 })
+    })
+    const key = await lantern.askGas(store, shot, 'fire')
+    let told = 0
+    await gasJob(context({ progress: { report: () => void (++told === 2 && void lantern.stopResults(store, [key])), cancelled: () => false } }), { key, shot: shot.id, item: 'fire' })
+    const { rows: [state] } = await store.pool.query<{ done: number }>('select done from restart where key = $1', [key])
+    expect(state?.done).toBeGreaterThan(1)
+    expect(state?.done).toBeLessThanOrEqual(12)
+    expect(await lantern.keptFrames(store, [key])).toEqual([])
+    await lantern.setResultState(store, key, 'running')
+    expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBe(`run-up ${state?.done} of 12`)
+    const shares: number[] = []
+    expect(await gasJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    expect(shares).toHaveLength(12 + LAST - 1000 - (state?.done ?? 0))
+    expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBeNull()
+    const resumed = (await lantern.keptFrames(store, [key])).map(({ blob }) => blob)
+    await store.pool.query('delete from restart; ')
+    await store.pool.query('delete from result_frame')
+    await store.pool.query("update result set state = 'waiting'")
+    expect((await kept(shot)).map(({ blob }) => blob)).toEqual(resumed)
+  })
+  it('of a command that is ended is stopped, not left as if somebody went on with it', async () => {
+    const shot = await shotOf('Ended')
+    const key = await lantern.askGas(store, shot, 'fire')
+    let told = 0
+    expect(await gasJob(context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told >= 5 }), { key, shot: shot.id, item: 'fire' })).toBe(false)
+    expect(await lantern.resultState(store, key)).toBe('stopped')
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(2)
+    expect(await kept(shot)).toHaveLength(LAST - 1000)
+  })
   it('keeps several states along its way, no more than it should, the newest always', async () => {
     const shot = await shotOf('States')
     const key = await lantern.askGas(store, shot, 'fire')

@@ -3,13 +3,15 @@ import type { GasFrame } from '@lantern/core/data'
 import { writeGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
-import { gasSettings, runOf } from '@lantern/core/pipeline'
-import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease, worldOf } from '@lantern/store'
+import { gasSettings, runOf, textKey } from '@lantern/core/pipeline'
+import { dropLease, findShotById, gasWorld, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
 
 const RESTART_EVERY_SECONDS = 25
+/** Keeping states takes no more than such a part of the time. */
+const RESTART_SHARE = 1 / 20
 /** Glow in cd/m^2: white at pi lux. */
 const LUMINANCE = glowTable(Math.PI, 1)
 const FLAME_ALBEDO = 0.3
@@ -23,7 +25,14 @@ async function planOf(context: JobContext, payload: JobPayload<'gas'>) {
   const plan = world.gases.find((one) => one.item === payload.item)
   if (plan?.key !== payload.key) return undefined
   const run = runOf(shot.document, item)
-  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains: plan.run }
+  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains: plan.run, states: stateKeys(item.runUp, run.first, plan.run) }
+}
+
+/** By frames done, run-up counted, the key of all that decided a run so far. */
+export function stateKeys(runUp: number, first: number, chains: ReadonlyMap<number, string>): Map<number, string> {
+  const begins = chains.get(first) ?? ''
+  const before = Array.from({ length: runUp }, (_, n): [number, string] => [n + 1, textKey(`${begins}:run-up ${n + 1}`)])
+  return new Map([...before, ...[...chains].map(([frame, chain]): [number, string] => [runUp + frame - first + 1, chain])])
 }
 
 /** Luminous intensity of a fire to all sides, cd, as its soot shines: what lights that follow it are driven by. */
@@ -57,9 +66,10 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     await setResultState(store, key, 'running')
     const rate = plan.rate[0] / plan.rate[1]
     const total = plan.runUp + plan.last - plan.first + 1
-    const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key, new Map([...plan.chains].map(([frame, chain]) => [plan.runUp + frame - plan.first + 1, chain]))))
+    const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key, plan.states))
     const started = performance.now()
     let savedAt = started
+    let pause = RESTART_EVERY_SECONDS
     const stopped = { now: false }
     while (simulation.done < total) {
       const begun = performance.now()
@@ -70,17 +80,17 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
         const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
         const seconds = (performance.now() - begun) / 1000
         if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
-      } else if (!(await holdLease(store, key, fence))) return false
+      } else if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`))) return false
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
       const now = performance.now()
       const asked = await resultState(store, key)
       const over = !context.progress && (now - started) / 1000 > JOB_SECONDS
-      const chain = plan.chains.get(frame)
-      // The run-up is not kept piece by piece: a state belongs to the frame that it ends.
-      if (chain && (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > RESTART_EVERY_SECONDS)) {
+      const chain = plan.states.get(simulation.done)
+      if (chain && (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > pause)) {
         await saveRestart(context, key, fence, chain, simulation.state())
-        savedAt = now
+        savedAt = performance.now()
+        pause = Math.max(RESTART_EVERY_SECONDS, (savedAt - now) / 1000 / RESTART_SHARE)
       }
       if (until !== undefined && frame >= until && simulation.done < total) {
         if (chain) await saveRestart(context, key, fence, chain, simulation.state())
@@ -106,7 +116,10 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
   } finally {
     crew.heap.release(mark)
     await dropLease(store, key, fence)
-    // A machine that leaves puts its work back, for another one or for its own next start.
-    if (context.ending() && !context.progress && (await resultState(store, key)) === 'running') await queueJob(store, 'gas', payload, { jobKey: `gas:${key}:back` })
+    // A machine that leaves puts its work back, for another one or for its own next start; a command that is ended has stopped it.
+    if (context.ending() && (await resultState(store, key)) === 'running') {
+      if (context.progress) await setResultState(store, key, 'stopped')
+      else await queueJob(store, 'gas', payload, { jobKey: `gas:${key}:back` })
+    }
   }
 }

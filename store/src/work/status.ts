@@ -30,6 +30,8 @@ export interface GasStatus extends KeptStatus {
   /** Per kept frame, in the order of `kept`. */
   heatKw: number[]
   figures: GasFigureRow[]
+  /** Of a run that keeps nothing yet: how far its run-up is. */
+  doing: string | null
 }
 /** What a kept frame tells of itself. */
 export interface GasFigureRow {
@@ -104,7 +106,7 @@ async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly numbe
 async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasStatus> {
   const item = shot.document.items[plan.item]
   const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
-  const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [] }
+  const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [], doing: null }
   if (!plan.key) return { ...none, stale: await staleFrames(store, shot.id, plan.item, [], []) }
   const row = (await resultRows(store, [plan.key])).get(plan.key)
   const frames = await keptFrames(store, [plan.key])
@@ -114,6 +116,7 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasSt
   return {
     ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
     secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1) : null,
+    doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
     figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
   }

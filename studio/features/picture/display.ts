@@ -35,7 +35,10 @@ export class PictureDisplay {
   readonly #material: ShaderMaterial
   readonly #scene = new Scene()
   readonly #camera = new OrthographicCamera(-1, 1, 1, -1, 0, 1)
-  #size = ''
+  #shown?: Shown
+  /** What of it has not been taken to the screen's memory yet. */
+  #due: readonly ('added' | 'bare')[] = []
+  #drawn = ''
 
   constructor(canvas: HTMLCanvasElement) {
     this.#renderer = new WebGLRenderer({ canvas, antialias: false, alpha: false, preserveDrawingBuffer: true })
@@ -45,30 +48,42 @@ export class PictureDisplay {
     this.#scene.add(new Mesh(new PlaneGeometry(2, 2), this.#material))
   }
 
-  show({ width, height, added, bare }: Shown): void {
-    const { uniforms } = this.#material
-    const size = `${width}x${height}`
-    for (const [name, bytes] of [['added', added], ['bare', bare]] as const) {
-      const slot = uniforms[name]
-      if (!slot) continue
-      const old = slot.value as DataTexture
-      if (size === this.#size && old.image.data) {
-        ;(old.image.data as Uint8Array).set(bytes)
-        old.needsUpdate = true
-      } else {
-        old.dispose()
-        slot.value = texture(bytes, width, height)
-      }
-    }
-    this.#size = size
+  show(shown: Shown): void {
+    if (shown === this.#shown) return
+    this.#shown = shown
+    this.#due = ['added', 'bare']
+    this.#drawn = ''
   }
 
+  /** Takes one of the two pictures to the screen's memory. */
+  #take(name: 'added' | 'bare'): void {
+    const slot = this.#material.uniforms[name]
+    if (!slot || !this.#shown) return
+    const { width, height, [name]: bytes } = this.#shown
+    const old = slot.value as DataTexture
+    if (old.image.width === width && old.image.height === height && old.image.data) {
+      ;(old.image.data as Uint8Array).set(bytes)
+      old.needsUpdate = true
+    } else {
+      old.dispose()
+      slot.value = texture(bytes, width, height)
+    }
+  }
+
+  /** Draws where anything has changed. */
   draw(width: number, height: number, compare: Compare, wipe: number, sharp: boolean): void {
+    const drawn = `${width} ${height} ${compare} ${wipe} ${sharp}`
+    if (drawn === this.#drawn) return
+    this.#drawn = drawn
     const { uniforms } = this.#material
     const canvas = this.#renderer.domElement
     if (canvas.width !== width || canvas.height !== height) this.#renderer.setSize(width, height, false)
     if (uniforms.way) uniforms.way.value = WAYS[compare]
     if (uniforms.wipe) uniforms.wipe.value = wipe
+    // The bare plate is taken only where it is seen, so that play moves half as much.
+    const seen: readonly string[] = compare === 'none' ? ['added'] : ['added', 'bare']
+    for (const name of this.#due.filter((one) => seen.includes(one))) this.#take(name)
+    this.#due = this.#due.filter((one) => !seen.includes(one))
     for (const name of ['added', 'bare'] as const) {
       const made = uniforms[name]?.value as DataTexture | undefined
       const filter = sharp ? NearestFilter : LinearFilter

@@ -24,7 +24,7 @@ class NotingWorker {
 }
 
 const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
-const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })) })
+const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })), doing: null })
 const burning = { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], milliseconds: 5 }
 let state: ShotState
 beforeEach(() => {

@@ -23,7 +23,7 @@ function Farm() {
   const total = shot ? shot.document.plate.last - shot.document.plate.first + 1 : 1
   const [what, share, left] = reading ? ['Reading the plate', (status?.asset.done ?? 0) / Math.max(1, status?.asset.total ?? 1), null]
     : matching ? [matching === status?.match.tracks ? 'Following the plate' : 'Solving the camera', matching.share, null]
-    : running ? [`${shot?.document.items[running[0]]?.name ?? 'Gas'}, ${running[1].kept.length} of ${total}`, running[1].kept.length / total, running[1].secondsLeft]
+    : running ? [`${shot?.document.items[running[0]]?.name ?? 'Gas'}, ${running[1].doing ?? `${running[1].kept.length} of ${total}`}`, running[1].kept.length / total, running[1].secondsLeft]
     : picture ? [`${picture === 'look' ? 'First look' : 'Final'}, ${status?.[picture].kept.length} of ${total}`, (status?.[picture].kept.length ?? 0) / total, status?.[picture].secondsLeft] : [status?.machines.find(({ doing }) => doing)?.doing ?? '', 0, null]
   return (
     <Box padding="12px 14px" textAlign="right" minWidth="0" role="status" aria-label="Farm">
