@@ -54,13 +54,15 @@ function all(folder: string): Line[] {
   })
 }
 
-function document(lines: readonly Line[]): string {
+/** The report; what stands under headings of its own in the one before stays. */
+function document(lines: readonly Line[], before: string): string {
+  const rest = before.indexOf('\n## ')
   const rows = lines.map((line) => {
     const alone = lines.find((other) => other.name === line.name && other.threads === 1)
     const ratio = line.threads > 1 && alone ? (alone.ms / line.ms).toFixed(2) : ''
     return `| ${line.name} | ${line.size} | ${line.threads} | ${line.ms} | ${line.runs} | ${ratio} | ${Object.entries(line.figures).map(([key, value]) => `${key} ${value}`).join(', ')} |`
   })
-  return `# Benchmarks\n\nBy \`npm run bench -- --fresh --doc docs/BENCHMARKS.md\`: medians of runs in processes of their own, numbers of threads taken in turn. Machine: ${cpus().length} cores (${cpus()[0]?.model.trim() ?? ''}), ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.version}.\n\n| name | size | threads | ms | runs | times one thread | figures |\n|---|---|---|---|---|---|---|\n${rows.join('\n')}\n`
+  return `# Benchmarks\n\nBy \`npm run bench -- --fresh --doc docs/BENCHMARKS.md\`: medians of runs in processes of their own, numbers of threads taken in turn. Machine: ${cpus().length} cores (${cpus()[0]?.model.trim() ?? ''}), ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.version}.\n\n| name | size | threads | ms | runs | times one thread | figures |\n|---|---|---|---|---|---|---|\n${rows.join('\n')}\n${rest < 0 ? '' : before.slice(rest)}`
 }
 
 if (values.one) {
@@ -77,7 +79,7 @@ try {
   const measured = all(folder)
   const lines = [...before.filter(({ name, threads }) => !measured.some((line) => line.name === name && line.threads === threads)), ...measured]
   if (values.json) writeFileSync(values.json, `${JSON.stringify(lines, null, 2)}\n`)
-  if (values.doc) writeFileSync(values.doc, document(lines))
+  if (values.doc) writeFileSync(values.doc, document(lines, existsSync(values.doc) ? readFileSync(values.doc, 'utf8') : ''))
 } finally {
   rmSync(folder, { recursive: true, force: true })
 }

@@ -8,6 +8,7 @@ import { fileRows } from './validate/files.ts'
 import { plumeRows, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
 import { matchRows } from './validate/match.ts'
+import { noiseRows } from './validate/noise.ts'
 import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
@@ -20,7 +21,7 @@ const crew = nodeCrew(2)
 const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
 const rows: Row[] = []
 const parts: readonly (() => Row[] | Promise<Row[]>)[] = [
-  () => pictureRows(crew), fileRows, () => matchRows(crew), plateFigureRows, () => plateRows(crew), () => gasRows(crew), () => vortexRows(crew),
+  () => pictureRows(crew), fileRows, () => matchRows(crew), plateFigureRows, () => plateRows(crew), () => gasRows(crew), () => vortexRows(crew), () => noiseRows(crew),
   ...(across > 0 ? [() => plumeRows(crew), () => poolRows(crew, across)] : []),
 ]
 for (const part of parts)

@@ -2,7 +2,7 @@ import { type Crew, LanternError, type Progress } from '../base/index.ts'
 import { type Camera, type GasFrame, scaleCamera, straighten } from '../data/index.ts'
 import { blueGlow, GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable } from '../light/index.ts'
 import { cos, radians, sin } from '../math/index.ts'
-import { FINAL, LOOK, layScene, type Passes, type PictureGas, type PlateLight, renderPasses, type Shutter } from '../picture/index.ts'
+import { FINAL, LOOK, layScene, type Passes, type PictureGas, type PictureQuality, type PlateLight, renderPasses, type Shutter } from '../picture/index.ts'
 import { type PlateLightSettings, SETTINGS, settledAt, type ShotDocument, type SignalInputs } from '../shot/index.ts'
 import { type Recipe, VERSIONS } from './recipe.ts'
 import { type SetDocument, scenePieces } from './set.ts'
@@ -93,9 +93,9 @@ function picturedGases(showings: readonly Showing[], frameOf: (gas: string, fram
 }
 
 /**
- * Renders one frame's passes at a quality. Throws LanternError, Cancelled.
+ * Renders one frame's passes at a quality, `changed` where something of that is wanted otherwise. Throws LanternError, Cancelled.
  */
-export function renderPicture(crew: Crew, document: PictureDocument, at: PictureFrame, frameOf: (gas: string, frame: number) => GasFrame | undefined, quality: PictureQualityName, progress?: Progress): Passes {
+export function renderPicture(crew: Crew, document: PictureDocument, at: PictureFrame, frameOf: (gas: string, frame: number) => GasFrame | undefined, quality: PictureQualityName, progress?: Progress, changed: Partial<PictureQuality> = {}): Passes {
   const mark = crew.heap.mark()
   try {
     const light = lightAt(document, at)
@@ -104,7 +104,7 @@ export function renderPicture(crew: Crew, document: PictureDocument, at: Picture
     const seen = scaleCamera(at.camera, size)
     const scene = layScene(crew, scenePieces(document, at.frame, at.inputs))
     const straightenPixel = (x: number, y: number): [number, number] => straighten(seen, (x - seen.centre[0]) / seen.focalPx, (y - seen.centre[1]) / seen.focalPx)
-    return renderPasses(crew, scene, seen, straightenPixel, gases, plateLight(light), quality === 'look' ? LOOK : FINAL, progress, shutterOf(document, at, size))
+    return renderPasses(crew, scene, seen, straightenPixel, gases, plateLight(light), { ...(quality === 'look' ? LOOK : FINAL), ...changed }, progress, shutterOf(document, at, size))
   } finally {
     crew.heap.release(mark)
   }
