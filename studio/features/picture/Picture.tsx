@@ -180,7 +180,10 @@ export function Picture() {
     if (!looks) return
     looks.onShown = () => set({})
   }, [looks, set])
-  useEffect(() => looks?.rest(), [looks, status, state.loop])
+  const { loop } = state
+  useEffect(() => {
+    if (status && loop[1] > loop[0]) looks?.rest()
+  }, [looks, status, loop])
 
   // Play: the clock decides the frame; frames not laid yet are waited for, so that the first round is slow and the next at rate.
   useEffect(() => {

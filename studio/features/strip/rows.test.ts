@@ -14,7 +14,7 @@ const FRAMES = [1, 2, 3, 4]
 const shot = (): ShotDocument => makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' })
 const kept = (frames: number[]) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null })
 const status = (over: Partial<ShotStatus> = {}): ShotStatus => ({ head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: {}, look: { ...kept([]), keys: {} }, final: { ...kept([]), keys: {} }, ...over })
-const gas = (frames: number[]) => ({ ...kept(frames), key: 'k', first: 1, last: 4, heatKw: frames.map((n) => n * 100), figures: frames.map((n) => ({ light: 7 * n, height: n / 2, standing: n, flame: n, centre: [0, 0, 0], seconds: 1 })) })
+const gas = (frames: number[]) => ({ ...kept(frames), key: 'k', first: 1, last: 4, doing: null, heatKw: frames.map((n) => n * 100), figures: frames.map((n) => ({ light: 7 * n, height: n / 2, standing: n, flame: n, centre: [0, 0, 0], seconds: 1 })) })
 const state = (document: ShotDocument, over: Partial<ShotState> = {}): ShotState => ({ shot: { document }, status: status(), thin: {}, frame: 2, station: 'Effects', chosen: '', cameras: { first: 1, cameras: [] }, ...over }) as unknown as ShotState
 const names = (rows: ReturnType<typeof stripRows>): string[] => rows.map(({ name }) => name)
 const row = (rows: ReturnType<typeof stripRows>, name: string) => rows.find((one) => one.name === name)
