@@ -170,6 +170,12 @@ function putOut(item: string): void {
   burning.delete(item)
 }
 
+/** What is kept needs no thin form; one that was cut short is not shown as if it were whole. */
+function quench(item: string): void {
+  putOut(item)
+  thinRuns.delete(item)
+}
+
 function start(request: ThinRequest, finer: boolean): void {
   const { item, settings, rate } = request
   const own = makeCrew(1)
@@ -240,6 +246,7 @@ async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
     else if (request.what === 'thin') light(request)
+    else if (request.what === 'quench') quench(request.item)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
     else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: last ?? makeImage(1, 1, 4) })
     else {

@@ -40,7 +40,7 @@ export interface ProbeRequest {
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number }
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'quench'; item: string } | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number }
 
 export type LookReply =
   | { what: 'here' }

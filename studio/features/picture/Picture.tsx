@@ -170,11 +170,13 @@ export function Picture() {
   usePlateFilesOf(status?.readings)
   usePointsOf(state.name, document)
   useEffect(() => {
-    if (!looks || !document || document.camera.kind === 'none' || station === 'Match') return
+    if (!looks || !document || !status || document.camera.kind === 'none' || station === 'Match') return
     const now = useShot.getState()
     const unkept = ['thin', 'plate'].includes(sourceOf(now, frame).from)
-    for (const [id] of gasesShown(document)) if (status?.gases[id]?.state !== 'done' || unkept) looks.burn(now, id)
-  }, [looks, document, frame, status?.gases, station])
+    for (const [id] of gasesShown(document))
+      if (status.gases[id]?.state !== 'done' || unkept) looks.burn(now, id)
+      else looks.quench(id)
+  }, [looks, document, frame, status, station])
 
   useEffect(() => {
     if (!looks) return

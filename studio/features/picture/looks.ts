@@ -55,6 +55,8 @@ export class Looks {
   /** Frames that were found laid since the state that decides so changed. */
   #found: { of: readonly unknown[]; frames: Set<number> } = { of: [], frames: new Set() }
   #id = 0
+  /** Gases that burn thin now. */
+  readonly #burning = new Set<string>()
   readonly #firsts = new Map<string, number>()
   readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
@@ -87,6 +89,7 @@ export class Looks {
       this.#next()
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
+      else this.#burning.clear()
       if (!/not been read yet|is not kept/.test(reply.message)) set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
     } else if (reply.what === 'thin-frame') {
@@ -100,6 +103,9 @@ export class Looks {
         key: reply.key, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
         heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), milliseconds: reply.milliseconds,
       } } })
+    } else if (reply.what === 'thin-done') {
+      this.#burning.delete(reply.item)
+      this.rest()
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
       this.#probes.delete(reply.id)
@@ -141,9 +147,9 @@ export class Looks {
   /** Lays the next frame of the loop whose picture is kept, as many as stay at hand; not while the farm or a thin gas of this shot computes, which it would slow. */
   #ahead(): void {
     const state = useShot.getState()
-    const { shot, status, loop: [from, to], frame, playing, thin } = state
+    const { shot, status, loop: [from, to], frame, playing } = state
     if (!shot || this.#busy || this.#wish || to - from + 1 > this.#mostFrames()) return
-    if (playing === 0 && (status?.look.state === 'running' || status?.final.state === 'running' || Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') || Object.values(thin).some((one) => one && one.frames < one.of))) return
+    if (playing === 0 && (status?.look.state === 'running' || status?.final.state === 'running' || Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') || this.#burning.size > 0)) return
     const of = [shot, status, state.exposure, state.soft]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
     for (let n = 1; n <= to - from; n++) {
@@ -195,9 +201,20 @@ export class Looks {
     const { first, last } = runOf(document, gas)
     this.#thinTimers.set(item, setTimeout(() => {
       this.#firsts.set(item, first)
+      this.#burning.add(item)
       const finer = cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
       this.#send({ what: 'thin', key, item, settings: gasSettings(document, item, 'thin', world), ...finer, first, rate: document.plate.rate[0] / document.plate.rate[1], frames: Math.min(MOST_THIN_FRAMES, last - first + 1) })
     }, THIN_DELAY_MS))
+  }
+
+  /** Puts out the thin form of a gas that is kept by now. */
+  quench(item: string): void {
+    clearTimeout(this.#thinTimers.get(item))
+    if (!this.#burning.delete(item)) return
+    this.#send({ what: 'quench', item })
+    const { thin, set } = useShot.getState()
+    set({ thin: Object.fromEntries(Object.entries(thin).filter(([id]) => id !== item)) })
+    this.rest()
   }
 
   probe(x: number, y: number): Promise<[number, number, number]> {
