@@ -56,7 +56,7 @@ describe('a gas item in SI units', () => {
   })
   it('is coarser when thin, never finer than asked', () => {
     const fire = shot().items.fire as GasItem
-    expect(cellOf({ ...fire, diameter: 1.8, cell: 40 }, 'thin')).toBeCloseTo(0.2, 9)
+    expect(cellOf({ ...fire, diameter: 1.8, cell: 40 }, 'thin')).toBeCloseTo(0.15, 9)
     expect(cellOf({ ...fire, diameter: 0.3, cell: 60, reach: 3 }, 'thin')).toBeCloseTo(0.06, 9)
   })
   it('is left out of the picture when hidden', () => {
