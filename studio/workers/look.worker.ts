@@ -5,7 +5,7 @@ import { GasSimulation } from '@lantern/core/gas'
 import { composeFrame, goldenHash, neededFrames, plateImage, readPasses, renderPicture, stackSettings } from '@lantern/core/pipeline'
 import type { Passes } from '@lantern/core/picture'
 import { toDisplay } from '@lantern/core/sit'
-import type { ComposeRequest, LookReply, LookRequest, ThinRequest } from './protocol.ts'
+import type { ComposeRequest, LaidFrom, LookReply, LookRequest, ThinRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns thin gases between requests. The same core as the farm's.
 const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
@@ -67,7 +67,8 @@ const thinPasses = few<Passes>(48)
 /** A thin run's frames, the newest over the older ones: the same frame made finer takes the coarser one's place. */
 const thinRuns = new Map<string, { key: string; first: number; frames: GasFrame[]; made: number }>()
 const keptGas = few<GasFrame>(16)
-let last: FloatImage | undefined
+/** The frame that was laid last, linear, and what it was laid from. */
+let last: { from: string; image: FloatImage } | undefined
 
 async function fetched(path: string): Promise<Uint8Array> {
   const response = await fetch(path)
@@ -78,7 +79,7 @@ async function fetched(path: string): Promise<Uint8Array> {
   return new Uint8Array(await response.arrayBuffer())
 }
 
-async function plateOf({ document, frame, size }: ComposeRequest): Promise<FloatImage> {
+async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage> {
   const { plate } = document
   const key = `${plate.asset}/${frame}/${size}/${plate.encoding}`
   const known = plates.get(key)
@@ -100,7 +101,7 @@ async function plateOf({ document, frame, size }: ComposeRequest): Promise<Float
 }
 
 /** Passes of the thin gases at this frame; undefined while none has come so far. Frames that the run has not come to yet are stood in for by its newest. */
-function thinPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Passes | undefined {
+function thinPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Passes | undefined {
   if (source.kind !== 'thin') return undefined
   const { showings } = source.at
   const runs = new Map([...new Set(showings.map(({ gas }) => gas))].map((gas) => [gas, thinRuns.get(gas)]))
@@ -114,7 +115,7 @@ function thinPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): 
 }
 
 /** Passes of kept gas that the farm has not made a picture of yet. */
-async function gasPassesOf(crew: Crew, { document, frame, source }: ComposeRequest): Promise<Passes | undefined> {
+async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Passes | undefined> {
   if (source.kind !== 'gas') return undefined
   const { showings, camera } = source.at
   const key = JSON.stringify([frame, source.keys, showings, document.light, document.items, camera])
@@ -132,19 +133,31 @@ async function keptPasses(key: string, frame: number): Promise<Passes> {
   return passesKept.get(key) ?? passesKept.put(key, readPasses(await fetched(`/api/results/${key}/${frame}`)))
 }
 
-async function compose(request: ComposeRequest): Promise<void> {
-  const begun = performance.now()
+const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string => JSON.stringify([frame, document, grain, source, size])
+
+/** Lays a frame over its plate, linear; the last one is at hand. */
+async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: FloatImage }> {
   const crew = await crewHere()
   const plate = await plateOf(request)
   const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : request.source.kind === 'gas' ? await gasPassesOf(crew, request) : thinPassesOf(crew, request)
   const { sit, plate: info } = request.document
   const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
+  last = { from: fromOf(request), image }
+  return { plate, image }
+}
+
+/** The linear picture that a reading is taken of. */
+const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> => (!of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image)
+
+async function compose(request: ComposeRequest): Promise<void> {
+  const begun = performance.now()
+  const crew = await crewHere()
+  const { plate, image } = await laid(request)
   const bareImage = makeImage(plate.width, plate.height, 4)
   for (let n = 0; n < plate.width * plate.height; n++) {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
     bareImage.data[n * 4 + 3] = 1
   }
-  last = image
   const added = toDisplay(crew, image, request.exposure, request.way)
   const bare = toDisplay(crew, bareImage, request.exposure, request.way)
   say({ what: 'composed', id: request.id, frame: request.frame, width: plate.width, height: plate.height, added, bare, milliseconds: performance.now() - begun }, [added.buffer, bare.buffer])
@@ -248,12 +261,11 @@ async function serve(request: LookRequest): Promise<void> {
     else if (request.what === 'thin') light(request)
     else if (request.what === 'quench') quench(request.item)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
-    else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: last ?? makeImage(1, 1, 4) })
+    else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: (await imageOf(request.of)) ?? makeImage(1, 1, 4) })
     else {
-      const x = Math.floor(request.x * (last?.width ?? 0))
-      const y = Math.floor(request.y * (last?.height ?? 0))
-      const o = (y * (last?.width ?? 0) + x) * 4
-      say({ what: 'probed', id: request.id, rgb: [last?.data[o] ?? 0, last?.data[o + 1] ?? 0, last?.data[o + 2] ?? 0] })
+      const { width = 0, height = 0, data = [] } = (await imageOf(request.of)) ?? {}
+      const o = (Math.floor(request.y * height) * width + Math.floor(request.x * width)) * 4
+      say({ what: 'probed', id: request.id, rgb: [data[o] ?? 0, data[o + 1] ?? 0, data[o + 2] ?? 0] })
     }
   } catch (error) {
     sayFailure(error, 'id' in request ? request.id : undefined)

@@ -34,13 +34,17 @@ export interface ThinRequest {
   rate: number
   frames: number
 }
+/** What a frame is laid from. */
+export type LaidFrom = Omit<ComposeRequest, 'what' | 'id'>
 export interface ProbeRequest {
   what: 'probe'
   id: number
+  /** The frame that is read. */
+  of?: LaidFrom
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'quench'; item: string } | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number }
+export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'quench'; item: string } | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number; of?: LaidFrom }
 
 export type LookReply =
   | { what: 'here' }

@@ -119,6 +119,16 @@ describe('laying ahead', () => {
     expect(asked()).toEqual([5, 6, 8])
     looks.end()
   })
+  it('reads the frame that is looked at, not the one that was laid ahead after it', () => {
+    const looks = begin({ loop: [5, 8] })
+    vi.advanceTimersByTime(500)
+    NotingWorker.last.say(composed(2))
+    expect(asked()).toEqual([5, 6])
+    void looks.probe(0.5, 0.5)
+    void looks.linear()
+    expect(NotingWorker.last.asked.slice(-2)).toMatchObject([{ what: 'probe', of: { frame: 5 } }, { what: 'linear', of: { frame: 5 } }])
+    looks.end()
+  })
   it('goes round the loop, backwards where it plays so, without a rest', () => {
     const looks = begin({ playing: -1, loop: [5, 9] })
     expect(asked()).toEqual([5, 9])

@@ -2,7 +2,7 @@ import type { FloatImage } from '@lantern/core/data'
 import { LanternError } from '@lantern/core/base'
 import { cellOf, gasRecipe, gasSettings, neededFrames, pictureFrame, recipeKey, runOf } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
-import type { ComposeRequest, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
+import type { LaidFrom, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
 import { cameraNow, pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
 import { documentAt, gasWorldNow, inputsNow } from '../shot/world.ts'
 import type { Shown } from './display.ts'
@@ -50,7 +50,9 @@ export class Looks {
   /** What was asked for before the worker had loaded. */
   #early?: LookRequest[] = []
   #busy?: { id: number; key: string }
-  #wish?: { key: string; request: Omit<ComposeRequest, 'id' | 'what'> }
+  #wish?: { key: string; request: LaidFrom }
+  /** What the frame that is looked at is laid from. */
+  #seen?: LaidFrom
   #rest?: ReturnType<typeof setTimeout>
   /** Frames that were found laid since the state that decides so changed. */
   #found: { of: readonly unknown[]; frames: Set<number> } = { of: [], frames: new Set() }
@@ -156,7 +158,7 @@ export class Looks {
       const next = from + ((frame - from + (playing < 0 ? -n : n)) % (to - from + 1) + (to - from + 1)) % (to - from + 1)
       if (this.#found.frames.has(next)) continue
       this.#found.frames.add(next)
-      if (['look', 'final'].includes(sourceOf(state, next).from) && !this.want(state, next)) return
+      if (['look', 'final'].includes(sourceOf(state, next).from) && !this.#lay(state, next).there) return
     }
   }
 
@@ -166,20 +168,27 @@ export class Looks {
     return held > 0 ? Math.floor((0.9 * MOST_CACHED_BYTES * held) / Math.max(1, this.#bytes)) : 0
   }
 
-  /** What is laid for a frame already, or undefined; then it is asked for, unless `only`. */
-  want(state: ShotState, frame: number, only = false): Shown | undefined {
+  /** What is laid for a frame already, or undefined; then it is asked for. It is what readings are taken of. */
+  want(state: ShotState, frame: number): Shown | undefined {
+    const { there, request } = this.#lay(state, frame)
+    this.#seen = request
+    return there
+  }
+
+  #lay(state: ShotState, frame: number): { there?: Shown; request?: LaidFrom } {
     const { shot, status, exposure, soft } = state
-    if (!shot) return undefined
+    if (!shot) return {}
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
     const settled = documentAt(state, frame) ?? document
     const key = JSON.stringify([document.plate.asset, document.plate.encoding, frame, mark, source.kind === 'none' ? 0 : settled.sit, exposure, soft])
+    const request: LaidFrom = { frame, document: settled, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' }
     const there = this.#cache.get(key)
-    if (there || only) return there
-    if (this.#busy?.key === key) return undefined
-    this.#wish = { key, request: { frame, document: settled, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' } }
+    if (there) return { there, request }
+    if (this.#busy?.key === key) return { request }
+    this.#wish = { key, request }
     this.#next()
-    return undefined
+    return { request }
   }
 
   /** Burns the thin form of a gas when its settings have come to rest, and then a finer one while nothing else is asked for. */
@@ -220,7 +229,7 @@ export class Looks {
   probe(x: number, y: number): Promise<[number, number, number]> {
     return new Promise((resolve) => {
       this.#probes.set(++this.#id, resolve)
-      this.#send({ what: 'probe', id: this.#id, x, y })
+      this.#send({ what: 'probe', id: this.#id, x, y, ...(this.#seen ? { of: this.#seen } : {}) })
     })
   }
 
@@ -228,7 +237,7 @@ export class Looks {
   linear(): Promise<FloatImage> {
     return new Promise((resolve) => {
       this.#linears.set(++this.#id, resolve)
-      this.#send({ what: 'linear', id: this.#id })
+      this.#send({ what: 'linear', id: this.#id, ...(this.#seen ? { of: this.#seen } : {}) })
     })
   }
 
