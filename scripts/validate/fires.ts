@@ -35,17 +35,18 @@ export function poolRows(crew: Crew, across: number): Row[] {
     const pulse = 1.5 / Math.sqrt(diameter)
     const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
     const begin = Math.ceil((BEGIN / pulse) * RATE)
-    const measured = (quality: GasQuality): { pulse: number; height: number } => {
+    const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
       const simulation = started(crew, { ...POOL, runUp: 0, diameter, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
       const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-      return { pulse: pulseRate(figures.map(({ heatKw }) => heatKw), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
+      return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ heatKw }) => heatKw), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
     }
     const [full, thin] = [measured('full'), measured('thin')]
     return [
       within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the heat set free', pulse, full.pulse, 0.25),
       within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
-      within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
-      within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25),
+      // Where the full one is no finer they are the same run.
+      ...(thin.cell <= full.cell ? [] : [within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
+      within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25)]),
     ]
   })
 }

@@ -218,6 +218,7 @@ async function turn(): Promise<void> {
       } catch (error) {
         putOut(item)
         sayFailure(error)
+        say({ what: 'thin-done', key: one.request.key, item })
       }
       await new Promise((resolve) => setTimeout(resolve))
     }
@@ -269,6 +270,7 @@ async function serve(request: LookRequest): Promise<void> {
     }
   } catch (error) {
     sayFailure(error, 'id' in request ? request.id : undefined)
+    if (request.what === 'thin') say({ what: 'thin-done', key: request.key, item: request.item })
   }
 }
 

@@ -146,6 +146,8 @@ describe('laying ahead', () => {
     expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'quench', item: 'fire' })
     looks.quench('fire')
     expect(NotingWorker.last.asked).toHaveLength(3)
+    NotingWorker.last.say({ what: 'thin-frame', key: 'late', item: 'fire', frame: 1, heatKw: 1, height: 1, standing: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    expect(useShot.getState().thin).toEqual({})
     useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } } })
     looks.rest()
     vi.advanceTimersByTime(5000)

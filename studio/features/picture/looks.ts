@@ -91,10 +91,11 @@ export class Looks {
       this.#next()
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
-      else this.#burning.clear()
       if (!/not been read yet|is not kept/.test(reply.message)) set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
     } else if (reply.what === 'thin-frame') {
+      // One that was on its way when its gas was put out.
+      if (!this.#burning.has(reply.item)) return
       const before = thin[reply.item]
       const same = before?.key === reply.key
       const n = reply.frame - (this.#firsts.get(reply.item) ?? reply.frame)
