@@ -2,13 +2,13 @@ import { type Crew, silent } from '../../core/src/base/index.ts'
 import { paddedIndex } from '../../core/src/data/index.ts'
 import { GasSimulation, pulseRate } from '../../core/src/gas/index.ts'
 import { type GasQuality, gasSettings } from '../../core/src/pipeline/index.ts'
-import { type GasItem, KINDS, makeItem, makeShot } from '../../core/src/shot/index.ts'
+import { type GasItem, gasSchema, KINDS, makeItem, makeShot, resized } from '../../core/src/shot/index.ts'
 import { type Row, within } from './row.ts'
 
 // Fires and a plume as shot documents on open ground, against the laws of their size.
 const RATE = 24
 /** Diameter, m, and heat, kW. */
-const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
+const POOLS = [[3, 7070], [1, 785], [0.3, 71]] as const
 const PERIODS = 15
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
@@ -26,8 +26,11 @@ function started(crew: Crew, over: Partial<GasItem>, quality: GasQuality = 'full
 
 const mean = (values: readonly number[]): number => values.reduce((sum, v) => sum + v, 0) / values.length
 
-/** The pool fire that an artist starts from. */
-const POOL = KINDS.find(({ id }) => id === 'pool')?.settings ?? {}
+/** The pool fire that an artist starts from, made so large as they make it. */
+function pool(diameter: number): Partial<GasItem> {
+  const item = gasSchema.parse({ kind: 'gas', name: 'Fire', order: 2, ...KINDS.find(({ id }) => id === 'pool')?.settings })
+  return { ...item, ...resized(item, diameter) }
+}
 
 /** Pulse and height of the three pool fires with so many cells across, and how near the thin run of the same document comes to them. */
 export function poolRows(crew: Crew, across: number): Row[] {
@@ -36,13 +39,14 @@ export function poolRows(crew: Crew, across: number): Row[] {
     const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
     const begin = Math.ceil((BEGIN / pulse) * RATE)
     const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
-      const simulation = started(crew, { ...POOL, runUp: 0, diameter, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
+      const simulation = started(crew, { ...pool(diameter), runUp: 0, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
       const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-      return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ heatKw }) => heatKw), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
+      if (process.env.SAY) console.log(quality, diameter, new Date().toISOString(), pulseRate(figures.map(({ neck }) => neck), RATE), pulseRate(figures.map(({ heatKw }) => heatKw), RATE), mean(figures.map(({ standing }) => standing)) / tall)
+      return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ neck }) => neck), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
     }
     const [full, thin] = [measured('full'), measured('thin')]
     return [
-      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the heat set free', pulse, full.pulse, 0.25),
+      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the hot gas a quarter of D over it', pulse, full.pulse, 0.25),
       within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
       // Where the full one is no finer they are the same run.
       ...(thin.cell <= full.cell ? [] : [within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),

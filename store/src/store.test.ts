@@ -172,8 +172,9 @@ describe('asking the farm', () => {
     const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
     expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({ state: 'missing', kept: [], stale: [1001] })
   })
-  it('tells how long a gas takes beside another one on its machine, and alone on another', async () => {
+  it('tells how long a gas takes by turns with another one on its machine, alone on another, and with one that only waits', async () => {
     const shot = await lantern.editShot(store, 'Beside', (await shotNamed('Beside', burning)).head, { items: { other: { ...makeItem('gas', { name: 'Other', order: 2, position: [3, 0, -4], seed: ++seed }) } } })
+    await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
     const run = async (item: string, machine: string, seconds: number): Promise<void> => {
       const key = await lantern.askGas(store, shot, item)
       const fence = await lantern.takeLease(store, key, machine)
@@ -186,10 +187,18 @@ describe('asking the farm', () => {
     }
     await run('fire', 'one', 10)
     await run('other', 'one', 2)
-    // Two frames to go of each: the other's 4 s at half of the machine, then what is left of 20 s at all of it.
-    expect(await left()).toEqual([12, 4])
+    // Two frames to go of each: they take turns until the other's 4 s are over, then this one has the machine.
+    expect(await left()).toEqual([24, 8])
+    // Between two turns one has no machine.
+    await store.pool.query("update result set machine = null where item = 'other'")
+    expect(await left()).toEqual([24, 8])
     await store.pool.query("update result set machine = 'two' where item = 'other'")
     expect(await left()).toEqual([20, 4])
+    // What only waits is taken to be as slow as the one that asks: four frames of 10 s, or of 2 s.
+    await store.pool.query("update result set machine = 'one' where item = 'other'")
+    const third = await lantern.editShot(store, 'Beside', shot.head, { items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: ++seed }) } } })
+    await lantern.askGas(store, third, 'third')
+    expect(await left()).toEqual([20 + 20 + 4, 12])
   })
   it('needs a camera for a picture, and a gas for a gas', async () => {
     const shot = await shotNamed('Bare')

@@ -43,6 +43,20 @@ describe('kinds', () => {
     await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 60_000 }).toContain('thin')
     await expect.poll(async () => part('Speed for size').innerText(), { timeout: 60_000 }).toMatch(/for 1\.99 Hz/)
   }, 120_000)
+  it('one is made larger with all that goes with its size, and one step undoes it', async () => {
+    const size = part('Speed for size').getByLabel('Made so large')
+    expect(await part('Speed for size').getByRole('button', { name: 'Make it so large' }).isDisabled()).toBe(true)
+    await size.fill('2.28')
+    await size.press('Enter')
+    await part('Speed for size').getByRole('button', { name: 'Make it so large' }).click()
+    await saved(page)
+    // Four times as large: sixteen times the ground, twice the speeds.
+    expect(await gas('Oil-drum fire')).toMatchObject({ diameter: 2.28, heat: 4000, stir: 1, cell: 152, reach: 10, rise: 16 })
+    await expect.poll(() => part('Speed for size').innerText()).toMatch(/for 0\.99 Hz/)
+    await page.keyboard.press('Control+z')
+    await saved(page)
+    expect(await gas('Oil-drum fire')).toMatchObject({ diameter: 0.57, heat: 250, stir: 0.5, cell: 38 })
+  }, 60_000)
   it('one along a line is drawn point by point, ended with Enter', async () => {
     await add('Ground fire')
     for (const at of [[0.5, 0.78], [0.6, 0.82], [0.72, 0.8]] as const) await over(page, at)

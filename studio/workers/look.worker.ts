@@ -234,7 +234,7 @@ function advanceThin(item: string, { request, simulation, runUp, kept, finer }: 
   // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
   kept[Math.max(0, n)] = simulation.keep()
   thinRuns.set(item, { key, first, frames: kept, made: (thinRuns.get(item)?.made ?? 0) + 1 })
-  say({ what: 'thin-frame', key, item, frame: first + Math.max(0, n), heatKw: figures.heatKw, height: figures.height, standing: figures.standing, of: frames, milliseconds: performance.now() - begun, cell: simulation.box.cell, finer })
+  say({ what: 'thin-frame', key, item, frame: first + Math.max(0, n), heatKw: figures.heatKw, height: figures.height, standing: figures.standing, neck: figures.neck, of: frames, milliseconds: performance.now() - begun, cell: simulation.box.cell, finer })
   if (n < frames - 1) return
   putOut(item)
   if (!finer && request.finer) return start(request, true)

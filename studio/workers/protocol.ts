@@ -49,7 +49,7 @@ export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 
 export type LookReply =
   | { what: 'here' }
   | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number }
-  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; height: number; standing: number; of: number; milliseconds: number; cell: number; finer: boolean }
+  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; height: number; standing: number; neck: number; of: number; milliseconds: number; cell: number; finer: boolean }
   | { what: 'thin-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }

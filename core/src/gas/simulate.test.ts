@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
-import { halfTable, paddedCells } from '../data/index.ts'
+import { halfTable, paddedCells, paddedIndex } from '../data/index.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, type GasSettings } from './settings.ts'
 import { GasSimulation } from './simulate.ts'
 import { feed, sourceCells } from './sources.ts'
@@ -92,8 +92,8 @@ it('stands as high in a light wind as its flame does, though that has left the p
   }
 })
 
-it('stands as high as its first source’s fire does, with another one beside it', () => {
-  const stands = (places: readonly number[]): number => {
+it('stands as high as its first source’s fire does, and passes as much through its neck, with another one beside it', () => {
+  const burns = (places: readonly number[]): { standing: number; neck: number } => {
     const alone = smallFire({ wind: [0, 0, 0] })
     const [source] = alone.sources
     const [moment] = alone.moments
@@ -102,12 +102,39 @@ it('stands as high as its first source’s fire does, with another one beside it
     const settings = { ...alone, sources: places.map(() => source), moments: [{ ...moment, sources: places.map((x) => ({ ...there, centre: [x, there.centre[1], there.centre[2]] as const })) }] }
     const simulation = new GasSimulation(makeCrew(1), settings, RATE)
     const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
-    return frames.reduce((sum, { standing }) => sum + standing, 0) / frames.length
+    const mean = (of: 'standing' | 'neck'): number => frames.reduce((sum, figures) => sum + figures[of], 0) / frames.length
+    return { standing: mean('standing'), neck: mean('neck') }
   }
-  // Two that stand apart: the middle of both is no flame.
-  const [one, two] = [stands([0]), stands([0, 1.8])]
-  expect(two).toBeGreaterThan(0.6 * one)
-  expect(one).toBeGreaterThan(0.2)
+  // Two that stand apart: the middle of both is no flame, and what the other passes is its own.
+  const [one, two] = [burns([0]), burns([0, 1.8])]
+  expect(two.standing).toBeGreaterThan(0.6 * one.standing)
+  expect(one.standing).toBeGreaterThan(0.2)
+  expect(two.neck / one.neck).toBeGreaterThan(0.7)
+  expect(two.neck / one.neck).toBeLessThan(1.4)
+})
+
+it('its neck is the hot gas a quarter of its breadth over it, and nothing where nothing is hot', () => {
+  const settings = smallFire({ wind: [0, 0, 0] })
+  const crew = makeCrew(1)
+  const simulation = new GasSimulation(crew, settings, RATE)
+  const figures = Array.from({ length: 12 }, () => simulation.advance())
+  const { box, pointers } = simulation.fields
+  const [source] = settings.sources
+  const level = (settings.moments[0]?.sources[0]?.centre[1] ?? 0) + 0.5 * (source?.shape.kind === 'disc' ? source.shape.radius : Number.NaN)
+  const density = crew.heap.f32(pointers.density, paddedCells(box.size))
+  // The two layers round that level hold it between them.
+  const layer = (j: number): number => {
+    let sum = 0
+    for (let k = 0; k < box.size[2]; k++) for (let i = 0; i < box.size[0]; i++) sum += Math.max(0, 1 / (density[paddedIndex(box.size, i, j, k)] ?? 1) - 1)
+    return sum * box.cell ** 2
+  }
+  const below = Math.floor(level / box.cell - 0.5) - box.origin[1]
+  const [low, high] = [layer(below), layer(below + 1)].sort((a, b) => a - b) as [number, number]
+  expect(figures.at(-1)?.neck).toBeGreaterThanOrEqual(low - 1e-9)
+  expect(figures.at(-1)?.neck).toBeLessThanOrEqual(high + 1e-9)
+  expect(low).toBeGreaterThan(0.001)
+  const cold = { ...settings, moments: settings.moments.map((moment) => ({ ...moment, sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, temperature: settings.ambient })) })) }
+  expect(new GasSimulation(makeCrew(1), cold, RATE).advance().neck).toBeCloseTo(0, 6)
 })
 
 it('moves the air in lumps of their size, whatever the cell', () => {

@@ -19,6 +19,8 @@ export interface GasFigures {
   height: number
   /** How much of the first source's fire is flame along its axis, m, counted upright: the axis goes through the middle of what is hot in each layer. Its mean over time is the height at which flame stands half of the time. */
   standing: number
+  /** Hot gas on its way up close over the first source (a quarter of its breadth): its rise over the air's temperature, as a share of that, summed over the level, m^2. It pulses as the fire's rings leave it. */
+  neck: number
   /** Centre of the burning, metres, or of the first source while nothing burns. */
   centre: [number, number, number]
   cells: number
@@ -108,7 +110,7 @@ export class GasSimulation {
     const { cell } = settings
     const span = 1 / this.#rate
     const start = this.#done / this.#rate
-    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, standing: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
+    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, standing: 0, neck: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
     const weighted = [0, 0, 0]
     let weight = 0
     const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
@@ -161,14 +163,14 @@ export class GasSimulation {
   }
 
   /** How much of the gas is flame now, and how high it stands. */
-  #flame(now: GasMoment): Pick<GasFigures, 'flame' | 'height' | 'standing'> {
+  #flame(now: GasMoment): Pick<GasFigures, 'flame' | 'height' | 'standing' | 'neck'> {
     const { box, pointers, flags, partial } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
     this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
     const top = maxPartials(this.#crew, partial, nz, 2, 1)
     const foot = now.sources.reduce((least, _, n) => Math.min(least, this.#footOf(now, n)), Infinity)
-    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0, standing: this.#standing(now) }
+    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0, standing: this.#standing(now), neck: this.#neck(now) }
   }
 
   #standing(now: GasMoment): number {
@@ -176,10 +178,7 @@ export class GasSimulation {
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
     const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
-    const places = now.sources.map(({ centre }): readonly [number, number] => [centre[0] / cell - box.origin[0] - 0.5, centre[2] / cell - box.origin[2] - 0.5])
-    const [own, ...others] = places
-    if (!own) return 0
-    const far = ([x, z]: readonly [number, number], a: number, c: number): number => (x - a) * (x - a) + (z - c) * (z - c)
+    const own = this.#ownColumns(now)
     const rise = (a: number, j: number, c: number): number => ambient / (density[paddedIndex(box.size, a, j, c)] ?? 1) - ambient
     // Wind bends the axis, and what stirs a fire sways it: it goes through the middle of what is hot in each layer.
     const middle = (j: number): readonly [number, number] => {
@@ -187,7 +186,7 @@ export class GasSimulation {
       for (let c = 0; c < nz; c++)
         for (let a = 0; a < nx; a++) {
           const weight = rise(a, j, c) - 0.5 * FLAME_HEAT
-          if (weight <= 0 || others.some((other) => far(other, a, c) < far(own, a, c))) continue
+          if (weight <= 0 || !own(a, c)) continue
           sum += weight
           sx += weight * a
           sz += weight * c
@@ -204,6 +203,48 @@ export class GasSimulation {
       if (front + (z - k) * (back - front) >= FLAME_HEAT) layers++
     }
     return layers * cell
+  }
+
+  /** Whether a column (array coordinates) is nearer to the first source than to any other. */
+  #ownColumns(now: GasMoment): (i: number, k: number) => boolean {
+    const { cell, origin } = this.#fields.box
+    const [own, ...others] = now.sources.map(({ centre }): readonly [number, number] => [centre[0] / cell - origin[0] - 0.5, centre[2] / cell - origin[2] - 0.5])
+    if (!own) return () => false
+    const far = ([x, z]: readonly [number, number], i: number, k: number): number => (x - i) * (x - i) + (z - k) * (z - k)
+    return (i, k) => others.every((other) => far(other, i, k) >= far(own, i, k))
+  }
+
+  #neck(now: GasMoment): number {
+    const { box, pointers } = this.#fields
+    const own = this.#ownColumns(now)
+    const [nx, ny, nz] = box.size
+    const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
+    const level = this.#neckLevel(now) / box.cell - box.origin[1] - 0.5
+    if (!Number.isFinite(level)) return 0
+    const below = Math.floor(level)
+    let sum = 0
+    for (const [j, share] of [[below, 1 - (level - below)], [below + 1, level - below]] as const) {
+      if (j < 0 || j >= ny) continue
+      for (let k = 0; k < nz; k++)
+        for (let i = 0; i < nx; i++) if (own(i, k)) sum += share * Math.max(0, 1 / (density[paddedIndex(box.size, i, j, k)] ?? 1) - 1)
+    }
+    return sum * box.cell * box.cell
+  }
+
+  /** A quarter of the first source's breadth over its top, m; of what burns all over, over its foot. */
+  #neckLevel(now: GasMoment): number {
+    const shape = this.#settings.sources[0]?.shape
+    const y = now.sources[0]?.centre[1] ?? 0
+    switch (shape?.kind) {
+      case 'disc': return y + 0.5 * shape.radius
+      case 'ball': return y + 1.5 * shape.radius
+      case 'box': return y + shape.half[1] + 0.5 * Math.min(shape.half[0], shape.half[2])
+      case 'line': return y + Math.min(...shape.points.map((p) => p[1])) + 0.5 * shape.radius
+      default: {
+        const bounds = sourceBounds(this.#settings, now, 0)
+        return bounds ? bounds.low[1] + 0.25 * Math.min(bounds.high[0] - bounds.low[0], bounds.high[2] - bounds.low[2]) : Number.NaN
+      }
+    }
   }
 
   /** The present frame, as it is kept. */

@@ -3,7 +3,7 @@ import { distanceTo, normalAt, paddedCells, paddedIndex, rayToSolid, type Solid,
 import { conjugate, dot, noise3, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
 import { momentBetween, travelOf } from './moments.ts'
-import { AIR_DENSITY, type GasMoment, type GasSettings, type GasSource, type GasView, HEAT_OF_COMBUSTION, SHEET, type SourceMoment } from './settings.ts'
+import { AIR_DENSITY, type GasMoment, type GasSettings, type GasSource, type GasView, GRAVITY, HEAT_OF_COMBUSTION, SHEET, type SourceMoment } from './settings.ts'
 
 /** Cells of a source with the share of each that it fills; a source thinner than a cell still has one layer. */
 export interface SourceCells {
@@ -22,6 +22,8 @@ const SUBSAMPLES = 3
 /** A source that goes further than this in a step, in cells, fills what it passes in as many places. */
 const SWEEP = 0.5
 const MOST_SWEEP = 32
+/** Nothing smaller is stirred, m. */
+const LEAST_STIR = 0.02
 
 type Inside = (x: number, y: number, z: number) => boolean
 interface Bounds {
@@ -232,8 +234,10 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
   const off = source.heat <= 0 && source.smoke <= 0
   const warm = source.temperature
   const volume = box.cell ** 3
-  const pace = 7
-  const lump = box.cell / Math.max(2 * box.cell, settings.sources[index]?.stirSize ?? 0)
+  const size = settings.sources[index]?.stirSize ?? 0
+  const lump = box.cell / Math.max(2 * box.cell, size)
+  // What is stirred changes as fast as what is light rises by its own size (Froude: times go with the root of sizes).
+  const pace = Math.sqrt(GRAVITY / Math.max(size, LEAST_STIR))
   const moves = velocity[0] !== 0 || velocity[1] !== 0 || velocity[2] !== 0
   const faces = [u, v, w]
   const strides = [1, sx, sxy]
@@ -271,7 +275,6 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
       const i = e % sx
       const j = Math.floor(e / sx) % (box.size[1] + 2)
       const k = Math.floor(e / sxy)
-      // They change several times a second.
       const at = (offset: number): number => noise3(settings.seed + index * 101 + offset, (i + box.origin[0]) * lump, (j + box.origin[1]) * lump + time * pace, (k + box.origin[2]) * lump) * source.stir * share
       const kick = Math.min(1, dt * pace * 2)
       u[e] = (u[e] ?? 0) + at(0) * kick

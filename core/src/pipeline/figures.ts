@@ -8,10 +8,10 @@ export type FigureTable = ReadonlyMap<number, Readonly<Record<string, unknown>>>
 const KEPT: Readonly<Partial<Record<FigureName, string>>> = { heat: 'heatKw', light: 'light', height: 'height', flame: 'flame' }
 const AXES: Readonly<Partial<Record<FigureName, number>>> = { right: 0, up: 1, near: 2 }
 
-/** One figure of a gas at a frame; undefined where the frame is not kept. pulse: how often a second a series (of the heat set free) pulses round the frame. */
+/** One figure of a gas at a frame; undefined where the frame is not kept. pulse: how often a second a series (of the hot gas close over it) pulses round the frame. */
 export function gasFigure(table: FigureTable | undefined, name: FigureName, frame: number, pulse: (values: ReadonlyMap<number, number>) => number | undefined): number | undefined {
   if (!table) return undefined
-  if (name === 'pulse') return pulse(new Map([...table].flatMap(([at, figures]) => (typeof figures.heatKw === 'number' ? [[at, figures.heatKw] as const] : []))))
+  if (name === 'pulse') return pulse(new Map([...table].flatMap(([at, figures]) => (typeof figures.neck === 'number' ? [[at, figures.neck] as const] : []))))
   const figures = table.get(frame)
   const axis = AXES[name]
   const value = axis === undefined ? figures?.[KEPT[name] ?? ''] : Array.isArray(figures?.centre) ? (figures.centre[axis] as unknown) : undefined
@@ -44,13 +44,13 @@ export function timeLeft(seconds: readonly number[], total: number): number | nu
 }
 
 /**
- * Seconds until a run ends that needs `own` at its present pace, with `beside` what the others need at theirs, all of which share one machine evenly: whenever one ends, the rest go faster (processor sharing).
+ * Seconds until a run ends that needs `own` of a machine, with `beside` what the others need, all of which share so many machines evenly: whenever one ends, the rest go faster, up to one machine each (processor sharing).
  */
-export function timeLeftBeside(own: number, beside: readonly number[]): number {
+export function timeLeftBeside(own: number, beside: readonly number[], machines = 1): number {
   const runs = [own, ...beside].sort((a, b) => a - b)
   let [left, before] = [0, 0]
   for (const [n, need] of runs.entries()) {
-    left += ((need - before) * (runs.length - n)) / runs.length
+    left += (need - before) * Math.max(1, (runs.length - n) / Math.max(1, machines))
     if (need === own) return left
     before = need
   }

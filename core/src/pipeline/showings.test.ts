@@ -176,22 +176,26 @@ describe('figures', () => {
   })
   it('time left beside others goes faster whenever one of them ends', () => {
     expect(timeLeftBeside(100, [])).toBe(100)
-    // Half of the machine for 20 s, then all of it: of the 100 s at half pace 80 are left, which take 40.
-    expect(timeLeftBeside(100, [20])).toBeCloseTo(60, 9)
-    expect(timeLeftBeside(20, [100])).toBe(20)
-    expect(timeLeftBeside(100, [100])).toBe(100)
-    expect(timeLeftBeside(90, [30, 60])).toBeCloseTo(30 + 20 + 10, 9)
-    // What is done in all is what the machine can do: the last one ends when all work is done.
-    expect(timeLeftBeside(400, [100, 200, 300])).toBeCloseTo((100 + 200 + 300 + 400) / 4, 9)
+    // Turn by turn until the short one's 20 s are over, then alone.
+    expect(timeLeftBeside(100, [20])).toBe(120)
+    expect(timeLeftBeside(20, [100])).toBe(40)
+    expect(timeLeftBeside(100, [100])).toBe(200)
+    expect(timeLeftBeside(60, [30, 90])).toBe(3 * 30 + 2 * 30)
+    // The last one ends when all work is done, and more machines than runs are of no use.
+    expect(timeLeftBeside(400, [100, 200, 300])).toBe(100 + 200 + 300 + 400)
+    expect(timeLeftBeside(400, [100, 200, 300], 2)).toBe(100 * 2 + 100 * 1.5 + 100 + 100)
+    expect(timeLeftBeside(100, [20], 5)).toBe(100)
   })
   it('speed for size: the laws of its diameter and heat, beside what was measured', () => {
-    const heatKw = Array.from({ length: 96 }, (_, n) => 785 * (1 + 0.2 * Math.sin((2 * Math.PI * 1.5 * n) / 24)))
-    const fit = speedForSize({ shape: 'disc', diameter: 1, deep: 0, heat: 785 }, { heatKw, standing: heatKw.map((_, n) => (n % 2 ? 2 : 2.4)) }, 24)
+    // The heat of all its rings comes and goes twice as often as they leave it.
+    const heatKw = Array.from({ length: 96 }, (_, n) => 785 * (1 + 0.2 * Math.sin((2 * Math.PI * 3 * n) / 24)))
+    const neck = heatKw.map((_, n) => 1 + 0.2 * Math.sin((2 * Math.PI * 1.5 * n) / 24))
+    const fit = speedForSize({ shape: 'disc', diameter: 1, deep: 0, heat: 785 }, { heatKw, standing: heatKw.map((_, n) => (n % 2 ? 2 : 2.4)), neck }, 24)
     expect(fit?.pulse.law).toBeCloseTo(1.5, 9)
     expect(fit?.pulse.found).toBeCloseTo(1.5, 1)
     expect(fit?.height.law).toBeCloseTo(2.36, 2)
     expect(fit?.height.found).toBeCloseTo(2.2, 9)
-    expect(speedForSize({ shape: 'line', diameter: 1, deep: 0, heat: 785 }, { heatKw: [], standing: [] }, 24)).toBeUndefined()
-    expect(speedForSize({ shape: 'disc', diameter: 1, deep: 0, heat: 0 }, { heatKw: [], standing: [] }, 24)).toBeUndefined()
+    expect(speedForSize({ shape: 'line', diameter: 1, deep: 0, heat: 785 }, { heatKw: [], standing: [], neck: [] }, 24)).toBeUndefined()
+    expect(speedForSize({ shape: 'disc', diameter: 1, deep: 0, heat: 0 }, { heatKw: [], standing: [], neck: [] }, 24)).toBeUndefined()
   })
 })

@@ -8,7 +8,8 @@ import { followed, type Following, type SignalInputs } from './signals.ts'
 type Document = Pick<ShotDocument, 'plate' | 'signals'>
 const clockOf = ({ plate }: Document) => ({ first: plate.first, rate: plate.rate[0] / plate.rate[1] })
 
-const held = (value: number, setting: Setting | undefined): number => (setting?.type === 'number' ? Math.min(setting.maximum ?? Infinity, Math.max(setting.minimum ?? -Infinity, value)) : value)
+/** A value within what its setting may be. */
+export const held = (value: number, setting: Setting | undefined): number => (setting?.type === 'number' ? Math.min(setting.maximum ?? Infinity, Math.max(setting.minimum ?? -Infinity, value)) : value)
 
 /** `thing` with what its `follows` says put in, each value held within its setting's limits. Settings that are decided for a whole run keep their own. */
 export function settledAt<T extends object>(document: Document, thing: T, follows: Readonly<Record<string, Following>> | undefined, settings: readonly Setting[], frame: number, inputs: SignalInputs): T {

@@ -1,6 +1,8 @@
+import { held } from './at.ts'
 import { makeItem } from './create.ts'
 import type { GasItem } from './gasSchema.ts'
 import type { ShotDocument } from './schema.ts'
+import { SETTINGS } from './settings.ts'
 
 /** What a person does to place a kind: click a place, draw a line in the set, click a set piece, draw an area on the plate. */
 export type KindTool = 'place' | 'line' | 'piece' | 'area'
@@ -42,6 +44,26 @@ export const KINDS: readonly GasKind[] = [
   { id: 'steam', name: 'Steam', hint: 'From wet, warm ground drawn on the plate: 1.5 g of drops a square metre and second.', tool: 'area', settings: { shape: 'area', heat: 0, smoke: 1.5, per: 'a square metre', matter: 'water', warmth: 45, speed: 0.15, stir: 0.35, fade: 2.5, albedo: 0.98, forward: 0.7, pattern: 'noise', patches: 60, patchSize: 0.5, cell: 75, reach: 2, rise: 2.5, runUp: 48, wind: 0.3 } },
   { id: 'mist', name: 'Ground mist', hint: 'Cold air full of drops that lies and creeps, 6 m across, knee high.', tool: 'place', settings: { shape: 'box', diameter: 6, tall: 0.5, deep: 6, heat: 0, smoke: 4, matter: 'water', warmth: 9, speed: 0, stir: 0.25, fade: 20, albedo: 0.98, forward: 0.6, cell: 110, reach: 6, rise: 1.5, runUp: 72, wind: 0.2 } },
 ]
+
+/** How settings of a source go with its size: lengths with it, speeds and times with its root (Froude's law), amounts with its ground. */
+const GOES_WITH = {
+  tall: 1, deep: 1, patchSize: 1, stirSize: 1, cell: 1, reach: 1, rise: 1, speed: 0.5, stir: 0.5, burnTime: 0.5,
+} as const satisfies Partial<Record<keyof GasItem, number>>
+const AMOUNTS = ['heat', 'smoke'] as const
+
+/**
+ * The settings that change when a gas is made so large, m across: what it puts out of each square metre stays, lengths grow with it and speeds and times with the root of it, so that it looks its size.
+ * Each is held within what it may be. Motion, wind and what follows a signal stay.
+ */
+export function resized(item: GasItem, diameter: number): Partial<GasItem> {
+  const put = (key: keyof GasItem, value: number): number => Number(held(value, SETTINGS.gas.find((setting) => setting.key === key)).toPrecision(4))
+  const across = put('diameter', diameter)
+  const by = across / item.diameter
+  const change: Partial<GasItem> = { diameter: across }
+  for (const [key, power] of Object.entries(GOES_WITH) as [keyof typeof GOES_WITH, 1 | 0.5][]) change[key] = put(key, item[key] * (power === 1 ? by : Math.sqrt(by)))
+  if (item.per === 'in all') for (const key of AMOUNTS) change[key] = put(key, item[key] * by * by)
+  return change
+}
 
 /** A merge patch that puts a kind into a shot where it was placed; `id` is the gas's. A burst brings the signal that lets it loose, and what it pushes the air with. */
 export function placeKind(document: ShotDocument, kind: GasKind, id: string, at: KindPlace): Record<string, unknown> {

@@ -33,10 +33,10 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
   return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing }]))
 }
 
-/** The gases that a machine computes now, but for one. */
-export async function gasesBeside(store: Store, key: string, machine: string): Promise<{ key: string; frames: number }[]> {
-  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last']).where('kind', '=', 'gas').where('state', '=', 'running').where('machine', '=', machine).where('key', '!=', key).execute()
-  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1 }))
+/** The gases that are under way or wait, but for one. Machines take turns at them: one that is between two turns has none. */
+export async function gasesBeside(store: Store, key: string): Promise<{ key: string; frames: number; machine: string | null }[]> {
+  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last', 'machine']).where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).where('key', '!=', key).execute()
+  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1, machine: row.machine }))
 }
 
 export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {

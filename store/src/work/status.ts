@@ -38,6 +38,7 @@ export interface GasFigureRow {
   light: number
   height: number
   standing: number
+  neck: number
   flame: number
   centre: readonly number[]
   seconds: number
@@ -94,13 +95,18 @@ async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus
 const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
 const secondsOf = (frames: readonly { figures: Record<string, unknown> }[]): number[] => frames.map(({ figures }) => number(figures.seconds))
 
-/** Seconds that a gas still takes beside the others on its machine; null while that is not known. */
+/** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. One of which nothing is known yet is taken to need as long a frame as this one. */
 async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly number[], count: number): Promise<number | null> {
   const own = timeLeft(seconds, count)
-  if (own === null || !row.machine) return own
-  const beside = await gasesBeside(store, row.key, row.machine)
+  if (own === null) return null
+  const beside = await gasesBeside(store, row.key)
   const frames = await keptFrames(store, beside.map(({ key }) => key))
-  return timeLeftBeside(own, beside.flatMap((other) => timeLeft(secondsOf(frames.filter(({ key }) => key === other.key)), other.frames) ?? []))
+  const each = (seconds.reduce((sum, one) => sum + one, 0) + own) / count
+  const needs = beside.map((other) => {
+    const so = secondsOf(frames.filter(({ key }) => key === other.key))
+    return timeLeft(so, other.frames) ?? each * (other.frames - so.length)
+  })
+  return timeLeftBeside(own, needs, new Set([row, ...beside].flatMap(({ machine }) => machine ?? [])).size)
 }
 
 async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasStatus> {
@@ -118,7 +124,7 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasSt
     secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1) : null,
     doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
-    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
+    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), neck: number(figures.neck), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
   }
 }
 

@@ -1,7 +1,10 @@
 'use client'
 import { Box, Text } from '@chakra-ui/react'
 import { speedForSize } from '@lantern/core/pipeline'
-import type { GasItem } from '@lantern/core/shot'
+import { type GasItem, resized } from '@lantern/core/shot'
+import { useState } from 'react'
+import { NumberField } from '@/ui/NumberField.tsx'
+import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 
 /** Within this of the law a fire's speed fits its size. */
@@ -20,21 +23,36 @@ function Line({ name, unit, law, found }: { name: string; unit: string; law: num
   )
 }
 
+/** Another size with everything that goes with it. */
+function Resize({ id, item }: { id: string; item: GasItem }) {
+  const edit = useShot((state) => state.edit)
+  const [wanted, want] = useState<number>()
+  const to = wanted ?? item.diameter
+  return (
+    <Box display="grid" gridTemplateColumns="42px 1fr auto" gap="8px" alignItems="center" minHeight="26px" data-hint="Makes it so large: heat with its ground, lengths with its size, speeds and times with the root of it, as Froude’s law has it.">
+      <span>Size</span>
+      <NumberField label="Made so large" value={to} unit="m" step={0.05} span={[0.1, 5]} minimum={0.02} maximum={50} onValue={want} />
+      <Press disabled={item.locked || to === item.diameter} onClick={() => (edit({ items: { [id]: resized(item, to) } }), want(undefined))}>Make it so large</Press>
+    </Box>
+  )
+}
+
 /** Speed for size: a fire's pulse and height, measured, against the laws of its diameter and heat. */
 export function SpeedForSize({ id, item }: { id: string; item: GasItem }) {
   const { shot, status, thin } = useShot()
   if (!shot) return null
   const gas = status?.gases[id]
-  const kept = (gas?.kept.length ?? 0) >= 30 ? { heatKw: gas?.heatKw ?? [], standing: gas?.figures.map((one) => one.standing) ?? [] } : undefined
+  const kept = (gas?.kept.length ?? 0) >= 30 ? { heatKw: gas?.heatKw ?? [], standing: gas?.figures.map((one) => one.standing) ?? [], neck: gas?.figures.map((one) => one.neck) ?? [] } : undefined
   const burning = thin[id]
   const [over, under] = shot.document.plate.rate
-  const fit = speedForSize(item, kept ?? { heatKw: burning?.heatKw ?? [], standing: burning?.standing ?? [] }, over / under)
+  const fit = speedForSize(item, kept ?? { heatKw: burning?.heatKw ?? [], standing: burning?.standing ?? [], neck: burning?.neck ?? [] }, over / under)
   if (!fit) return null
   return (
     <Box as="section" aria-label="Speed for size" padding="8px 14px" borderBottomWidth="1px" borderColor="hair" data-hint={`A fire ${fit.diameter.toFixed(2)} m across with ${fit.heat.toFixed(0)} kW pulses and stands so by the laws of its size; a fire filmed smaller gives itself away by being too quick.`}>
       <Text color="soft" fontWeight="600" fontSize="12px">Speed for size <Text as="span" className="num" color="faint" fontWeight="400">{kept ? 'kept' : 'thin'}</Text></Text>
       <Line name="Pulse" unit="Hz" {...fit.pulse} />
       <Line name="Height" unit="m" {...fit.height} />
+      <Resize key={item.diameter} id={id} item={item} />
     </Box>
   )
 }

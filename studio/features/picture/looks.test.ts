@@ -24,8 +24,8 @@ class NotingWorker {
 }
 
 const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
-const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })), doing: null })
-const burning = { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], milliseconds: 5 }
+const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })), doing: null })
+const burning = { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], neck: [1, 2, 3], milliseconds: 5 }
 let state: ShotState
 beforeEach(() => {
   vi.useFakeTimers()
@@ -146,7 +146,7 @@ describe('laying ahead', () => {
     expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'quench', item: 'fire' })
     looks.quench('fire')
     expect(NotingWorker.last.asked).toHaveLength(3)
-    NotingWorker.last.say({ what: 'thin-frame', key: 'late', item: 'fire', frame: 1, heatKw: 1, height: 1, standing: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    NotingWorker.last.say({ what: 'thin-frame', key: 'late', item: 'fire', frame: 1, heatKw: 1, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
     expect(useShot.getState().thin).toEqual({})
     useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } } })
     looks.rest()
@@ -183,8 +183,8 @@ describe('burning thin', () => {
     expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([['fire', 72], ['other', 72]])
     const burning = worker.asked[1]
     if (burning?.what !== 'thin') throw new Error('the other gas was asked for')
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, height: 1, standing: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, height: 1, standing: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
     expect(useShot.getState().thin.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
     looks.burn(showing(document), 'other')
     vi.advanceTimersByTime(500)

@@ -101,10 +101,10 @@ export class Looks {
       const n = reply.frame - (this.#firsts.get(reply.item) ?? reply.frame)
       // A finer burn writes over the thin one's frames one after another.
       const put = (values: readonly number[], value: number): number[] => (same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value])
-      const old = same ? before : { heatKw: [], height: [], standing: [], made: 0, frames: 0 }
+      const old = same ? before : { heatKw: [], height: [], standing: [], neck: [], made: 0, frames: 0 }
       set({ thin: { ...thin, [reply.item]: {
         key: reply.key, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
-        heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), milliseconds: reply.milliseconds,
+        heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), neck: put(old.neck, reply.neck), milliseconds: reply.milliseconds,
       } } })
     } else if (reply.what === 'thin-done') {
       this.#burning.delete(reply.item)

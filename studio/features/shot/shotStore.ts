@@ -25,6 +25,7 @@ export interface ThinState {
   heatKw: number[]
   height: number[]
   standing: number[]
+  neck: number[]
   milliseconds: number
 }
 

@@ -12,7 +12,7 @@ const shot = (): ShotDocument => makeShot('One', { asset: 'a', file: 'f', width:
 const kept = (frames: number[], stale: number[] = []) => ({ state: 'done' as const, kept: frames, stale, error: null, secondsLeft: null })
 const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus => ({
   head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {},
-  gases: { fire: { ...kept(gas), key: 'k', first: 1, last: 4, doing: null, heatKw: gas.map((n) => n * 100), figures: gas.map((n) => ({ light: n, height: n, standing: n, flame: n, centre: [0, 0, 0], seconds: 1 })) } }, look: { ...kept(look, stale), keys: {} }, final: { ...kept([]), keys: {} },
+  gases: { fire: { ...kept(gas), key: 'k', first: 1, last: 4, doing: null, heatKw: gas.map((n) => n * 100), figures: gas.map((n) => ({ light: n, height: n, standing: n, neck: n, flame: n, centre: [0, 0, 0], seconds: 1 })) } }, look: { ...kept(look, stale), keys: {} }, final: { ...kept([]), keys: {} },
 })
 
 describe('the line', () => {

@@ -14,7 +14,7 @@ const FRAMES = [1, 2, 3, 4]
 const shot = (): ShotDocument => makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' })
 const kept = (frames: number[]) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null })
 const status = (over: Partial<ShotStatus> = {}): ShotStatus => ({ head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: {}, look: { ...kept([]), keys: {} }, final: { ...kept([]), keys: {} }, ...over })
-const gas = (frames: number[]) => ({ ...kept(frames), key: 'k', first: 1, last: 4, doing: null, heatKw: frames.map((n) => n * 100), figures: frames.map((n) => ({ light: 7 * n, height: n / 2, standing: n, flame: n, centre: [0, 0, 0], seconds: 1 })) })
+const gas = (frames: number[]) => ({ ...kept(frames), key: 'k', first: 1, last: 4, doing: null, heatKw: frames.map((n) => n * 100), figures: frames.map((n) => ({ light: 7 * n, height: n / 2, standing: n, neck: n, flame: n, centre: [0, 0, 0], seconds: 1 })) })
 const state = (document: ShotDocument, over: Partial<ShotState> = {}): ShotState => ({ shot: { document }, status: status(), thin: {}, frame: 2, station: 'Effects', chosen: '', cameras: { first: 1, cameras: [] }, ...over }) as unknown as ShotState
 const names = (rows: ReturnType<typeof stripRows>): string[] => rows.map(({ name }) => name)
 const row = (rows: ReturnType<typeof stripRows>, name: string) => rows.find((one) => one.name === name)
@@ -53,7 +53,7 @@ describe('the strip’s gases', () => {
     expect([row(chosen, 'Fire, height')?.figure, row(chosen, 'Fire, light')?.figure]).toEqual(['1.00 m', '14 cd'])
   })
   it('show the thin run’s figures until a frame is kept', () => {
-    const thin = { fire: { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [10, 20, 30], height: [1, 1, 2], standing: [1, 1, 1], milliseconds: 5 } }
+    const thin = { fire: { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [10, 20, 30], height: [1, 1, 2], standing: [1, 1, 1], neck: [1, 1, 1], milliseconds: 5 } }
     const rows = stripRows(state(document, { thin }), NOTHING, FILES)
     expect([row(rows, 'Fire, heat')?.figure, row(rows, 'Fire')?.figure]).toEqual(['20 kW', 'thin 3'])
     expect(row(stripRows(state(document, { thin, status: both }), NOTHING, FILES), 'Fire, heat')?.figure).toBe('200 kW')
