@@ -8,7 +8,7 @@ import { type Row, within } from './row.ts'
 // Fires and a plume as shot documents on open ground, against the laws of their size.
 const RATE = 24
 /** Diameter, m, and heat, kW. */
-const POOLS = [[3, 7070], [1, 785], [0.3, 71]] as const
+const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
 const PERIODS = 15
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
@@ -41,7 +41,6 @@ export function poolRows(crew: Crew, across: number): Row[] {
     const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
       const simulation = started(crew, { ...pool(diameter), runUp: 0, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
       const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-      if (process.env.SAY) console.log(quality, diameter, new Date().toISOString(), pulseRate(figures.map(({ neck }) => neck), RATE), pulseRate(figures.map(({ heatKw }) => heatKw), RATE), mean(figures.map(({ standing }) => standing)) / tall)
       return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ neck }) => neck), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
     }
     const [full, thin] = [measured('full'), measured('thin')]
