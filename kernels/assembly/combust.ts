@@ -157,6 +157,9 @@ export function total(density: usize, fuel: usize, soot: usize, flags: usize, pa
   }
 }
 
+/** No cell gains more than this share of its heat by burning in a step: what is well mixed and stirred hard would blow up to several cells at once, faster than it could be carried. The rest burns in the next. */
+const MOST_GAIN: f32 = 0.5
+
 /** Share of the air's mass that no picture and no budget can see. */
 const NOTHING: f32 = 1e-12
 
@@ -222,7 +225,7 @@ export function react(
         let burn: f32 = 0
         if (f > 0) {
           const air = max<f32>(0, mass - f - g * (1 + airNeed))
-          burn = min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(u, v, w, c, i, j, k, nx, ny, nz, half))))
+          burn = min(MOST_GAIN / heat, min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(u, v, w, c, i, j, k, nx, ny, nz, half)))))
         }
         f -= burn
         g += burn
@@ -233,7 +236,7 @@ export function react(
         const h2 = hot * hot
         const kappa = absorption * s * hot + gasAbsorption * max<f32>(0, th)
         const loss = max<f32>(radiant * gain, kappa * emission * (h2 * h2 - ambient4))
-        const left: f32 = 1 - ambient / hot
+        const left: f32 = max<f32>(0, 1 - ambient / hot)
         const lost: f32 = loss > 0 ? loss * left / (loss + left) : 0
         const after: f32 = min(hottest, max(min(ambient, before), before * (1 + gain) * (1 - lost)))
         // What the gas really gained decides the expansion; the rest of the heat counts as radiated, so that the budget closes.

@@ -9,7 +9,7 @@ import { type Row, within } from './row.ts'
 const RATE = 24
 /** Diameter, m, and heat, kW. */
 const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
-const PERIODS = 15
+const PERIODS = 30
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
 /** The box goes up so many flame heights, so that the flame ends well within it. */

@@ -122,7 +122,7 @@ describe('burning', () => {
   const [dt, ambient, heat, sootYield] = [0.01, 293, 154, 0.02]
   it('burns, makes soot and radiates as its formula says, and its sums are the cells’ own', () => {
     const { crew, noise, zero, view, flags } = fields(3)
-    const [density, fuel, soot, burnt, expansion] = [noise(0.2, 1), noise(0, 0.03), noise(0, 0.001), noise(0, 0.02), zero()]
+    const [density, fuel, soot, burnt, expansion] = [noise(0.2, 1.15), noise(0, 0.03), noise(0, 0.001), noise(0, 0.02), zero()]
     const faces = [noise(-2, 2), noise(-2, 2), noise(-2, 2)] as const
     const partial = crew.heap.alloc(SIZE[2] * 80)
     const [d0, f0, s0, g0] = [density, fuel, soot, burnt].map((f) => view(f).slice()) as [Float32Array, Float32Array, Float32Array, Float32Array]
@@ -140,15 +140,15 @@ describe('burning', () => {
       const slope = (c: number, axis: number): number => 5 * (middle(c, beside(axis, 1)) - middle(c, beside(axis, -1)))
       const curl = [slope(2, 1) - slope(1, 2), slope(0, 2) - slope(2, 0), slope(1, 0) - slope(0, 1)]
       const air = Math.max(0, at(d0, e) - at(f0, e) - 16 * at(g0, e))
-      const burn = Math.min(at(f0, e), air / 15) * (1 - Math.exp(-dt * (4 + 1.2 * Math.hypot(...curl))))
+      const burn = Math.min(0.5 / heat, Math.min(at(f0, e), air / 15) * (1 - Math.exp(-dt * (4 + 1.2 * Math.hypot(...curl)))))
       const soots = at(s0, e) + burn * sootYield
       const before = ambient / at(d0, e)
       const gain = burn * heat
       const hot = Math.min(2250, before * (1 + gain))
-      const kappa = 1.2 * soots * hot + 0.25 * (1 - at(d0, e))
+      const kappa = 1.2 * soots * hot + 0.25 * Math.max(0, 1 - at(d0, e))
       const loss = Math.max(0.35 * gain, kappa * 4e-9 * (hot ** 4 - ambient ** 4))
-      const there = 1 - ambient / hot
-      const after = Math.min(2250, Math.max(ambient, before * (1 + gain) * (1 - (loss > 0 ? (loss * there) / (loss + there) : 0))))
+      const there = Math.max(0, 1 - ambient / hot)
+      const after = Math.min(2250, Math.max(Math.min(ambient, before), before * (1 + gain) * (1 - (loss > 0 ? (loss * there) / (loss + there) : 0))))
       expect(at(view(density), e)).toBeCloseTo(at(d0, e), 6)
       expect(at(view(fuel), e)).toBeCloseTo(at(f0, e) - burn, 6)
       expect(at(view(burnt), e)).toBeCloseTo(at(g0, e) + burn, 6)
@@ -158,6 +158,20 @@ describe('burning', () => {
     })
     const totals = [0, 1, 5, 6].map((o) => Array.from({ length: SIZE[2] }, (_, k) => crew.heap.f64(partial, SIZE[2] * 8)[k * 8 + o] ?? 0).reduce((a, b) => a + b, 0))
     totals.forEach((total, n) => expect(total / (sums[n] ?? 1)).toBeCloseTo(1, 3))
+  })
+  it.each([[1e-4, 4], [4e-4, 4], [2e-3, 4], [0.05, 4], [0.05, 400]])('warms no cell by more than its fuel gives, nor by more than half: %f of fuel, burning with %f a second, from cold to hot', (share, slow) => {
+    // Air that is heavier than air, by its fuel or its cold, once lost what it never had, and leapt to five times its size.
+    const { crew, noise, zero, view, flags } = fields(5)
+    const [density, fuel, soot, burnt, expansion] = [noise(0.9, 1.1), noise(share, share), noise(0, 1e-4), noise(0, 1e-3), zero()]
+    const faces = [zero(), zero(), zero()] as const
+    crew.run('react', [density, fuel, soot, burnt, expansion, flags, ...faces, 5, dt, ambient, slow, 0.6, 15, heat, 0.35, sootYield, 1.2, 0.25, 4e-9, 2250, crew.heap.alloc(SIZE[2] * 80), 0, ...SIZE], SIZE[2])
+    eachCell((e) => {
+      if (crew.heap.u8(flags, CELLS)[e] !== 1) return
+      const grows = at(view(expansion), e) * dt
+      expect(grows).toBeLessThanOrEqual(Math.min(0.5, share * (1 - Math.exp(-dt * slow)) * heat) + 1e-5)
+      // And none below the air.
+      expect(grows).toBeGreaterThanOrEqual(Math.min(0, at(view(density), e) - 1) - 1e-5)
+    })
   })
 })
 

@@ -44,8 +44,9 @@ export interface StepReport {
  */
 const AHEAD = 0.4
 
-/** A sweep carries no further than this share of a cell; a step is divided for it into no more than so many. */
+/** A sweep carries no further than this share of a cell, and from a cell that grows no more than this share of it (what is left of it divides what it holds); a step is divided for it into no more than so many. */
 const LONGEST_SWEEP = 1
+const LARGEST_GROWTH = 0.5
 const MOST_PARTS = 16
 
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
@@ -224,12 +225,13 @@ function confineVorticity(crew: Crew, fields: GasFields, strength: number, dt: n
   crew.run('addCentred', [pointers.u, pointers.v, pointers.w, ox, oy, oz, spans.faces, nx, ny, nz], nz, chunk)
 }
 
-/** Largest face speed, m/s. */
-export function fastestSpeed(crew: Crew, fields: GasFields): number {
-  const { pointers, box, partial, spans } = fields
-  crew.run('fastest', [pointers.u, pointers.v, pointers.w, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads, fields.active !== undefined))
+function largest(crew: Crew, { box, partial, spans, active }: GasFields, a: number, b: number, c: number): number {
+  crew.run('fastest', [a, b, c, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads, active !== undefined))
   return maxPartials(crew, partial, box.size[2])
 }
+
+/** Largest face speed, m/s. */
+export const fastestSpeed = (crew: Crew, fields: GasFields): number => largest(crew, fields, fields.pointers.u, fields.pointers.v, fields.pointers.w)
 
 /** A step from one moment to another. */
 export interface Stage {
@@ -267,8 +269,9 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const out = outflow(crew, fields)
   const share = dt / box.cell
   const backward = budget.steps % 2 === 1
-  // What this step itself set going may outrun it: then what is carried is carried in several.
-  const parts = Math.min(MOST_PARTS, Math.max(1, Math.ceil((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP - 1e-6)))
+  // What this step itself set going may outrun it, or blow a cell up to several: then what is carried is carried in several.
+  const growth = largest(crew, fields, fields.expansion, fields.expansion, fields.expansion) * dt
+  const parts = Math.min(MOST_PARTS, Math.max(1, Math.ceil(Math.max((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP, growth / LARGEST_GROWTH) - 1e-6)))
   for (let part = 0; part < parts; part++) {
     if (part > 0) fillAllGhosts(crew, fields, now.wind)
     carryDensities(crew, fields, share / parts, backward)
