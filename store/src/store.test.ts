@@ -187,18 +187,20 @@ describe('asking the farm', () => {
     }
     await run('fire', 'one', 10)
     await run('other', 'one', 2)
-    // Two frames to go of each: they take turns until the other's 4 s are over, then this one has the machine.
-    expect(await left()).toEqual([24, 8])
-    // Between two turns one has no machine.
+    // Two frames to go of each: 20 s are over within the turn that it has; what is between two turns waits for that.
     await store.pool.query("update result set machine = null where item = 'other'")
-    expect(await left()).toEqual([24, 8])
+    expect(await left()).toEqual([20, 24])
+    // 200 s are not.
+    await store.pool.query("update result_frame set figures = '{\"seconds\": 100}' where key = (select key from result where item = 'fire' and state = 'running')")
+    expect(await left()).toEqual([204, 54])
+    await store.pool.query("update result_frame set figures = '{\"seconds\": 10}' where key = (select key from result where item = 'fire' and state = 'running')")
     await store.pool.query("update result set machine = 'two' where item = 'other'")
     expect(await left()).toEqual([20, 4])
     // What only waits is taken to be as slow as the one that asks: four frames of 10 s, or of 2 s.
-    await store.pool.query("update result set machine = 'one' where item = 'other'")
+    await store.pool.query("update result set machine = case when item = 'fire' then 'one' end where item in ('fire', 'other')")
     const third = await lantern.editShot(store, 'Beside', shot.head, { items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: ++seed }) } } })
     await lantern.askGas(store, third, 'third')
-    expect(await left()).toEqual([20 + 20 + 4, 12])
+    expect(await left()).toEqual([20, 20 + 4])
   })
   it('needs a camera for a picture, and a gas for a gas', async () => {
     const shot = await shotNamed('Bare')

@@ -180,17 +180,22 @@ export class GasSimulation {
     const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
     const own = this.#ownColumns(now)
     const rise = (a: number, j: number, c: number): number => ambient / (density[paddedIndex(box.size, a, j, c)] ?? 1) - ambient
+    const warm = ambient / (ambient + 0.5 * FLAME_HEAT)
     // Wind bends the axis, and what stirs a fire sways it: it goes through the middle of what is hot in each layer.
     const middle = (j: number): readonly [number, number] => {
       let [sum, sx, sz] = [0, 0, 0]
-      for (let c = 0; c < nz; c++)
+      for (let c = 0; c < nz; c++) {
+        const row = paddedIndex(box.size, 0, j, c)
         for (let a = 0; a < nx; a++) {
-          const weight = rise(a, j, c) - 0.5 * FLAME_HEAT
-          if (weight <= 0 || !own(a, c)) continue
+          // Most of a box is not hot: no more than a comparison for that.
+          const there = density[row + a] ?? 1
+          if (there >= warm || !own(a, c)) continue
+          const weight = ambient / there - ambient - 0.5 * FLAME_HEAT
           sum += weight
           sx += weight * a
           sz += weight * c
         }
+      }
       return sum > 0 ? [sx / sum, sz / sum] : [-1, -1]
     }
     let layers = 0

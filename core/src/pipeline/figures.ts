@@ -43,16 +43,31 @@ export function timeLeft(seconds: readonly number[], total: number): number | nu
   return now * growing + 0.5 * slope * growing * growing + grown * (rest - growing)
 }
 
+/** Machines take turns at long work: after so many seconds of one run the next in line has its turn. */
+export const TURN_SECONDS = 100
+
+/** A run that is under way or waits: seconds of a machine that it still needs, and whether one is at it now. */
+export interface WaitingRun {
+  need: number
+  now: boolean
+}
+
 /**
- * Seconds until a run ends that needs `own` of a machine, with `beside` what the others need, all of which share so many machines evenly: whenever one ends, the rest go faster, up to one machine each (processor sharing).
+ * Seconds until a run ends, with the others that share so many machines turn by turn. Whoever has its turn now is taken to be half through it; a run that waits to be half way down the line.
  */
-export function timeLeftBeside(own: number, beside: readonly number[], machines = 1): number {
-  const runs = [own, ...beside].sort((a, b) => a - b)
-  let [left, before] = [0, 0]
-  for (const [n, need] of runs.entries()) {
-    left += (need - before) * Math.max(1, (runs.length - n) / Math.max(1, machines))
-    if (need === own) return left
-    before = need
+export function timeLeftByTurns(own: WaitingRun, beside: readonly WaitingRun[], machines: number): number {
+  const others = beside.filter(({ need }) => need > 0)
+  const waiting = others.filter(({ now }) => !now)
+  const line = [...(own.now ? [own] : []), ...others.filter(({ now }) => now), ...waiting.slice(0, waiting.length >> 1), ...(own.now ? [] : [own]), ...waiting.slice(waiting.length >> 1)].map((run) => ({ own: run === own, need: run.need, turn: run.now ? TURN_SECONDS / 2 : TURN_SECONDS, ready: 0 }))
+  const free = Array.from({ length: Math.max(1, machines) }, () => 0)
+  for (let next = line.shift(); next; next = line.shift()) {
+    const first = free.indexOf(Math.min(...free))
+    const took = Math.min(next.need, next.turn)
+    // None is at two machines at once.
+    const end = Math.max(free[first] ?? 0, next.ready) + took
+    free[first] = end
+    if (next.need > took) line.push({ ...next, need: next.need - took, turn: TURN_SECONDS, ready: end })
+    else if (next.own) return end
   }
-  return left
+  return own.need
 }

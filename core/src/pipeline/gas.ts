@@ -1,7 +1,7 @@
 import { LanternError } from '../base/index.ts'
 import { type Camera, rayToSolid, type Solid, straighten } from '../data/index.ts'
 import { type GasForce, type GasMoment, type GasSettings, type GasSource, type GasView, type ForceMoment, SHEET, type SourceMoment, type SourceShape, wallsCut } from '../gas/index.ts'
-import { add, cbrt, cos, fractal3, normalise, panTiltRoll, radians, rotate, scale, sin, subtract, type Vec3 } from '../math/index.ts'
+import { add, cbrt, cos, fractal3, normalise, panTiltRoll, pow, radians, rotate, scale, sin, subtract, type Vec3 } from '../math/index.ts'
 import { type ForceItem, type GasItem, itemAt, type SignalInputs, type SourceItem } from '../shot/index.ts'
 import { canonicalJson, type Recipe, recipeKey, textKey, VERSIONS } from './recipe.ts'
 import { itemsInOrder, piecesAt, type SetDocument, solidOf } from './set.ts'
@@ -42,11 +42,22 @@ const gasItem = (document: SetDocument, id: string): GasItem => {
 
 const shared = (value: number): number => Math.round(value * 1e6) / 1e6
 
+/** What it may fill, m^3. */
+const roomOf = (item: GasItem): number => (2 * item.reach) * (2 * item.reach) * ((item.rise || item.reach) + Math.min(item.reach, 1))
+
+/** Cells times steps that a frame of a gas takes, to a factor of two or three: what it may fill, and how far its fastest air goes (that of a flame of Q kW 1.9 Q^1/5 m/s, McCaffrey 1979). Tells gases of a shot apart of which nothing is known yet. rate: frames a second. */
+export function roughWork(item: GasItem, rate: number): number {
+  const cell = item.cell / 1000
+  const heat = item.per === 'in all' ? item.heat : item.heat * item.diameter * item.diameter
+  const speed = Math.max(1, item.speed, item.wind, 1.9 * pow(heat, 0.2))
+  return Math.min(MOST_CELLS, roomOf(item) / (cell * cell * cell)) * Math.max(1, speed / (COURANT * cell * rate))
+}
+
 /** Edge of a cell in metres at a quality. */
 export function cellOf(item: GasItem, quality: GasQuality): number {
   const full = item.cell / 1000
   if (quality === 'full') return full
-  const room = (2 * item.reach) ** 2 * ((item.rise || item.reach) + Math.min(item.reach, 1))
+  const room = roomOf(item)
   const sized = item.shape === 'disc' || item.shape === 'box' || item.shape === 'sphere'
   const least = (cells: number): number => cbrt(room / cells)
   if (quality === 'finer') return shared(Math.max(full, Math.min(sized ? item.diameter / FINER_ACROSS : Infinity, least(FINER_CELLS)), least(FINER_CELLS)))

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { gasFrameKeys, gasRecipe, gasRoom, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, timeLeft, timeLeftBeside, speedForSize, gasFigure, cameraSpeed } from './index.ts'
+import { gasFrameKeys, gasRecipe, gasRoom, roughWork, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, timeLeft, timeLeftByTurns, speedForSize, gasFigure, cameraSpeed } from './index.ts'
 import { aboutAxis, rotate, type Vec3 } from '../math/index.ts'
 import { placeInGas, placeInWorld } from '../picture/index.ts'
-import { applyPatch, KINDS, makeItem, makeShot, placeKind, type ReuseItem, type ShotDocument } from '../shot/index.ts'
+import { applyPatch, gasSchema, KINDS, makeItem, makeShot, placeKind, type ReuseItem, type ShotDocument } from '../shot/index.ts'
 
 const RATE = 24
 const made = (over: object = {}): ShotDocument => {
@@ -174,17 +174,31 @@ describe('figures', () => {
     expect(timeLeft([...growing, 9], 12)).toBeLessThan(12)
     expect(timeLeft([1, 1, 1], 3)).toBe(0)
   })
-  it('time left beside others goes faster whenever one of them ends', () => {
-    expect(timeLeftBeside(100, [])).toBe(100)
-    // Turn by turn until the short one's 20 s are over, then alone.
-    expect(timeLeftBeside(100, [20])).toBe(120)
-    expect(timeLeftBeside(20, [100])).toBe(40)
-    expect(timeLeftBeside(100, [100])).toBe(200)
-    expect(timeLeftBeside(60, [30, 90])).toBe(3 * 30 + 2 * 30)
-    // The last one ends when all work is done, and more machines than runs are of no use.
-    expect(timeLeftBeside(400, [100, 200, 300])).toBe(100 + 200 + 300 + 400)
-    expect(timeLeftBeside(400, [100, 200, 300], 2)).toBe(100 * 2 + 100 * 1.5 + 100 + 100)
-    expect(timeLeftBeside(100, [20], 5)).toBe(100)
+  it('time left by turns: a short run ends within its own, a long one waits for the others', () => {
+    const [at, waits] = [(need: number) => ({ need, now: true }), (need: number) => ({ need, now: false })]
+    expect(timeLeftByTurns(at(700), [], 1)).toBe(700)
+    expect(timeLeftByTurns(waits(700), [], 0)).toBe(700)
+    // Half of its turn is left to it: that is enough, whoever waits.
+    expect(timeLeftByTurns(at(40), [waits(500), waits(300)], 1)).toBe(40)
+    // 50 s of its own, 100 of the other, then 20 of its own.
+    expect(timeLeftByTurns(at(70), [waits(500)], 1)).toBe(170)
+    // The other's last 50 s, then its own 70 in one turn.
+    expect(timeLeftByTurns(waits(70), [at(50)], 1)).toBe(120)
+    // The last one ends when all work is done; with a machine each none waits, and more are of no use.
+    expect(timeLeftByTurns(at(2000), [waits(100), waits(250), at(300)], 1)).toBe(2650)
+    expect(timeLeftByTurns(at(2000), [at(300)], 2)).toBe(2000)
+    expect(timeLeftByTurns(at(200), [at(300)], 9)).toBe(200)
+    expect(timeLeftByTurns(at(70), [waits(0)], 1)).toBe(70)
+  })
+  it('rough work: sixteen times for half the cell, more for what is faster or reaches further, and never none', () => {
+    const gas = (over: object) => gasSchema.parse({ kind: 'gas', name: 'G', order: 1, heat: 250, reach: 3, rise: 4, cell: 40, ...over })
+    const work = (over: object): number => roughWork(gas(over), 24)
+    expect(work({ cell: 20 }) / work({})).toBeCloseTo(16, 6)
+    expect(work({ heat: 8000 }) / work({})).toBeCloseTo(2, 6)
+    expect(work({ heat: 250, per: 'a square metre', diameter: 1 })).toBeCloseTo(work({}), 6)
+    expect(work({ reach: 6 })).toBeGreaterThan(3.9 * work({}))
+    expect(work({ heat: 0, speed: 0, cell: 500 })).toBeGreaterThan(0)
+    expect(work({ cell: 2, reach: 100 })).toBe(work({ cell: 2, reach: 50 }))
   })
   it('speed for size: the laws of its diameter and heat, beside what was measured', () => {
     // The heat of all its rings comes and goes twice as often as they leave it.

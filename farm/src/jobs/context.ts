@@ -1,3 +1,4 @@
+import { TURN_SECONDS } from '@lantern/core/pipeline'
 import { type Crew, LanternError, type Progress } from '@lantern/core/base'
 import { diskError, isDatabaseAway, type Store } from '@lantern/store'
 import type { Logger } from 'pino'
@@ -25,4 +26,4 @@ export function failureOf(thrown: unknown, log: Logger): LanternError {
 }
 
 /** Long jobs put themselves down after this many seconds and queue their successor. */
-export const JOB_SECONDS = 100
+export const JOB_SECONDS = TURN_SECONDS

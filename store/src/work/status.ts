@@ -1,4 +1,4 @@
-import { runOf, timeLeft, timeLeftBeside } from '@lantern/core/pipeline'
+import { roughWork, runOf, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { getAsset, type Asset } from '../queries/assets.ts'
@@ -95,21 +95,31 @@ async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus
 const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
 const secondsOf = (frames: readonly { figures: Record<string, unknown> }[]): number[] => frames.map(({ figures }) => number(figures.seconds))
 
-/** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. One of which nothing is known yet is taken to need as long a frame as this one. */
-async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly number[], count: number): Promise<number | null> {
+/** How much work a frame of each gas of the shot is, roughly, by key. */
+function worksOf({ document }: Shot, world: ShotWorld): Map<string, number> {
+  const [over, under] = document.plate.rate
+  return new Map(world.gases.flatMap(({ item, key }): [string, number][] => {
+    const gas = document.items[item]
+    return key && gas?.kind === 'gas' ? [[key, roughWork(gas, over / under)]] : []
+  }))
+}
+
+/** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. One of which nothing is known yet is taken to need as long a frame as this one, by the work that it roughly is. */
+async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly number[], count: number, works: ReadonlyMap<string, number>): Promise<number | null> {
   const own = timeLeft(seconds, count)
   if (own === null) return null
   const beside = await gasesBeside(store, row.key)
   const frames = await keptFrames(store, beside.map(({ key }) => key))
   const each = (seconds.reduce((sum, one) => sum + one, 0) + own) / count
-  const needs = beside.map((other) => {
+  const others = beside.map((other) => {
     const so = secondsOf(frames.filter(({ key }) => key === other.key))
-    return timeLeft(so, other.frames) ?? each * (other.frames - so.length)
+    const work = (works.get(other.key) ?? Number.NaN) / (works.get(row.key) ?? Number.NaN)
+    return { need: timeLeft(so, other.frames) ?? each * (Number.isFinite(work) ? work : 1) * (other.frames - so.length), now: other.machine !== null }
   })
-  return timeLeftBeside(own, needs, new Set([row, ...beside].flatMap(({ machine }) => machine ?? [])).size)
+  return timeLeftByTurns({ need: own, now: row.machine !== null }, others, new Set([row, ...beside].flatMap(({ machine }) => machine ?? [])).size)
 }
 
-async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasStatus> {
+async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: ReadonlyMap<string, number>): Promise<GasStatus> {
   const item = shot.document.items[plan.item]
   const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
   const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [], doing: null }
@@ -121,7 +131,7 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan): Promise<GasSt
   const finer = plan.finer ? { finer: { key: plan.finer, kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame), state: finerRow?.state ?? ('missing' as const), error: finerRow?.error ?? null } } : {}
   return {
     ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
-    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1) : null,
+    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1, works) : null,
     doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
     figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), neck: number(figures.neck), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
@@ -133,7 +143,8 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
   const document: ShotDocument = shot.document
   const gases: Record<string, GasStatus> = {}
   const world = await worldOf(store, document)
-  for (const plan of world.gases) gases[plan.item] = await gasStatus(store, shot, plan)
+  const works = worksOf(shot, world)
+  for (const plan of world.gases) gases[plan.item] = await gasStatus(store, shot, plan, works)
   return {
     head: shot.head,
     asset: await getAsset(store, document.plate.asset),
