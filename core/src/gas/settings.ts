@@ -139,7 +139,7 @@ export const AIR_NEED = 15.15
 /**
  * Burning against the length of the velocity's curl: as fast as unresolved whirls carry things across a cell, nu / (Sc C cell^2), nu = (Cs cell)^2 |curl u| (Smagorinsky 1963, the curl in place of the strain: Mansour et al. 1979),
  * Cs = 0.2 (NIST SP 1018, 2008), Sc = 0.7, C = 0.1 (the same).
- * Put together otherwise the same literature gives 0.41 to 1.25: chosen by how pools of 0.3 to 3 m pulse and stand; they burn too much at their foot and pulse too fast with twice this, and with 0.41 one of 3 m stands a fourth too high.
+ * Put together otherwise the same literature gives 0.41 to 1.25: chosen by how pools of 0.3 to 3 m pulse and stand; they burn too much at their foot and pulse too fast with twice this.
  */
 export const MIXING = 0.57
 /** Planck-mean absorption of soot per its density over the air's, 1/(m K), times T: 3.83 fv C0 T / C2 (Modest, Radiative Heat Transfer), C0 = 7, C2 = 0.014388 m K, 1800 kg/m^3. */
