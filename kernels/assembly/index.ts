@@ -1,4 +1,5 @@
 export { calmInflow, fill, scale, fillGhosts, fillOutside, fillSolid, fillWide } from './grid'
+export { calmFaces, outflow } from './air'
 export { centreVelocity, advectForward, advectCorrect } from './advect'
 export { sweepDensity } from './carry'
 export { sweepVelocity } from './momentum'

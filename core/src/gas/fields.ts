@@ -4,7 +4,7 @@ import { pow, type Vec3 } from '../math/index.ts'
 import { layWhirls } from './forces.ts'
 import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
 import type { GasMoment, GasSettings } from './settings.ts'
-import { openOutside, spanRoom, strayFaces, tilesOf, writeSpans } from './spans.ts'
+import { openOutside, spanRoom, tilesOf, writeSpans } from './spans.ts'
 import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares } from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
@@ -35,8 +35,6 @@ export interface GasFields {
   /** Where of the box there is work, the tiles that hold it (undefined: all) and the memory for both: three tables of spans and eight floats a tile. */
   spans: RowSpans
   active?: Uint8Array
-  /** Faces carried with that which no pressure orders, by axis. */
-  strays?: readonly [Int32Array, Int32Array, Int32Array] | undefined
   room: RowSpans & { tiles: number }
   /** What stands round the work in a field, by its pointer. Whoever writes there otherwise takes it out. */
   outside: Map<number, string>
@@ -88,8 +86,6 @@ function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: num
   return buildPressure(crew, box.size, flags, closed, open, spans)
 }
 
-const straysOf = (crew: Crew, { box, flags, room, active }: GasFields): GasFields['strays'] => (active ? strayFaces(crew, box.size, crew.heap.u8(flags, paddedCells(box.size)), room.faces) : undefined)
-
 /** Puts the work where the tiles say it is (undefined: everywhere). What stands outside is not touched: settleOutside() makes still air of it. The heap past the pressure system is lost. */
 export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undefined): void {
   const { box, flags, closed, open } = fields
@@ -98,7 +94,6 @@ export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undef
   fields.spans = active ? { cells: fields.room.cells, faces: fields.room.faces, wide: fields.room.wide } : WHOLE
   openOutside(crew.heap.u8(flags, paddedCells(box.size)), box.size, active)
   if (active) writeSpans(crew, box.size, active, fields.room)
-  fields.strays = straysOf(crew, fields)
   crew.heap.release(fields.systemMark)
   fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans)
 }
@@ -123,15 +118,10 @@ export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
 }
 
 /** The faces in open air that are carried along with what is worked on move with the wind again. */
-export function calmStrays(crew: Crew, { pointers, strays, rows, box }: GasFields, wind: Vec3): void {
-  if (!strays) return
-  const [nx, ny] = box.size
-  const factors = rows ? crew.heap.f32(rows, ny + 2) : undefined
-  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => {
-    const values = crew.heap.f32(pointer, paddedCells(box.size))
-    const speed = wind[axis] ?? 0
-    for (const e of strays[axis] ?? []) values[e] = axis !== 1 && factors ? speed * (factors[Math.floor(e / (nx + 2)) % (ny + 2)] ?? 1) : speed
-  })
+export function calmStrays(crew: Crew, { pointers, spans, flags, rows, box }: GasFields, wind: Vec3): void {
+  if (!spans.faces) return
+  const [nx, ny, nz] = box.size
+  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => crew.run('calmFaces', [pointer, flags, axis, wind[axis] ?? 0, axis === 1 ? 0 : rows, spans.faces, nx, ny], nz + 2, layersPerChunk(box.size, crew.threads, true)))
 }
 
 /** Stops what flows through walls. */
@@ -160,7 +150,6 @@ export function closeWalls(crew: Crew, { pointers, open, moving, box }: GasField
 export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
   crew.heap.release(fields.systemMark)
   fields.system = layWalls(crew, fields.box, now.solids, fields.flags, fields.open, fields.closed, fields.active, fields.spans)
-  fields.strays = straysOf(crew, fields)
   fields.moving = fields.open && movingFaces(crew, fields.box, before.solids, now.solids, fields.open, dt)
 }
 

@@ -422,3 +422,51 @@ describe('looking over a field', () => {
     expect(at(view(f), paddedIndex(SIZE, 3, 3, -1))).toBe(5)
   })
 })
+
+describe('air', () => {
+  // Worked on in part: cells 4 to 7 of the rows 2 to 4 of the layers 2 to 5; open air outside.
+  const worked = (i: number, j: number, k: number): boolean => i >= 4 && i < 8 && j >= 2 && j < 5 && k >= 2 && k < 6
+  function spansOf(crew: Crew): number {
+    const rows = (SIZE[1] + 2) * (SIZE[2] + 2)
+    const at = crew.heap.alloc(8 * rows)
+    const table = crew.heap.i32(at, 2 * rows).fill(0)
+    for (let k = 2; k < 6; k++) for (let j = 2; j < 5; j++) table.set([4, 8], 2 * ((k + 1) * (SIZE[1] + 2) + j + 1))
+    return at
+  }
+  it('moves with the wind between cells no pressure orders, and nowhere else', () => {
+    for (const axis of [0, 1, 2]) {
+      const { crew, noise, view, flags } = fields(61 + axis)
+      const [speeds, rows, spans] = [noise(-1, 1), noise(0.5, 1), spansOf(crew)]
+      const kinds = crew.heap.u8(flags, CELLS)
+      eachCell((e, i, j, k) => (kinds[e] = (i + 2 * j + k) % 3 === 0 ? 1 : 2))
+      const before = view(speeds).slice()
+      crew.run('calmFaces', [speeds, flags, axis, 3, axis === 1 ? 0 : rows, spans, SIZE[0], SIZE[1]], SIZE[2] + 2, 3)
+      let calmed = 0
+      eachCell((e, i, j, k) => {
+        const calm = worked(i, j, k) && kinds[e] === 2 && kinds[e - ([1, SX, SXY][axis] ?? 0)] === 2
+        if (calm) calmed++
+        expect(view(speeds)[e]).toBe(calm ? Math.fround(axis === 1 ? 3 : 3 * at(view(rows), j + 1)) : before[e])
+      })
+      expect(calmed).toBeGreaterThan(5)
+    }
+  })
+  it.each([['the whole box', false], ['what is worked on', true]])('leaves %s by its open sides with what its cells hold', (_, tiled) => {
+    const { crew, noise, view } = fields(71)
+    const [u, v, w, density, fuel, soot, sums] = [noise(-1, 1), noise(-1, 1), noise(-1, 1), noise(0.2, 1), noise(0, 1), noise(0, 1), crew.heap.alloc(64)]
+    crew.run('outflow', [u, v, w, density, fuel, soot, tiled ? spansOf(crew) : 0, 4, sums, ...SIZE], 1)
+    const expected = [0, 0, 0]
+    eachCell((e, i, j, k) => {
+      if (tiled && !worked(i, j, k)) return
+      for (const [axis, [field, place]] of ([[u, i], [v, j], [w, k]] as const).entries()) {
+        const stride = [1, SX, SXY][axis] ?? 0
+        // The ground, axis 1's lower side, is closed.
+        const out = (place === 0 && axis !== 1 ? Math.max(0, -at(view(field), e)) : 0) + (place === (SIZE[axis] ?? 0) - 1 ? Math.max(0, at(view(field), e + stride)) : 0)
+        for (const [n, held] of [1 - at(view(density), e), at(view(fuel), e), at(view(soot), e)].entries()) expected[n] = (expected[n] ?? 0) + out * held
+      }
+    })
+    const measured = [...crew.heap.f64(sums, 3)]
+    if (tiled) expect(measured).toEqual([0, 0, 0])
+    else expect(Math.min(...expected)).toBeGreaterThan(1)
+    measured.forEach((sum, n) => close(sum, expected[n] ?? 0))
+  })
+})

@@ -102,7 +102,7 @@ describe('a run that is worked on in tiles', () => {
     expect(moved).toBe(0)
   })
   it('lets no flow build up between cells of open air, which no pressure would hold', () => {
-    const { box, pointers, flags, strays } = simulation.fields
+    const { box, pointers, flags } = simulation.fields
     const count = paddedCells(box.size)
     const kinds = crew.heap.u8(flags, count)
     const strides = [1, box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
@@ -116,7 +116,6 @@ describe('a run that is worked on in tiles', () => {
         if (view[e] !== Math.fround(WIND[axis] ?? 0)) moved++
       }
     }
-    expect(strays?.every((faces) => faces.length > 1000)).toBe(true)
     expect(between).toBeGreaterThan(10_000)
     expect(moved).toBe(0)
   })

@@ -79,24 +79,6 @@ export function writeSpans(crew: Crew, [nx, ny, nz]: Size, active: Uint8Array, r
     }
 }
 
-/**
- * Faces that are carried with what is worked on but lie between two cells of open air, which no pressure orders: left to itself the flow there would drive itself up. Elements by axis, in the padded array.
- */
-export function strayFaces(crew: Crew, [nx, ny, nz]: Size, flags: Uint8Array, faces: number): readonly [Int32Array, Int32Array, Int32Array] {
-  const spans = crew.heap.i32(faces, 2 * (ny + 2) * (nz + 2))
-  const found: [number[], number[], number[]] = [[], [], []]
-  const strides = [1, nx + 2, (nx + 2) * (ny + 2)] as const
-  for (let row = 0; row < (ny + 2) * (nz + 2); row++)
-    for (let i = spans[2 * row] ?? 0; i < (spans[2 * row + 1] ?? 0); i++) {
-      const e = row * (nx + 2) + i + 1
-      if (flags[e] !== AIR) continue
-      strides.forEach((stride, axis) => {
-        if (flags[e - stride] === AIR) found[axis]?.push(e)
-      })
-    }
-  return [Int32Array.from(found[0]), Int32Array.from(found[1]), Int32Array.from(found[2])]
-}
-
 /** Bounds in metres. */
 export interface WorkBounds {
   low: readonly number[]

@@ -55,39 +55,10 @@ const DIVERGENCE_LIMIT = 5e-4
 const energyPerTheta = (settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient
 
 /** Net outflow of theta, fuel and soot through the open sides, summed over faces: value x m/s. Upwind; ambient comes in. */
-function outflow(crew: Crew, fields: GasFields): { theta: number; fuel: number; soot: number } {
-  const { box, pointers, closed } = fields
-  const cells = paddedCells(box.size)
-  const [nx, ny, nz] = box.size
-  const strides = [1, nx + 2, (nx + 2) * (ny + 2)]
-  const velocity = [pointers.u, pointers.v, pointers.w].map((p) => crew.heap.f32(p, cells))
-  const t = crew.heap.f32(pointers.density, cells)
-  const f = crew.heap.f32(pointers.fuel, cells)
-  const s = crew.heap.f32(pointers.soot, cells)
-  const sums = { theta: 0, fuel: 0, soot: 0 }
-  const sizes = [nx, ny, nz]
-  for (let axis = 0; axis < 3; axis++) {
-    const [p, q] = [(axis + 1) % 3, (axis + 2) % 3]
-    const sp = strides[p] ?? 1
-    const sq = strides[q] ?? 1
-    const sa = strides[axis] ?? 1
-    const speeds = velocity[axis]
-    if (!speeds) continue
-    for (let end = 0; end < 2; end++) {
-      if (closed & (1 << (axis * 2 + end))) continue
-      const base = end ? (sizes[axis] ?? 0) * sa : sa
-      for (let b = 1; b <= (sizes[q] ?? 0); b++)
-        for (let a = 1; a <= (sizes[p] ?? 0); a++) {
-          const inner = base + a * sp + b * sq
-          const out = end ? (speeds[inner + sa] ?? 0) : -(speeds[inner] ?? 0)
-          if (out <= 0) continue
-          sums.theta += out * (1 - (t[inner] ?? 1))
-          sums.fuel += out * (f[inner] ?? 0)
-          sums.soot += out * (s[inner] ?? 0)
-        }
-    }
-  }
-  return sums
+function outflow(crew: Crew, { pointers, spans, closed, partial, box }: GasFields): { theta: number; fuel: number; soot: number } {
+  crew.run('outflow', [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot, spans.cells, closed, partial, ...box.size], 1)
+  const [theta = 0, fuel = 0, soot = 0] = crew.heap.f64(partial, 3)
+  return { theta, fuel, soot }
 }
 
 /** fillGhosts' bit that leaves the last faces across a side as they are: they are its own, what flows through it. */
