@@ -29,9 +29,12 @@ export const colour = z.tuple([z.number().min(0).max(4), z.number().min(0).max(4
 const order = z.number()
 export const id = z.string().regex(/^[a-z0-9-]{1,40}$/)
 
+/** The most a signal is multiplied by, or moved by, for a setting that follows it. */
+export const MOST_FOLLOWED = 1e6
+
 /** How a setting follows a signal: gain x signal + offset, of the signal averaged over `smoothing` frames and `delay` frames late. */
 export const follow = z
-  .object({ signal: id, gain: z.number().min(-1e6).max(1e6).default(1), offset: z.number().min(-1e6).max(1e6).default(0), smoothing: z.number().min(0).max(240).default(0), delay: z.number().min(-1000).max(1000).default(0) })
+  .object({ signal: id, gain: z.number().min(-MOST_FOLLOWED).max(MOST_FOLLOWED).default(1), offset: z.number().min(-MOST_FOLLOWED).max(MOST_FOLLOWED).default(0), smoothing: z.number().min(0).max(240).default(0), delay: z.number().min(-1000).max(1000).default(0) })
   .strict()
 /** By the setting's key, or key.0, key.1, key.2 for one part of a place or colour. */
 export const follows = z.record(z.string().regex(/^[A-Za-z0-9]{1,40}(\.[A-Za-z0-9]{1,40}){0,2}$/), follow).optional()

@@ -19,6 +19,13 @@ describe('a fire made larger', () => {
     const change = resized(fire({ per: 'a square metre' }), 3)
     for (const key of ['heat', 'smoke', 'position', 'wind', 'airTemperature', 'seed', 'warmth', 'soot'] as const) expect(change, key).not.toHaveProperty(key)
   })
+  it('follows its signals by as much more', () => {
+    const follows = { heat: { signal: 'loose', gain: 900, offset: 100 }, speed: { signal: 'loose', gain: 6 }, warmth: { signal: 'loose', gain: 2 } }
+    const change = resized(fire({ follows }), 4)
+    expect(change.follows).toMatchObject({ heat: { gain: 14400, offset: 1600 }, speed: { gain: 12 }, warmth: { signal: 'loose', gain: 2 } })
+    expect(resized(fire({ follows, per: 'a square metre' }), 4).follows).toMatchObject({ heat: { gain: 900, offset: 100 }, speed: { gain: 12 } })
+    expect(resized(fire(), 4)).not.toHaveProperty('follows')
+  })
   it('goes back to what it was', () => {
     const there = { ...fire(), ...resized(fire(), 2.5) }
     const back = { ...there, ...resized(there, 1) }
@@ -26,7 +33,7 @@ describe('a fire made larger', () => {
   })
   it.each([0.001, 0.02, 50, 1000])('of every kind stays one that can be: %f m', (diameter) => {
     for (const kind of KINDS) {
-      const item = gasSchema.parse({ kind: 'gas', name: kind.name, order: 1, ...kind.settings })
+      const item = gasSchema.parse({ kind: 'gas', name: kind.name, order: 1, ...kind.settings, follows: { heat: { signal: 'loose', gain: 3000 } } })
       expect(gasSchema.safeParse({ ...item, ...resized(item, diameter) }).success, kind.name).toBe(true)
     }
   })

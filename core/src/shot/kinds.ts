@@ -1,5 +1,6 @@
 import { held } from './at.ts'
 import { makeItem } from './create.ts'
+import { MOST_FOLLOWED } from './fields.ts'
 import type { GasItem } from './gasSchema.ts'
 import type { ShotDocument } from './schema.ts'
 import { SETTINGS } from './settings.ts'
@@ -49,20 +50,26 @@ export const KINDS: readonly GasKind[] = [
 const GOES_WITH = {
   tall: 1, deep: 1, patchSize: 1, stirSize: 1, cell: 1, reach: 1, rise: 1, speed: 0.5, stir: 0.5, burnTime: 0.5,
 } as const satisfies Partial<Record<keyof GasItem, number>>
-const AMOUNTS = ['heat', 'smoke'] as const
 
 /**
  * The settings that change when a gas is made so large, m across: what it puts out of each square metre stays, lengths grow with it and speeds and times with the root of it, so that it looks its size.
- * Each is held within what it may be. Motion, wind and what follows a signal stay.
+ * Each is held within what it may be; one that follows a signal follows it by that much more. Motion, wind, what pushes it and the signals themselves stay.
  */
 export function resized(item: GasItem, diameter: number): Partial<GasItem> {
   const put = (key: keyof GasItem, value: number): number => Number(held(value, SETTINGS.gas.find((setting) => setting.key === key)).toPrecision(4))
+  const most = (value: number): number => Math.max(-MOST_FOLLOWED, Math.min(MOST_FOLLOWED, value))
   const across = put('diameter', diameter)
   const by = across / item.diameter
-  const change: Partial<GasItem> = { diameter: across }
-  for (const [key, power] of Object.entries(GOES_WITH) as [keyof typeof GOES_WITH, 1 | 0.5][]) change[key] = put(key, item[key] * (power === 1 ? by : Math.sqrt(by)))
-  if (item.per === 'in all') for (const key of AMOUNTS) change[key] = put(key, item[key] * by * by)
-  return change
+  const powers: Partial<Record<keyof GasItem, 1 | 0.5 | 2>> = { ...GOES_WITH, ...(item.per === 'in all' ? { heat: 2, smoke: 2 } : {}) }
+  const change: Partial<GasItem> & Record<string, unknown> = { diameter: across }
+  const follows = { ...item.follows }
+  for (const [key, power] of Object.entries(powers) as [keyof typeof GOES_WITH, 1 | 0.5 | 2][]) {
+    const factor = power === 0.5 ? Math.sqrt(by) : power === 2 ? by * by : by
+    change[key] = put(key, item[key] * factor)
+    const followed = follows[key]
+    if (followed) follows[key] = { ...followed, gain: most(followed.gain * factor), offset: most(followed.offset * factor) }
+  }
+  return Object.keys(follows).length > 0 ? { ...change, follows } : change
 }
 
 /** A merge patch that puts a kind into a shot where it was placed; `id` is the gas's. A burst brings the signal that lets it loose, and what it pushes the air with. */

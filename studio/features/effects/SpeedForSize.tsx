@@ -29,7 +29,7 @@ function Resize({ id, item }: { id: string; item: GasItem }) {
   const [wanted, want] = useState<number>()
   const to = wanted ?? item.diameter
   return (
-    <Box display="grid" gridTemplateColumns="42px 1fr auto" gap="8px" alignItems="center" minHeight="26px" data-hint="Makes it so large: heat with its ground, lengths with its size, speeds and times with the root of it, as Froude’s law has it.">
+    <Box display="grid" gridTemplateColumns="42px 1fr auto" gap="8px" alignItems="center" minHeight="26px" data-hint="Makes it so large: heat with its ground, lengths with its size, speeds and times with the root of it, as Froude’s law has it. Wind, motion, what pushes it and the length of a burst stay.">
       <span>Size</span>
       <NumberField label="Made so large" value={to} unit="m" step={0.05} span={[0.1, 5]} minimum={0.02} maximum={50} onValue={want} />
       <Press disabled={item.locked || to === item.diameter} onClick={() => (edit({ items: { [id]: resized(item, to) } }), want(undefined))}>Make it so large</Press>
