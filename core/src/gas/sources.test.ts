@@ -33,6 +33,11 @@ describe('where gas comes from', () => {
     // Its ends are round.
     expect(cells.volume / 0.06 / (0.6 + Math.PI * 0.15 ** 2)).toBeCloseTo(1, 0)
   })
+  it.each([[0, 0], [0.4, 0.7], [0, Math.PI / 2], [2, 1.1]])('a disc has its volume however it leans: turned by %f, tilted by %f', (turn, tilt) => {
+    const { cells, centres } = cellsOf({ kind: 'disc', radius: 0.6, thickness: 0.2 }, { source: { centre: [0.12, 1.1, -0.2], rotation: panTiltRoll(turn, tilt, 0) } })
+    expect(cells.volume / (Math.PI * 0.36 * 0.2)).toBeCloseTo(1, 1)
+    expect(Math.max(...centres.map(([x, y, z]) => Math.hypot(x - 0.12, y - 1.1, z + 0.2)))).toBeLessThan(Math.hypot(0.6, 0.2) + box.cell)
+  })
   it('a set piece’s surface is the layer before it, with what comes out sent straight away from it', () => {
     const { cells, centres } = cellsOf({ kind: 'surface', solid: 1 }, { solids: [GROUND, slab] })
     const whole = 2 * (1.2 * 1.6 + 0.2 * 1.6) + 1.2 * 0.2

@@ -30,10 +30,11 @@ interface Bounds {
   low: Vec3
   high: Vec3
 }
-/** A source at one moment as a test of places, with bounds and its area. */
+/** A source at one moment as a test of places, with its area and two bounds: those that a box leaves room for, and, where these are wider, its own. */
 interface Body {
   inside: Inside
   bounds: Bounds
+  own?: Bounds
   area: number | undefined
   normal?: (at: Vec3) => Vec3
 }
@@ -85,7 +86,9 @@ function bodyOf(source: GasSource, moment: SourceMoment, solids: readonly Solid[
     case 'disc': {
       const radius = Math.max(shape.radius, cell * 0.6)
       const thickness = Math.max(shape.thickness, cell)
-      return { inside: own((p) => p[0] * p[0] + p[2] * p[2] <= radius * radius && p[1] >= 0 && p[1] <= thickness), bounds: around(moment.centre, [radius + thickness, radius + thickness, radius + thickness]), area: Math.PI * shape.radius ** 2 }
+      const axis = rotate(moment.rotation, [0, 1, 0])
+      const reach = axis.map((a) => radius * Math.sqrt(Math.max(0, 1 - a * a)) + thickness * Math.abs(a) + 1e-6)
+      return { inside: own((p) => p[0] * p[0] + p[2] * p[2] <= radius * radius && p[1] >= 0 && p[1] <= thickness), own: around(moment.centre, reach), bounds: around(moment.centre, [radius + thickness, radius + thickness, radius + thickness]), area: Math.PI * shape.radius ** 2 }
     }
     case 'line': {
       const radius = Math.max(shape.radius, cell * 0.6)
@@ -172,8 +175,8 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
     const between = momentBetween(from, to, places === 1 ? 1 : (n + 0.5) / places)
     return bodyOf(source, between.sources[index] ?? b, between.solids, settings)
   })
-  const low = box.origin.map((o, axis) => Math.max(0, Math.floor(Math.min(...bodies.map((body) => body.bounds.low[axis] ?? 0)) / cell) - o))
-  const high = box.origin.map((o, axis) => Math.min((box.size[axis] ?? 0) - 1, Math.ceil(Math.max(...bodies.map((body) => body.bounds.high[axis] ?? 0)) / cell) - o))
+  const low = box.origin.map((o, axis) => Math.max(0, Math.floor(Math.min(...bodies.map(({ own, bounds }) => (own ?? bounds).low[axis] ?? 0)) / cell) - o))
+  const high = box.origin.map((o, axis) => Math.min((box.size[axis] ?? 0) - 1, Math.ceil(Math.max(...bodies.map(({ own, bounds }) => (own ?? bounds).high[axis] ?? 0)) / cell) - o))
   const elements: number[] = []
   const shares: number[] = []
   const normals: number[] = []

@@ -21,8 +21,22 @@ interface Lump {
   depth: number
 }
 
-/** Merges cubes of `factor` tiles per edge. */
-function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, extinctionPerSoot: number, factor: number): Map<number, Lump> {
+/** Of a tile: which cube of `factor` tiles per edge it lies in. */
+const lumpKey = (tile: number, tx: number, ty: number, factor: number): number => (Math.floor(tile / (tx * ty) / factor) * 4096 + Math.floor((Math.floor(tile / tx) % ty) / factor)) * 4096 + Math.floor((tile % tx) / factor)
+
+/** Numbers of the kept tiles in which anything glows. */
+function glowingTiles({ tiles, channels, ambient }: GasFrame): number[] {
+  const heat = channels[1]
+  const values = halfTable()
+  const glows = (n: number): boolean => {
+    for (let o = n * TILE ** 3; o < (n + 1) * TILE ** 3; o++) if (ambient + (values[heat?.[o] ?? 0] ?? 0) > GLOW_FROM) return true
+    return false
+  }
+  return Array.from(tiles.keys()).filter(glows)
+}
+
+/** Merges cubes of `factor` tiles per edge; glowing: the tiles that count. */
+function lumpsOf(frame: GasFrame, glowing: readonly number[], glow: Float32Array, albedo: number, extinctionPerSoot: number, factor: number): Map<number, Lump> {
   const { box, tiles, channels, ambient } = frame
   const [soot, heat] = channels
   const values = halfTable()
@@ -30,11 +44,12 @@ function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, extinction
   const volume = box.cell ** 3
   const lumps = new Map<number, Lump>()
   if (!soot || !heat) return lumps
-  tiles.forEach((tile, n) => {
+  for (const n of glowing) {
+    const tile = tiles[n] ?? 0
     const ti = tile % tx
     const tj = Math.floor(tile / tx) % ty
     const tk = Math.floor(tile / (tx * ty))
-    const key = (Math.floor(tk / factor) * 4096 + Math.floor(tj / factor)) * 4096 + Math.floor(ti / factor)
+    const key = lumpKey(tile, tx, ty, factor)
     let lump = lumps.get(key)
     for (let at = 0; at < TILE ** 3; at++) {
       const o = n * TILE ** 3 + at
@@ -61,7 +76,7 @@ function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, extinction
       lump.place[1] += sum * (box.origin[1] + tj * TILE + (Math.floor(at / TILE) % TILE) + 0.5)
       lump.place[2] += sum * (box.origin[2] + tk * TILE + Math.floor(at / (TILE * TILE)) + 0.5)
     }
-  })
+  }
   return lumps
 }
 
@@ -70,9 +85,11 @@ function lumpsOf(frame: GasFrame, glow: Float32Array, albedo: number, extinction
  * mean escape from a cube, (1 - exp(-t)) / t with t = extinction x mean chord (2/3 of the edge).
  */
 export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: number, most: number, extinctionPerSoot = SOOT_EXTINCTION): Emitter[] {
+  const glowing = glowingTiles(frame)
+  const [tx, ty] = tileCounts(frame.box)
   for (let factor = 1; ; factor *= 2) {
-    const lumps = lumpsOf(frame, glow, albedo, extinctionPerSoot, factor)
-    if (lumps.size > most && factor < 64) continue
+    if (factor < 64 && new Set(glowing.map((n) => lumpKey(frame.tiles[n] ?? 0, tx, ty, factor))).size > most) continue
+    const lumps = lumpsOf(frame, glowing, glow, albedo, extinctionPerSoot, factor)
     const edge = TILE * factor * frame.box.cell
     return [...lumps.entries()]
       .sort(([a], [b]) => a - b)

@@ -35,11 +35,12 @@ describe('a black body', () => {
 })
 
 describe('emitters', () => {
-  const frame = (heat: number, soot: number): GasFrame => {
-    const channels = Array.from({ length: 6 }, () => new Uint16Array(TILE ** 3))
+  /** One temperature and soot in the given tiles of a box of so many along an edge; the first `cold` of them hold cold smoke. */
+  const frame = (heat: number, soot: number, tiles: readonly number[] = [7], edge = 2, cold = 0): GasFrame => {
+    const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles.length * TILE ** 3))
     channels[0]?.fill(toHalf(soot))
-    channels[1]?.fill(toHalf(heat))
-    return { box: { cell: 0.05, origin: [0, 0, 0], size: [16, 16, 16] }, ambient: 300, tiles: Int32Array.of(7), channels }
+    channels[1]?.fill(toHalf(heat)).fill(0, 0, cold * TILE ** 3)
+    return { box: { cell: 0.05, origin: [0, 0, 0], size: [edge * TILE, edge * TILE, edge * TILE] }, ambient: 300, tiles: Int32Array.from(tiles), channels }
   }
   const table = glowTable(100, 1)
   it('carry the power that the cells give out, where optically thin', () => {
@@ -50,6 +51,16 @@ describe('emitters', () => {
     expect(rest).toHaveLength(0)
     expect((one?.intensity[0] ?? 0) / expected).toBeCloseTo(1, 1)
     expect(one?.at[0]).toBeCloseTo(12 * 0.05, 5)
+  })
+  it.each([[64, 64], [40, 8], [8, 8], [7, 1]])('are at most %i, of neighbours put together, with the same power and middle', (most, count) => {
+    // 4 x 4 x 4 tiles that glow, and as many of cold smoke beside them that count for nothing.
+    const side = (half: number): number[] => Array.from({ length: 64 }, (_, n) => (Math.floor(n / 16) * 8 + (Math.floor(n / 4) % 4)) * 8 + (n % 4) + 4 * half)
+    const made = gatherEmitters(frame(1200, 1e-4, [...side(1), ...side(0)], 8, 64), table, 0.3, most)
+    expect(made).toHaveLength(count)
+    const single = gatherEmitters(frame(1200, 1e-4), table, 0.3, 8)[0]?.intensity[0] ?? 0
+    const power = made.reduce((sum, { intensity }) => sum + intensity[0], 0)
+    expect(power / (64 * single)).toBeCloseTo(1, 3)
+    for (const axis of [0, 1, 2]) expect(made.reduce((sum, { at, intensity }) => sum + (at[axis] ?? 0) * intensity[0], 0) / power).toBeCloseTo(2 * TILE * 0.05, 5)
   })
   it('are none where nothing glows', () => {
     expect(gatherEmitters(frame(20, 1), table, 0.3, 8)).toHaveLength(0)
