@@ -83,9 +83,15 @@ describe('a run that another one shares its beginning with', () => {
     expect(await lantern.keptFrames(store, [key])).toEqual([])
     await lantern.setResultState(store, key, 'running')
     expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBe(`run-up ${state?.done} of 12`)
+    const times = async (): Promise<readonly number[]> => (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
+    const before = await times()
+    expect(before).toHaveLength(state?.done ?? 0)
+    expect((await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft).toBeGreaterThan(0)
     const shares: number[] = []
     expect(await gasJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), { key, shot: shot.id, item: 'fire' })).toBe(true)
     expect(shares).toHaveLength(12 + LAST - 1000 - (state?.done ?? 0))
+    expect(await times()).toHaveLength(12)
+    expect((await times()).slice(0, before.length)).toEqual(before)
     expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBeNull()
     const resumed = (await lantern.keptFrames(store, [key])).map(({ blob }) => blob)
     await store.pool.query('delete from restart; ')

@@ -18,6 +18,8 @@ export interface Database {
     first: number; last: number
     fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
     error: JSONColumnType<object> | null; seconds: Generated<number>; share: Generated<number>; doing: Generated<string | null>; used: Timestamp; created: Timestamp
+    /** Seconds that each frame of its run-up took. */
+    run_up: ColumnType<number[], string | undefined, string>
   }
   /** chain: of a run that goes from frame to frame, the key of all that decided it up to this frame. */
   result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; chain: Generated<string | null>; created: Timestamp }

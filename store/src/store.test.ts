@@ -202,6 +202,24 @@ describe('asking the farm', () => {
     await lantern.askGas(store, third, 'third')
     expect(await left()).toEqual([20, 20 + 4])
   })
+  it('tells how long a gas takes while it still runs up', async () => {
+    const shot = await shotNamed('Running up', (document) => {
+      burning(document)
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 1, runUp: 6 })
+    })
+    await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
+    const key = await lantern.askGas(store, shot, 'fire')
+    const fence = (await lantern.takeLease(store, key, 'one')) ?? 0
+    await lantern.setResultState(store, key, 'running')
+    const left = async (): Promise<unknown> => (await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft
+    expect(await left()).toBeNull()
+    expect(await lantern.tellShare(store, key, fence, 0.3, 'run-up 3 of 6', [4, 4, 4])).toBe(true)
+    // Three more of its run-up and four that are kept.
+    expect(await left()).toBe(28)
+    await lantern.tellShare(store, key, fence, 0.6, 'run-up 6 of 6', [4, 4, 4, 4, 4, 4])
+    await lantern.keepFrame(store, { key, frame: 1001, blob: await lantern.putBlob(store, text('run up'), 'x'), figures: { seconds: 4 } }, fence, 4)
+    expect(await left()).toBe(12)
+  })
   it('needs a camera for a picture, and a gas for a gas', async () => {
     const shot = await shotNamed('Bare')
     await expect(lantern.askPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })

@@ -43,6 +43,17 @@ export function timeLeft(seconds: readonly number[], total: number): number | nu
   return now * growing + 0.5 * slope * growing * growing + grown * (rest - growing)
 }
 
+/** Frames of a run: those that it burns before the first that is kept, and those that are kept. */
+export interface RunFrames {
+  runUp: number
+  kept: number
+}
+
+/** Seconds that the frames of a run took so far and how many it has in all, for timeLeft: those of its run-up counted, unless some frames are kept and not all of those are known. */
+export function runSoFar(runUp: readonly number[], kept: readonly number[], frames: RunFrames): { seconds: readonly number[]; total: number } {
+  return kept.length === 0 || runUp.length === frames.runUp ? { seconds: [...runUp, ...kept], total: frames.runUp + frames.kept } : { seconds: kept, total: frames.kept }
+}
+
 /** Machines take turns at long work: after so many seconds of one run the next in line has its turn. */
 export const TURN_SECONDS = 100
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { gasFrameKeys, gasRecipe, gasRoom, roughWork, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, timeLeft, timeLeftByTurns, speedForSize, gasFigure, cameraSpeed } from './index.ts'
+import { gasFrameKeys, gasRecipe, gasRoom, roughWork, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, runSoFar, timeLeft, timeLeftByTurns, speedForSize, gasFigure, cameraSpeed } from './index.ts'
 import { aboutAxis, rotate, type Vec3 } from '../math/index.ts'
 import { placeInGas, placeInWorld } from '../picture/index.ts'
 import { applyPatch, gasSchema, KINDS, makeItem, makeShot, placeKind, type ReuseItem, type ShotDocument } from '../shot/index.ts'
@@ -173,6 +173,18 @@ describe('figures', () => {
     expect(timeLeft(growing, 20)).toBeLessThan(28)
     expect(timeLeft([...growing, 9], 12)).toBeLessThan(12)
     expect(timeLeft([1, 1, 1], 3)).toBe(0)
+  })
+  it('time left counts the run-up, unless not all that it took is known', () => {
+    const frames = { runUp: 3, kept: 10 }
+    expect(runSoFar([], [], frames)).toEqual({ seconds: [], total: 13 })
+    expect(runSoFar([5, 6], [], frames)).toEqual({ seconds: [5, 6], total: 13 })
+    expect(runSoFar([5, 6, 7], [8], frames)).toEqual({ seconds: [5, 6, 7, 8], total: 13 })
+    expect(runSoFar([5, 6], [8, 9], frames)).toEqual({ seconds: [8, 9], total: 10 })
+    expect(runSoFar([], [8, 9], { runUp: 0, kept: 10 })).toEqual({ seconds: [8, 9], total: 10 })
+    // A fire that grew all through its run-up goes on growing: from its first kept frames alone it would seem to have stopped.
+    const grown = Array.from({ length: 30 }, (_, n) => 1 + 0.5 * n)
+    const told = ({ seconds, total }: ReturnType<typeof runSoFar>): number => timeLeft(seconds, total) ?? 0
+    expect(told(runSoFar(grown, [16, 16.5], { runUp: 30, kept: 40 })) / told(runSoFar([], [16, 16.5], { runUp: 30, kept: 40 }))).toBeGreaterThan(1.4)
   })
   it('time left by turns: a short run ends within its own, a long one waits for the others', () => {
     const [at, waits] = [(need: number) => ({ need, now: true }), (need: number) => ({ need, now: false })]

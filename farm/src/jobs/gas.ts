@@ -4,7 +4,7 @@ import { writeGasFrame } from '@lantern/core/formats'
 import { GasSimulation } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
 import { gasSettings, runOf, textKey } from '@lantern/core/pipeline'
-import { dropLease, findShotById, gasWorld, type JobPayload, keepFrame, putBlob, queueJob, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
+import { dropLease, findShotById, gasWorld, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
@@ -67,6 +67,9 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     const rate = plan.rate[0] / plan.rate[1]
     const total = plan.runUp + plan.last - plan.first + 1
     const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key, plan.states))
+    // Seconds of the run-up so far; a run that went on from another one's state doesn't know them all.
+    const known = (await resultRows(store, [key])).get(key)?.runUp ?? []
+    const runUp = known.length >= Math.min(simulation.done, plan.runUp) ? known.slice(0, simulation.done) : undefined
     const started = performance.now()
     let savedAt = started
     let pause = RESTART_EVERY_SECONDS
@@ -80,7 +83,10 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
         const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
         const seconds = (performance.now() - begun) / 1000
         if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
-      } else if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`))) return false
+      } else {
+        runUp?.push((performance.now() - begun) / 1000)
+        if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp))) return false
+      }
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
       const now = performance.now()

@@ -19,6 +19,8 @@ export interface ResultRow {
   /** Of what has no frames to count. */
   share: number
   doing: string | null
+  /** Seconds that each frame of its run-up took. */
+  runUp: number[]
 }
 
 export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
@@ -29,14 +31,14 @@ export async function ensureResult(store: Store, row: { key: string; kind: 'gas'
 export async function resultRows(store: Store, keys: readonly string[]): Promise<Map<string, ResultRow>> {
   if (keys.length === 0) return new Map()
   const rows = await store.db.selectFrom('result').leftJoin('result_frame', 'result_frame.key', 'result.key').where('result.key', 'in', [...keys])
-    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
-  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing }]))
+    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing', 'result.run_up']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
+  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing, runUp: row.run_up }]))
 }
 
 /** The gases that are under way or wait, but for one. Machines take turns at them: one that is between two turns has none. */
-export async function gasesBeside(store: Store, key: string): Promise<{ key: string; frames: number; machine: string | null }[]> {
-  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last', 'machine']).where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).where('key', '!=', key).execute()
-  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1, machine: row.machine }))
+export async function gasesBeside(store: Store, key: string): Promise<{ key: string; frames: number; machine: string | null; runUp: number[] }[]> {
+  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last', 'machine', 'run_up']).where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).where('key', '!=', key).execute()
+  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1, machine: row.machine, runUp: row.run_up }))
 }
 
 export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
@@ -77,9 +79,9 @@ export async function takeLease(store: Store, key: string, machine: string): Pro
   return row?.fence
 }
 
-/** Tells how far a result is, and lengthens its lease; false when another holder has come. */
-export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string): Promise<boolean> {
-  const row = await store.db.updateTable('result').set({ share, doing, lease_until: LEASE }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
+/** Tells how far a result is, and lengthens its lease; false when another holder has come. runUp: seconds that each frame of its run-up took so far. */
+export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string, runUp?: readonly number[]): Promise<boolean> {
+  const row = await store.db.updateTable('result').set({ share, doing, lease_until: LEASE, ...(runUp ? { run_up: JSON.stringify(runUp) } : {}) }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
   await notify(store.db, { what: 'result', key, state: 'running' })
   return row !== undefined
 }

@@ -1,4 +1,4 @@
-import { roughWork, runOf, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
+import { roughWork, runOf, runSoFar, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { getAsset, type Asset } from '../queries/assets.ts'
@@ -95,31 +95,39 @@ async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus
 const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
 const secondsOf = (frames: readonly { figures: Record<string, unknown> }[]): number[] => frames.map(({ figures }) => number(figures.seconds))
 
-/** How much work a frame of each gas of the shot is, roughly, by key. */
-function worksOf({ document }: Shot, world: ShotWorld): Map<string, number> {
+interface GasWork {
+  work: number
+  runUp: number
+}
+
+/** Of each gas of the shot by key: how much work a frame of it is, roughly, and the frames that it burns before it is kept. */
+function worksOf({ document }: Shot, world: ShotWorld): Map<string, GasWork> {
   const [over, under] = document.plate.rate
-  return new Map(world.gases.flatMap(({ item, key }): [string, number][] => {
+  return new Map(world.gases.flatMap(({ item, key }): [string, GasWork][] => {
     const gas = document.items[item]
-    return key && gas?.kind === 'gas' ? [[key, roughWork(gas, over / under)]] : []
+    return key && gas?.kind === 'gas' ? [[key, { work: roughWork(gas, over / under), runUp: gas.runUp }]] : []
   }))
 }
 
 /** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. One of which nothing is known yet is taken to need as long a frame as this one, by the work that it roughly is. */
-async function gasTimeLeft(store: Store, row: ResultRow, seconds: readonly number[], count: number, works: ReadonlyMap<string, number>): Promise<number | null> {
-  const own = timeLeft(seconds, count)
+async function gasTimeLeft(store: Store, row: ResultRow, kept: readonly number[], count: number, works: ReadonlyMap<string, GasWork>): Promise<number | null> {
+  const mine = works.get(row.key)
+  const so = runSoFar(row.runUp, kept, { runUp: mine?.runUp ?? 0, kept: count })
+  const own = timeLeft(so.seconds, so.total)
   if (own === null) return null
   const beside = await gasesBeside(store, row.key)
   const frames = await keptFrames(store, beside.map(({ key }) => key))
-  const each = (seconds.reduce((sum, one) => sum + one, 0) + own) / count
+  const each = (so.seconds.reduce((sum, one) => sum + one, 0) + own) / so.total
   const others = beside.map((other) => {
-    const so = secondsOf(frames.filter(({ key }) => key === other.key))
-    const work = (works.get(other.key) ?? Number.NaN) / (works.get(row.key) ?? Number.NaN)
-    return { need: timeLeft(so, other.frames) ?? each * (Number.isFinite(work) ? work : 1) * (other.frames - so.length), now: other.machine !== null }
+    const its = works.get(other.key)
+    const { seconds, total } = runSoFar(other.runUp, secondsOf(frames.filter(({ key }) => key === other.key)), { runUp: its?.runUp ?? other.runUp.length, kept: other.frames })
+    const work = (its?.work ?? Number.NaN) / (mine?.work ?? Number.NaN)
+    return { need: timeLeft(seconds, total) ?? each * (Number.isFinite(work) ? work : 1) * (total - seconds.length), now: other.machine !== null }
   })
   return timeLeftByTurns({ need: own, now: row.machine !== null }, others, new Set([row, ...beside].flatMap(({ machine }) => machine ?? [])).size)
 }
 
-async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: ReadonlyMap<string, number>): Promise<GasStatus> {
+async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: ReadonlyMap<string, GasWork>): Promise<GasStatus> {
   const item = shot.document.items[plan.item]
   const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
   const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [], doing: null }
