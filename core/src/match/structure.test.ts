@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
-import { placeAt, projectPoint } from '../data/index.ts'
+import { lensOf, syntheticTracks, yardPoints } from '../../testing/tracks.ts'
 import type { Vec3 } from '../math/index.ts'
 import { dropWorst, eyeOf, hasPoint, newStructure, residualAt, residualsOf, setPose, type Structure, triangulate } from './structure.ts'
 
@@ -57,12 +56,4 @@ describe('a structure', () => {
     // Those that were far off are among what went, and no point is left of them.
     for (const [n, lie] of lies.entries()) if (lie > 1) expect(hasPoint(structure, n), `track ${n}`).toBe(false)
   })
-})
-
-it('exact tracks of a walk are where its camera sees their points', () => {
-  const camera = walk(FRAMES, 1, lensOf(1100))
-  for (const track of syntheticTracks({ frames: FRAMES, camera, points }, { noise: 0, wrong: 0, longest: FRAMES }, 6)) {
-    const seen = projectPoint(camera(track.first + 3), points[track.id] as Vec3)
-    expect(placeAt(track, track.first + 3)).toEqual([seen?.x, seen?.y])
-  }
 })

@@ -85,7 +85,7 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
         if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
       } else {
         runUp?.push((performance.now() - begun) / 1000)
-        if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp))) return false
+        if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp ?? []))) return false
       }
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
