@@ -44,7 +44,14 @@ function inProcess(name: string, threads: number, folder: string): Measured {
 function all(folder: string): Line[] {
   return benches.filter(({ name }) => name.startsWith(values.only ?? '')).flatMap((bench) => {
     const found = new Map(bench.threads.map((threads) => [threads, [] as Measured[]]))
-    for (let run = 0; run < bench.runs; run++) for (const threads of bench.threads) found.get(threads)?.push(inProcess(bench.name, threads, folder))
+    try {
+      for (let run = 0; run < bench.runs; run++) for (const threads of bench.threads) found.get(threads)?.push(inProcess(bench.name, threads, folder))
+    } catch (error) {
+      // One that breaks takes none of the others with it.
+      console.error(error instanceof Error ? error.message : error)
+      process.exitCode = 1
+      return []
+    }
     return [...found].map(([threads, measured]): Line => {
       const figures = Object.fromEntries(Object.keys(measured[0]?.figures ?? {}).map((key) => [key, Number(median(measured.map((m) => m.figures[key] ?? 0)).toPrecision(5))]))
       const line = { name: bench.name, size: bench.size, ms: Number(median(measured.map(({ ms }) => ms)).toPrecision(5)), runs: bench.runs, threads, figures }

@@ -40,6 +40,10 @@ async function shotOf(name: string, change: (document: ShotDocument) => void = (
   change(document)
   return lantern.createShot(store, document)
 }
+/** Another recipe than the others'. */
+const hot = (heat: number) => (document: ShotDocument): void => {
+  document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, heat })
+}
 const kept = async (shot: lantern.Shot, item = 'fire'): Promise<lantern.KeptFrame[]> => {
   const key = await lantern.askGas(store, shot, item)
   const { items } = shot.document
@@ -106,6 +110,34 @@ describe('a run that another one shares its beginning with', () => {
     expect(await gasJob(context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told >= 5 }), { key, shot: shot.id, item: 'fire' })).toBe(false)
     expect(await lantern.resultState(store, key)).toBe('stopped')
     expect(await lantern.keptFrames(store, [key])).toHaveLength(2)
+    expect(await kept(shot)).toHaveLength(LAST - 1000)
+  })
+  it('is stopped within a long frame, keeps what it had before it, and goes on to the same bits', async () => {
+    const shot = await shotOf('Long frames', hot(310))
+    const key = await lantern.askGas(store, shot, 'fire')
+    let told = 0
+    // Asked twice at the fourth frame’s end; the third time lies within the fifth.
+    let looks = 0
+    expect(await gasJob(context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told === 4 && ++looks > 2 }), { key, shot: shot.id, item: 'fire' }, undefined, { seconds: 0, lookUp: 0 })).toBe(false)
+    expect(told).toBe(4)
+    expect(await lantern.resultState(store, key)).toBe('stopped')
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(1)
+    expect((await store.pool.query<{ done: number }>('select done from restart where key = $1 order by done desc', [key])).rows[0]?.done).toBe(4)
+    const resumed = await kept(shot)
+    expect(resumed).toHaveLength(LAST - 1000)
+    for (const what of ['restart', 'result_frame']) await store.pool.query(`delete from ${what} where key = $1`, [key])
+    await store.pool.query("update result set state = 'waiting' where key = $1", [key])
+    expect((await kept(shot)).map(({ blob }) => blob)).toEqual(resumed.map(({ blob }) => blob))
+  })
+  it('is not stopped by a command that another one took it over from', async () => {
+    const shot = await shotOf('Taken over', hot(320))
+    const key = await lantern.askGas(store, shot, 'fire')
+    let told = 0
+    const report = (): void => {
+      if (++told === 5) void lantern.takeLease(store, key, 'test')
+    }
+    expect(await gasJob(context({ progress: { report, cancelled: () => false }, ending: () => told >= 5 }), { key, shot: shot.id, item: 'fire' })).toBe(false)
+    expect(await lantern.resultState(store, key)).toBe('running')
     expect(await kept(shot)).toHaveLength(LAST - 1000)
   })
   it('keeps several states along its way, no more than it should, the newest always', async () => {

@@ -13,7 +13,7 @@ const ball = (n: number) => (i: number, j: number, k: number): boolean => (i + 0
 const ballAndWall = (n: number) => (i: number, j: number, k: number): boolean => ball(n)(i, j, k) || (Math.abs(i - n * 0.75) < 2 && j < n * 0.7)
 
 const pressure = (name: string, n: number, solid: (i: number, j: number, k: number) => boolean): Bench => ({
-  name, size: `${n}^3`, runs: 5, threads: [1, 2],
+  name, size: `${n}^3`, runs: 7, threads: [1, 2],
   run(crew) {
     const made = pressureCase([n, n, n], solid, crew)
     let iterations = 0
@@ -59,7 +59,7 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
 
 /** Steps of a burning fire in a box of a fixed size, one cell of travel a step. */
 const step = (n: number): Bench => ({
-  name: `gas/step-${n}-fire`, size: `${n}^3`, runs: 3, threads: [1, 2],
+  name: `gas/step-${n}-fire`, size: `${n}^3`, runs: 7, threads: [1, 2],
   run(crew) {
     const cell = 4 / n
     const settings = smallFire({ cell, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
@@ -79,7 +79,7 @@ const step = (n: number): Bench => ({
     }
     for (let s = 0; s < 6; s++) one()
     iterations = 0
-    const steps = 3
+    const steps = 5
     const ms = timed(steps, one)
     return { ms, figures: { nsPerCell: (ms * 1e6) / n ** 3, bytesPerCell, iterations: iterations / (steps + 1) } }
   },

@@ -65,7 +65,16 @@ const plates = few<FloatImage>(24)
 const passesKept = few<Passes>(12)
 const thinPasses = few<Passes>(48)
 /** A thin run's frames, the newest over the older ones: the same frame made finer takes the coarser one's place. */
-const thinRuns = new Map<string, { key: string; first: number; frames: GasFrame[]; made: number }>()
+const thinRuns = new Map<string, { key: string; first: number; frames: GasFrame[] }>()
+const numbers = new WeakMap<GasFrame, number>()
+let numbered = 0
+/** Tells frames apart. */
+function numberOf(frame: GasFrame | undefined): number {
+  if (!frame) return 0
+  const number = numbers.get(frame) ?? ++numbered
+  numbers.set(frame, number)
+  return number
+}
 const keptGas = few<GasFrame>(16)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
@@ -110,7 +119,8 @@ function thinPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Passes
     return run && run.frames.length > 0 ? run.frames[Math.min(Math.max(0, wanted - run.first), run.frames.length - 1)] : undefined
   }
   if (showings.every(({ gas, frames }) => frames.every((one) => !frameOf(gas, one.frame)))) return undefined
-  const key = JSON.stringify([frame, [...runs].map(([gas, run]) => [gas, run?.key, run?.made]), showings, document.light, document.items, source.at.camera])
+  const used = showings.map(({ gas, frames }) => frames.map((one) => numberOf(frameOf(gas, one.frame))))
+  const key = JSON.stringify([frame, used, showings, document.light, document.items, source.at.camera])
   return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.at, frameOf, 'look'))
 }
 
@@ -233,7 +243,7 @@ function advanceThin(item: string, { request, simulation, runUp, kept, finer }: 
   if (n < 0 && (finer || simulation.done % SHOWN_OF_RUN_UP !== 0)) return
   // While the run-up burns its newest frame stands in for the first one, so that something is seen at once.
   kept[Math.max(0, n)] = simulation.keep()
-  thinRuns.set(item, { key, first, frames: kept, made: (thinRuns.get(item)?.made ?? 0) + 1 })
+  thinRuns.set(item, { key, first, frames: kept })
   say({ what: 'thin-frame', key, item, frame: first + Math.max(0, n), heatKw: figures.heatKw, height: figures.height, standing: figures.standing, neck: figures.neck, of: frames, milliseconds: performance.now() - begun, cell: simulation.box.cell, finer })
   if (n < frames - 1) return
   putOut(item)

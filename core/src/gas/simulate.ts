@@ -105,6 +105,15 @@ export class GasSimulation {
 
   /** Computes one frame of 1 / rate seconds. Throws LanternError 'gas-unstable' when it blows up, Cancelled when asked to stop. */
   advance(progress: Progress = silent): GasFigures {
+    const steps = this.steps(progress)
+    for (;;) {
+      const step = steps.next()
+      if (step.done) return step.value
+    }
+  }
+
+  /** The same a step at a time, for one who looks up in between: yields how much of the frame is done. One that isn't gone through to its end leaves the gas within a frame; it can't go on then. */
+  *steps(progress: Progress = silent): Generator<number, GasFigures> {
     const crew = this.#crew
     const settings = this.#settings
     const { cell } = settings
@@ -144,6 +153,7 @@ export class GasSimulation {
       report.burntAt.forEach((sum, axis) => {
         weighted[axis] = (weighted[axis] ?? 0) + sum - 0.5 * report.burntSum + (this.#fields.box.origin[axis] ?? 0) * report.burntSum
       })
+      yield Math.min(1, at / span)
     }
     this.#done++
     this.#fields.moving = undefined

@@ -1,15 +1,18 @@
-import { Cancelled } from '@lantern/core/base'
+import { setImmediate } from 'node:timers/promises'
 import type { GasFrame } from '@lantern/core/data'
 import { writeGasFrame } from '@lantern/core/formats'
-import { GasSimulation } from '@lantern/core/gas'
+import { type GasFigures, GasSimulation, type GasState } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
 import { gasSettings, runOf, textKey } from '@lantern/core/pipeline'
-import { dropLease, findShotById, gasWorld, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
+import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
 
 const RESTART_EVERY_SECONDS = 25
+/** Within a frame that follows a longer one than this it is looked whether to stop, so often. */
+const LONG_FRAME_SECONDS = 8
+const LOOK_UP_SECONDS = 2
 /** Keeping states takes no more than such a part of the time. */
 const RESTART_SHARE = 1 / 20
 /** Glow in cd/m^2: white at pi lux. */
@@ -40,11 +43,26 @@ function lightOf(frame: GasFrame): number {
   return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, 64).reduce((sum, { intensity }) => sum + 0.2126 * intensity[0] + 0.7152 * intensity[1] + 0.0722 * intensity[2], 0)
 }
 
+/** The next frame, or undefined when it was broken off within it: the gas can't go on then. */
+async function nextFrame(simulation: GasSimulation, stop: () => Promise<boolean>, lookUpSeconds: number): Promise<GasFigures | undefined> {
+  const steps = simulation.steps()
+  let looked = performance.now()
+  for (;;) {
+    const step = steps.next()
+    if (step.done) return step.value
+    if ((performance.now() - looked) / 1000 < lookUpSeconds) continue
+    // Signals come in and are heard only between turns.
+    await setImmediate()
+    if (await stop()) return undefined
+    looked = performance.now()
+  }
+}
+
 /**
  * Computes frames of a gas until it is done, stopped, superseded, or the job's time is over (then its successor is queued).
- * until: a frame after which it is stopped. Returns true when the whole run is kept.
+ * until: a frame after which it is stopped; longFrame: seconds from which on frames are long, so that stopping doesn't wait for them. Returns true when the whole run is kept.
  */
-export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number): Promise<boolean> {
+export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number, longFrame = { seconds: LONG_FRAME_SECONDS, lookUp: LOOK_UP_SECONDS }): Promise<boolean> {
   const { store, crew, machine, log } = context
   const { key } = payload
   const before = await resultState(store, key)
@@ -73,10 +91,35 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     const started = performance.now()
     let savedAt = started
     let pause = RESTART_EVERY_SECONDS
-    const stopped = { now: false }
+    let saved = simulation.done
+    const save = async (state: GasState): Promise<void> => {
+      const chain = plan.states.get(state.done)
+      if (!chain || state.done <= saved) return
+      const begun = performance.now()
+      await saveRestart(context, key, fence, chain, state)
+      saved = state.done
+      savedAt = performance.now()
+      pause = Math.max(RESTART_EVERY_SECONDS, (savedAt - begun) / 1000 / RESTART_SHARE)
+    }
+    // Whether a frame is to be broken off; it keeps the lease the while. A database that is away is met at the frame's end.
+    const mustStop = async (): Promise<boolean> => {
+      if (context.ending()) return true
+      try {
+        return !(await holdLease(store, key, fence)) || (await resultState(store, key)) === 'stopped'
+      } catch {
+        return false
+      }
+    }
+    let took = Infinity
     while (simulation.done < total) {
       const begun = performance.now()
-      const figures = simulation.advance({ report: () => undefined, cancelled: () => stopped.now || context.ending() })
+      const long = took >= longFrame.seconds
+      const before = long && simulation.done > saved ? simulation.state() : undefined
+      const figures = await nextFrame(simulation, mustStop, long ? longFrame.lookUp : Infinity)
+      if (!figures) {
+        if (before) await save(before)
+        return false
+      }
       const frame = plan.first + simulation.done - 1 - plan.runUp
       if (frame >= plan.first) {
         const kept = simulation.keep()
@@ -90,16 +133,12 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
       const now = performance.now()
+      took = (now - begun) / 1000
       const asked = await resultState(store, key)
       const over = !context.progress && (now - started) / 1000 > JOB_SECONDS
-      const chain = plan.states.get(simulation.done)
-      if (chain && (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > pause)) {
-        await saveRestart(context, key, fence, chain, simulation.state())
-        savedAt = performance.now()
-        pause = Math.max(RESTART_EVERY_SECONDS, (savedAt - now) / 1000 / RESTART_SHARE)
-      }
+      if (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > pause) await save(simulation.state())
       if (until !== undefined && frame >= until && simulation.done < total) {
-        if (chain) await saveRestart(context, key, fence, chain, simulation.state())
+        await save(simulation.state())
         await setResultState(store, key, 'stopped')
         return false
       }
@@ -113,7 +152,6 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     await setResultState(store, key, 'done')
     return true
   } catch (error) {
-    if (error instanceof Cancelled) return false
     const failure = failureOf(error, log)
     log.warn({ key: key.slice(0, 12), error: failure.message }, 'gas failed')
     await setResultState(store, key, 'failed', failure.toJSON())
@@ -121,9 +159,9 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
     return false
   } finally {
     crew.heap.release(mark)
-    await dropLease(store, key, fence)
+    const held = await dropLease(store, key, fence)
     // A machine that leaves puts its work back, for another one or for its own next start; a command that is ended has stopped it.
-    if (context.ending() && (await resultState(store, key)) === 'running') {
+    if (held && context.ending() && (await resultState(store, key)) === 'running') {
       if (context.progress) await setResultState(store, key, 'stopped')
       else await queueJob(store, 'gas', payload, { jobKey: `gas:${key}:back` })
     }

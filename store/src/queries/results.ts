@@ -92,8 +92,9 @@ export async function holdLease(store: Store, key: string, fence: number): Promi
   return row !== undefined
 }
 
-export async function dropLease(store: Store, key: string, fence: number): Promise<void> {
-  await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('key', '=', key).where('fence', '=', fence).execute()
+/** Gives a lease back; false when another holder has come. */
+export async function dropLease(store: Store, key: string, fence: number): Promise<boolean> {
+  return (await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()) !== undefined
 }
 
 /** Keeps a frame once; a holder whose lease was taken over keeps nothing. Returns whether the fence still stood. */

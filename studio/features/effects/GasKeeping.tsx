@@ -66,7 +66,7 @@ export function GasKeeping({ id, item }: { id: string; item: GasItem }) {
       </Text>
       {finer && <Text className="num" color="soft">finer: {finer.kept.length} of {total}{making ? ', being made' : ''}</Text>}
       {(gas?.error ?? finer?.error) && <Text role="alert" color="wrong">{(gas?.error ?? finer?.error)?.message} {(gas?.error ?? finer?.error)?.remedy}</Text>}
-      {!item.taken && look && gas?.state !== 'done' && <Text className="num" color="faint" marginTop="4px">{look.finer ? 'finer' : 'thin'}: {look.finer ? (look.made - 1) % Math.max(1, look.of) + 1 : look.frames} of {look.of} at {((look.cell || cellOf(item, 'thin')) * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s each</Text>}
+      {!item.taken && look && gas?.state !== 'done' && <Text className="num" color="faint" marginTop="4px">{look.finer ? 'finer' : 'thin'}: {look.finer ? look.fine : look.frames} of {look.of} at {((look.cell || cellOf(item, 'thin')) * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s each</Text>}
       {!item.taken && <Part id={id} item={item} />}
     </Box>
   )

@@ -42,6 +42,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
   const place = useRef<HTMLDivElement>(null)
   const display = useRef<PictureDisplay>(undefined)
   const shown = useRef<Shown>(undefined)
+  const seen = useRef(looks.newest)
   const [size, setSize] = useState<[number, number]>([0, 0])
   const [zoom, setZoom] = useState({ scale: 1, x: 0, y: 0 })
   const [read, setRead] = useState<{ x: number; y: number; rgb?: [number, number, number] }>()
@@ -67,7 +68,11 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
   }, [aspect])
 
   const now = looks.want(state, frame)
+  // What burns moves on while its pictures are laid: the newest of this frame is shown, though it isn't the present state's.
+  const { newest } = looks
   if (now) shown.current = now
+  else if (newest?.frame === frame && newest !== seen.current) shown.current = newest.shown
+  seen.current = newest
   useEffect(() => {
     if (!display.current || size[0] === 0) return
     if (shown.current) display.current.show(shown.current)
@@ -99,7 +104,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
         onPointerLeave={() => setRead(undefined)}
       >
         <Box position="relative" style={{ width: size[0], height: size[1], transform: `translate(${zoom.x}px, ${zoom.y}px) scale(${zoom.scale})` }}>
-          <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
+          <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} data-of={shown.current?.mark.slice(0, 24)} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
           {overlay && camera && <Overlay camera={camera} />}
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}

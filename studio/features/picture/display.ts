@@ -19,6 +19,8 @@ export interface Shown {
   height: number
   added: Uint8Array
   bare: Uint8Array
+  /** What it was laid from. */
+  mark: string
 }
 
 const texture = (bytes: Uint8Array, width: number, height: number): DataTexture => {

@@ -25,7 +25,7 @@ class NotingWorker {
 
 const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
 const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })), doing: null })
-const burning = { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], neck: [1, 2, 3], milliseconds: 5 }
+const burning = { key: 't', first: 1, frames: 3, of: 72, fine: 0, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], neck: [1, 2, 3], milliseconds: 5 }
 let state: ShotState
 beforeEach(() => {
   vi.useFakeTimers()
@@ -55,6 +55,22 @@ describe('where a frame comes from', () => {
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5)).toMatchObject({ from: 'final' })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 6).from).toBe('plate')
   })
+  it('of a thin run stays the same when its frames no longer change, and is another when they do', () => {
+    const mark = (frame: number, over: object = {}): string => sourceOf({ ...state, thin: { fire: { ...burning, ...over } } }, frame).mark
+    expect(mark(1, { frames: 4, made: 4 })).toBe(mark(1))
+    expect(mark(2, { frames: 4, made: 4 })).toBe(mark(2))
+    // The newest stands in for those to come.
+    expect(mark(3, { frames: 4, made: 4 })).not.toBe(mark(3))
+    expect(mark(50, { frames: 4, made: 4 })).not.toBe(mark(50))
+    expect(mark(1, { frames: 1, made: 2 })).not.toBe(mark(1, { frames: 1, made: 1 }))
+    const finer = { finer: true, frames: 72, fine: 2 }
+    expect(mark(1, finer)).not.toBe(mark(1))
+    expect(mark(1, { ...finer, fine: 3, made: 90 })).toBe(mark(1, finer))
+    expect(mark(3, { ...finer, fine: 3 })).not.toBe(mark(3, finer))
+    expect(mark(99, { ...finer, fine: 3 })).toBe(mark(99, finer))
+    expect(mark(99, { ...finer, fine: 72 })).not.toBe(mark(99, finer))
+    expect(mark(1, { key: 'u' })).not.toBe(mark(1))
+  })
   it('is never what was kept for another document: an edit not yet known to the server counts', () => {
     const edited = { ...withStatus({ look: kept([5], { 5: 'look-5' }) }), statusDigest: 'of an older document' }
     expect(sourceOf(edited, 5).from).toBe('plate')
@@ -75,6 +91,7 @@ describe('laying frames', () => {
     worker.say(composed(1))
     expect(worker.asked).toMatchObject([{ frame: 5 }, { frame: 7 }])
     expect(looks.want(state, 5)).toMatchObject({ width: 2, height: 1 })
+    expect(looks.newest).toMatchObject({ frame: 5, shown: { width: 2 } })
     expect(looks.want({ ...state, exposure: 1 }, 5)).toBeUndefined()
     expect(worker.asked).toHaveLength(2)
     looks.end()

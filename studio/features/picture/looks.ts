@@ -3,7 +3,7 @@ import { LanternError } from '@lantern/core/base'
 import { cellOf, gasRecipe, gasSettings, neededFrames, pictureFrame, recipeKey, runOf } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
-import { cameraNow, pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
+import { cameraNow, pictureDigest, type ShotState, type ThinState, useShot } from '../shot/shotStore.ts'
 import { documentAt, gasWorldNow, inputsNow } from '../shot/world.ts'
 import type { Shown } from './display.ts'
 
@@ -13,6 +13,13 @@ const THIN_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
 /** The picture has been at rest for so long before frames of the loop are laid ahead. */
 const REST_MS = 400
+
+/** Which form of a thin run's frame there is now. The newest stands in for those to come, and is burnt over while it runs up. */
+function standing({ first, frames, of, fine, finer, made }: ThinState, wanted: number): string | number {
+  const n = Math.min(of - 1, Math.max(0, wanted - first))
+  if (finer) return n < fine ? 'finer' : 'thin'
+  return n < frames - 1 ? 'thin' : made
+}
 
 /** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, thin gas, none. */
 export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
@@ -37,8 +44,11 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
     return current && one && run && [...wanted].every((n) => run.kept.includes(n)) ? [gas, run.key] : undefined
   })
   if (keys.every((key) => key !== undefined)) return { source: { kind: 'gas', at, keys: Object.fromEntries(keys) }, from: 'gas', mark: JSON.stringify([keys, look]) }
-  const thins = [...needed.keys()].map((gas) => thin[gas]).filter((one) => one !== undefined && one.frames > 0)
-  if (thins.length > 0) return { source: { kind: 'thin', at }, from: 'thin', mark: JSON.stringify([thins.map((one) => [one?.key, one && one.made < one.of + frame - document.plate.first ? one.made : 'whole']), look]) }
+  const thins = [...needed].flatMap(([gas, wanted]) => {
+    const one = thin[gas]
+    return one && one.frames > 0 ? [[one.key, ...[...wanted].map((n) => standing(one, n))]] : []
+  })
+  if (thins.length > 0) return { source: { kind: 'thin', at }, from: 'thin', mark: JSON.stringify([thins, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }
 
@@ -49,8 +59,8 @@ export class Looks {
   #bytes = 0
   /** What was asked for before the worker had loaded. */
   #early?: LookRequest[] = []
-  #busy?: { id: number; key: string }
-  #wish?: { key: string; request: LaidFrom }
+  #busy?: { id: number; key: string; mark: string }
+  #wish?: { key: string; mark: string; request: LaidFrom }
   /** What the frame that is looked at is laid from. */
   #seen?: LaidFrom
   #rest?: ReturnType<typeof setTimeout>
@@ -64,7 +74,9 @@ export class Looks {
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #linears = new Map<number, (image: FloatImage) => void>()
   readonly #hashes = new Map<number, (reply: { hash: string; threads: number }) => void>()
-  onShown: (key: string, shown: Shown) => void = () => undefined
+  /** The picture that was laid last, and its frame: the state may have gone on meanwhile. */
+  newest?: { frame: number; shown: Shown }
+  onShown: () => void = () => undefined
 
   constructor() {
     this.#worker.onmessage = (message: MessageEvent<LookReply>) => this.#hear(message.data)
@@ -84,10 +96,11 @@ export class Looks {
       for (const request of early) this.#send(request)
     } else if (reply.what === 'composed') {
       const key = this.#busy?.key ?? ''
-      const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare }
+      const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare, mark: this.#busy?.mark ?? '' }
       this.#put(key, shown)
+      this.newest = { frame: reply.frame, shown }
       this.#busy = undefined
-      this.onShown(key, shown)
+      this.onShown()
       this.#next()
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
@@ -98,12 +111,13 @@ export class Looks {
       if (!this.#burning.has(reply.item)) return
       const before = thin[reply.item]
       const same = before?.key === reply.key
-      const n = reply.frame - (this.#firsts.get(reply.item) ?? reply.frame)
+      const first = this.#firsts.get(reply.item) ?? reply.frame
+      const n = reply.frame - first
       // A finer burn writes over the thin one's frames one after another.
       const put = (values: readonly number[], value: number): number[] => (same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value])
       const old = same ? before : { heatKw: [], height: [], standing: [], neck: [], made: 0, frames: 0 }
       set({ thin: { ...thin, [reply.item]: {
-        key: reply.key, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
+        key: reply.key, first, fine: reply.finer ? n + 1 : 0, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
         heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), neck: put(old.neck, reply.neck), milliseconds: reply.milliseconds,
       } } })
     } else if (reply.what === 'thin-done') {
@@ -136,7 +150,7 @@ export class Looks {
     if (this.#busy) return
     if (!wish) return this.rest()
     this.#wish = undefined
-    this.#busy = { id: ++this.#id, key: wish.key }
+    this.#busy = { id: ++this.#id, key: wish.key, mark: wish.mark }
     this.#send({ what: 'compose', id: this.#id, ...wish.request })
   }
 
@@ -187,7 +201,7 @@ export class Looks {
     const there = this.#cache.get(key)
     if (there) return { there, request }
     if (this.#busy?.key === key) return { request }
-    this.#wish = { key, request }
+    this.#wish = { key, mark, request }
     this.#next()
     return { request }
   }

@@ -15,9 +15,12 @@ export type MatchStep = (typeof MATCH_STEPS)[number]
 
 export interface ThinState {
   key: string
+  /** The run's first frame; how many of its frames there are by now, of how many; how many of them are of the second, finer burn. */
+  first: number
   frames: number
   of: number
-  /** Frames burnt so far, finer ones too. */
+  fine: number
+  /** Frames burnt so far, run-up and finer ones too. */
   made: number
   /** Edge of a cell, m, and whether this is the second, finer burn. */
   cell: number

@@ -53,7 +53,7 @@ describe('the strip’s gases', () => {
     expect([row(chosen, 'Fire, height')?.figure, row(chosen, 'Fire, light')?.figure]).toEqual(['1.00 m', '14 cd'])
   })
   it('show the thin run’s figures until a frame is kept', () => {
-    const thin = { fire: { key: 't', frames: 3, of: 72, made: 3, cell: 0.1, finer: false, heatKw: [10, 20, 30], height: [1, 1, 2], standing: [1, 1, 1], neck: [1, 1, 1], milliseconds: 5 } }
+    const thin = { fire: { key: 't', first: 1, frames: 3, of: 72, fine: 0, made: 3, cell: 0.1, finer: false, heatKw: [10, 20, 30], height: [1, 1, 2], standing: [1, 1, 1], neck: [1, 1, 1], milliseconds: 5 } }
     const rows = stripRows(state(document, { thin }), NOTHING, FILES)
     expect([row(rows, 'Fire, heat')?.figure, row(rows, 'Fire')?.figure]).toEqual(['20 kW', 'thin 3'])
     expect(row(stripRows(state(document, { thin, status: both }), NOTHING, FILES), 'Fire, heat')?.figure).toBe('200 kW')
