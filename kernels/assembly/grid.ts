@@ -148,6 +148,12 @@ export function fill(dst: usize, value: f32, chunk: i32, from: i32, to: i32): vo
   for (let i = 0; i < n; i++) store<f32>(p + ((<usize>i) << 2), value)
 }
 
+// @ts-ignore: decorator
+@inline
+function noneZero(bytes: u64): bool {
+  return ((bytes - 0x0101010101010101) & ~bytes & 0x8080808080808080) == 0
+}
+
 /** Cells that are solid take the mean of their fluid neighbours, or `ambient` where there is none, so that sampling beside a wall sees no cold skin. */
 export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, ambient: f32, from: i32, to: i32): void {
   const sx = nx + 2
@@ -157,6 +163,11 @@ export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32
       const row = k * sxy + j * sx
       for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
         const c = row + i
+        // Most rows hold no solid: eight cells at a time, by their bytes none of which is 0.
+        if (i + 7 <= stop && noneZero(load<u64>(flags + <usize>c))) {
+          i += 7
+          continue
+        }
         if (load<u8>(flags + <usize>c) != SOLID) continue
         let sum: f32 = 0
         let n: f32 = 0

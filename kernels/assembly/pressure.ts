@@ -1,3 +1,4 @@
+import { smoothCut } from './cut'
 import { AIR, endOf, firstOf, FLUID, SOLID } from './grid'
 
 // Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
@@ -48,25 +49,56 @@ function tail(left: i32): v128 {
   return i32x4(-1, left > 1 ? -1 : 0, left > 2 ? -1 : 0, 0)
 }
 
-/** One Gauss–Seidel half-sweep over the cells of one colour, in place. */
-export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+/** One layer's cells of one colour. */
+// @ts-ignore: decorator
+@inline
+function smoothLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const y1 = (<usize>sx) << 2
   const z1 = (<usize>sxy) << 2
-  for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++) {
-      const row = <usize>(k * sxy + j * sx + 1)
-      const colours = lanes((1 + j + k + colour) & 1)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
-        const c = row + <usize>i
-        const e = x + (c << 2)
-        const d = bytesToFloats(diag + c)
-        const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, y1, z1)), reciprocal(d))
-        const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
-        v128.store(e, v128.bitselect(next, v128.load(e), mask))
-      }
+  for (let j = 1; j <= ny; j++) {
+    const row = <usize>(k * sxy + j * sx + 1)
+    const colours = lanes((1 + j + k + colour) & 1)
+    for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const c = row + <usize>i
+      const e = x + (c << 2)
+      const d = bytesToFloats(diag + c)
+      const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, y1, z1)), reciprocal(d))
+      const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
+      v128.store(e, v128.bitselect(next, v128.load(e), mask))
     }
+  }
+}
+
+/** One Gauss–Seidel half-sweep over the cells of one colour, in place. */
+export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+  for (let k = from + 1; k <= to; k++) smoothLayer(x, b, diag, spans, nx, ny, colour, k)
+}
+
+/** The same of one layer, its cut cells after it where there is a list of them (kernels/assembly/cut.ts). */
+function smoothAll(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, list: usize, offsets: usize, weights: usize, k: i32): void {
+  smoothLayer(x, b, diag, spans, nx, ny, colour, k)
+  if (list) smoothCut(x, b, list, offsets, weights, 0, nx + 2, (nx + 2) * (ny + 2), colour, k - 1, k)
+}
+
+/**
+ * Two half-sweeps, of colour `first` and then of the other, going through the memory once: the second follows a layer behind. In the layers beside another slab it is left to smoothSeams.
+ */
+export function smoothPair(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, first: i32, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
+  const low = from == 0 ? 1 : from + 2
+  const high = to == nz ? nz : to - 1
+  for (let k = from + 1; k <= to; k++) {
+    smoothAll(x, b, diag, spans, nx, ny, first, list, offsets, weights, k)
+    if (k > low && k - 1 <= high) smoothAll(x, b, diag, spans, nx, ny, 1 - first, list, offsets, weights, k - 1)
+  }
+  if (to == nz && nz >= low) smoothAll(x, b, diag, spans, nx, ny, 1 - first, list, offsets, weights, nz)
+}
+
+/** The second half-sweep in the layers on both sides of the seams between slabs of `chunk` layers; a slab has two layers at least. Items are seams. */
+export function smoothSeams(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, chunk: i32, colour: i32, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
+  for (let s = from + 1; s <= to; s++)
+    for (let k = s * chunk; k <= s * chunk + 1; k++) smoothAll(x, b, diag, spans, nx, ny, colour, list, offsets, weights, k)
 }
 
 /** The first half-sweep from a zero guess: x = b / diag on one colour, 0 on the other. */
@@ -108,38 +140,56 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
     }
 }
 
+/** Four columns of t, weighted and summed over the rows (`high` of them in each of `deep` layers) that a coarse row is made of. */
+// @ts-ignore: decorator
+@inline
+function columns(p: usize, sx: i32, sxy: i32, high: i32, deep: i32): v128 {
+  let sum = f32x4.splat(0)
+  for (let dk = 0; dk < deep; dk++) {
+    const wz: f32 = dk == 0 || dk == 3 ? 1 : 3
+    for (let dj = 0; dj < high; dj++) {
+      const wy: f32 = dj == 0 || dj == 3 ? wz : 3 * wz
+      sum = f32x4.add(sum, f32x4.mul(f32x4.splat(wy), v128.load(p + ((<usize>(dk * sxy + dj * sx)) << 2))))
+    }
+  }
+  return sum
+}
+
+/** One coarse cell from its four columns; `short`: with an odd nx the fourth of the last cell belongs to the next row. */
+// @ts-ignore: decorator
+@inline
+function restrictOne(bc: usize, diagC: usize, out: usize, sum: v128, short: bool): void {
+  if (load<u8>(diagC + out) == 0) {
+    store<f32>(bc + (out << 2), 0)
+    return
+  }
+  const s = f32x4.mul(sum, f32x4(0.5, 1.5, 1.5, 0.5))
+  const last = short ? <f32>0 : f32x4.extract_lane(s, 3)
+  store<f32>(bc + (out << 2), f32x4.extract_lane(s, 0) + f32x4.extract_lane(s, 1) + f32x4.extract_lane(s, 2) + last)
+}
+
 /** bc = R t over the coarse grid (cx, cy, cz); the fine grid has (nx, ny, nz) cells, its ghosts 0 in t. Slabs are coarse layers. */
 export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const csx = cx + 2
   const csxy = csx * (cy + 2)
-  const weights = f32x4(0.5, 1.5, 1.5, 0.5)
   for (let k = from; k < to; k++)
-    for (let j = 0; j < cy; j++)
-      for (let i = firstOf(spans, (k + 1) * (cy + 2) + j + 1), stop = endOf(spans, (k + 1) * (cy + 2) + j + 1, cx, cx); i < stop; i++) {
-        const out = <usize>((k + 1) * csxy + (j + 1) * csx + i + 1)
-        if (load<u8>(diagC + out) == 0) {
-          store<f32>(bc + (out << 2), 0)
-          continue
-        }
-        let sum = f32x4.splat(0)
-        for (let dk = 0; dk < 4; dk++) {
-          const fk = 2 * k + dk
-          if (fk > nz + 1) continue
-          const wz: f32 = dk == 0 || dk == 3 ? 1 : 3
-          for (let dj = 0; dj < 4; dj++) {
-            const fj = 2 * j + dj
-            if (fj > ny + 1) continue
-            const wy: f32 = dj == 0 || dj == 3 ? wz : 3 * wz
-            sum = f32x4.add(sum, f32x4.mul(f32x4.splat(wy), v128.load(t + ((<usize>(fk * sxy + fj * sx + 2 * i)) << 2))))
-          }
-        }
-        // With an odd nx the fourth lane of the last cell belongs to the next row.
-        const s = f32x4.mul(sum, weights)
-        const last = 2 * i + 3 > nx + 1 ? <f32>0 : f32x4.extract_lane(s, 3)
-        store<f32>(bc + (out << 2), f32x4.extract_lane(s, 0) + f32x4.extract_lane(s, 1) + f32x4.extract_lane(s, 2) + last)
+    for (let j = 0; j < cy; j++) {
+      const row = t + ((<usize>(2 * k * sxy + 2 * j * sx)) << 2)
+      const deep = min(4, nz + 2 - 2 * k), high = min(4, ny + 2 - 2 * j)
+      const out = <usize>((k + 1) * csxy + (j + 1) * csx + 1)
+      // Spans begin at multiples of four, so cells come in pairs: four of t's columns for the first, the latter two of them and the next two for the second.
+      const start = firstOf(spans, (k + 1) * (cy + 2) + j + 1), stop = endOf(spans, (k + 1) * (cy + 2) + j + 1, cx, cx)
+      if (start >= stop) continue
+      let here = columns(row + ((<usize>(2 * start)) << 2), sx, sxy, high, deep)
+      for (let i = start; i < stop; i += 2) {
+        const next = columns(row + ((<usize>(2 * i + 4)) << 2), sx, sxy, high, deep)
+        restrictOne(bc, diagC, out + <usize>i, here, 2 * i + 3 > nx + 1)
+        if (i + 1 < stop) restrictOne(bc, diagC, out + <usize>i + 1, i32x4.shuffle(here, next, 2, 3, 4, 5), 2 * i + 5 > nx + 1)
+        here = next
       }
+    }
 }
 
 /** Weighted sum of the four coarse rows round a fine row, at coarse array index i. */

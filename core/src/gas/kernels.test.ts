@@ -365,6 +365,21 @@ describe('the projection’s parts', () => {
   })
 })
 
+it('what lies in solids is the mean of the free cells beside it, or the air where there are none', () => {
+  for (const wall of [[], [0], [8], [4, 5], [0, 1, 2, 3, 4, 5, 6, 7, 8]]) {
+    const { crew, noise, view, flags } = fields(17)
+    const marks = crew.heap.u8(flags, CELLS)
+    eachCell((e, i, j, k) => (marks[e] = wall.includes(i) && j !== 2 && k > 3 ? 0 : 1))
+    const f = noise(1, 2)
+    const before = view(f).slice()
+    crew.run('fillSolid', [f, flags, 0, ...SIZE, 7], SIZE[2])
+    eachCell((e) => {
+      const free = [-1, 1, -SX, SX, -SXY, SXY].filter((o) => marks[e + o] === 1)
+      close(at(view(f), e), marks[e] === 1 ? at(before, e) : free.length > 0 ? free.reduce((sum, o) => sum + at(before, e + o), 0) / free.length : 7)
+    })
+  }
+})
+
 describe('looking over a field', () => {
   it('finds the fastest face and the range that holds something', () => {
     const { crew, noise, zero, view } = fields(7)

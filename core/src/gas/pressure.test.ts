@@ -1,5 +1,7 @@
-import { expect, it } from 'vitest'
+import { compileKernels, instantiateKernels } from '@lantern/kernels'
+import { describe, expect, it } from 'vitest'
 import { eachCell, noiseRhs, plainApply, pressureCase } from '../../testing/grids.ts'
+import { random } from '../base/index.ts'
 import { paddedIndex } from '../data/index.ts'
 import { solvePressure } from './pressure.ts'
 
@@ -56,4 +58,94 @@ it('leaves a zero right-hand side alone and copes with a box of solids', () => {
   expect(solvePressure(made.crew, made.system, ...made.fields, { relative: 1e-4 })).toMatchObject({ iterations: 0, relative: 0 })
   const full = pressureCase([16, 16, 16], () => true)
   expect(solvePressure(full.crew, full.system, ...full.fields, { relative: 1e-4 }).iterations).toBe(0)
+})
+
+describe('the parts of a cycle', () => {
+  const SIZE = [9, 7, 8] as const
+  const [SX, SXY] = [11, 99]
+  const made = pressureCase([...SIZE], ballAndWall(9))
+  const { crew, flags } = made
+  const [fine, coarse] = made.system.levels
+  if (!fine || !coarse) throw new Error('there are coarser levels')
+  const stream = random(3)
+  const field = (length: number, value = (): number => stream.next() - 0.5): number => {
+    const at = crew.heap.alloc(4 * length)
+    crew.heap.f32(at, length).forEach((_, n, all) => (all[n] = value()))
+    return at
+  }
+  // Some cells that walls cut through, layer by layer.
+  const cut: number[] = []
+  const offsets = crew.heap.alloc(4 * (SIZE[2] + 1))
+  const starts = [0]
+  const parities: number[] = []
+  for (let k = 0; k < SIZE[2]; k++) {
+    for (let j = 0; j < SIZE[1]; j++) for (let i = 0; i < SIZE[0]; i++) {
+      const e = paddedIndex(SIZE, i, j, k)
+      if (flags[e] !== 1 || stream.next() > 0.2) continue
+      cut.push(e)
+      parities.push((i + j + k + 3) & 1)
+    }
+    starts.push(cut.length)
+  }
+  crew.heap.i32(offsets, starts.length).set(starts)
+  const list = crew.heap.alloc(4 * cut.length)
+  crew.heap.i32(list, cut.length).set(cut)
+  const weights = field(8 * cut.length, stream.next)
+  parities.forEach((parity, n) => (crew.heap.f32(weights, 8 * cut.length)[8 * n + 7] = parity))
+  const { names, functions } = instantiateKernels(compileKernels(), crew.memory)
+  const slab = (name: string, ...args: number[]): void => void functions[names.indexOf(name)]?.(...args)
+
+  it.each([[2, 0], [3, 1], [4, 0], [7, 1], [8, 0]])('sweep both colours in one pass as in two, in slabs of %i layers in any order, bit for bit', (chunk, first) => {
+    const [nx, ny, nz] = SIZE
+    const b = field(flags.length)
+    const x = made.fields[0]
+    const view = crew.heap.f32(x, flags.length)
+    const start = view.map((_, e) => (flags[e] === 1 ? stream.next() - 0.5 : 0))
+    for (const cuts of [[0, 0, 0], [list, offsets, weights]]) {
+      view.set(start)
+      for (const colour of [first, 1 - first]) {
+        crew.run('smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
+        if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, 0, SX, SXY, colour], nz)
+      }
+      const twice = view.slice()
+      expect(twice.some((value, e) => value !== start[e])).toBe(true)
+      view.set(start)
+      const slabs = Math.ceil(nz / chunk)
+      for (let s = slabs - 1; s >= 0; s--) slab('smoothPair', x, b, fine.diag, 0, nx, ny, nz, first, ...cuts, s * chunk, Math.min(nz, (s + 1) * chunk))
+      for (let s = slabs - 2; s >= 0; s--) slab('smoothSeams', x, b, fine.diag, 0, nx, ny, chunk, 1 - first, ...cuts, s, s + 1)
+      expect(view).toEqual(twice)
+    }
+  })
+  it('take the residual to the coarser grid with weights 1, 3, 3, 1 along each axis', () => {
+    const [nx, ny, nz] = SIZE
+    const [cx, cy, cz] = coarse.size
+    const t = field(flags.length)
+    const values = crew.heap.f32(t, flags.length)
+    // The ghosts hold nothing.
+    const inner = new Set<number>()
+    eachCell(SIZE, (i, j, k) => inner.add(paddedIndex(SIZE, i, j, k)))
+    values.forEach((_, e) => inner.has(e) || (values[e] = 0))
+    crew.run('restrict', [coarse.b, t, coarse.diag, 0, nx, ny, nz, cx, cy, cz], cz)
+    const count = (cx + 2) * (cy + 2) * (cz + 2)
+    const [found, system] = [crew.heap.f32(coarse.b, count), crew.heap.u8(coarse.diag, count)]
+    let blocked = 0
+    eachCell(coarse.size, (i, j, k) => {
+      const c = paddedIndex(coarse.size, i, j, k)
+      if (!system[c]) {
+        blocked++
+        expect(found[c]).toBe(0)
+        return
+      }
+      let sum = 0
+      for (let n = 0; n < 64; n++) {
+        const [di, dj, dk] = [n & 3, (n >> 2) & 3, n >> 4]
+        const [a, b, c] = [2 * i + di - 1, 2 * j + dj - 1, 2 * k + dk - 1]
+        if (a > nx || b > ny || c > nz) continue
+        const weight = [di, dj, dk].reduce((all, d) => all * (d === 0 || d === 3 ? 1 : 3), 0.5)
+        sum += weight * (values[paddedIndex(SIZE, a, b, c)] ?? 0)
+      }
+      expect(Math.abs((found[c] ?? 0) - sum)).toBeLessThan(1e-4)
+    })
+    expect(blocked).toBeGreaterThan(0)
+  })
 })

@@ -84,6 +84,8 @@ export interface SolveReport {
 
 /** Slabs under this many cells are not worth a barrier. */
 const CELLS_PER_CHUNK = 24 * 24 * 12
+/** Slabs of fewer layers are swept one colour at a time. */
+const LEAST_PAIRED_LAYERS = 5
 const COARSEST_EDGE = 4
 const COARSEST_SWEEPS = 8
 const MOST_ITERATIONS = 200
@@ -217,33 +219,36 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
     crew.run('smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
     again(colour, 0)
   }
+  // Two sweeps go through the memory once where slabs are deep enough for the layers at their ends, which are gone through twice, not to matter.
+  const pair = (first: number): void => {
+    const seams = crew.threads > 1 ? Math.ceil(nz / chunk) - 1 : 0
+    if (seams > 0 && chunk < LEAST_PAIRED_LAYERS) {
+      sweep(first)
+      sweep(1 - first)
+      return
+    }
+    const cuts = [cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
+    crew.run('smoothPair', [x, b, level.diag, level.spans, nx, ny, nz, first, ...cuts], nz, chunk)
+    if (seams > 0) crew.run('smoothSeams', [x, b, level.diag, level.spans, nx, ny, chunk, 1 - first, ...cuts], seams)
+  }
   const coarser = system.levels[depth + 1]
   crew.run('smoothFirst', [x, b, level.diag, level.spans, nx, ny, nz, 0], nz, chunk)
   again(0, 1)
   sweep(1)
   if (!coarser) {
-    for (let s = 0; s < COARSEST_SWEEPS; s++) {
-      sweep(0)
-      sweep(1)
-    }
-    for (let s = 0; s <= COARSEST_SWEEPS; s++) {
-      sweep(1)
-      sweep(0)
-    }
+    for (let s = 0; s < COARSEST_SWEEPS; s++) pair(0)
+    for (let s = 0; s <= COARSEST_SWEEPS; s++) pair(1)
     return
   }
-  sweep(0)
-  sweep(1)
+  pair(0)
   crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
   if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights, ...strides], nz, chunk)
   const [cx, cy, cz] = coarser.size
   crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
   crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, nx, ny, nz, cx, cy], nz, chunk)
-  sweep(1)
-  sweep(0)
-  sweep(1)
-  sweep(0)
+  pair(1)
+  pair(1)
 }
 
 /**
