@@ -28,17 +28,20 @@ export function cameraSpeed(camera: (frame: number) => Camera | undefined, frame
 
 const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
 
-/** Seconds that a run of `total` frames still takes, from what its frames took so far. A fire's frames grow dearer while it grows: that is taken to go on for as many frames as were seen, then to stay. null while too little is known. */
+/**
+ * Seconds that a run of `total` frames still takes, from what its frames took so far. A fire's frames grow dearer while it grows: as its last quarter did, that is taken to go on for half as many frames as were seen, then to stay.
+ * null while too little is known.
+ */
 export function timeLeft(seconds: readonly number[], total: number): number | null {
   const count = seconds.length
   if (count < 2) return null
   const rest = Math.max(0, total - count)
-  const late = seconds.slice(Math.floor(count / 2))
-  const now = median(seconds.slice(-Math.max(2, Math.ceil(count / 4))))
-  // The middle one of the slopes between frames of the later half (Theil 1950).
+  const late = seconds.slice(Math.floor(0.75 * count))
+  const now = median(seconds.slice(-Math.max(2, Math.ceil(count / 8))))
+  // The middle one of the slopes between its frames (Theil 1950).
   const slopes = late.flatMap((a, n) => late.slice(n + 1).map((b, m) => (b - a) / (m + 1)))
   const slope = slopes.length > 2 ? Math.max(0, median(slopes)) : 0
-  const growing = Math.min(rest, count)
+  const growing = Math.min(rest, 2 * late.length)
   const grown = now + slope * growing
   return now * growing + 0.5 * slope * growing * growing + grown * (rest - growing)
 }

@@ -6,7 +6,7 @@ import type { GasItem } from '../shot/index.ts'
 export interface SpeedForSize {
   /** Diameter that the laws are asked with, m: the source's, or that of a disc of its area. */
   diameter: number
-  /** Mean heat set free, kW. */
+  /** Mean heat set free, kW; what it is set to until enough is known. */
   heat: number
   pulse: { law: number; found?: number }
   height: { law: number; found?: number }
@@ -25,11 +25,13 @@ function across(item: Pick<GasItem, 'shape' | 'diameter' | 'deep'>): number | un
  * A fire's pulse and height against the laws of its size: 1.5 D^-1/2 Hz (Cetegen & Ahmed 1993) and 0.235 Q^2/5 - 1.02 D m (Heskestad 1983). The pulse is that of the hot gas close over it, where its rings are whole (higher up they pair and break, and the heat of all of them blurs), the height where flame stands half of the time on the fire's axis. Undefined for what is no pool-like fire.
  * figures: of its frames in order; rate: frames a second.
  */
-export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat'>, figures: { heatKw: readonly number[]; standing: readonly number[]; neck: readonly number[] }, rate: number): SpeedForSize | undefined {
+export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat' | 'per'>, figures: { heatKw: readonly number[]; standing: readonly number[]; neck: readonly number[] }, rate: number): SpeedForSize | undefined {
   const diameter = across(item)
   if (diameter === undefined || item.heat <= 0) return undefined
   const seen = figures.heatKw.length
-  const heat = seen > 0 ? figures.heatKw.reduce((sum, v) => sum + v, 0) / seen : item.heat
+  // A fire that is being lit doesn't burn yet as it is set to.
+  const set = item.heat * (item.per === 'in all' ? 1 : 0.25 * Math.PI * diameter * diameter)
+  const heat = seen >= LEAST_FRAMES ? figures.heatKw.reduce((sum, v) => sum + v, 0) / seen : set
   const pulse = seen >= LEAST_FRAMES ? pulseRate(figures.neck, rate) : undefined
   return {
     diameter, heat,

@@ -111,6 +111,14 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       }
     }
     let took = Infinity
+    let counted = performance.now()
+    // Seconds since the frame before was told of: what keeping it took is in them.
+    const count = (): number => {
+      const now = performance.now()
+      const seconds = (now - counted) / 1000
+      counted = now
+      return seconds
+    }
     while (simulation.done < total) {
       const begun = performance.now()
       const long = took >= longFrame.seconds
@@ -124,10 +132,11 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       if (frame >= plan.first) {
         const kept = simulation.keep()
         const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
-        const seconds = (performance.now() - begun) / 1000
-        if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light: lightOf(kept), seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
+        const light = lightOf(kept)
+        const seconds = count()
+        if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light, seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
       } else {
-        runUp?.push((performance.now() - begun) / 1000)
+        runUp?.push(count())
         if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp ?? []))) return false
       }
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')

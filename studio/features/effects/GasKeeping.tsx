@@ -55,6 +55,7 @@ export function GasKeeping({ id, item }: { id: string; item: GasItem }) {
   const making = finer?.state === 'running' || finer?.state === 'waiting'
   const done = gas?.state === 'done' && (!finer || finer.state === 'done')
   const look = thin[id]
+  const stands = gas?.state === 'waiting' ? 'waiting for the farm' : gas?.state === 'running' ? clock(gas.secondsLeft) : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       <Flex justify="space-between" align="center">
@@ -62,7 +63,7 @@ export function GasKeeping({ id, item }: { id: string; item: GasItem }) {
         {busy || making ? <Press onClick={() => void ask({ what: 'stop-gas', item: id })}>Stop</Press> : <Press main disabled={done} onClick={() => void ask({ what: 'gas', item: id })}>{gas && gas.kept.length > 0 && !done ? 'Go on' : 'Keep'}</Press>}
       </Flex>
       <Text className="num" color="soft" role="status" marginTop="4px">
-        {gas?.kept.length ?? 0} of {total} {gas?.state === 'waiting' ? 'waiting for the farm' : gas?.state === 'running' ? `${gas.kept.length === 0 ? 'running up ' : ''}${clock(gas.secondsLeft)}` : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''}
+        {[`${gas?.kept.length ?? 0} of ${total}`, ...(gas?.state === 'running' && gas.kept.length === 0 ? ['running up'] : []), stands].filter(Boolean).join(' · ')}
       </Text>
       {finer && <Text className="num" color="soft">finer: {finer.kept.length} of {total}{making ? ', being made' : ''}</Text>}
       {(gas?.error ?? finer?.error) && <Text role="alert" color="wrong">{(gas?.error ?? finer?.error)?.message} {(gas?.error ?? finer?.error)?.remedy}</Text>}
