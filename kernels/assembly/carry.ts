@@ -1,4 +1,4 @@
-import { endOf, firstOf } from './grid'
+import { alongOf, baseOf, endOf, firstOf } from './grid'
 
 // Densities carried so that nothing is lost: fluxes through the faces, a sweep along each axis in turn (Strang 1968), the upwind cell's slope limited (Koren 1993) and followed over the step (van Leer 1977).
 // Between sweeps a cell's volume is what the sweeps so far have left of it, so that gas of one density stays of one density wherever the flow as a whole neither gathers nor spreads.
@@ -31,19 +31,21 @@ export const LEAST_VOLUME: f32 = 0.05
  */
 export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, first: usize, firstAxis: i32, second: usize, secondAxis: i32, last: i32, share: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const st: usize = axis == 0 ? 4 : axis == 1 ? (<usize>sx) << 2 : (<usize>sxy) << 2
-  const s1: usize = firstAxis == 0 ? 4 : firstAxis == 1 ? (<usize>sx) << 2 : (<usize>sxy) << 2
-  const s2: usize = secondAxis == 0 ? 4 : secondAxis == 1 ? (<usize>sx) << 2 : (<usize>sxy) << 2
+  const layer = ny + 2
   const s = f32x4.splat(share)
   const all = i32x4.splat(-1), none = i32x4.splat(0)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
+      const line = k * layer + j
+      const base = baseOf(spans, line, sx)
+      const row = (<usize>(base + 1)) << 2
+      const b1 = alongOf(spans, line, base, axis, -1, sx, layer), b2 = axis == 2 && k == 1 ? b1 : alongOf(spans, line, base, axis, -2, sx, layer)
+      const a1 = alongOf(spans, line, base, axis, 1, sx, layer), a2 = axis == 2 && k == nz ? a1 : alongOf(spans, line, base, axis, 2, sx, layer)
+      const s1 = alongOf(spans, line, base, firstAxis, 1, sx, layer), s2 = alongOf(spans, line, base, secondAxis, 1, sx, layer)
       // Beyond the ghost layer there is nothing: the slope in a ghost is 0.
       const low = (axis == 1 && j == 1) || (axis == 2 && k == 1) ? none : all
       const high = (axis == 1 && j == ny) || (axis == 2 && k == nz) ? none : all
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const e = row + ((<usize>i) << 2)
         let back = low, ahead = high
         if (axis == 0) {
@@ -51,16 +53,16 @@ export function sweepDensity(dst: usize, src: usize, axis: i32, along: usize, fi
           if (i + 4 >= nx) ahead = i32x4(nx - i > 1 ? -1 : 0, nx - i > 2 ? -1 : 0, nx - i > 3 ? -1 : 0, 0)
         }
         const p = src + e
-        const own = v128.load(p), before = v128.load(p - st), after = v128.load(p + st)
+        const own = v128.load(p), before = v128.load(p + b1), after = v128.load(p + a1)
         // Most of a box holds none of what it carries.
         if (!v128.any_true(v128.or(own, v128.or(before, after)))) {
           if (i + 4 <= nx) v128.store(dst + e, own)
           else for (let n = i; n < nx; n++) store<f32>(dst + e + ((<usize>(n - i)) << 2), 0)
           continue
         }
-        const c0 = f32x4.mul(s, v128.load(along + e)), c1 = f32x4.mul(s, v128.load(along + e + st))
-        const f0 = flux(c0, axis == 2 && k == 1 ? before : v128.load(p - st - st), before, own, after, back, all)
-        const f1 = flux(c1, before, own, after, axis == 2 && k == nz ? after : v128.load(p + st + st), all, ahead)
+        const c0 = f32x4.mul(s, v128.load(along + e)), c1 = f32x4.mul(s, v128.load(along + e + a1))
+        const f0 = flux(c0, v128.load(p + b2), before, own, after, back, all)
+        const f1 = flux(c1, before, own, after, v128.load(p + a2), all, ahead)
         let volume = f32x4.splat(1)
         if (first) volume = f32x4.sub(volume, f32x4.mul(s, f32x4.sub(v128.load(first + e + s1), v128.load(first + e))))
         if (second) volume = f32x4.sub(volume, f32x4.mul(s, f32x4.sub(v128.load(second + e + s2), v128.load(second + e))))

@@ -1,4 +1,4 @@
-import { endOf, firstOf, FLUID } from './grid'
+import { baseOf, endOf, firstOf, FLUID, stepOf } from './grid'
 
 // Forces and burning. All masses are per volume, in units of the ambient air's density rho0: the gas itself (its density T0 / T, constant pressure), fuel, soot and burnt fuel, so that mixing by volumes keeps
 // them all. The thermal energy per volume is energy0 x theta, theta = 1 - density, energy0 = rho0 cp T0.
@@ -6,16 +6,18 @@ import { endOf, firstOf, FLUID } from './grid'
 /** v += dt g (1 / (density + load) - 1) on the faces between fluid cells; load: what floats in the gas, over the air's density too. gdt = g x dt, m/s. */
 export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
   for (let k = from + 1; k <= to; k++)
-    for (let j = 2; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const e = (<usize>(k * sxy + j * sx + i)) << 2
-        const sum = load<f32>(density + e) + load<f32>(density + e - y1) + load<f32>(floating + e) + load<f32>(floating + e - y1)
+    for (let j = 2; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const e = (<usize>(base + i)) << 2
+        const sum = load<f32>(density + e) + load<f32>(density + e + yb) + load<f32>(floating + e) + load<f32>(floating + e + yb)
         // From the difference, so that still air stays still to the bit.
         store<f32>(v + e, load<f32>(v + e) + gdt * (2 - sum) / sum)
       }
+    }
 }
 
 /**
@@ -24,27 +26,27 @@ export function buoyancy(v: usize, density: usize, floating: usize, gdt: f32, sp
  */
 export function baroclinic(u: usize, v: usize, w: usize, h: usize, density: usize, ratio: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   const four = f32x4.splat(ratio)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      let i = firstOf(spans, k * (ny + 2) + j)
-      const stop = endOf(spans, k * (ny + 2) + j, nx, nx)
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), zb = stepOf(spans, line, base, -ny - 2, sx)
+      const row = (<usize>(base + 1)) << 2
+      let i = firstOf(spans, line)
+      const stop = endOf(spans, line, nx, nx)
       for (; i + 4 <= stop; i += 4) {
         const e = row + ((<usize>i) << 2)
         const hh = v128.load(h + e), dd = v128.load(density + e)
         turned(u + e, hh, v128.load(h + e - 4), dd, v128.load(density + e - 4), four)
-        turned(v + e, hh, v128.load(h + e - y1), dd, v128.load(density + e - y1), four)
-        turned(w + e, hh, v128.load(h + e - z1), dd, v128.load(density + e - z1), four)
+        turned(v + e, hh, v128.load(h + e + yb), dd, v128.load(density + e + yb), four)
+        turned(w + e, hh, v128.load(h + e + zb), dd, v128.load(density + e + zb), four)
       }
       for (; i < stop; i++) {
         const e = row + ((<usize>i) << 2)
         turnedOne(u, h, density, e, e - 4, ratio)
-        turnedOne(v, h, density, e, e - y1, ratio)
-        turnedOne(w, h, density, e, e - z1, ratio)
+        turnedOne(v, h, density, e, e + yb, ratio)
+        turnedOne(w, h, density, e, e + zb, ratio)
       }
     }
 }
@@ -70,86 +72,93 @@ function turnedOne(p: usize, h: usize, density: usize, e: usize, b: usize, ratio
 
 // @ts-ignore: decorator
 @inline
-function centred(p: usize, e: usize, step: usize): f32 {
-  return 0.5 * (load<f32>(p + e) + load<f32>(p + e + step))
+function centred(p: usize, e: usize, next: usize): f32 {
+  return 0.5 * (load<f32>(p + e) + load<f32>(p + next))
 }
 
 /** Curl at cell centres from centred velocities, 1/s x cell (difference over two cells): ox, oy, oz, and its length. */
 export function curl(ox: usize, oy: usize, oz: usize, len: usize, u: usize, v: usize, w: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const x1: usize = 4
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
+  const layer = ny + 2
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const e = (<usize>(k * sxy + j * sx + i)) << 2
+    for (let j = 1; j <= ny; j++) {
+      const line = k * layer + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -layer, sx), za = stepOf(spans, line, base, layer, sx)
+      // Past the lower neighbours to their own, and past the upper ones.
+      const ybza = stepOf(spans, line, base, layer - 1, sx), yazb = stepOf(spans, line, base, 1 - layer, sx), yaza = stepOf(spans, line, base, layer + 1, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const e = (<usize>(base + i)) << 2
         let a: f32 = 0, b: f32 = 0, c: f32 = 0
         if (i > 1 && i < nx && j > 1 && j < ny && k > 1 && k < nz) {
-          a = 0.5 * (centred(w, e + y1, z1) - centred(w, e - y1, z1) - centred(v, e + z1, y1) + centred(v, e - z1, y1))
-          b = 0.5 * (centred(u, e + z1, x1) - centred(u, e - z1, x1) - centred(w, e + x1, z1) + centred(w, e - x1, z1))
-          c = 0.5 * (centred(v, e + x1, y1) - centred(v, e - x1, y1) - centred(u, e + y1, x1) + centred(u, e - y1, x1))
+          a = 0.5 * (centred(w, e + ya, e + yaza) - centred(w, e + yb, e + ybza) - centred(v, e + za, e + yaza) + centred(v, e + zb, e + yazb))
+          b = 0.5 * (centred(u, e + za, e + za + 4) - centred(u, e + zb, e + zb + 4) - centred(w, e + 4, e + za + 4) + centred(w, e - 4, e + za - 4))
+          c = 0.5 * (centred(v, e + 4, e + ya + 4) - centred(v, e - 4, e + ya - 4) - centred(u, e + ya, e + ya + 4) + centred(u, e + yb, e + yb + 4))
         }
         store<f32>(ox + e, a)
         store<f32>(oy + e, b)
         store<f32>(oz + e, c)
         store<f32>(len + e, sqrt(a * a + b * b + c * c))
       }
+    }
 }
 
 /** Vorticity confinement (Fedkiw, Stam & Jensen 2001): o becomes scale x (N x o), the velocity change at cell centres. len's ghosts must be 0. */
 export function confine(ox: usize, oy: usize, oz: usize, len: usize, scale: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const e = (<usize>(k * sxy + j * sx + i)) << 2
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const e = (<usize>(base + i)) << 2
         const gx = load<f32>(len + e, 4) - load<f32>(len + e - 4)
-        const gy = load<f32>(len + e + y1) - load<f32>(len + e - y1)
-        const gz = load<f32>(len + e + z1) - load<f32>(len + e - z1)
+        const gy = load<f32>(len + e + ya) - load<f32>(len + e + yb)
+        const gz = load<f32>(len + e + za) - load<f32>(len + e + zb)
         const s = scale / (sqrt(gx * gx + gy * gy + gz * gz) + 1e-6)
         const a = load<f32>(ox + e), b = load<f32>(oy + e), c = load<f32>(oz + e)
         store<f32>(ox + e, s * (gy * c - gz * b))
         store<f32>(oy + e, s * (gz * a - gx * c))
         store<f32>(oz + e, s * (gx * b - gy * a))
       }
+    }
 }
 
 /** Faces take the mean of the cell-centred change on their two sides. Ghosts of the change must be 0. */
 export function addCentred(u: usize, v: usize, w: usize, ax: usize, ay: usize, az: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const e = (<usize>(k * sxy + j * sx + i)) << 2
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), zb = stepOf(spans, line, base, -ny - 2, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const e = (<usize>(base + i)) << 2
         store<f32>(u + e, load<f32>(u + e) + 0.5 * (load<f32>(ax + e) + load<f32>(ax + e - 4)))
-        store<f32>(v + e, load<f32>(v + e) + 0.5 * (load<f32>(ay + e) + load<f32>(ay + e - y1)))
-        store<f32>(w + e, load<f32>(w + e) + 0.5 * (load<f32>(az + e) + load<f32>(az + e - z1)))
+        store<f32>(v + e, load<f32>(v + e) + 0.5 * (load<f32>(ay + e) + load<f32>(ay + e + yb)))
+        store<f32>(w + e, load<f32>(w + e) + 0.5 * (load<f32>(az + e) + load<f32>(az + e + zb)))
       }
+    }
 }
 
 /** Adds up what is there: partial[4 layer ...] = sums over fluid cells of theta = 1 - density, fuel and soot; the fourth stays free. */
-export function total(density: usize, fuel: usize, soot: usize, flags: usize, partial: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function total(density: usize, fuel: usize, soot: usize, flags: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let theta: f64 = 0, f: f64 = 0, s: f64 = 0
-    for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
         if (load<u8>(flags + c) != FLUID) continue
         const e = c << 2
         theta += <f32>1 - load<f32>(density + e)
         f += load<f32>(fuel + e)
         s += load<f32>(soot + e)
       }
+    }
     const at = partial + ((<usize>(k - 1)) << 5)
     store<f64>(at, theta)
     store<f64>(at, f, 8)
@@ -163,27 +172,34 @@ const MOST_GAIN: f32 = 0.5
 /** Share of the air's mass that no picture and no budget can see. */
 const NOTHING: f32 = 1e-12
 
-/** Velocity at the centre of element c's cell from its faces (at a ghost past the upper side there is one face). */
+/** Velocity at the centre of a cell from its faces: at element c, the upper ones at x, y and z (at a ghost past the upper side there is one face, c itself). */
 // @ts-ignore: decorator
 @inline
-function centreAt(u: usize, v: usize, w: usize, c: usize, x1: usize, y1: usize, z1: usize): v128 {
-  const e = c << 2
-  return f32x4.mul(f32x4.splat(0.5), f32x4.add(f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0), f32x4(load<f32>(u + e + x1), load<f32>(v + e + y1), load<f32>(w + e + z1), 0)))
+function centreAt(u: usize, v: usize, w: usize, c: usize, x: usize, y: usize, z: usize): v128 {
+  return f32x4.mul(f32x4.splat(0.5), f32x4.add(f32x4(load<f32>(u + (c << 2)), load<f32>(v + (c << 2)), load<f32>(w + (c << 2)), 0), f32x4(load<f32>(u + (x << 2)), load<f32>(v + (y << 2)), load<f32>(w + (z << 2)), 0)))
 }
 
-/** Length of the velocity's curl at cell (i, j, k) of element c, 1/s; half: 1 / (2 cell). */
+/** Length of the velocity's curl at cell (i, j, k) of element c in an array row, 1/s; half: 1 / (2 cell). */
 // @ts-ignore: decorator
 @inline
-function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32, nx: i32, ny: i32, nz: i32, half: f32): f32 {
-  const sx = <usize>(nx + 2), sxy = sx * <usize>(ny + 2)
-  const y1 = sx << 2, z1 = sxy << 2
-  const dx = f32x4.sub(centreAt(u, v, w, c + 1, i < nx ? 4 : 0, y1, z1), centreAt(u, v, w, c - 1, 4, y1, z1))
-  const dy = f32x4.sub(centreAt(u, v, w, c + sx, 4, j < ny ? y1 : 0, z1), centreAt(u, v, w, c - sx, 4, y1, z1))
-  const dz = f32x4.sub(centreAt(u, v, w, c + sxy, 4, y1, k < nz ? z1 : 0), centreAt(u, v, w, c - sxy, 4, y1, z1))
+function stirring(u: usize, v: usize, w: usize, c: usize, i: i32, j: i32, k: i32, spans: usize, line: i32, base: i32, nx: i32, ny: i32, nz: i32, half: f32): f32 {
+  const sx = nx + 2, layer = ny + 2
+  const yb = beside(spans, line, base, -1, c, sx), ya = beside(spans, line, base, 1, c, sx), zb = beside(spans, line, base, -layer, c, sx), za = beside(spans, line, base, layer, c, sx)
+  const ybza = beside(spans, line, base, layer - 1, c, sx), yazb = beside(spans, line, base, 1 - layer, c, sx), yaza = beside(spans, line, base, layer + 1, c, sx)
+  const dx = f32x4.sub(centreAt(u, v, w, c + 1, i < nx ? c + 2 : c + 1, ya + 1, za + 1), centreAt(u, v, w, c - 1, c, ya - 1, za - 1))
+  const dy = f32x4.sub(centreAt(u, v, w, ya, ya + 1, j < ny ? beside(spans, line, base, 2, c, sx) : ya, yaza), centreAt(u, v, w, yb, yb + 1, c, ybza))
+  const dz = f32x4.sub(centreAt(u, v, w, za, za + 1, yaza, k < nz ? beside(spans, line, base, 2 * layer, c, sx) : za), centreAt(u, v, w, zb, zb + 1, yazb, c))
   const a = f32x4.extract_lane(dy, 2) - f32x4.extract_lane(dz, 1)
   const b = f32x4.extract_lane(dz, 0) - f32x4.extract_lane(dx, 2)
   const o = f32x4.extract_lane(dx, 1) - f32x4.extract_lane(dy, 0)
   return half * sqrt(a * a + b * b + o * o)
+}
+
+/** The element that stands to another row as c does to its own. */
+// @ts-ignore: decorator
+@inline
+function beside(spans: usize, row: i32, base: i32, rows: i32, c: usize, sx: i32): usize {
+  return c + <usize>(baseOf(spans, row + rows, sx) - base)
 }
 
 /**
@@ -200,13 +216,14 @@ export function react(
   slow: f32, mixing: f32, airNeed: f32, heat: f32, radiant: f32, sootYield: f32, absorption: f32, gasAbsorption: f32, emission: f32, hottest: f32, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const ambient4 = ambient * ambient * ambient * ambient
   for (let k = from + 1; k <= to; k++) {
     let sumBurnt: f64 = 0, sumRad: f64 = 0, bx: f64 = 0, by: f64 = 0, bz: f64 = 0, theta: f64 = 0, sf: f64 = 0, ss: f64 = 0
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
         const e = c << 2
         if (load<u8>(flags + c) != FLUID) {
           store<f32>(expansion + e, 0)
@@ -225,7 +242,7 @@ export function react(
         let burn: f32 = 0
         if (f > 0) {
           const air = max<f32>(0, mass - f - g * (1 + airNeed))
-          burn = min(MOST_GAIN / heat, min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(u, v, w, c, i, j, k, nx, ny, nz, half)))))
+          burn = min(MOST_GAIN / heat, min(f, air / airNeed) * (1 - NativeMathf.exp(-dt * (slow + mixing * stirring(u, v, w, c, i, j, k, spans, line, base, nx, ny, nz, half)))))
         }
         f -= burn
         g += burn
@@ -255,6 +272,7 @@ export function react(
         sf += f
         ss += s
       }
+    }
     const at = partial + (<usize>(k - 1)) * 64
     store<f64>(at, sumBurnt)
     store<f64>(at, sumRad, 8)
@@ -270,14 +288,15 @@ export function react(
 /** partial[layer] = largest face speed, m/s. */
 export function fastest(u: usize, v: usize, w: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let top = f32x4.splat(0)
     let single: f32 = 0
     for (let j = 1; j <= ny + 1; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      let i = firstOf(spans, k * (ny + 2) + j)
-      const stop = endOf(spans, k * (ny + 2) + j, nx, nx + 1)
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const row = (<usize>(base + 1)) << 2
+      let i = firstOf(spans, line)
+      const stop = endOf(spans, line, nx, nx + 1)
       for (; i + 4 <= stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         top = f32x4.pmax(top, f32x4.pmax(f32x4.abs(v128.load(u + o)), f32x4.pmax(f32x4.abs(v128.load(v + o)), f32x4.abs(v128.load(w + o)))))
@@ -292,20 +311,22 @@ export function fastest(u: usize, v: usize, w: usize, partial: usize, spans: usi
 }
 
 /** Per layer the range of cells that hold something: i32 minI, maxI, minJ, maxJ (0-based; min > max where the layer is empty). */
-export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function extent(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, out: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let minI = nx, maxI = -1, minJ = ny, maxJ = -1
-    for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
-        const e = (<usize>(k * sxy + j * sx + i)) << 2
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const e = (<usize>(base + i)) << 2
         if (!holds(e, density, fuel, soot, thinner, moreFuel, moreSoot)) continue
         minI = min(minI, i - 1)
         maxI = max(maxI, i - 1)
         minJ = min(minJ, j - 1)
         maxJ = max(maxJ, j - 1)
       }
+    }
     const at = out + ((<usize>(k - 1)) << 4)
     store<i32>(at, minI)
     store<i32>(at, maxI, 4)
@@ -322,9 +343,8 @@ function holds(e: usize, density: usize, fuel: usize, soot: usize, thinner: f32,
 }
 
 /** Per tile of 8^3 cells eight floats: 1 where a cell of it holds gas, then how fast the air of those goes down and up along x, y and z, m/s. Items are layers of tiles. */
-export function markTiles(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, u: usize, v: usize, w: usize, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function markTiles(density: usize, fuel: usize, soot: usize, thinner: f32, moreFuel: f32, moreSoot: f32, u: usize, v: usize, w: usize, out: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const tx = (nx + 7) >> 3, ty = (ny + 7) >> 3
   for (let tk = from; tk < to; tk++)
     for (let tj = 0; tj < ty; tj++)
@@ -332,15 +352,18 @@ export function markTiles(density: usize, fuel: usize, soot: usize, thinner: f32
         let held: f32 = 0
         let low = f32x4.splat(0), high = f32x4.splat(0)
         for (let k = 8 * tk; k < min(nz, 8 * tk + 8); k++)
-          for (let j = 8 * tj; j < min(ny, 8 * tj + 8); j++)
-            for (let i = 8 * ti; i < min(nx, 8 * ti + 8); i++) {
-              const e = (<usize>((k + 1) * sxy + (j + 1) * sx + i + 1)) << 2
+          for (let j = 8 * tj; j < min(ny, 8 * tj + 8); j++) {
+            const line = (k + 1) * (ny + 2) + j + 1
+            const base = baseOf(spans, line, sx)
+            for (let i = max(firstOf(spans, line), 8 * ti), stop = min(endOf(spans, line, nx, nx), 8 * ti + 8); i < stop; i++) {
+              const e = (<usize>(base + i + 1)) << 2
               if (!holds(e, density, fuel, soot, thinner, moreFuel, moreSoot)) continue
               held = 1
               const speed = f32x4(load<f32>(u + e), load<f32>(v + e), load<f32>(w + e), 0)
               low = f32x4.pmin(low, speed)
               high = f32x4.pmax(high, speed)
             }
+          }
         const at = out + ((<usize>((tk * ty + tj) * tx + ti)) << 5)
         store<f32>(at, held)
         store<f32>(at, -f32x4.extract_lane(low, 0), 4)
@@ -353,18 +376,20 @@ export function markTiles(density: usize, fuel: usize, soot: usize, thinner: f32
 }
 
 /** Per layer, of the cells thinner than `thinner` (a flame is hot): how many (f64) and the highest row j of them, counted from 1 (f64; 0: none). */
-export function flame(density: usize, flags: usize, thinner: f32, out: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function flame(density: usize, flags: usize, thinner: f32, out: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let count = 0, top = 0
-    for (let j = 1; j <= ny; j++)
-      for (let i = 1; i <= nx; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
         if (load<f32>(density + (c << 2)) >= thinner || load<u8>(flags + c) != FLUID) continue
         count++
         top = j
       }
+    }
     const at = out + ((<usize>(k - 1)) << 4)
     store<f64>(at, <f64>count)
     store<f64>(at, <f64>top, 8)

@@ -1,4 +1,4 @@
-import { endOf, firstOf } from './grid'
+import { baseOf, endOf, firstOf, startOf, stopOf } from './grid'
 
 // Forces on the air: accelerations at faces (m/s^2), and slowing. Positions in metres: face or cell centre = (origin + i) x cell.
 
@@ -20,11 +20,12 @@ export function pushFaces(
   along: f32, around: f32, blow: f32, radius: f32, soft: f32, dt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
         const dx = (ox + <f32>(i - 1) + hx) * cell - px, dy = (oy + <f32>(j - 1) + hy) * cell - py, dz = (oz + <f32>(k - 1) + hz) * cell - pz
         const r = sqrt(dx * dx + dy * dy + dz * dz)
         const f = fading(r, radius, soft)
@@ -33,9 +34,10 @@ export function pushFaces(
         const out = comp == 0 ? dx : comp == 1 ? dy : dz
         const round = comp == 0 ? ay * dz - az * dy : comp == 1 ? az * dx - ax * dz : ax * dy - ay * dx
         const own = comp == 0 ? ax : comp == 1 ? ay : az
-        const e = p + ((<usize>(k * sxy + j * sx + i)) << 2)
+        const e = p + ((<usize>(base + i)) << 2)
         store<f32>(e, load<f32>(e) + dt * f * ((along * out + around * round) * inv + blow * own))
       }
+    }
 }
 
 /** Faces of `axis` lose the share 1 - exp(-dt x slowing x f) of their speed. */
@@ -43,17 +45,19 @@ export function dragFaces(
   p: usize, comp: i32, ox: f32, oy: f32, oz: f32, cell: f32, px: f32, py: f32, pz: f32, slowing: f32, radius: f32, soft: f32, dt: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
         const dx = (ox + <f32>(i - 1) + hx) * cell - px, dy = (oy + <f32>(j - 1) + hy) * cell - py, dz = (oz + <f32>(k - 1) + hz) * cell - pz
         const f = fading(sqrt(dx * dx + dy * dy + dz * dz), radius, soft)
         if (f == 0) continue
-        const e = p + ((<usize>(k * sxy + j * sx + i)) << 2)
+        const e = p + ((<usize>(base + i)) << 2)
         store<f32>(e, load<f32>(e) * NativeMathf.exp(-dt * slowing * f))
       }
+    }
 }
 
 /** Value of a periodic tile of n^3 vectors (four floats each; n a power of two) at tile coordinates, trilinear, component `comp`. */
@@ -83,28 +87,30 @@ export function stirFaces(
   px: f32, py: f32, pz: f32, radius: f32, soft: f32, push: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const hx: f32 = comp == 0 ? 0 : 0.5, hy: f32 = comp == 1 ? 0 : 0.5, hz: f32 = comp == 2 ? 0 : 0.5
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
         const x = (ox + <f32>(i - 1) + hx) * cell, y = (oy + <f32>(j - 1) + hy) * cell, z = (oz + <f32>(k - 1) + hz) * cell
         const f = fading(sqrt((x - px) * (x - px) + (y - py) * (y - py) + (z - pz) * (z - pz)), radius, soft)
         if (f == 0) continue
-        const e = p + ((<usize>(k * sxy + j * sx + i)) << 2)
+        const e = p + ((<usize>(base + i)) << 2)
         const value = c0 * tileValue(tile, n, comp, x * pitch + x0, y * pitch + y0, z * pitch + z0) + c1 * tileValue(tile, n, comp, x * pitch + x1, y * pitch + y1, z * pitch + z1)
         store<f32>(e, load<f32>(e) + push * f * value)
       }
+    }
 }
 
-/** All faces of one axis gain `push` times their row's factor: a wind that rises or falls carries all the air with it. rows: factors of the ny + 2 rows, 0: 1. */
-export function windFaces(p: usize, push: f32, rows: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** All faces of one axis gain `push` times their row's factor: a wind that rises or falls carries all the air with it. rows: factors of the ny + 2 rows, 0: 1; wide: what is stored, 0: all. */
+export function windFaces(p: usize, push: f32, rows: usize, wide: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
       const gain = rows ? push * load<f32>(rows + ((<usize>j) << 2)) : push
-      const row = p + ((<usize>(k * sxy + j * sx)) << 2)
-      for (let i = 1; i <= nx; i++) store<f32>(row + ((<usize>i) << 2), load<f32>(row + ((<usize>i) << 2)) + gain)
+      const line = k * (ny + 2) + j
+      const row = p + ((<usize>baseOf(wide, line, sx)) << 2)
+      for (let i = max(1, startOf(wide, line)), stop = min(nx + 1, stopOf(wide, line, sx)); i < stop; i++) store<f32>(row + ((<usize>i) << 2), load<f32>(row + ((<usize>i) << 2)) + gain)
     }
 }

@@ -8,14 +8,36 @@ export const SOLID: u8 = 0
 export const FLUID: u8 = 1
 export const AIR: u8 = 2
 
-// Spans: where only a part of a box holds gas, two i32 for every array row (k * (ny + 2) + j): the first cell along x that is worked on, from 0 and a multiple of 4, and the end, a multiple of 4 or nx.
-// 0 instead of a pointer: all cells. Outside them nothing is written; what stands there is the air outside.
+// Spans: where only a part of a box holds gas, four i32 for every array row (k * (ny + 2) + j): the first cell along x that is worked on, from 0 and a multiple of 4, the end, a multiple of 4 or nx, and the element
+// at which the row's column 0 would lie (the fourth is free). Only what is near the work is stored, row after row: the element of column i of a row is that one and i. Rows that nothing is stored of lie on one of
+// zeros that all of them share. 0 instead of a pointer: all cells, one row after the other. Outside the spans nothing is written; what stands there is the air outside.
 
 /** First cell of an array row that is worked on. */
 // @ts-ignore: decorator
 @inline
 export function firstOf(spans: usize, row: i32): i32 {
-  return spans ? load<i32>(spans + ((<usize>row) << 3)) : 0
+  return spans ? load<i32>(spans + ((<usize>row) << 4)) : 0
+}
+
+/** Element of an array row's column 0. */
+// @ts-ignore: decorator
+@inline
+export function baseOf(spans: usize, row: i32, sx: i32): i32 {
+  return spans ? load<i32>(spans + ((<usize>row) << 4), 8) : row * sx
+}
+
+/** From a row whose column 0 lies at `base` to the row `rows` further: bytes of floats. */
+// @ts-ignore: decorator
+@inline
+export function stepOf(spans: usize, row: i32, base: i32, rows: i32, sx: i32): usize {
+  return (<usize>(baseOf(spans, row + rows, sx) - base)) << 2
+}
+
+/** From an element to the one `n` further along an axis: bytes of floats. */
+// @ts-ignore: decorator
+@inline
+export function alongOf(spans: usize, row: i32, base: i32, axis: i32, n: i32, sx: i32, layer: i32): usize {
+  return axis == 0 ? (<usize>n) << 2 : stepOf(spans, row, base, axis == 1 ? n : n * layer, sx)
 }
 
 /** The end of those, where n is the row's whole length (nx, or one more for faces across x). */
@@ -23,7 +45,7 @@ export function firstOf(spans: usize, row: i32): i32 {
 @inline
 export function endOf(spans: usize, row: i32, nx: i32, n: i32): i32 {
   if (!spans) return n
-  const end = load<i32>(spans + ((<usize>row) << 3), 4)
+  const end = load<i32>(spans + ((<usize>row) << 4), 4)
   return end >= nx ? n : end
 }
 
@@ -64,40 +86,37 @@ export function within(x: f32, top: f32): f32 {
  */
 export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, value: f32, rows: usize, wide: usize, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
+  const layer = ny + 2
   for (let k = from; k < to; k++) {
-    const plane = p + ((<usize>(k * sxy)) << 2)
-    const here = wide ? wide + ((<usize>(k * (ny + 2))) << 3) : 0
+    const first = k * layer
     const low = firstRow(wide, k, ny, nz), high = endRow(wide, k, ny, nz)
     if (low >= high) continue
     if (k == 0 || k == nz + 1) {
       const above = k > 0
       if (above && closed & 2048) continue
       if (!(closed & (above ? 32 : 16))) {
-        for (let j = 0; j < ny + 2; j++) fillRow(plane, sx, j, rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value, here)
+        for (let j = 0; j < ny + 2; j++) fillRow(p, sx, first + j, rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value, wide)
         continue
       }
       // Only what lies inside: the edges are made as those of the other layers.
-      const inner = above ? plane - ((<usize>sxy) << 2) : plane + ((<usize>sxy) << 2)
+      const inner = above ? -layer : layer
       const last = nx + (closed & 128 ? 1 : 0)
-      for (let j = 1; j <= ny + (closed & 512 ? 1 : 0); j++) {
-        const start = max(1, startOf(here, j)), stop = min(last + 1, stopOf(here, j, sx))
-        if (start < stop) memory.copy(plane + ((<usize>(j * sx + start)) << 2), inner + ((<usize>(j * sx + start)) << 2), (<usize>(stop - start)) << 2)
-      }
+      for (let j = 1; j <= ny + (closed & 512 ? 1 : 0); j++) copyRow(p, sx, first + j, first + j + inner, max(1, startOf(wide, first + j)), min(last + 1, stopOf(wide, first + j, sx)), wide)
     }
     for (let j = max(1, low), top = min(ny + 1, high); j < top; j++) {
-      const row = plane + ((<usize>(j * sx)) << 2)
+      const row = p + ((<usize>baseOf(wide, first + j, sx)) << 2)
       const end = row + ((<usize>(nx + 1)) << 2)
       const outside = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
-      const stop = stopOf(here, j, sx)
-      if (startOf(here, j) == 0 && stop > 0) store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
+      const stop = stopOf(wide, first + j, sx)
+      if (startOf(wide, first + j) == 0 && stop > 0) store<f32>(row, closed & 1 ? load<f32>(row, 4) : outside)
       if (stop == sx && !(closed & 128)) store<f32>(end, closed & 2 ? load<f32>(end - 4) : outside)
     }
-    if (closed & 4) copyRow(plane, sx, 0, 1, here)
-    else fillRow(plane, sx, 0, rows ? value * load<f32>(rows) : value, here)
+    if (closed & 4) copyRow(p, sx, first, first + 1, startOf(wide, first), stopOf(wide, first, sx), wide)
+    else fillRow(p, sx, first, rows ? value * load<f32>(rows) : value, wide)
     if (closed & 512) continue
-    if (closed & 8) copyRow(plane, sx, ny + 1, ny, here)
-    else fillRow(plane, sx, ny + 1, rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value, here)
+    const last = first + ny + 1
+    if (closed & 8) copyRow(p, sx, last, last - 1, startOf(wide, last), stopOf(wide, last, sx), wide)
+    else fillRow(p, sx, last, rows ? value * load<f32>(rows + ((<usize>(ny + 1)) << 2)) : value, wide)
   }
 }
 
@@ -105,27 +124,28 @@ export function fillGhosts(p: usize, nx: i32, ny: i32, nz: i32, closed: i32, val
 // @ts-ignore: decorator
 @inline
 function firstRow(wide: usize, k: i32, ny: i32, nz: i32): i32 {
-  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 3)) : 0
+  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 4)) : 0
 }
 // @ts-ignore: decorator
 @inline
 function endRow(wide: usize, k: i32, ny: i32, nz: i32): i32 {
-  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 3), 4) : ny + 2
+  return wide ? load<i32>(wide + ((<usize>((ny + 2) * (nz + 2) + k)) << 4), 4) : ny + 2
+}
+/** A row's columns that matter. */
+// @ts-ignore: decorator
+@inline
+export function startOf(wide: usize, row: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>row) << 4)) : 0
 }
 // @ts-ignore: decorator
 @inline
-function startOf(wide: usize, j: i32): i32 {
-  return wide ? load<i32>(wide + ((<usize>j) << 3)) : 0
+export function stopOf(wide: usize, row: i32, sx: i32): i32 {
+  return wide ? load<i32>(wide + ((<usize>row) << 4), 4) : sx
 }
 // @ts-ignore: decorator
 @inline
-function stopOf(wide: usize, j: i32, sx: i32): i32 {
-  return wide ? load<i32>(wide + ((<usize>j) << 3), 4) : sx
-}
-// @ts-ignore: decorator
-@inline
-function fillRow(plane: usize, sx: i32, j: i32, value: f32, wide: usize): void {
-  fillRun(plane + ((<usize>(j * sx)) << 2), startOf(wide, j), stopOf(wide, j, sx), value)
+function fillRow(p: usize, sx: i32, row: i32, value: f32, wide: usize): void {
+  fillRun(p + ((<usize>baseOf(wide, row, sx)) << 2), startOf(wide, row), stopOf(wide, row, sx), value)
 }
 // @ts-ignore: decorator
 @inline
@@ -136,9 +156,8 @@ function fillRun(row: usize, start: i32, stop: i32, value: f32): void {
 }
 // @ts-ignore: decorator
 @inline
-function copyRow(plane: usize, sx: i32, j: i32, source: i32, wide: usize): void {
-  const start = startOf(wide, j), stop = stopOf(wide, j, sx)
-  if (start < stop) memory.copy(plane + ((<usize>(j * sx + start)) << 2), plane + ((<usize>(source * sx + start)) << 2), (<usize>(stop - start)) << 2)
+function copyRow(p: usize, sx: i32, row: i32, source: i32, start: i32, stop: i32, wide: usize): void {
+  if (start < stop) memory.copy(p + ((<usize>(baseOf(wide, row, sx) + start)) << 2), p + ((<usize>(baseOf(wide, source, sx) + start)) << 2), (<usize>(stop - start)) << 2)
 }
 
 /** dst = value over `count` floats per slab item of `chunk` floats. */
@@ -157,11 +176,13 @@ function noneZero(bytes: u64): bool {
 /** Cells that are solid take the mean of their fluid neighbours, or `ambient` where there is none, so that sampling beside a wall sees no cold skin. */
 export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, ambient: f32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = k * sxy + j * sx
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
+      const line = k * (ny + 2) + j
+      const row = baseOf(spans, line, sx)
+      const yb = baseOf(spans, line - 1, sx) - row, ya = baseOf(spans, line + 1, sx) - row
+      const zb = baseOf(spans, line - ny - 2, sx) - row, za = baseOf(spans, line + ny + 2, sx) - row
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
         const c = row + i
         // Most rows hold no solid: eight cells at a time, by their bytes none of which is 0.
         if (i + 7 <= stop && noneZero(load<u64>(flags + <usize>c))) {
@@ -173,10 +194,10 @@ export function fillSolid(p: usize, flags: usize, spans: usize, nx: i32, ny: i32
         let n: f32 = 0
         if (load<u8>(flags + <usize>(c - 1)) == FLUID) { sum += load<f32>(p + ((<usize>(c - 1)) << 2)); n += 1 }
         if (load<u8>(flags + <usize>(c + 1)) == FLUID) { sum += load<f32>(p + ((<usize>(c + 1)) << 2)); n += 1 }
-        if (load<u8>(flags + <usize>(c - sx)) == FLUID) { sum += load<f32>(p + ((<usize>(c - sx)) << 2)); n += 1 }
-        if (load<u8>(flags + <usize>(c + sx)) == FLUID) { sum += load<f32>(p + ((<usize>(c + sx)) << 2)); n += 1 }
-        if (load<u8>(flags + <usize>(c - sxy)) == FLUID) { sum += load<f32>(p + ((<usize>(c - sxy)) << 2)); n += 1 }
-        if (load<u8>(flags + <usize>(c + sxy)) == FLUID) { sum += load<f32>(p + ((<usize>(c + sxy)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + yb)) == FLUID) { sum += load<f32>(p + ((<usize>(c + yb)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + ya)) == FLUID) { sum += load<f32>(p + ((<usize>(c + ya)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + zb)) == FLUID) { sum += load<f32>(p + ((<usize>(c + zb)) << 2)); n += 1 }
+        if (load<u8>(flags + <usize>(c + za)) == FLUID) { sum += load<f32>(p + ((<usize>(c + za)) << 2)); n += 1 }
         store<f32>(p + ((<usize>c) << 2), n > 0 ? sum / n : ambient)
       }
     }
@@ -192,9 +213,9 @@ export function fillWide(p: usize, value: f32, rows: usize, wide: usize, inner: 
     for (let j = firstRow(wide, k, ny, nz), end = endRow(wide, k, ny, nz); j < end; j++) {
       const row = k * (ny + 2) + j
       const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
-      const here = p + ((<usize>(row * sx)) << 2)
-      const start = load<i32>(wide + ((<usize>row) << 3)), stop = load<i32>(wide + ((<usize>row) << 3), 4)
-      const low = inner ? load<i32>(inner + ((<usize>row) << 3)) + 1 : stop, high = inner ? load<i32>(inner + ((<usize>row) << 3), 4) + 1 : stop
+      const here = p + ((<usize>baseOf(wide, row, sx)) << 2)
+      const start = startOf(wide, row), stop = stopOf(wide, row, sx)
+      const low = inner ? startOf(inner, row) + 1 : stop, high = inner ? stopOf(inner, row, sx) + 1 : stop
       // Ghost layers are no cells, whatever the rows beside them hold.
       const skips = high > low && k > 0 && k <= nz && j > 0 && j <= ny
       const middle = skips ? low : stop
@@ -203,18 +224,20 @@ export function fillWide(p: usize, value: f32, rows: usize, wide: usize, inner: 
     }
 }
 
-/** The same everywhere outside the spans; ghosts beside what is worked on are left as they are. */
-export function fillOutside(p: usize, value: f32, rows: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+/** The same in what is stored (`wide`) outside the spans; ghosts beside what is worked on are left as they are. */
+export function fillOutside(p: usize, value: f32, rows: usize, spans: usize, wide: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
   for (let k = from; k < to; k++)
-    for (let j = 0; j < ny + 2; j++) {
+    for (let j = firstRow(wide, k, ny, nz), top = endRow(wide, k, ny, nz); j < top; j++) {
       const row = k * (ny + 2) + j
       const held = rows ? value * load<f32>(rows + ((<usize>j) << 2)) : value
       const first = firstOf(spans, row), end = endOf(spans, row, nx, sx)
-      const here = p + ((<usize>(row * sx)) << 2)
-      const low = first == 0 && end > first ? 0 : first + 1
-      for (let i = 0; i < (end > first ? low : sx); i++) store<f32>(here + ((<usize>i) << 2), held)
-      if (end > first) for (let i = end + 1; i < sx; i++) store<f32>(here + ((<usize>i) << 2), held)
+      const start = startOf(wide, row), stop = stopOf(wide, row, sx)
+      const here = p + ((<usize>baseOf(wide, row, sx)) << 2)
+      if (end > first) {
+        fillRun(here, start, first == 0 ? start : first + 1, held)
+        fillRun(here, end + 1, stop, held)
+      } else fillRun(here, start, stop, held)
     }
 }
 
@@ -227,20 +250,20 @@ export function scale(p: usize, factor: f32, chunk: i32, from: i32, to: i32): vo
 
 /**
  * The last faces across the upper side of axis `comp`: where air comes in through them, it comes from air that moves with `wind` (times its row's factor), a cell further out (share = dt / cell).
- * The lower side has a ghost layer that does the same. Runs whole on one thread.
+ * The lower side has a ghost layer that does the same. wide: what is stored; 0: all. Runs whole on one thread.
  */
-export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, rows: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+export function calmInflow(p: usize, comp: i32, share: f32, wind: f32, rows: usize, wide: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const na = comp == 0 ? ny : nx, nb = comp == 2 ? ny : nz
-  const sa = comp == 0 ? sx : 1, sb = comp == 2 ? sx : sxy
-  const start = comp == 0 ? nx + 1 : comp == 1 ? (ny + 1) * sx : (nz + 1) * sxy
   for (let b = 1; b <= nb; b++)
     for (let a = 1; a <= na; a++) {
-      const e = p + ((<usize>(start + a * sa + b * sb)) << 2)
+      const i = comp == 0 ? nx + 1 : a
+      const j = comp == 0 ? a : comp == 1 ? ny + 1 : b
+      const row = (comp == 2 ? nz + 1 : b) * (ny + 2) + j
+      if (i < startOf(wide, row) || i >= stopOf(wide, row, sx)) continue
+      const e = p + ((<usize>(baseOf(wide, row, sx) + i)) << 2)
       const u = load<f32>(e)
-      const row = comp == 0 ? a : comp == 1 ? ny + 1 : b
-      const outside = rows ? wind * load<f32>(rows + ((<usize>row) << 2)) : wind
+      const outside = rows ? wind * load<f32>(rows + ((<usize>j) << 2)) : wind
       if (u < 0) store<f32>(e, u + (outside - u) * min<f32>(1, -u * share))
     }
 }

@@ -1,5 +1,5 @@
 import { smoothCut } from './cut'
-import { AIR, endOf, firstOf, FLUID, SOLID } from './grid'
+import { AIR, baseOf, endOf, firstOf, FLUID, SOLID, stepOf } from './grid'
 
 // Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
 //   (A x)_i = diag_i x_i - sum of the six neighbours' x.    x is 0 in solid and open cells, so no mask is needed for the sum.
@@ -22,10 +22,10 @@ function bytesToFloats(p: usize): v128 {
 /** Sum of the six neighbours of four cells in a row. */
 // @ts-ignore: decorator
 @inline
-function neighbours(e: usize, y1: usize, z1: usize): v128 {
+function neighbours(e: usize, yb: usize, ya: usize, zb: usize, za: usize): v128 {
   const xs = f32x4.add(v128.load(e - 4), v128.load(e, 4))
-  const ys = f32x4.add(v128.load(e - y1), v128.load(e + y1))
-  const zs = f32x4.add(v128.load(e - z1), v128.load(e + z1))
+  const ys = f32x4.add(v128.load(e + yb), v128.load(e + ya))
+  const zs = f32x4.add(v128.load(e + zb), v128.load(e + za))
   return f32x4.add(f32x4.add(xs, ys), zs)
 }
 
@@ -54,17 +54,17 @@ function tail(left: i32): v128 {
 @inline
 function smoothLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let j = 1; j <= ny; j++) {
-    const row = <usize>(k * sxy + j * sx + 1)
+    const line = k * (ny + 2) + j
+    const base = baseOf(spans, line, sx)
+    const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
+    const row = <usize>(base + 1)
     const colours = lanes((1 + j + k + colour) & 1)
-    for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
       const c = row + <usize>i
       const e = x + (c << 2)
       const d = bytesToFloats(diag + c)
-      const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, y1, z1)), reciprocal(d))
+      const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, yb, ya, zb, za)), reciprocal(d))
       const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
       v128.store(e, v128.bitselect(next, v128.load(e), mask))
     }
@@ -79,7 +79,7 @@ export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, n
 /** The same of one layer, its cut cells after it where there is a list of them (kernels/assembly/cut.ts). */
 function smoothAll(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, list: usize, offsets: usize, weights: usize, k: i32): void {
   smoothLayer(x, b, diag, spans, nx, ny, colour, k)
-  if (list) smoothCut(x, b, list, offsets, weights, 0, nx + 2, (nx + 2) * (ny + 2), colour, k - 1, k)
+  if (list) smoothCut(x, b, list, offsets, weights, 0, colour, k - 1, k)
 }
 
 /**
@@ -104,12 +104,13 @@ export function smoothSeams(x: usize, b: usize, diag: usize, spans: usize, nx: i
 /** The first half-sweep from a zero guess: x = b / diag on one colour, 0 on the other. */
 export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = <usize>(k * sxy + j * sx + 1)
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const row = <usize>(base + 1)
       const colours = lanes((1 + j + k + colour) & 1)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
         const e = x + (c << 2)
@@ -121,17 +122,17 @@ export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i
 /** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
 export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = <usize>(k * sxy + j * sx + 1)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
+      const row = <usize>(base + 1)
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
         const d = bytesToFloats(diag + c)
-        const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, y1, z1))
+        const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, yb, ya, zb, za))
         const r = v128.and(f32x4.sub(v128.load(b + (c << 2)), ax), f32x4.gt(d, f32x4.splat(0)))
         const value = f32x4.mul(r, reciprocal(bytesToFloats(norm + c)))
         const p = t + (c << 2)
@@ -143,13 +144,13 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
 /** Four columns of t, weighted and summed over the rows (`high` of them in each of `deep` layers) that a coarse row is made of. */
 // @ts-ignore: decorator
 @inline
-function columns(p: usize, sx: i32, sxy: i32, high: i32, deep: i32): v128 {
+function columns(p: usize, spans: usize, line: i32, sx: i32, layer: i32, high: i32, deep: i32): v128 {
   let sum = f32x4.splat(0)
   for (let dk = 0; dk < deep; dk++) {
     const wz: f32 = dk == 0 || dk == 3 ? 1 : 3
     for (let dj = 0; dj < high; dj++) {
       const wy: f32 = dj == 0 || dj == 3 ? wz : 3 * wz
-      sum = f32x4.add(sum, f32x4.mul(f32x4.splat(wy), v128.load(p + ((<usize>(dk * sxy + dj * sx)) << 2))))
+      sum = f32x4.add(sum, f32x4.mul(f32x4.splat(wy), v128.load(p + ((<usize>baseOf(spans, line + dk * layer + dj, sx)) << 2))))
     }
   }
   return sum
@@ -168,23 +169,22 @@ function restrictOne(bc: usize, diagC: usize, out: usize, sum: v128, short: bool
   store<f32>(bc + (out << 2), f32x4.extract_lane(s, 0) + f32x4.extract_lane(s, 1) + f32x4.extract_lane(s, 2) + last)
 }
 
-/** bc = R t over the coarse grid (cx, cy, cz); the fine grid has (nx, ny, nz) cells, its ghosts 0 in t. Slabs are coarse layers. */
-export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
+/** bc = R t over the coarse grid (cx, cy, cz); the fine grid has (nx, ny, nz) cells, its ghosts 0 in t. spans, fine: of the two. Slabs are coarse layers. */
+export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, fine: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, cz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const csx = cx + 2
-  const csxy = csx * (cy + 2)
   for (let k = from; k < to; k++)
     for (let j = 0; j < cy; j++) {
-      const row = t + ((<usize>(2 * k * sxy + 2 * j * sx)) << 2)
+      const row = 2 * k * (ny + 2) + 2 * j
       const deep = min(4, nz + 2 - 2 * k), high = min(4, ny + 2 - 2 * j)
-      const out = <usize>((k + 1) * csxy + (j + 1) * csx + 1)
+      const line = (k + 1) * (cy + 2) + j + 1
+      const out = <usize>(baseOf(spans, line, csx) + 1)
       // Spans begin at multiples of four, so cells come in pairs: four of t's columns for the first, the latter two of them and the next two for the second.
-      const start = firstOf(spans, (k + 1) * (cy + 2) + j + 1), stop = endOf(spans, (k + 1) * (cy + 2) + j + 1, cx, cx)
+      const start = firstOf(spans, line), stop = endOf(spans, line, cx, cx)
       if (start >= stop) continue
-      let here = columns(row + ((<usize>(2 * start)) << 2), sx, sxy, high, deep)
+      let here = columns(t + ((<usize>(2 * start)) << 2), fine, row, sx, ny + 2, high, deep)
       for (let i = start; i < stop; i += 2) {
-        const next = columns(row + ((<usize>(2 * i + 4)) << 2), sx, sxy, high, deep)
+        const next = columns(t + ((<usize>(2 * i + 4)) << 2), fine, row, sx, ny + 2, high, deep)
         restrictOne(bc, diagC, out + <usize>i, here, 2 * i + 3 > nx + 1)
         if (i + 1 < stop) restrictOne(bc, diagC, out + <usize>i + 1, i32x4.shuffle(here, next, 2, 3, 4, 5), 2 * i + 5 > nx + 1)
         here = next
@@ -200,24 +200,25 @@ function coarse(r00: usize, r10: usize, r01: usize, r11: usize, i: i32): f32 {
   return 9 * load<f32>(r00 + o) + 3 * (load<f32>(r10 + o) + load<f32>(r01 + o)) + load<f32>(r11 + o)
 }
 
-/** x += P xc on fluid cells. */
-export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+/** x += P xc on fluid cells. spans, coarser: of the two. */
+export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, coarser: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const csx = cx + 2
-  const csxy = csx * (cy + 2)
+  const layer = cy + 2
   for (let k = from; k < to; k++) {
     const k0 = (k >> 1) + 1
     const k1 = k & 1 ? k0 + 1 : k0 - 1
     for (let j = 0; j < ny; j++) {
       const j0 = (j >> 1) + 1
       const j1 = j & 1 ? j0 + 1 : j0 - 1
-      const r00 = xc + ((<usize>(k0 * csxy + j0 * csx)) << 2)
-      const r10 = xc + ((<usize>(k0 * csxy + j1 * csx)) << 2)
-      const r01 = xc + ((<usize>(k1 * csxy + j0 * csx)) << 2)
-      const r11 = xc + ((<usize>(k1 * csxy + j1 * csx)) << 2)
-      const row = <usize>((k + 1) * sxy + (j + 1) * sx + 1)
-      const start = firstOf(spans, (k + 1) * (ny + 2) + j + 1), stop = endOf(spans, (k + 1) * (ny + 2) + j + 1, nx, nx)
+      const r00 = xc + ((<usize>baseOf(coarser, k0 * layer + j0, csx)) << 2)
+      const r10 = xc + ((<usize>baseOf(coarser, k0 * layer + j1, csx)) << 2)
+      const r01 = xc + ((<usize>baseOf(coarser, k1 * layer + j0, csx)) << 2)
+      const r11 = xc + ((<usize>baseOf(coarser, k1 * layer + j1, csx)) << 2)
+      const line = (k + 1) * (ny + 2) + j + 1
+      const row = <usize>(baseOf(spans, line, sx) + 1)
+      const start = firstOf(spans, line), stop = endOf(spans, line, nx, nx)
+      if (start >= stop) continue
       let before = coarse(r00, r10, r01, r11, start >> 1)
       let here = coarse(r00, r10, r01, r11, (start >> 1) + 1)
       for (let i = start; i < stop; i += 2) {
@@ -252,19 +253,19 @@ function dot4(sum: v128, a: v128, b: v128): v128 {
 /** q = A d; partial[layer] = d . q. */
 export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++) {
     let sum = f64x2.splat(0)
     for (let j = 1; j <= ny; j++) {
-      const row = <usize>(k * sxy + j * sx + 1)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
+      const row = <usize>(base + 1)
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = d + (c << 2)
         const g = bytesToFloats(diag + c)
         const own = v128.load(e)
-        let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, y1, z1)), f32x4.gt(g, f32x4.splat(0)))
+        let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, yb, ya, zb, za)), f32x4.gt(g, f32x4.splat(0)))
         if (i + 4 > nx) value = v128.and(value, tail(nx - i))
         const p = q + (c << 2)
         v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
@@ -278,12 +279,13 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans:
 /** partial[layer] = a . b over the interior. */
 export function dot(a: usize, b: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++) {
     let sum = f64x2.splat(0)
     for (let j = 1; j <= ny; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const row = (<usize>(base + 1)) << 2
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         let va = v128.load(a + o)
         if (i + 4 > nx) va = v128.and(va, tail(nx - i))
@@ -297,14 +299,15 @@ export function dot(a: usize, b: usize, partial: usize, spans: usize, nx: i32, n
 /** p += alpha d, r -= alpha q over whole array layers; partial[2 layer] = r . r, partial[2 layer + 1] = largest |r|. */
 export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const a = f32x4.splat(<f32>alpha)
   for (let k = from + 1; k <= to; k++) {
     let sum = f64x2.splat(0)
     let top = f32x4.splat(0)
     for (let j = 1; j <= ny; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const row = (<usize>(base + 1)) << 2
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         const pn = f32x4.add(v128.load(p + o), f32x4.mul(a, v128.load(d + o)))
         let rn = f32x4.sub(v128.load(r + o), f32x4.mul(a, v128.load(q + o)))
@@ -330,12 +333,13 @@ export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64,
 /** d = factor z + beta d. */
 export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const b = f32x4.splat(<f32>beta), f = f32x4.splat(<f32>factor)
   for (let k = from + 1; k <= to; k++)
     for (let j = 1; j <= ny; j++) {
-      const row = (<usize>(k * sxy + j * sx + 1)) << 2
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx); i < stop; i += 4) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const row = (<usize>(base + 1)) << 2
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const o = row + ((<usize>i) << 2)
         const next = f32x4.add(f32x4.mul(f, v128.load(z + o)), f32x4.mul(b, v128.load(d + o)))
         v128.store(d + o, i + 4 <= nx ? next : v128.bitselect(next, v128.load(d + o), tail(nx - i)))
@@ -346,19 +350,23 @@ export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans:
 /** diag from flags: per fluid cell the number of neighbours that are not solid. */
 export function countNeighbours(diag: usize, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const c = flags + <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = <usize>(baseOf(spans, line - 1, sx) - base), ya = <usize>(baseOf(spans, line + 1, sx) - base)
+      const zb = <usize>(baseOf(spans, line - ny - 2, sx) - base), za = <usize>(baseOf(spans, line + ny + 2, sx) - base)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = flags + <usize>(base + i)
         let n: u8 = 0
         if (load<u8>(c) == FLUID) {
           n = <u8>(load<u8>(c - 1) != SOLID) + <u8>(load<u8>(c + 1) != SOLID)
-          n += <u8>(load<u8>(c - <usize>sx) != SOLID) + <u8>(load<u8>(c + <usize>sx) != SOLID)
-          n += <u8>(load<u8>(c - <usize>sxy) != SOLID) + <u8>(load<u8>(c + <usize>sxy) != SOLID)
+          n += <u8>(load<u8>(c + yb) != SOLID) + <u8>(load<u8>(c + ya) != SOLID)
+          n += <u8>(load<u8>(c + zb) != SOLID) + <u8>(load<u8>(c + za) != SOLID)
         }
-        store<u8>(diag + <usize>(k * sxy + j * sx + i), n)
+        store<u8>(diag + <usize>(base + i), n)
       }
+    }
 }
 
 /** A coarse cell is fluid where any of its children is, else open where any is. Ghosts are written by the caller. */
@@ -384,48 +392,50 @@ export function coarsenFlags(coarseFlags: usize, flags: usize, nx: i32, ny: i32,
 }
 
 /** norm per fine cell: the transfer weights that fall on coarse cells that are not solid. */
-export function transferNorm(norm: usize, coarseFlags: usize, spans: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+export function transferNorm(norm: usize, coarseFlags: usize, spans: usize, coarser: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const csx = cx + 2
-  const csxy = csx * (cy + 2)
   for (let k = from; k < to; k++)
-    for (let j = 0; j < ny; j++)
-      for (let i = firstOf(spans, (k + 1) * (ny + 2) + j + 1), stop = endOf(spans, (k + 1) * (ny + 2) + j + 1, nx, nx); i < stop; i++) {
+    for (let j = 0; j < ny; j++) {
+      const line = (k + 1) * (ny + 2) + j + 1
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i++) {
         let sum: u8 = 0
         for (let d = 0; d < 8; d++) {
           const x = (i >> 1) + 1 + (d & 1 ? (i & 1 ? 1 : -1) : 0)
           const y = (j >> 1) + 1 + (d & 2 ? (j & 1 ? 1 : -1) : 0)
           const z = (k >> 1) + 1 + (d & 4 ? (k & 1 ? 1 : -1) : 0)
-          if (load<u8>(coarseFlags + <usize>(z * csxy + y * csx + x)) == SOLID) continue
+          if (load<u8>(coarseFlags + <usize>(baseOf(coarser, z * (cy + 2) + y, csx) + x)) == SOLID) continue
           sum += (d & 1 ? <u8>1 : <u8>3) * (d & 2 ? <u8>1 : <u8>3) * (d & 4 ? <u8>1 : <u8>3)
         }
-        store<u8>(norm + <usize>((k + 1) * sxy + (j + 1) * sx + i + 1), sum)
+        store<u8>(norm + <usize>(base + i + 1), sum)
       }
+    }
 }
 
 /** b = cell x expansion - (net outflow of the faces), m/s; partial[2 layer] = sum of b, partial[2 layer + 1] = largest |b|. */
 export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: usize, diag: usize, cell: f32, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const y1 = (<usize>sx) << 2
-  const z1 = (<usize>sxy) << 2
   for (let k = from + 1; k <= to; k++) {
     let sum: f64 = 0
     let top: f32 = 0
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const ya = stepOf(spans, line, base, 1, sx), za = stepOf(spans, line, base, ny + 2, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
         const e = c << 2
         let value: f32 = 0
         if (load<u8>(diag + c)) {
-          const out = load<f32>(u + e, 4) - load<f32>(u + e) + load<f32>(v + e + y1) - load<f32>(v + e) + load<f32>(w + e + z1) - load<f32>(w + e)
+          const out = load<f32>(u + e, 4) - load<f32>(u + e) + load<f32>(v + e + ya) - load<f32>(v + e) + load<f32>(w + e + za) - load<f32>(w + e)
           value = cell * load<f32>(expansion + e) - out
         }
         store<f32>(b + e, value)
         sum += value
         top = max(top, abs(value))
       }
+    }
     const at = partial + ((<usize>(k - 1)) << 4)
     store<f64>(at, sum)
     store<f64>(at, top, 8)
@@ -435,62 +445,69 @@ export function divergence(b: usize, u: usize, v: usize, w: usize, expansion: us
 /** b -= mean on cells of the system: for a closed box, where only such a right-hand side can be met. */
 export function shiftSystem(b: usize, diag: usize, mean: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j) + 1, stop = endOf(spans, k * (ny + 2) + j, nx, nx); i <= stop; i++) {
-        const c = <usize>(k * sxy + j * sx + i)
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
         if (load<u8>(diag + c)) store<f32>(b + (c << 2), load<f32>(b + (c << 2)) - mean)
       }
+    }
 }
 
 /** What becomes of four faces: 0 beside solid cells, as they were between two open ones, else less `factor` times the difference of q. */
 // @ts-ignore: decorator
 @inline
-function face(p: usize, e: usize, step: usize, here: v128, flags: usize, q: usize, factor: v128, lanes: v128): void {
+function face(p: usize, e: usize, back: usize, here: v128, flags: usize, q: usize, factor: v128, lanes: v128): void {
   const before = fourBytes(flags)
   const solid = v128.or(i32x4.eq(here, i32x4.splat(SOLID)), i32x4.eq(before, i32x4.splat(SOLID)))
   const outside = v128.and(i32x4.eq(here, i32x4.splat(AIR)), i32x4.eq(before, i32x4.splat(AIR)))
   const old = v128.load(p + e)
-  const pushed = f32x4.sub(old, f32x4.mul(factor, f32x4.sub(v128.load(q + e), v128.load(q + e - step))))
+  const pushed = f32x4.sub(old, f32x4.mul(factor, f32x4.sub(v128.load(q + e), v128.load(q + e + back))))
   v128.store(p + e, v128.bitselect(v128.andnot(v128.bitselect(old, pushed, outside), solid), old, lanes))
 }
 
 /** Faces beside solid cells are 0, the others lose `factor` times the difference of q (together m/s). Faces past the last cell belong to the slab that ends there. */
 export function project(u: usize, v: usize, w: usize, q: usize, factor: f32, flags: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
   const push = f32x4.splat(factor)
   const last = to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
-    for (let j = 1; j <= ny + 1; j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx + 1); i < stop; i += 4) {
-        const c = <usize>(k * sxy + j * sx + i + 1)
+    for (let j = 1; j <= ny + 1; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const yb = <usize>(baseOf(spans, line - 1, sx) - base), zb = <usize>(baseOf(spans, line - ny - 2, sx) - base)
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx + 1); i < stop; i += 4) {
+        const c = <usize>(base + i + 1)
         const f = flags + c
         const here = fourBytes(f)
         const e = c << 2
         const inner = tail(nx - i), withSide = tail(nx + 1 - i)
-        if (j <= ny && k <= nz) face(u, e, 4, here, f - 1, q, push, withSide)
-        if (i < nx && k <= nz) face(v, e, (<usize>sx) << 2, here, f - <usize>sx, q, push, inner)
-        if (i < nx && j <= ny) face(w, e, (<usize>sxy) << 2, here, f - <usize>sxy, q, push, inner)
+        if (j <= ny && k <= nz) face(u, e, -4, here, f - 1, q, push, withSide)
+        if (i < nx && k <= nz) face(v, e, yb << 2, here, f + yb, q, push, inner)
+        if (i < nx && j <= ny) face(w, e, zb << 2, here, f + zb, q, push, inner)
       }
+    }
 }
 
 /** dst = src less `ratio` times the pressure's slope on faces of one axis between cells that are not solid; elsewhere src. Slabs as project's. */
 export function reflect(dst: usize, src: usize, h: usize, flags: usize, axis: i32, ratio: f32, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const st = axis == 0 ? 1 : axis == 1 ? sx : sxy
   const last = axis == 2 && to == nz ? to + 1 : to
   for (let k = from + 1; k <= last; k++)
-    for (let j = 1; j <= ny + (axis == 1 ? 1 : 0); j++)
-      for (let i = firstOf(spans, k * (ny + 2) + j), stop = endOf(spans, k * (ny + 2) + j, nx, nx + (axis == 0 ? 1 : 0)); i < stop; i += 4) {
-        const c = <usize>(k * sxy + j * sx + i + 1)
+    for (let j = 1; j <= ny + (axis == 1 ? 1 : 0); j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const back: usize = axis == 0 ? -1 : <usize>(baseOf(spans, line - (axis == 1 ? 1 : ny + 2), sx) - base)
+      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx + (axis == 0 ? 1 : 0)); i < stop; i += 4) {
+        const c = <usize>(base + i + 1)
         const e = c << 2
-        const solid = v128.or(i32x4.eq(fourBytes(flags + c), i32x4.splat(SOLID)), i32x4.eq(fourBytes(flags + c - <usize>st), i32x4.splat(SOLID)))
-        const slope = f32x4.mul(f32x4.splat(ratio), f32x4.sub(v128.load(h + e), v128.load(h + e - ((<usize>st) << 2))))
+        const solid = v128.or(i32x4.eq(fourBytes(flags + c), i32x4.splat(SOLID)), i32x4.eq(fourBytes(flags + c + back), i32x4.splat(SOLID)))
+        const slope = f32x4.mul(f32x4.splat(ratio), f32x4.sub(v128.load(h + e), v128.load(h + e + (back << 2))))
         const value = f32x4.sub(v128.load(src + e), v128.andnot(slope, solid))
         const p = dst + e
         v128.store(p, v128.bitselect(value, v128.load(p), tail(nx + (axis == 0 ? 1 : 0) - i)))
       }
+    }
 }

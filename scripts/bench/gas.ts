@@ -1,11 +1,12 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import { smallFire } from '../../core/testing/fires.ts'
 import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
-import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
-import { layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
+import { paddedCells } from '../../core/src/data/index.ts'
+import { elementOf, layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
 import { workIn } from '../../core/src/gas/fields.ts'
 import { sourceCells } from '../../core/src/gas/sources.ts'
-import { WORK_TILE, workedTiles } from '../../core/src/gas/spans.ts'
+import { workedTiles } from '../../core/src/gas/spans.ts'
+import { WORK_TILE } from '../../core/src/gas/tables.ts'
 import { emptyBudget, stepGas } from '../../core/src/gas/step.ts'
 import { type Bench, median, timed } from './bench.ts'
 
@@ -85,34 +86,46 @@ const step = (n: number): Bench => ({
   },
 })
 
-/** Warm smoke in a box, wherever `holds` says. */
-export function smokeIn(crew: Crew, n: number, holds: (i: number, j: number, k: number) => boolean): { worked: number; step(): void } {
+/** Warm smoke in a box, wherever `holds` says: what is worked on, the most bytes of the heap that a cell of it took, and a step. */
+export function smokeIn(crew: Crew, n: number, holds: (i: number, j: number, k: number) => boolean): { worked: number; bytesPerCell: number; step(): void } {
   const cell = 4 / n
   const settings = smallFire({ cell, source: null, confinement: 0, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
   const [still] = settings.moments
   if (!still) throw new Error('smoke has a moment')
-  const fields = layFields(crew, crew.heap.mark(), { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] }, settings, still)
-  const [density, soot] = [fields.pointers.density, fields.pointers.soot].map((pointer) => crew.heap.f32(pointer, paddedCells([n, n, n]))) as [Float32Array, Float32Array]
+  const before = crew.heap.peak()
+  const cells: [number, number, number][] = []
+  const active = new Uint8Array((n / WORK_TILE) ** 3)
   for (let k = 0; k < n; k++) for (let j = 0; j < n; j++) for (let i = 0; i < n; i++) {
     if (!holds(i, j, k)) continue
-    density[paddedIndex([n, n, n], i, j, k)] = 0.8 + 0.1 * Math.sin(i + j * j + k)
-    soot[paddedIndex([n, n, n], i, j, k)] = 1e-3
+    cells.push([i, j, k])
+    active[((k >> 3) * (n >> 3) + (j >> 3)) * (n >> 3) + (i >> 3)] = 1
   }
-  workIn(crew, fields, workedTiles(crew, fields, settings, [], 1 / 24))
+  const whole = active.every((one) => one === 1)
+  const fields = layFields(crew, crew.heap.mark(), { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] }, settings, still, undefined, whole ? undefined : active)
+  const [density, soot] = [fields.pointers.density, fields.pointers.soot].map((pointer) => crew.heap.f32(pointer, fields.store.cells)) as [Float32Array, Float32Array]
+  for (const [i, j, k] of cells) {
+    const e = elementOf(fields.store, i, j, k)
+    density[e] = 0.8 + 0.1 * Math.sin(i + j * j + k)
+    soot[e] = 1e-3
+  }
+  if (!whole) workIn(crew, fields, settings, still, workedTiles(crew, fields, settings, [], 1 / 24))
   const budget = emptyBudget()
-  return { worked: (fields.active?.reduce((sum, one) => sum + one, 0) ?? (n / WORK_TILE) ** 3) * WORK_TILE ** 3, step: () => void stepGas(crew, fields, settings, { before: still, now: still }, [], budget, 1 / 96, 0) }
+  const step = (): void => void stepGas(crew, fields, settings, { before: still, now: still }, [], budget, 1 / 96, 0)
+  step()
+  const worked = (fields.active?.reduce((sum, one) => sum + one, 0) ?? (n / WORK_TILE) ** 3) * WORK_TILE ** 3
+  return { worked, bytesPerCell: (crew.heap.peak() - before) / worked, step }
 }
 
 /** A thin warm plume that leans from one edge of a box to the other, worked on in its tiles, against a box full of smoke: what a cell that is worked on costs of each. */
 const tiles = (n: number): Bench => ({
   name: 'gas/plume-tiles', size: `${n}^3`, runs: 3, threads: [1, 2],
   run(crew) {
-    const full = smokeIn(crew, 96, () => true)
     const thin = smokeIn(crew, n, (i, j, k) => (i - j) ** 2 + (k - n / 2) ** 2 <= 81)
+    const full = smokeIn(crew, 96, () => true)
     // In turn, since the machine's own speed changes.
     const turns = Array.from({ length: 12 }, () => [timed(1, thin.step), timed(1, full.step)] as const)
     const [ms, whole] = [0, 1].map((m) => median(turns.map((turn) => turn[m] ?? 0))) as [number, number]
-    return { ms, figures: { boxOverWorked: n ** 3 / thin.worked, nsPerCell: (ms * 1e6) / thin.worked, nsPerCellFull: (whole * 1e6) / full.worked, ratio: ms / thin.worked / (whole / full.worked) } }
+    return { ms, figures: { boxOverWorked: n ** 3 / thin.worked, nsPerCell: (ms * 1e6) / thin.worked, nsPerCellFull: (whole * 1e6) / full.worked, ratio: ms / thin.worked / (whole / full.worked), bytesPerCell: thin.bytesPerCell, bytesPerCellFull: full.bytesPerCell } }
   },
 })
 

@@ -1,22 +1,25 @@
 import type { Crew } from '../base/index.ts'
-import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
+import { type CellBox, distanceTo, type Solid } from '../data/index.ts'
 import { pow, type Vec3 } from '../math/index.ts'
 import { layWhirls } from './forces.ts'
-import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
+import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, levelSizes, type PartOfBox, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
+import { baseOf, eachRow, type RowStore, startOf, stopOf, storeOf, wholeStore } from './rows.ts'
 import type { GasMoment, GasSettings } from './settings.ts'
-import { openOutside, spanRoom, tilesOf, writeSpans } from './spans.ts'
-import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares } from './walls.ts'
+import { tilesIn } from './spans.ts'
+import { layTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './tables.ts'
+import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares, putFlags, putShares, type Walls, wallsOf } from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
 export const KEPT_FIELDS = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
 export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
- * The gas's memory on the crew's heap, all padded fields of one box:
+ * The gas's memory on the crew's heap, padded fields of one box, whole or of what is near the work (rows.ts):
  *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; flags and the finest level's two byte fields 3; coarser levels about 2; open shares 3 where walls cut cells.
  */
 export interface GasFields {
   box: CellBox
+  store: RowStore
   closed: ClosedSides
   pointers: Record<KeptField, number>
   expansion: number
@@ -32,17 +35,24 @@ export interface GasFields {
   moving?: readonly MovingFaces[]
   /** The whirl tile of a seed. */
   whirls(seed: number): number
-  /** Where of the box there is work, the tiles that hold it (undefined: all) and the memory for both: three tables of spans and eight floats a tile. */
+  /** Where of the box there is work, the tiles that hold it (undefined: all), and eight floats a tile for finding them. */
   spans: RowSpans
   active?: Uint8Array
-  room: RowSpans & { tiles: number }
+  marks: number
+  /** Where a part of the box is stored: its spans of cells, and where walls are in the whole of it. */
+  cells?: Int32Array
+  walls?: Walls
   /** What stands round the work in a field, by its pointer. Whoever writes there otherwise takes it out. */
   outside: Map<number, string>
-  /** The heap where the pressure system begins: it is laid anew when walls move. */
+  /** The heap where the fields begin, and where the pressure system does: that is laid anew when walls move. */
+  mark: number
   systemMark: number
+  /** The solids that the walls are of. */
+  solids: readonly Solid[]
 }
 
 export type GasSurroundings = Pick<GasSettings, 'ambient' | 'shear' | 'forces' | 'cut'>
+type Surrounded = Pick<GasMoment, 'wind' | 'solids'>
 
 export const SCRATCH_FIELDS = 5
 
@@ -67,35 +77,36 @@ function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
   return closed
 }
 
-/** Factors of the wind by row. 0: no shear. */
-function layRows(crew: Crew, box: CellBox, { exponent, at, ground }: GasSettings['shear']): number {
-  if (exponent <= 0) return 0
-  const rows = crew.heap.alloc((box.size[1] + 2) * 4)
-  const view = crew.heap.f32(rows, box.size[1] + 2)
+/** Factors of the wind by row, ny + 2 of them; none without shear. */
+function windRows(box: CellBox, { exponent, at, ground }: GasSettings['shear']): Float32Array | undefined {
+  if (exponent <= 0) return undefined
   // The power law of the wind near the ground; its foot is held at a tenth of a metre.
-  for (let j = 0; j < view.length; j++) view[j] = pow(Math.max(0.1, (box.origin[1] + j - 0.5) * box.cell - ground) / at, exponent)
-  return rows
+  return Float32Array.from({ length: box.size[1] + 2 }, (_, j) => pow(Math.max(0.1, (box.origin[1] + j - 0.5) * box.cell - ground) / at, exponent))
 }
 
-function layWalls(crew: Crew, box: CellBox, solids: readonly Solid[], flags: number, open: OpenShares | undefined, closed: ClosedSides, active?: Uint8Array, spans: RowSpans = WHOLE): PressureSystem {
-  const cells = paddedCells(box.size)
-  if (open) cutCells(crew, box, solids, flags, open)
-  else markCells(crew.heap.u8(flags, cells), box, solids)
-  flagGhosts(crew.heap.u8(flags, cells), box.size, closed)
-  if (active) openOutside(crew.heap.u8(flags, cells), box.size, active)
-  return buildPressure(crew, box.size, flags, closed, open, spans)
+/** Lays the walls and what the pressure needs of them. */
+function layWalls(crew: Crew, { box, store, flags, open, closed, active, cells, spans, walls }: Pick<GasFields, 'box' | 'store' | 'flags' | 'open' | 'closed' | 'active' | 'cells' | 'spans' | 'walls'>, solids: readonly Solid[]): PressureSystem {
+  const kinds = crew.heap.u8(flags, store.cells)
+  const shares = open?.map((pointer) => crew.heap.u8(pointer, store.cells)) as [Uint8Array, Uint8Array, Uint8Array] | undefined
+  if (!active || !cells || !walls) {
+    if (shares) cutCells(box, solids, kinds, shares)
+    else markCells(kinds, box, solids)
+    flagGhosts(kinds, box.size, closed)
+    return buildPressure(crew, box.size, flags, closed, open)
+  }
+  const { tiles } = tilesOf(box.size)
+  const [wide, tall] = tiles
+  putFlags(kinds, store, walls.solid[0] ?? new Uint8Array(), closed, (_, i, j, k) => active[(Math.floor(k / WORK_TILE) * tall + Math.floor(j / WORK_TILE)) * wide + Math.floor(i / WORK_TILE)] === 1)
+  if (shares) putShares(shares, store, walls)
+  const part: PartOfBox = { store, spans, cells, walls }
+  return buildPressure(crew, box.size, flags, closed, open, part)
 }
 
-/** Puts the work where the tiles say it is (undefined: everywhere). What stands outside is not touched: settleOutside() makes still air of it. The heap past the pressure system is lost. */
-export function workIn(crew: Crew, fields: GasFields, active: Uint8Array | undefined): void {
-  const { box, flags, closed, open } = fields
-  fields.active = active
-  fields.outside.clear()
-  fields.spans = active ? { cells: fields.room.cells, faces: fields.room.faces, wide: fields.room.wide } : WHOLE
-  openOutside(crew.heap.u8(flags, paddedCells(box.size)), box.size, active)
-  if (active) writeSpans(crew, box.size, active, fields.room)
-  crew.heap.release(fields.systemMark)
-  fields.system = buildPressure(crew, box.size, flags, closed, open, fields.spans)
+/** Puts the work where the tiles say it is (undefined: everywhere); elsewhere is air that moves with the wind. The heap past the fields' mark is lost. */
+export function workIn(crew: Crew, fields: GasFields, surroundings: GasSurroundings, moment: Surrounded, active: Uint8Array | undefined): void {
+  const next = lay(crew, fields.mark, fields.box, surroundings, moment, fields.closed, active, fields)
+  for (const key of ['active', 'cells', 'walls'] as const) delete fields[key]
+  Object.assign(fields, next)
 }
 
 /** Before a field is written where there is work: what its kernels see round that. inner: what is written. What stands there already is not written again. */
@@ -111,7 +122,7 @@ export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, expansion, spans, rows, box } = fields
   if (!spans.cells) return
   fields.outside.clear()
-  const settle = (pointer: number, value: number, where: number, byRow = 0): void => crew.run('fillOutside', [pointer, value, byRow, where, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+  const settle = (pointer: number, value: number, where: number, byRow = 0): void => crew.run('fillOutside', [pointer, value, byRow, where, spans.wide, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
   ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => settle(pointer, wind[axis] ?? 0, spans.faces, axis === 1 ? 0 : rows))
   settle(pointers.density, 1, spans.cells)
   for (const pointer of [pointers.fuel, pointers.soot, pointers.burnt, pointers.pressure, expansion]) settle(pointer, 0, spans.cells)
@@ -124,103 +135,145 @@ export function calmStrays(crew: Crew, { pointers, spans, flags, rows, box }: Ga
   ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => crew.run('calmFaces', [pointer, flags, axis, wind[axis] ?? 0, axis === 1 ? 0 : rows, spans.faces, nx, ny], nz + 2, layersPerChunk(box.size, crew.threads, true)))
 }
 
+/** A field in nz + 2 equal parts, whatever lies in them: for kernels that take one element after the other. */
+const partOf = ({ store, box }: Pick<GasFields, 'store' | 'box'>): number => store.cells / (box.size[2] + 2)
+
 /** Stops what flows through walls. */
-function stopAtWalls(crew: Crew, fields: GasFields): void {
-  const { pointers, scratch, flags, box } = fields
-  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, 0, ...box.size], box.size[2])
+export function stopAtWalls(crew: Crew, fields: GasFields): void {
+  const { pointers, scratch, flags, box, spans } = fields
+  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, spans.faces, ...box.size], box.size[2])
   closeWalls(crew, fields)
 }
 
 /** Faces that are wholly closed stand still, or go with their moving wall. */
-export function closeWalls(crew: Crew, { pointers, open, moving, box }: GasFields): void {
+export function closeWalls(crew: Crew, fields: GasFields): void {
+  const { pointers, open, moving, store } = fields
   if (!open) return
-  const layer = (box.size[0] + 2) * (box.size[1] + 2)
   ;[pointers.u, pointers.v, pointers.w].forEach((field, axis) => {
-    crew.run('closeFaces', [field, open[axis] ?? 0, layer], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
+    closeFaces(crew, fields, field, axis)
     const faces = moving?.[axis]
     if (!faces) return
-    const values = crew.heap.f32(field, paddedCells(box.size))
+    const values = crew.heap.f32(field, store.cells)
     faces.elements.forEach((e, n) => {
       if ((faces.closed[n] ?? 0) >= 1) values[e] = faces.speeds[n] ?? 0
     })
   })
 }
 
+/** Faces across an axis that are wholly closed are 0 in a field. */
+export const closeFaces = (crew: Crew, fields: GasFields, field: number, axis: number): void =>
+  crew.run('closeFaces', [field, fields.open?.[axis] ?? 0, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+
+/** The faces of an axis times their open shares, into another field. */
+export const openFaces = (crew: Crew, fields: GasFields, into: number, field: number, axis: number): void =>
+  crew.run('openFaces', [into, field, fields.open?.[axis] ?? 0, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+
+/** A field times a number. */
+export const scaleField = (crew: Crew, fields: GasFields, field: number, factor: number): void =>
+  crew.run('scale', [field, factor, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+
 /** Puts the walls where a moment has them; before: where they were dt ago. The heap past the pressure system is lost. */
 export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
   crew.heap.release(fields.systemMark)
-  fields.system = layWalls(crew, fields.box, now.solids, fields.flags, fields.open, fields.closed, fields.active, fields.spans)
-  fields.moving = fields.open && movingFaces(crew, fields.box, before.solids, now.solids, fields.open, dt)
+  delete fields.walls
+  if (fields.active) fields.walls = wallsOf(fields.box, now.solids, fields.open !== undefined, levelSizes(fields.box.size))
+  fields.solids = now.solids
+  fields.system = layWalls(crew, fields, now.solids)
+  fields.moving = fields.open && movingFaces(crew, fields.box, fields.store, before.solids, now.solids, fields.open, dt)
 }
 
-/** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind. Anything that was on the heap past the mark is lost. */
-export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Pick<GasMoment, 'wind' | 'solids'>, sides?: ClosedSides): GasFields {
-  const { heap } = crew
-  heap.release(mark)
-  const cells = paddedCells(box.size)
-  const field = (value: number): number => {
-    const pointer = heap.alloc(cells * 4)
-    heap.f32(pointer, cells).fill(value)
-    return pointer
-  }
-  const closed = sides ?? closedSides(box, moment.solids)
-  const [wx, wy, wz] = moment.wind
-  const pointers = { u: field(wx), v: field(wy), w: field(wz), density: field(1), fuel: field(0), soot: field(0), burnt: field(0), pressure: field(0) }
-  const expansion = field(0)
-  const scratch = Array.from({ length: SCRATCH_FIELDS }, () => field(0))
-  const flags = heap.alloc(cells)
-  const open: OpenShares | undefined = surroundings.cut ? [heap.alloc(cells), heap.alloc(cells), heap.alloc(cells)] : undefined
-  const partial = heap.alloc(box.size[2] * 80)
-  const rows = layRows(crew, box, surroundings.shear)
-  if (rows) for (const [pointer, wind] of [[pointers.u, wx], [pointers.w, wz]] as const) sheared(heap.f32(pointer, cells), box, heap.f32(rows, box.size[1] + 2), wind)
-  const whirls = layWhirls(crew, surroundings)
-  const rowsInAll = (box.size[1] + 2) * (box.size[2] + 2)
-  const room = { ...spanRoom(crew, rowsInAll, box.size[2] + 2), tiles: heap.alloc(32 * tilesOf(box.size).count) }
-  const systemMark = heap.mark()
-  const system = layWalls(crew, box, moment.solids, flags, open, closed)
-  const fields: GasFields = { box, closed, pointers, expansion, scratch, flags, system, partial, rows, whirls, spans: WHOLE, room, outside: new Map(), systemMark, ...(open ? { open } : {}) }
+/** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind, stopped inside walls. Anything that was on the heap past the mark is lost. active: the tiles to be worked on; none: all. */
+export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Surrounded, sides?: ClosedSides, active?: Uint8Array): GasFields {
+  const fields = lay(crew, mark, box, surroundings, moment, sides ?? closedSides(box, moment.solids), active)
   stopAtWalls(crew, fields)
   return fields
 }
 
-function sheared(field: Float32Array, { size }: CellBox, rows: Float32Array, wind: number): void {
-  const [nx, ny, nz] = size
-  for (let k = 0; k < nz + 2; k++) for (let j = 0; j < ny + 2; j++) field.fill(wind * (rows[j] ?? 1), (k * (ny + 2) + j) * (nx + 2), (k * (ny + 2) + j + 1) * (nx + 2))
+/** Names of what a run is made of, in the order of a restart state. */
+const LIVE = [...KEPT_FIELDS, 'expansion'] as const
+const AMBIENT = { density: 1, fuel: 0, soot: 0, burnt: 0, pressure: 0, expansion: 0 } as const
+
+/**
+ * Lays the fields, with what those of `before` hold where both are stored: of another box the cells they share and their faces, of the same one whatever is stored. Those lie at the same mark, and are moved one
+ * after the other, so that no second set of them is needed.
+ */
+function lay(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Surrounded, closed: ClosedSides, active: Uint8Array | undefined, before?: GasFields): GasFields {
+  const { heap } = crew
+  const parts: TileSpans | undefined = active && spansOf(box.size, active)
+  const store = parts ? storeOf(box.size, parts.wide) : wholeStore(box.size)
+  const old = before && [...LIVE.map((name) => (name === 'expansion' ? before.expansion : before.pointers[name])), ...before.scratch]
+  const order = old ? [...old].sort((a, b) => a - b) : []
+  heap.release(mark)
+  const slots = Array.from({ length: LIVE.length + SCRATCH_FIELDS }, () => heap.alloc(store.cells * 4))
+  const own = slots.map((_, n) => slots[old ? order.indexOf(old[n] ?? 0) : n] ?? 0)
+  const shear = windRows(box, surroundings.shear)
+  // From the end where fields grow, from the start where they shrink: none is written over before it was moved.
+  const turns = own.map((pointer, n) => ({ pointer, n })).sort((a, b) => (before && before.store.cells < store.cells ? b.pointer - a.pointer : a.pointer - b.pointer))
+  for (const { pointer, n } of turns) {
+    const name = LIVE[n]
+    const from = before && name && old ? heap.f32(old[n] ?? 0, before.store.cells).slice() : undefined
+    const field = heap.f32(pointer, store.cells)
+    if (!name) {
+      field.fill(0)
+      continue
+    }
+    const axis = 'uvw'.indexOf(name)
+    if (axis >= 0) fillWind(field, store, moment.wind[axis] ?? 0, axis === 1 ? undefined : shear)
+    else field.fill(AMBIENT[name as keyof typeof AMBIENT])
+    if (from && before) copyShared(field, store, box, from, before, axis)
+  }
+  const pointers = Object.fromEntries(KEPT_FIELDS.map((name, n) => [name, own[n]])) as Record<KeptField, number>
+  const flags = heap.alloc(store.cells)
+  const open: OpenShares | undefined = surroundings.cut ? [heap.alloc(store.cells), heap.alloc(store.cells), heap.alloc(store.cells)] : undefined
+  const partial = heap.alloc(box.size[2] * 80)
+  const rows = shear ? heap.alloc(shear.byteLength) : 0
+  if (shear) heap.f32(rows, shear.length).set(shear)
+  const whirls = layWhirls(crew, surroundings)
+  const marks = heap.alloc(32 * tilesOf(box.size).count)
+  const spans: RowSpans = parts ? { cells: layTable(crew, parts.cells, store), faces: layTable(crew, parts.faces, store), wide: layTable(crew, parts.wide, store, parts.layers) } : WHOLE
+  const same = before?.walls && before.box === box && before.solids === moment.solids ? before.walls : undefined
+  const walls = same ?? (active && wallsOf(box, moment.solids, surroundings.cut, levelSizes(box.size)))
+  const systemMark = heap.mark()
+  const laid = { box, store, closed, flags, spans, ...(open ? { open } : {}), ...(active && parts ? { active, cells: parts.cells } : {}), ...(walls ? { walls } : {}) }
+  const system = layWalls(crew, laid, moment.solids)
+  return { ...laid, mark, pointers, expansion: own[KEPT_FIELDS.length] ?? 0, scratch: own.slice(LIVE.length), system, partial, rows, whirls, marks, outside: new Map(), solids: moment.solids, systemMark }
 }
 
-/** The kept fields and the expansion as floats of their own, in KEPT_FIELDS' order: what a restart state holds. */
+/** A field of one component of the wind. factors: of its rows. */
+function fillWind(field: Float32Array, store: RowStore, wind: number, factors?: Float32Array): void {
+  field.fill(wind)
+  if (factors) eachRow(store, (row, start, stop, base) => field.fill(wind * (factors[row % (store.size[1] + 2)] ?? 1), base + start, base + stop))
+}
+
+/** Copies what both stores hold of a field. axis: across which its faces lie; -1: of cells. */
+function copyShared(field: Float32Array, store: RowStore, box: CellBox, from: Float32Array, before: GasFields, axis: number): void {
+  const was = before.box
+  const [tall, high] = [box.size[1] + 2, was.size[1] + 2]
+  const shift = box.origin.map((o, n) => o - (was.origin[n] ?? 0)) as [number, number, number]
+  // Array columns, rows and layers of this box: of the same one all; of another what they share, a layer of faces past it too, so that u, v and w lose nothing.
+  const range = (n: 0 | 1 | 2): readonly [number, number] => {
+    if (was === box) return [0, box.size[n] + 2]
+    return [Math.max(0, -shift[n]) + 1, Math.min(box.size[n], was.size[n] - shift[n]) + 1 + (n === axis ? 1 : 0)]
+  }
+  const [x, y, z] = [range(0), range(1), range(2)]
+  for (let k = z[0]; k < z[1]; k++)
+    for (let j = y[0]; j < y[1]; j++) {
+      const [row, other] = [k * tall + j, (k + shift[2]) * high + j + shift[1]]
+      const start = Math.max(x[0], startOf(store, row), startOf(before.store, other) - shift[0])
+      const stop = Math.min(x[1], stopOf(store, row), stopOf(before.store, other) - shift[0])
+      const source = baseOf(before.store, other) + shift[0]
+      if (start < stop) field.set(from.subarray(source + start, source + stop), baseOf(store, row) + start)
+    }
+}
+
+/** The kept fields and the expansion as floats of their own, as they are stored, in KEPT_FIELDS' order: what a restart state holds. */
 export function takeFields(crew: Crew, fields: GasFields): Float32Array[] {
-  const cells = paddedCells(fields.box.size)
-  return [...KEPT_FIELDS.map((name) => fields.pointers[name]), fields.expansion].map((pointer) => crew.heap.f32(pointer, cells).slice())
+  return LIVE.map((name) => crew.heap.f32(name === 'expansion' ? fields.expansion : fields.pointers[name], fields.store.cells).slice())
 }
 
-/** Moves what two boxes share into another box on the same lattice; the rest of the new box is ambient air. */
-export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings, moment: Pick<GasMoment, 'wind' | 'solids'>): GasFields {
-  const before = takeFields(crew, fields)
-  const next = layFields(crew, mark, box, surroundings, moment)
-  const targets = [...KEPT_FIELDS.map((name) => next.pointers[name]), next.expansion]
-  const cells = paddedCells(box.size)
-  const from = fields.box
-  const shift = box.origin.map((o, axis) => o - (from.origin[axis] ?? 0))
-  const low = box.origin.map((o, axis) => Math.max(o, from.origin[axis] ?? 0))
-  // One face layer past the last shared cell is carried too where both boxes have it, so that u, v and w lose nothing.
-  const high = box.origin.map((o, axis) => Math.min(o + (box.size[axis] ?? 0), (from.origin[axis] ?? 0) + (from.size[axis] ?? 0)) + 1)
-  const local = (corner: number[], axis: number, origin: readonly number[]): number => (corner[axis] ?? 0) - (origin[axis] ?? 0)
-  const length = (high[0] ?? 0) - (low[0] ?? 0)
-  if (shift.length === 3 && length > 0)
-    targets.forEach((pointer, n) => {
-      const target = crew.heap.f32(pointer, cells)
-      const source = before[n]
-      if (!source) return
-      const face = n < 3 ? 1 : 0
-      for (let k = low[2] ?? 0; k < (high[2] ?? 0) - 1 + (n === 2 ? face : 0); k++)
-        for (let j = low[1] ?? 0; j < (high[1] ?? 0) - 1 + (n === 1 ? face : 0); j++) {
-          const i = local(low, 0, from.origin)
-          const row = paddedIndex(from.size, i, j - from.origin[1], k - from.origin[2])
-          const to = paddedIndex(box.size, local(low, 0, box.origin), j - box.origin[1], k - box.origin[2])
-          target.set(source.subarray(row, row + length - 1 + (n === 0 ? 1 : 0)), to)
-        }
-    })
+/** Moves what two boxes share into another box on the same lattice; the rest of the new box is ambient air. The fields before are lost. */
+export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings, moment: Surrounded): GasFields {
+  const next = lay(crew, mark, box, surroundings, moment, closedSides(box, moment.solids), tilesIn(fields, box), fields)
   stopAtWalls(crew, next)
   return next
 }

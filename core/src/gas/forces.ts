@@ -52,7 +52,7 @@ export function pushAir(crew: Crew, fields: GasFields, settings: GasSettings, be
     const gain = (now.wind[comp] ?? 0) - (before.wind[comp] ?? 0)
     if (gain === 0) continue
     fields.outside.delete(field)
-    crew.run('windFaces', [field, gain, comp === 1 ? 0 : fields.rows, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    crew.run('windFaces', [field, gain, comp === 1 ? 0 : fields.rows, fields.spans.wide, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
   }
 }
 

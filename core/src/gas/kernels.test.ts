@@ -2,6 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { type Crew, makeCrew, random } from '../base/index.ts'
 import { paddedCells, paddedIndex } from '../data/index.ts'
 import { flagGhosts } from './pressure.ts'
+import { wholeStore } from './rows.ts'
+import { layTable } from './tables.ts'
 
 // Kernels against plain twins: the formula written out cell by cell, on seeded fields, with nothing shared but the layout.
 const SIZE = [9, 7, 8] as const
@@ -393,7 +395,7 @@ describe('looking over a field', () => {
     const [density, fuel, soot] = [noise(1, 1), zero(), zero()]
     view(density)[paddedIndex(SIZE, 2, 4, 1)] = 0.7
     view(soot)[paddedIndex(SIZE, 8, 1, 1)] = 1
-    crew.run('extent', [density, fuel, soot, 0.9, 0.1, 0.1, partial, ...SIZE], SIZE[2])
+    crew.run('extent', [density, fuel, soot, 0.9, 0.1, 0.1, partial, 0, ...SIZE], SIZE[2])
     const ranges = crew.heap.i32(partial, SIZE[2] * 4)
     expect([...ranges.subarray(4, 8)]).toEqual([2, 8, 1, 4])
     expect((ranges[0] ?? 0) > (ranges[1] ?? 0)).toBe(true)
@@ -403,7 +405,7 @@ describe('looking over a field', () => {
     const density = noise(1, 1)
     const partial = crew.heap.alloc(SIZE[2] * 80)
     for (const [i, j, k] of [[2, 4, 1], [3, 5, 1], [8, 6, 1], [4, 4, 3]] as const) view(density)[paddedIndex(SIZE, i, j, k)] = 0.3
-    crew.run('flame', [density, flags, 0.37, partial, ...SIZE], SIZE[2])
+    crew.run('flame', [density, flags, 0.37, partial, 0, ...SIZE], SIZE[2])
     // The last of them lies in the wall.
     expect([...crew.heap.f64(partial, SIZE[2] * 2)].slice(0, 8)).toEqual([0, 0, 3, 7, 0, 0, 0, 0])
   })
@@ -411,7 +413,7 @@ describe('looking over a field', () => {
     const { crew, noise, view } = fields(10)
     const u = noise(-2, 2)
     const before = view(u).slice()
-    crew.run('calmInflow', [u, 0, 0.25, 1, 0, ...SIZE], 1)
+    crew.run('calmInflow', [u, 0, 0.25, 1, 0, 0, ...SIZE], 1)
     eachCell((e) => expect(at(view(u), e)).toBe(at(before, e)))
     for (const [j, k] of [[0, 0], [3, 4], [6, 7]] as const) {
       const e = paddedIndex(SIZE, SIZE[0], j, k)
@@ -443,10 +445,9 @@ describe('air', () => {
   const worked = (i: number, j: number, k: number): boolean => i >= 4 && i < 8 && j >= 2 && j < 5 && k >= 2 && k < 6
   function spansOf(crew: Crew): number {
     const rows = (SIZE[1] + 2) * (SIZE[2] + 2)
-    const at = crew.heap.alloc(8 * rows)
-    const table = crew.heap.i32(at, 2 * rows).fill(0)
-    for (let k = 2; k < 6; k++) for (let j = 2; j < 5; j++) table.set([4, 8], 2 * ((k + 1) * (SIZE[1] + 2) + j + 1))
-    return at
+    const spans = new Int32Array(2 * rows)
+    for (let k = 2; k < 6; k++) for (let j = 2; j < 5; j++) spans.set([4, 8], 2 * ((k + 1) * (SIZE[1] + 2) + j + 1))
+    return layTable(crew, spans, wholeStore(SIZE))
   }
   it('moves with the wind between cells no pressure orders, and nowhere else', () => {
     for (const axis of [0, 1, 2]) {

@@ -88,8 +88,8 @@ describe('the parts of a cycle', () => {
     starts.push(cut.length)
   }
   crew.heap.i32(offsets, starts.length).set(starts)
-  const list = crew.heap.alloc(4 * cut.length)
-  crew.heap.i32(list, cut.length).set(cut)
+  const list = crew.heap.alloc(20 * cut.length)
+  crew.heap.i32(list, 5 * cut.length).set(cut.flatMap((e) => [e, e - SX, e + SX, e - SXY, e + SXY]))
   const weights = field(8 * cut.length, stream.next)
   parities.forEach((parity, n) => (crew.heap.f32(weights, 8 * cut.length)[8 * n + 7] = parity))
   const { names, functions } = instantiateKernels(compileKernels(), crew.memory)
@@ -105,7 +105,7 @@ describe('the parts of a cycle', () => {
       view.set(start)
       for (const colour of [first, 1 - first]) {
         crew.run('smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
-        if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, 0, SX, SXY, colour], nz)
+        if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, 0, colour], nz)
       }
       const twice = view.slice()
       expect(twice.some((value, e) => value !== start[e])).toBe(true)
@@ -125,7 +125,7 @@ describe('the parts of a cycle', () => {
     const inner = new Set<number>()
     eachCell(SIZE, (i, j, k) => inner.add(paddedIndex(SIZE, i, j, k)))
     values.forEach((_, e) => inner.has(e) || (values[e] = 0))
-    crew.run('restrict', [coarse.b, t, coarse.diag, 0, nx, ny, nz, cx, cy, cz], cz)
+    crew.run('restrict', [coarse.b, t, coarse.diag, 0, 0, nx, ny, nz, cx, cy, cz], cz)
     const count = (cx + 2) * (cy + 2) * (cz + 2)
     const [found, system] = [crew.heap.f32(coarse.b, count), crew.heap.u8(coarse.diag, count)]
     let blocked = 0

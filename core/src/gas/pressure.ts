@@ -1,5 +1,10 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
+import { baseOf, type RowStore, startOf, stopOf, wholeStore } from './rows.ts'
+import { coarserSpans, layTable, storeRound } from './tables.ts'
+import { putFlags, type Walls } from './walls.ts'
+
+type Size = readonly [number, number, number]
 
 /** Which of the box's sides are closed by a wall: bits x- 1, x+ 2, y- 4, y+ 8, z- 16, z+ 32. Open sides have pressure 0 outside. */
 export type ClosedSides = number
@@ -16,7 +21,8 @@ export interface RowSpans {
 export const WHOLE: RowSpans = { cells: 0, faces: 0, wide: 0 }
 
 interface Level {
-  size: readonly [number, number, number]
+  size: Size
+  store: RowStore
   /** Cells of each row that are worked on (kernels/assembly/grid.ts); 0: all. */
   spans: number
   flags: number
@@ -33,6 +39,7 @@ export interface PressureSystem {
   readonly levels: readonly Level[]
   readonly partial: number
   readonly spans: RowSpans
+  readonly store: RowStore
   /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
   readonly cells: number
   readonly enclosed: boolean
@@ -40,29 +47,39 @@ export interface PressureSystem {
   readonly cut?: { list: number; offsets: number; weights: number }
 }
 
+/** What of a box is worked on, where that is a part of it: its fields' tables of spans, the spans of cells as they were written there, and the walls. */
+export interface PartOfBox {
+  store: RowStore
+  spans: RowSpans
+  cells: Int32Array
+  walls: Walls
+}
+
 /** Lists the cells whose open shares differ from their whole neighbours'. open: pointers to the shares of the faces of each axis. */
-function listCut(crew: Crew, size: readonly [number, number, number], flagsAt: number, open: readonly [number, number, number]): PressureSystem['cut'] {
+function listCut(crew: Crew, store: RowStore, flagsAt: number, open: readonly [number, number, number]): PressureSystem['cut'] {
   const { heap } = crew
-  const count = paddedCells(size)
-  const [nx, ny, nz] = size
-  const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const flags = heap.u8(flagsAt, count)
-  const [fu, fv, fw] = open.map((pointer) => heap.u8(pointer, count)) as [Uint8Array, Uint8Array, Uint8Array]
+  const [nx, ny, nz] = store.size
+  const flags = heap.u8(flagsAt, store.cells)
+  const [fu, fv, fw] = open.map((pointer) => heap.u8(pointer, store.cells)) as [Uint8Array, Uint8Array, Uint8Array]
   const elements: number[] = []
   const weights: number[] = []
   const offsets = [0]
   const whole = (e: number, share: number): boolean => share === (flags[e] === SOLID ? 0 : SHARES)
   for (let k = 1; k <= nz; k++) {
-    for (let j = 1; j <= ny; j++)
-      for (let e = k * sxy + j * sx + 1, i = 1; i <= nx; i++, e++) {
+    for (let j = 1; j <= ny; j++) {
+      const row = k * (ny + 2) + j
+      const base = baseOf(store, row)
+      const [yb, ya, zb, za] = [row - 1, row + 1, row - ny - 2, row + ny + 2].map((other) => baseOf(store, other) - base) as [number, number, number, number]
+      for (let i = Math.max(1, startOf(store, row)), stop = Math.min(nx + 1, stopOf(store, row)); i < stop; i++) {
+        const e = base + i
         if (flags[e] !== FLUID) continue
-        const [a, b, c, d, f, g] = [fu[e] ?? 0, fu[e + 1] ?? 0, fv[e] ?? 0, fv[e + sx] ?? 0, fw[e] ?? 0, fw[e + sxy] ?? 0]
-        if (whole(e - 1, a) && whole(e + 1, b) && whole(e - sx, c) && whole(e + sx, d) && whole(e - sxy, f) && whole(e + sxy, g)) continue
-        elements.push(e)
+        const [a, b, c, d, f, g] = [fu[e] ?? 0, fu[e + 1] ?? 0, fv[e] ?? 0, fv[e + ya] ?? 0, fw[e] ?? 0, fw[e + za] ?? 0]
+        if (whole(e - 1, a) && whole(e + 1, b) && whole(e + yb, c) && whole(e + ya, d) && whole(e + zb, f) && whole(e + za, g)) continue
+        elements.push(e, e + yb, e + ya, e + zb, e + za)
         weights.push(a / SHARES, b / SHARES, c / SHARES, d / SHARES, f / SHARES, g / SHARES, SHARES / (a + b + c + d + f + g), (i + j + k) & 1)
       }
-    offsets.push(elements.length)
+    }
+    offsets.push(elements.length / 5)
   }
   if (elements.length === 0) return undefined
   const place = (values: readonly number[], floats: boolean): number => {
@@ -98,7 +115,7 @@ const SHARES = 255
 const ghostOf = (closed: ClosedSides, bit: number): number => (closed & bit ? SOLID : AIR)
 
 /** Writes the ghost layer of a flag field: solid beyond closed sides, air beyond open ones. */
-export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: readonly [number, number, number], closed: ClosedSides): void {
+export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: Size, closed: ClosedSides): void {
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   for (let k = 0; k < nz + 2; k++)
@@ -115,80 +132,90 @@ export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: readonly [number, nu
 }
 
 /** Chunk of z layers so that a chunk is worth handing to a thread. tiled: only a part of the layers holds work. */
-export function layersPerChunk(size: readonly [number, number, number], threads: number, tiled = false): number {
+export function layersPerChunk(size: Size, threads: number, tiled = false): number {
   const layer = size[0] * size[1]
   if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
   return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
 }
 
-/** The spans of a level's next coarser one: a row of it holds what its four rows hold. */
-function coarserSpans(crew: Crew, spans: number, [nx, ny, nz]: readonly [number, number, number], [cx, cy, cz]: readonly [number, number, number]): number {
-  if (!spans) return 0
-  const fine = crew.heap.i32(spans, 2 * (ny + 2) * (nz + 2))
-  const pointer = crew.heap.alloc(8 * (cy + 2) * (cz + 2))
-  const coarse = crew.heap.i32(pointer, 2 * (cy + 2) * (cz + 2)).fill(0)
-  for (let k = 0; k < cz; k++)
-    for (let j = 0; j < cy; j++) {
-      let [low, high] = [nx, 0]
-      for (let n = 0; n < 4; n++) {
-        const [y, z] = [2 * j + (n & 1), 2 * k + (n >> 1)]
-        const row = 2 * ((z + 1) * (ny + 2) + y + 1)
-        if (y >= ny || z >= nz || (fine[row] ?? 0) >= (fine[row + 1] ?? 0)) continue
-        low = Math.min(low, fine[row] ?? 0)
-        high = Math.max(high, fine[row + 1] ?? 0)
-      }
-      if (low >= high) continue
-      const at = 2 * ((k + 1) * (cy + 2) + j + 1)
-      coarse[at] = (low >> 1) & ~3
-      coarse[at + 1] = Math.min(cx, (((high + 1) >> 1) + 3) & ~3)
+/** Sizes of the multigrid's levels, the box first. */
+export function levelSizes(size: Size): Size[] {
+  const sizes = [size]
+  for (let [nx, ny, nz] = size; Math.max(nx, ny, nz) > COARSEST_EDGE && Math.min(nx, ny, nz) > 2; ) {
+    ;[nx, ny, nz] = [Math.ceil(nx / 2), Math.ceil(ny / 2), Math.ceil(nz / 2)]
+    sizes.push([nx, ny, nz])
+  }
+  return sizes
+}
+
+/** A coarser level of a part of a box: gas where any of the cells it is made of is, wall where all are. */
+function coarserPart(crew: Crew, part: { store: RowStore; cells: Int32Array; flags: number }, size: Size, solid: Uint8Array, closed: ClosedSides): { store: RowStore; cells: Int32Array; flags: number; spans: number } {
+  const { heap } = crew
+  const cells = coarserSpans(part.cells, part.store.size, size)
+  const store = storeRound(size, cells)
+  const fine = heap.u8(part.flags, part.store.cells)
+  const flags = heap.alloc(store.cells)
+  const [, ny] = part.store.size
+  putFlags(heap.u8(flags, store.cells), store, solid, closed, (_, i, j, k) => {
+    for (let n = 0; n < 4; n++) {
+      const row = (2 * k + 1 + (n >> 1)) * (ny + 2) + 2 * j + 1 + (n & 1)
+      const [start, stop, base] = [startOf(part.store, row), stopOf(part.store, row), baseOf(part.store, row)]
+      for (let c = 2 * i + 1; c <= 2 * i + 2; c++) if (c >= start && c < stop && fine[base + c] === FLUID) return true
     }
-  return pointer
+    return false
+  })
+  return { store, cells, flags, spans: layTable(crew, cells, store) }
 }
 
 /**
  * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
- * size: interior cells; flags: pointer to the padded bytes, ghosts written; open: shares of the faces, where walls cut cells; spans: where the fluid cells lie.
+ * size: interior cells; flags: pointer to the bytes, ghosts written; open: shares of the faces, where walls cut cells; part: where only a part of the box is worked on, which then is all that is stored.
  */
-export function buildPressure(crew: Crew, size: readonly [number, number, number], flags: number, closed: ClosedSides, open?: readonly [number, number, number], spans: RowSpans = WHOLE): PressureSystem {
+export function buildPressure(crew: Crew, size: Size, flags: number, closed: ClosedSides, open?: readonly [number, number, number], part?: PartOfBox): PressureSystem {
   const { heap } = crew
   const levels: Level[] = []
-  let finerFlags = flags
-  let finerSize = size
-  let finerSpans = spans.cells
-  for (let depth = 0; ; depth++) {
-    const [nx, ny, nz] = finerSize
-    const cells = paddedCells(finerSize)
-    const level: Level = { size: finerSize, spans: finerSpans, flags: finerFlags, diag: heap.alloc(cells), norm: heap.alloc(cells), x: 0, b: 0, t: 0 }
-    heap.u8(level.diag, cells).fill(0)
-    heap.u8(level.norm, cells).fill(0)
+  const sizes = levelSizes(size)
+  let [store, spans, levelFlags] = [part?.store ?? wholeStore(size), part?.spans.cells ?? 0, flags]
+  let cells = part?.cells
+  sizes.forEach((own, depth) => {
+    const [nx, ny, nz] = own
+    const level: Level = { size: own, store, spans, flags: levelFlags, diag: heap.alloc(store.cells), norm: heap.alloc(store.cells), x: 0, b: 0, t: 0 }
+    heap.u8(level.diag, store.cells).fill(0)
+    heap.u8(level.norm, store.cells).fill(0)
     if (depth > 0)
       for (const key of ['x', 'b', 't'] as const) {
-        level[key] = heap.alloc(cells * 4)
-        heap.f32(level[key], cells).fill(0)
+        level[key] = heap.alloc(store.cells * 4)
+        heap.f32(level[key], store.cells).fill(0)
       }
-    crew.run('countNeighbours', [level.diag, finerFlags, finerSpans, nx, ny, nz], nz, layersPerChunk(finerSize, crew.threads))
+    crew.run('countNeighbours', [level.diag, levelFlags, spans, nx, ny, nz], nz, layersPerChunk(own, crew.threads))
     levels.push(level)
-    if (Math.max(nx, ny, nz) <= COARSEST_EDGE || Math.min(nx, ny, nz) <= 2) {
-      heap.u8(level.norm, cells).fill(1)
-      break
+    const coarse = sizes[depth + 1]
+    if (!coarse) {
+      heap.u8(level.norm, store.cells).fill(1)
+      return
     }
-    const coarse: [number, number, number] = [Math.ceil(nx / 2), Math.ceil(ny / 2), Math.ceil(nz / 2)]
-    const coarseFlags = heap.alloc(paddedCells(coarse))
-    crew.run('coarsenFlags', [coarseFlags, finerFlags, nx, ny, nz, ...coarse], coarse[2], layersPerChunk(coarse, crew.threads))
-    flagGhosts(heap.u8(coarseFlags, paddedCells(coarse)), coarse, closed)
-    crew.run('transferNorm', [level.norm, coarseFlags, finerSpans, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(finerSize, crew.threads))
-    finerFlags = coarseFlags
-    finerSpans = coarserSpans(crew, finerSpans, finerSize, coarse)
-    finerSize = coarse
-  }
+    const solid = part?.walls.solid[depth + 1]
+    let next: { store: RowStore; flags: number; spans: number }
+    if (cells && solid) {
+      const made = coarserPart(crew, { store, cells, flags: levelFlags }, coarse, solid, closed)
+      cells = made.cells
+      next = made
+    } else {
+      next = { store: wholeStore(coarse), flags: heap.alloc(paddedCells(coarse)), spans: 0 }
+      crew.run('coarsenFlags', [next.flags, levelFlags, nx, ny, nz, ...coarse], coarse[2], layersPerChunk(coarse, crew.threads))
+      flagGhosts(heap.u8(next.flags, paddedCells(coarse)), coarse, closed)
+    }
+    crew.run('transferNorm', [level.norm, next.flags, spans, next.spans, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(own, crew.threads))
+    ;({ store, spans, flags: levelFlags } = next)
+  })
   const top = levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
   const partial = heap.alloc(size[2] * 80)
-  let cells = 0
-  const diag = heap.u8(top.diag, paddedCells(size))
-  for (let i = 0; i < diag.length; i++) if (diag[i]) cells++
-  const cut = open && listCut(crew, size, flags, open)
-  return { levels, partial, spans, cells, enclosed: closed === 63 && !spans.cells, ...(cut ? { cut } : {}) }
+  let count = 0
+  const diag = heap.u8(top.diag, top.store.cells)
+  for (let i = 0; i < diag.length; i++) if (diag[i]) count++
+  const cut = open && listCut(crew, top.store, flags, open)
+  return { levels, partial, spans: part?.spans ?? WHOLE, store: top.store, cells: count, enclosed: closed === 63 && !part, ...(cut ? { cut } : {}) }
 }
 
 /** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */
@@ -213,8 +240,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   const [nx, ny, nz] = level.size
   const chunk = layersPerChunk(level.size, crew.threads, level.spans !== 0)
   const cut = depth === 0 ? system.cut : undefined
-  const strides = [nx + 2, (nx + 2) * (ny + 2)]
-  const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, ...strides, colour], nz, chunk)
+  const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, colour], nz, chunk)
   const sweep = (colour: number): void => {
     crew.run('smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
     again(colour, 0)
@@ -242,11 +268,11 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   }
   pair(0)
   crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
-  if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights, ...strides], nz, chunk)
+  if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights], nz, chunk)
   const [cx, cy, cz] = coarser.size
-  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
+  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, level.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
-  crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, nx, ny, nz, cx, cy], nz, chunk)
+  crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, coarser.spans, nx, ny, nz, cx, cy], nz, chunk)
   pair(1)
   pair(1)
 }
@@ -288,7 +314,7 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
     rz = next
     crew.run('applyDot', [q, d, top.diag, partial, spans, nx, ny, nz], nz, chunk)
     const { cut } = system
-    if (cut) crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights, nx + 2, (nx + 2) * (ny + 2)], nz, chunk)
+    if (cut) crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights], nz, chunk)
     const dq = sumPartials(crew, partial, nz)
     if (!(dq > 0)) break
     crew.run('stepSolution', [p, r, d, q, rz / dq, partial, spans, nx, ny, nz], nz, chunk)

@@ -3,6 +3,7 @@ import { smallFire } from '../../testing/fires.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
 import { halfTable, paddedCells, paddedIndex } from '../data/index.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, type GasSettings } from './settings.ts'
+import { unpacked } from './rows.ts'
 import { GasSimulation } from './simulate.ts'
 import { feed, sourceCells } from './sources.ts'
 
@@ -151,7 +152,7 @@ it('moves the air in lumps of their size, whatever the cell', () => {
     if (!still || !source) throw new Error('a fire has a source')
     const cells = sourceCells(crew, fields, settings, 0, still)
     feed(crew, fields, settings, source, false, cells, [0, 0, 0], 1 / RATE, 0.3, 0)
-    const u = crew.heap.f32(fields.pointers.u, paddedCells(fields.box.size))
+    const u = unpacked(fields.store, crew.heap.f32(fields.pointers.u, fields.store.cells), 0)
     const apart = Math.round(0.1 / cell)
     const [sum, own] = [...cells.elements].reduce(([a, b], e) => [a + (u[e] ?? 0) * (u[e + apart] ?? 0), b + (u[e] ?? 0) ** 2], [0, 0])
     return own > 0 ? sum / own : Number.NaN

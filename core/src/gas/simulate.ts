@@ -1,13 +1,15 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
-import { type CellBox, type GasFrame, paddedCells, paddedIndex } from '../data/index.ts'
-import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, takeFields, workIn } from './fields.ts'
+import type { CellBox, GasFrame } from '../data/index.ts'
+import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, stopAtWalls, takeFields, workIn } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
 import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './moments.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
+import { baseOf, elementOf, rowOf, startOf, stopOf } from './rows.ts'
 import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
 import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
-import { CLEAR, WORK_TILE, workedTiles } from './spans.ts'
+import { CLEAR, workedTiles } from './spans.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
+import { WORK_TILE } from './tables.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
 export interface GasFigures {
@@ -38,7 +40,9 @@ export interface GasState {
   box: CellBox
   closed: number
   budget: GasBudget
-  /** KEPT_FIELDS in order, then the expansion; padded. */
+  /** The tiles that are worked on, where that is not all of the box. */
+  active?: Uint8Array
+  /** KEPT_FIELDS in order, then the expansion; padded, or, with `active`, as its tiles' rows are stored (rows.ts). */
   fields: Float32Array[]
 }
 
@@ -72,10 +76,11 @@ export class GasSimulation {
     this.#rate = rate
     this.#mark = crew.heap.mark()
     if (state) {
-      this.#fields = layFields(crew, this.#mark, state.box, settings, momentOf(settings, state.done - 1), state.closed)
+      this.#fields = layFields(crew, this.#mark, state.box, settings, momentOf(settings, state.done - 1), state.closed, state.active)
       ;[...KEPT_FIELDS.map((name) => this.#fields.pointers[name]), this.#fields.expansion].forEach((pointer, n) => {
         const kept = state.fields[n]
-        if (kept) crew.heap.f32(pointer, kept.length).set(kept)
+        if (kept?.length !== this.#fields.store.cells) throw new TypeError('a state holds as much as its tiles do')
+        crew.heap.f32(pointer, kept.length).set(kept)
       })
       this.#budget = { ...state.budget }
       this.#done = state.done
@@ -166,6 +171,7 @@ export class GasSimulation {
     this.#fitBox(figures.fastest * span, next)
     const elsewhere = this.#findWork(next)
     if (before === this.#fields && !elsewhere) return figures
+    if (before !== this.#fields) stopAtWalls(crew, this.#fields)
     settleOutside(crew, this.#fields, next.wind)
     this.#feeds = this.#findSources(next, next)
     recount(crew, this.#fields, settings, this.#budget)
@@ -174,31 +180,32 @@ export class GasSimulation {
 
   /** How much of the gas is flame now, and how high it stands. */
   #flame(now: GasMoment): Pick<GasFigures, 'flame' | 'height' | 'standing' | 'neck'> {
-    const { box, pointers, flags, partial } = this.#fields
+    const { box, pointers, flags, partial, spans } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
-    this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
+    this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, spans.cells, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
     const top = maxPartials(this.#crew, partial, nz, 2, 1)
     const foot = now.sources.reduce((least, _, n) => Math.min(least, this.#footOf(now, n)), Infinity)
     return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0, standing: this.#standing(now), neck: this.#neck(now) }
   }
 
   #standing(now: GasMoment): number {
-    const { box, pointers } = this.#fields
+    const { box, pointers, store } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
-    const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
+    const density = this.#crew.heap.f32(pointers.density, store.cells)
     const own = this.#ownColumns(now)
-    const rise = (a: number, j: number, c: number): number => ambient / (density[paddedIndex(box.size, a, j, c)] ?? 1) - ambient
+    const rise = (a: number, j: number, c: number): number => ambient / (density[elementOf(store, a, j, c)] ?? 1) - ambient
     const warm = ambient / (ambient + 0.5 * FLAME_HEAT)
     // Wind bends the axis, and what stirs a fire sways it: it goes through the middle of what is hot in each layer.
     const middle = (j: number): readonly [number, number] => {
       let [sum, sx, sz] = [0, 0, 0]
       for (let c = 0; c < nz; c++) {
-        const row = paddedIndex(box.size, 0, j, c)
-        for (let a = 0; a < nx; a++) {
+        const row = rowOf(store, j, c)
+        const first = baseOf(store, row) + 1
+        for (let a = Math.max(0, startOf(store, row) - 1), stop = Math.min(nx, stopOf(store, row) - 1); a < stop; a++) {
           // Most of a box is not hot: no more than a comparison for that.
-          const there = density[row + a] ?? 1
+          const there = density[first + a] ?? 1
           if (there >= warm || !own(a, c)) continue
           const weight = ambient / there - ambient - 0.5 * FLAME_HEAT
           sum += weight
@@ -230,18 +237,21 @@ export class GasSimulation {
   }
 
   #neck(now: GasMoment): number {
-    const { box, pointers } = this.#fields
+    const { box, pointers, store } = this.#fields
     const own = this.#ownColumns(now)
     const [nx, ny, nz] = box.size
-    const density = this.#crew.heap.f32(pointers.density, paddedCells(box.size))
+    const density = this.#crew.heap.f32(pointers.density, store.cells)
     const level = this.#neckLevel(now) / box.cell - box.origin[1] - 0.5
     if (!Number.isFinite(level)) return 0
     const below = Math.floor(level)
     let sum = 0
     for (const [j, share] of [[below, 1 - (level - below)], [below + 1, level - below]] as const) {
       if (j < 0 || j >= ny) continue
-      for (let k = 0; k < nz; k++)
-        for (let i = 0; i < nx; i++) if (own(i, k)) sum += share * Math.max(0, 1 / (density[paddedIndex(box.size, i, j, k)] ?? 1) - 1)
+      for (let k = 0; k < nz; k++) {
+        const row = rowOf(store, j, k)
+        const first = baseOf(store, row) + 1
+        for (let i = Math.max(0, startOf(store, row) - 1), stop = Math.min(nx, stopOf(store, row) - 1); i < stop; i++) if (own(i, k)) sum += share * Math.max(0, 1 / (density[first + i] ?? 1) - 1)
+      }
     }
     return sum * box.cell * box.cell
   }
@@ -268,7 +278,8 @@ export class GasSimulation {
   }
 
   state(): GasState {
-    return { done: this.#done, box: this.#fields.box, closed: this.#fields.closed, budget: { ...this.#budget }, fields: takeFields(this.#crew, this.#fields) }
+    const { box, closed, active } = this.#fields
+    return { done: this.#done, box, closed, budget: { ...this.#budget }, ...(active ? { active: active.slice() } : {}), fields: takeFields(this.#crew, this.#fields) }
   }
 
   /** The level that a flame's height is counted from, m. */
@@ -337,9 +348,9 @@ export class GasSimulation {
   #fitBox(travel: number, now: GasMoment): void {
     const crew = this.#crew
     const settings = this.#settings
-    const { box, pointers, partial } = this.#fields
+    const { box, pointers, partial, spans } = this.#fields
     const [nx, ny, nz] = box.size
-    crew.run('extent', [pointers.density, pointers.fuel, pointers.soot, settings.ambient / (settings.ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, partial, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    crew.run('extent', [pointers.density, pointers.fuel, pointers.soot, settings.ambient / (settings.ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, partial, spans.cells, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
     const ranges = crew.heap.i32(partial, nz * 4)
     const low = [nx, ny, nz]
     const high = [-1, -1, -1]
@@ -379,7 +390,7 @@ export class GasSimulation {
     const active = workedTiles(this.#crew, fields, this.#settings, bounds, 1 / this.#rate)
     const before = fields.active
     if (active === before || (active && before && active.length === before.length && active.every((one, n) => one === before[n]))) return false
-    workIn(this.#crew, fields, active)
+    workIn(this.#crew, fields, this.#settings, now, active)
     return true
   }
 }

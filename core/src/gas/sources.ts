@@ -1,11 +1,12 @@
 import { type Crew, hash01 } from '../base/index.ts'
-import { distanceTo, normalAt, paddedCells, paddedIndex, rayToSolid, type Solid, solidBounds } from '../data/index.ts'
+import { distanceTo, normalAt, paddedIndex, rayToSolid, type Solid, solidBounds } from '../data/index.ts'
 import { conjugate, dot, noise3, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
 import { momentBetween, travelOf } from './moments.ts'
+import { elementAt } from './rows.ts'
 import { AIR_DENSITY, type GasMoment, type GasSettings, type GasSource, type GasView, GRAVITY, HEAT_OF_COMBUSTION, SHEET, type SourceMoment } from './settings.ts'
 
-/** Cells of a source with the share of each that it fills; a source thinner than a cell still has one layer. */
+/** Cells of a source (padded indices) with the share of each that it fills; a source thinner than a cell still has one layer. */
 export interface SourceCells {
   elements: Int32Array
   shares: Float32Array
@@ -169,7 +170,7 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
   if (!source || !a || !b) return none
   const { box } = fields
   const { cell } = box
-  const flags = crew.heap.u8(fields.flags, paddedCells(box.size))
+  const flags = crew.heap.u8(fields.flags, fields.store.cells)
   const places = from === to ? 1 : Math.min(MOST_SWEEP, Math.max(1, Math.ceil(travelOf(a, b) / (SWEEP * cell))))
   const bodies = Array.from({ length: places }, (_, n) => {
     const between = momentBetween(from, to, places === 1 ? 1 : (n + 0.5) / places)
@@ -188,7 +189,7 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
     for (let j = low[1] ?? 0; j <= (high[1] ?? -1); j++)
       for (let i = low[0] ?? 0; i <= (high[0] ?? -1); i++) {
         const element = paddedIndex(box.size, i, j, k)
-        if (flags[element] !== FLUID) continue
+        if (flags[elementAt(fields.store, element)] !== FLUID) continue
         let hits = 0
         for (let s = 0; s < SUBSAMPLES ** 3; s++) {
           const x = (box.origin[0] + i + ((s % 3) + 0.5) / SUBSAMPLES) * cell
@@ -224,9 +225,8 @@ export interface SourceInput {
 export function feed(crew: Crew, fields: GasFields, settings: GasSettings, source: SourceMoment, perArea: boolean, cells: SourceCells, velocity: Vec3, dt: number, time: number, index: number): SourceInput {
   const input = { fuel: 0, soot: 0, theta: 0, growth: 0 }
   if (cells.volume === 0) return input
-  const { box, pointers } = fields
-  const count = paddedCells(box.size)
-  const view = (pointer: number): Float32Array => crew.heap.f32(pointer, count)
+  const { box, pointers, store } = fields
+  const view = (pointer: number): Float32Array => crew.heap.f32(pointer, store.cells)
   const [u, v, w, density, fuel, soot, expansion] = [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot, fields.expansion].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const sx = box.size[0] + 2
   const sxy = sx * (box.size[1] + 2)
@@ -244,7 +244,8 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
   const moves = velocity[0] !== 0 || velocity[1] !== 0 || velocity[2] !== 0
   const faces = [u, v, w]
   const strides = [1, sx, sxy]
-  cells.elements.forEach((e, n) => {
+  cells.elements.forEach((place, n) => {
+    const e = elementAt(store, place)
     const share = cells.shares[n] ?? 0
     // What comes out adds its mass and takes its room; it warms (or cools) what is there, which grows (or shrinks) by that.
     const before = density[e] ?? 1
@@ -264,25 +265,26 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
     for (let axis = 0; axis < 3; axis++) {
       const field = faces[axis]
       if (!field) continue
-      const stride = strides[axis] ?? 1
+      const past = elementAt(store, place + (strides[axis] ?? 1))
       const aim = (cells.normals?.[3 * n + axis] ?? source.aim[axis] ?? 0) * source.speed * share
-      if (aim > 0) field[e + stride] = Math.max(field[e + stride] ?? 0, aim)
+      if (aim > 0) field[past] = Math.max(field[past] ?? 0, aim)
       else if (aim < 0) field[e] = Math.min(field[e] ?? 0, aim)
       if (moves) {
         // It brings the source's own motion by its share of the volume.
         const part = Math.min(1, Math.abs(q))
-        for (const at of [e, e + stride]) field[at] = (field[at] ?? 0) + 0.5 * part * ((velocity[axis] ?? 0) - (field[at] ?? 0))
+        for (const at of [e, past]) field[at] = (field[at] ?? 0) + 0.5 * part * ((velocity[axis] ?? 0) - (field[at] ?? 0))
       }
     }
     if (source.stir > 0) {
-      const i = e % sx
-      const j = Math.floor(e / sx) % (box.size[1] + 2)
-      const k = Math.floor(e / sxy)
+      const i = place % sx
+      const j = Math.floor(place / sx) % (box.size[1] + 2)
+      const k = Math.floor(place / sxy)
       const at = (offset: number): number => noise3(settings.seed + index * 101 + offset, (i + box.origin[0]) * lump, (j + box.origin[1]) * lump + time * pace, (k + box.origin[2]) * lump) * source.stir * share
       const kick = Math.min(1, dt * pace * 2)
       u[e] = (u[e] ?? 0) + at(0) * kick
       w[e] = (w[e] ?? 0) + at(31) * kick
-      v[e + sx] = (v[e + sx] ?? 0) + Math.abs(at(57)) * kick * (0.5 + 0.5 * hash01(settings.seed, index))
+      const above = elementAt(store, place + sx)
+      v[above] = (v[above] ?? 0) + Math.abs(at(57)) * kick * (0.5 + 0.5 * hash01(settings.seed, index))
     }
   })
   return input

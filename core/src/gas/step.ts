@@ -1,7 +1,6 @@
 import type { Crew } from '../base/index.ts'
-import { paddedCells } from '../data/index.ts'
 import { exp, subtract, type Vec3 } from '../math/index.ts'
-import { calmStrays, closeWalls, type GasFields, outsideOf } from './fields.ts'
+import { calmStrays, closeFaces, closeWalls, type GasFields, openFaces, outsideOf, scaleField } from './fields.ts'
 import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasMoment, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
@@ -85,7 +84,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
     outsideOf(crew, fields, source, 'faces', ...outside)
     crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz], nz, chunk)
     // Across a closed face the pressure may leap; nothing flows there.
-    if (fields.open) crew.run('closeFaces', [source, fields.open[comp] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+    if (fields.open) closeFaces(crew, fields, source, comp)
     for (const [n, axis] of axes.entries()) {
       const [from, to] = n === 1 ? [other, source] : [source, n === 0 ? other : target]
       crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), ...outside, spans.wide], nz + 2, chunk)
@@ -93,7 +92,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
       const done = [0, 1].flatMap((m) => { const before = axes[m]; return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before] })
       crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz], layers, chunk)
     }
-    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, nx, ny, nz], 1)
+    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, spans.wide, nx, ny, nz], 1)
   }
   fields.scratch = [other, pointers.u, pointers.v, pointers.w, source]
   pointers.u = du
@@ -113,7 +112,7 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
     // Past a cut only what its open share lets through.
     const through = scratch[1 + axis] ?? 0
     fields.outside.delete(through)
-    crew.run('openFaces', [through, field, open[axis] ?? 0, (nx + 2) * (ny + 2)], nz + 2, chunk)
+    openFaces(crew, fields, through, field, axis)
     return through
   })
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
@@ -133,23 +132,20 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
 }
 
 /** What moving walls push into the cells beside them, added to the right-hand side; returns its sum. */
-function pushWalls(crew: Crew, { box, moving }: GasFields, rhs: number, diag: number): number {
+function pushWalls(crew: Crew, { store, moving }: GasFields, rhs: number, diag: number): number {
   if (!moving) return 0
-  const count = paddedCells(box.size)
-  const values = crew.heap.f32(rhs, count)
-  const inside = crew.heap.u8(diag, count)
-  const strides = [1, box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
+  const values = crew.heap.f32(rhs, store.cells)
+  const inside = crew.heap.u8(diag, store.cells)
   let sum = 0
-  moving.forEach(({ elements, closed, speeds }, axis) =>
+  for (const { elements, lower, closed, speeds } of moving)
     elements.forEach((e, n) => {
       const push = (closed[n] ?? 0) * (speeds[n] ?? 0)
-      for (const [at, sign] of [[e, 1], [e - (strides[axis] ?? 1), -1]] as const) {
+      for (const [at, sign] of [[e, 1], [lower[n] ?? -1, -1]] as const) {
         if (!inside[at]) continue
         values[at] = (values[at] ?? 0) + sign * push
         sum += sign * push
       }
-    }),
-  )
+    })
   return sum
 }
 
@@ -165,7 +161,7 @@ function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: So
   for (const field of [r, d, z, q]) outsideOf(crew, fields, field, 'cells', 0)
   crew.run('fillGhosts', [r, nx, ny, nz, 0, 0, 0, spans.wide], nz + 2, chunk)
   const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
-  if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, nx, ny, nz], nz, chunk)
+  if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   else crew.run('divergence', [...flow, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   const pushed = pushWalls(crew, fields, r, top.diag)
   if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
@@ -259,7 +255,7 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   // Stirred by the velocity that carried the fuel, which still stands.
   const [, u, v, w] = fields.scratch as [number, number, number, number]
   crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, u, v, w, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, fields.spans.cells, nx, ny, nz], nz, chunk)
-  if (settings.fade > 0) crew.run('scale', [pointers.soot, exp(-dt / settings.fade), (nx + 2) * (ny + 2)], nz + 2, chunk)
+  if (settings.fade > 0) scaleField(crew, fields, pointers.soot, exp(-dt / settings.fade))
   const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass
   const radiated = sums[1] * energy0 * volume
@@ -276,8 +272,8 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
 
 /** Sums what the box holds afresh, after it was cut or widened; what is gone counts as carried out. */
 export function recount(crew: Crew, fields: GasFields, settings: GasSettings, budget: GasBudget): void {
-  const { pointers, partial, flags, box } = fields
-  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, ...box.size], box.size[2])
+  const { pointers, partial, flags, box, spans } = fields
+  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, spans.cells, ...box.size], box.size[2])
   const [theta, fuel, soot] = [0, 1, 2].map((n) => sumPartials(crew, partial, box.size[2], 4, n)) as [number, number, number]
   const volume = box.cell ** 3
   budget.carriedOut += (budget.theta - theta) * energyPerTheta(settings) * volume

@@ -2,9 +2,12 @@ import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid, solidBounds } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import { solidVelocity } from './moments.ts'
+import type { ClosedSides } from './pressure.ts'
+import { eachRow, elementAt, elementOf, type RowStore } from './rows.ts'
 
 const SOLID = 0
 const FLUID = 1
+const AIR = 2
 /** A cell whose faces are open by less than this together is wall. */
 const LEAST_OPEN = 0.4
 /** Least half thickness that a wall has for the air, cells: a board thinner than a cell still stops it. */
@@ -18,9 +21,10 @@ const ON_PLANE = 1e-3
 /** Open shares of the faces, in 1/255, as three padded byte fields on the heap. */
 export type OpenShares = readonly [number, number, number]
 
-/** Faces that a moving wall takes part in: element, closed share, its speed across the face. */
+/** Faces that a moving wall takes part in: element, that of the cell before it (-1: not stored), closed share, its speed across the face. */
 export interface MovingFaces {
   elements: Int32Array
+  lower: Int32Array
   closed: Float32Array
   speeds: Float32Array
 }
@@ -98,16 +102,15 @@ export function markCells(flags: Uint8Array, box: CellBox, solids: readonly Soli
 }
 
 /**
- * Marks the cells and the open shares of their faces. flags: interior 0 or 1 by how open a cell's faces are. Padded fields; faces of the padding are open.
+ * Marks the cells and the open shares of their faces, in 1/255. flags: interior 0 or 1 by how open a cell's faces are. Padded fields; faces of the padding are open.
  */
-export function cutCells(crew: Crew, box: CellBox, solids: readonly Solid[], flagsAt: number, shares: OpenShares): void {
-  const count = paddedCells(box.size)
-  const flags = crew.heap.u8(flagsAt, count)
+export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Array, faces: readonly [Uint8Array, Uint8Array, Uint8Array]): void {
+  const count = flags.length
   const [nx, ny, nz] = box.size
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const strides = [1, sx, sxy]
-  const faces = shares.map((pointer) => crew.heap.u8(pointer, count).fill(SHARE_STEPS)) as [Uint8Array, Uint8Array, Uint8Array]
+  for (const field of faces) field.fill(SHARE_STEPS)
   for (let k = 1; k <= nz; k++) for (let j = 1; j <= ny; j++) flags.fill(FLUID, k * sxy + j * sx + 1, k * sxy + j * sx + 1 + nx)
   // Distance at the lattice's nodes near walls; node (i, j, k) is the low corner of array cell (i, j, k).
   for (const one of solids) {
@@ -170,14 +173,11 @@ export function cutCells(crew: Crew, box: CellBox, solids: readonly Solid[], fla
 }
 
 /** The faces that moving solids close or cut, for each axis. before, now: the solids at the step's ends, dt apart. */
-export function movingFaces(crew: Crew, box: CellBox, before: readonly Solid[], now: readonly Solid[], shares: OpenShares, dt: number): MovingFaces[] {
-  const count = paddedCells(box.size)
-  const [nx, ny] = box.size
-  const sx = nx + 2
-  const sxy = sx * (ny + 2)
+export function movingFaces(crew: Crew, box: CellBox, store: RowStore, before: readonly Solid[], now: readonly Solid[], shares: OpenShares, dt: number): MovingFaces[] {
   return [0, 1, 2].map((axis): MovingFaces => {
-    const open = crew.heap.u8(shares[axis] ?? 0, count)
+    const open = crew.heap.u8(shares[axis] ?? 0, store.cells)
     const elements: number[] = []
+    const lower: number[] = []
     const closed: number[] = []
     const speeds: number[] = []
     now.forEach((solid, n) => {
@@ -187,7 +187,7 @@ export function movingFaces(crew: Crew, box: CellBox, before: readonly Solid[], 
       for (let k = Math.max(1, low[2] ?? 1); k <= Math.min(box.size[2], high[2] ?? 0); k++)
         for (let j = Math.max(1, low[1] ?? 1); j <= Math.min(box.size[1], high[1] ?? 0); j++)
           for (let i = Math.max(1, low[0] ?? 1); i <= Math.min(box.size[0], high[0] ?? 0); i++) {
-            const e = k * sxy + j * sx + i
+            const e = elementOf(store, i - 1, j - 1, k - 1)
             const share = open[e] ?? SHARE_STEPS
             if (share === SHARE_STEPS) continue
             const half = [0.5, 0.5, 0.5]
@@ -195,10 +195,105 @@ export function movingFaces(crew: Crew, box: CellBox, before: readonly Solid[], 
             const at: Vec3 = [(box.origin[0] + i - (half[0] ?? 0)) * box.cell, (box.origin[1] + j - (half[1] ?? 0)) * box.cell, (box.origin[2] + k - (half[2] ?? 0)) * box.cell]
             if (distanceTo(solid, at) > box.cell) continue
             elements.push(e)
+            lower.push(elementOf(store, i - 1 - (axis === 0 ? 1 : 0), j - 1 - (axis === 1 ? 1 : 0), k - 1 - (axis === 2 ? 1 : 0)))
             closed.push(1 - share / SHARE_STEPS)
             speeds.push(solidVelocity(old, solid, at, dt)[axis] ?? 0)
           }
     })
-    return { elements: Int32Array.from(elements), closed: Float32Array.from(closed), speeds: Float32Array.from(speeds) }
+    return { elements: Int32Array.from(elements), lower: Int32Array.from(lower), closed: Float32Array.from(closed), speeds: Float32Array.from(speeds) }
+  })
+}
+
+/** Where walls are in a box, small enough to be kept beside fields that hold only a part of it. */
+export interface Walls {
+  /** By level of the pressure, the box first: whether a padded cell is wall, a bit each (of a coarser one: whether all that it is made of is). */
+  solid: readonly Uint8Array[]
+  /** Where walls cut cells: of each axis the padded indices of the faces that are partly open, or closed though no cell beside them is wall, and their shares in 1/255. */
+  faces?: readonly { at: Int32Array; share: Uint8Array }[]
+}
+
+export const isSolid = (bits: Uint8Array, index: number): boolean => (((bits[index >> 3] ?? 0) >> (index & 7)) & 1) === 1
+
+/** cut: whether walls cut cells; sizes: of the pressure's levels. */
+export function wallsOf(box: CellBox, solids: readonly Solid[], cut: boolean, sizes: readonly (readonly [number, number, number])[]): Walls {
+  const count = paddedCells(box.size)
+  const flags = new Uint8Array(count)
+  const shares = cut ? ([0, 1, 2].map(() => new Uint8Array(count)) as [Uint8Array, Uint8Array, Uint8Array]) : undefined
+  if (shares) cutCells(box, solids, flags, shares)
+  else markCells(flags, box, solids)
+  const first = new Uint8Array(Math.ceil(count / 8))
+  const [nx, ny, nz] = box.size
+  for (let k = 1; k <= nz; k++)
+    for (let j = 1; j <= ny; j++)
+      for (let i = 1; i <= nx; i++) {
+        const e = (k * (ny + 2) + j) * (nx + 2) + i
+        if (flags[e] === SOLID) first[e >> 3] = (first[e >> 3] ?? 0) | (1 << (e & 7))
+      }
+  const solid: Uint8Array[] = [first]
+  for (let n = 1; n < sizes.length; n++) {
+    const [fine, coarse] = [sizes[n - 1], sizes[n]]
+    const bits = solid[n - 1]
+    if (fine && coarse && bits) solid.push(coarserSolid(bits, fine, coarse))
+  }
+  if (!shares) return { solid }
+  const strides = [1, nx + 2, (nx + 2) * (ny + 2)]
+  const faces = shares.map((field, axis) => {
+    const at: number[] = []
+    const stride = strides[axis] ?? 1
+    for (let e = 0; e < count; e++) if (field[e] !== SHARE_STEPS && !isSolid(first, e) && !(e >= stride && isSolid(first, e - stride))) at.push(e)
+    return { at: Int32Array.from(at), share: Uint8Array.from(at, (e) => field[e] ?? 0) }
+  })
+  return { solid, faces }
+}
+
+function coarserSolid(bits: Uint8Array, [nx, ny, nz]: readonly [number, number, number], size: readonly [number, number, number]): Uint8Array {
+  const [cx, cy, cz] = size
+  const coarse = new Uint8Array(Math.ceil(paddedCells(size) / 8))
+  for (let k = 0; k < cz; k++)
+    for (let j = 0; j < cy; j++)
+      for (let i = 0; i < cx; i++) {
+        let all = true
+        for (let n = 0; n < 8 && all; n++) {
+          const [x, y, z] = [2 * i + (n & 1), 2 * j + ((n >> 1) & 1), 2 * k + (n >> 2)]
+          if (x < nx && y < ny && z < nz) all = isSolid(bits, ((z + 1) * (ny + 2) + y + 1) * (nx + 2) + x + 1)
+        }
+        const e = ((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1
+        if (all) coarse[e >> 3] = (coarse[e >> 3] ?? 0) | (1 << (e & 7))
+      }
+  return coarse
+}
+
+/** Writes what is stored of the cells' kinds: gas in the tiles, open air elsewhere, walls; ghosts by the sides. */
+export function putFlags(flags: Uint8Array, store: RowStore, solid: Uint8Array, closed: ClosedSides, fluid: (index: number, i: number, j: number, k: number) => boolean): void {
+  const [nx, ny, nz] = store.size
+  flags.fill(AIR)
+  eachRow(store, (row, start, stop, base) => {
+    const [j, k] = [row % (ny + 2), Math.floor(row / (ny + 2))]
+    for (let i = start; i < stop; i++) {
+      const outside = i === 0 ? 1 : i === nx + 1 ? 2 : j === 0 ? 4 : j === ny + 1 ? 8 : k === 0 ? 16 : k === nz + 1 ? 32 : 0
+      const index = row * (nx + 2) + i
+      flags[base + i] = outside ? (closed & outside ? SOLID : AIR) : isSolid(solid, index) ? SOLID : fluid(index, i - 1, j - 1, k - 1) ? FLUID : AIR
+    }
+  })
+}
+
+/** Writes what is stored of the faces' open shares. */
+export function putShares(fields: readonly Uint8Array[], store: RowStore, { solid, faces }: Walls): void {
+  const [nx, ny] = store.size
+  const strides = [1, nx + 2, (nx + 2) * (ny + 2)]
+  const first = solid[0] ?? new Uint8Array()
+  fields.forEach((field, axis) => {
+    const stride = strides[axis] ?? 1
+    field.fill(SHARE_STEPS)
+    eachRow(store, (row, start, stop, base) => {
+      for (let i = start; i < stop; i++) {
+        const index = row * (nx + 2) + i
+        if (isSolid(first, index) || (index >= stride && isSolid(first, index - stride))) field[base + i] = 0
+      }
+    })
+    faces?.[axis]?.at.forEach((index, n) => {
+      const e = elementAt(store, index)
+      if (e >= 0) field[e] = faces[axis]?.share[n] ?? SHARE_STEPS
+    })
   })
 }

@@ -1,4 +1,4 @@
-import { type GasState, KEPT_FIELDS } from '@lantern/core/gas'
+import { type GasState, KEPT_FIELDS, storeFor } from '@lantern/core/gas'
 import { dropBlob, getBlob, getRestart, putBlob, putRestart } from '@lantern/store'
 import { z } from 'zod'
 import { nodeDeflate } from '../io/deflate.ts'
@@ -8,6 +8,8 @@ const triple = z.tuple([z.int(), z.int(), z.int()])
 const stateSchema = z.object({
   done: z.int(), closed: z.int(), box: z.object({ cell: z.number(), origin: triple, size: triple }),
   budget: z.object({ theta: z.number(), fuel: z.number(), soot: z.number(), steps: z.int(), burned: z.number(), radiated: z.number(), carriedOut: z.number(), pilot: z.number(), sootMade: z.number(), sootOut: z.number(), fuelOut: z.number() }),
+  /** The tiles that are worked on, of `of`; none: all of the box. */
+  tiles: z.object({ of: z.int(), at: z.array(z.int()) }).optional(),
 })
 const FIELDS = KEPT_FIELDS.length + 1
 
@@ -17,8 +19,9 @@ export async function saveRestart({ store }: JobContext, key: string, fence: num
   const all = new Float32Array(length * FIELDS)
   state.fields.forEach((field, n) => all.set(field, n * length))
   const blob = await putBlob(store, nodeDeflate.deflate(new Uint8Array(all.buffer)), 'application/octet-stream')
-  const { fields: _, ...small } = state
-  for (const free of await putRestart(store, key, fence, { done: state.done, chain, state: small, blob })) await dropBlob(store, free)
+  const { fields: _, active, ...small } = state
+  const tiles = active && { of: active.length, at: Array.from(active, (one, n) => (one ? n : -1)).filter((n) => n >= 0) }
+  for (const free of await putRestart(store, key, fence, { done: state.done, chain, state: { ...small, ...(tiles ? { tiles } : {}) }, blob })) await dropBlob(store, free)
 }
 
 /** The furthest state that a run may go on from, or undefined to begin afresh. chains: key of all that decided the run by frames done. */
@@ -26,11 +29,14 @@ export async function loadRestart({ store, log }: JobContext, key: string, chain
   const kept = await getRestart(store, chains)
   if (!kept) return undefined
   try {
-    const small = stateSchema.parse(kept.state)
+    const { tiles, ...small } = stateSchema.parse(kept.state)
+    const active = tiles && new Uint8Array(tiles.of)
+    for (const tile of tiles?.at ?? []) active?.fill(1, tile, tile + 1)
     const bytes = nodeDeflate.inflate(await getBlob(store, kept.blob))
     const all = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength))
-    const length = all.length / FIELDS
-    return { ...small, fields: Array.from({ length: FIELDS }, (_, n) => all.slice(n * length, (n + 1) * length)) }
+    const length = storeFor(small.box.size, active).cells
+    if (all.length !== length * FIELDS) throw new Error(`it holds ${all.length} numbers, not ${length * FIELDS}`)
+    return { ...small, ...(active ? { active } : {}), fields: Array.from({ length: FIELDS }, (_, n) => all.slice(n * length, (n + 1) * length)) }
   } catch (error) {
     log.warn({ key, error: String(error) }, 'restart state unreadable; the run begins afresh')
     return undefined
