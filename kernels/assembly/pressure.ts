@@ -76,47 +76,57 @@ export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, n
   for (let k = from + 1; k <= to; k++) smoothLayer(x, b, diag, spans, nx, ny, colour, k)
 }
 
-/** The same of one layer, its cut cells after it where there is a list of them (kernels/assembly/cut.ts). */
-function smoothAll(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, list: usize, offsets: usize, weights: usize, k: i32): void {
-  smoothLayer(x, b, diag, spans, nx, ny, colour, k)
-  if (list) smoothCut(x, b, list, offsets, weights, 0, colour, k - 1, k)
+/** The same of one layer, its cut cells after it where there is a list of them (kernels/assembly/cut.ts). fresh: of the first colour from a zero guess. */
+function smoothAll(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, fresh: bool, list: usize, offsets: usize, weights: usize, k: i32): void {
+  if (fresh) firstLayer(x, b, diag, spans, nx, ny, colour, k)
+  else smoothLayer(x, b, diag, spans, nx, ny, colour, k)
+  if (list) smoothCut(x, b, list, offsets, weights, fresh ? 1 : 0, colour, k - 1, k)
+}
+
+/** The half-sweep that ends a pair, of one layer; then, where it is asked for, partial[layer] = b . x. */
+function smoothLast(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, partial: usize, list: usize, offsets: usize, weights: usize, k: i32): void {
+  smoothAll(x, b, diag, spans, nx, ny, colour, false, list, offsets, weights, k)
+  if (partial) store<f64>(partial + ((<usize>(k - 1)) << 3), dotLayer(b, x, spans, nx, ny, k))
 }
 
 /**
  * Two half-sweeps, of colour `first` and then of the other, going through the memory once: the second follows a layer behind. In the layers beside another slab it is left to smoothSeams.
+ * fresh: from a zero guess; partial: where not 0, each layer's b . x.
  */
-export function smoothPair(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, first: i32, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
+export function smoothPair(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, first: i32, fresh: i32, partial: usize, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
   const low = from == 0 ? 1 : from + 2
   const high = to == nz ? nz : to - 1
   for (let k = from + 1; k <= to; k++) {
-    smoothAll(x, b, diag, spans, nx, ny, first, list, offsets, weights, k)
-    if (k > low && k - 1 <= high) smoothAll(x, b, diag, spans, nx, ny, 1 - first, list, offsets, weights, k - 1)
+    smoothAll(x, b, diag, spans, nx, ny, first, fresh != 0, list, offsets, weights, k)
+    if (k > low && k - 1 <= high) smoothLast(x, b, diag, spans, nx, ny, 1 - first, partial, list, offsets, weights, k - 1)
   }
-  if (to == nz && nz >= low) smoothAll(x, b, diag, spans, nx, ny, 1 - first, list, offsets, weights, nz)
+  if (to == nz && nz >= low) smoothLast(x, b, diag, spans, nx, ny, 1 - first, partial, list, offsets, weights, nz)
 }
 
 /** The second half-sweep in the layers on both sides of the seams between slabs of `chunk` layers; a slab has two layers at least. Items are seams. */
-export function smoothSeams(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, chunk: i32, colour: i32, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
+export function smoothSeams(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, chunk: i32, colour: i32, partial: usize, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
   for (let s = from + 1; s <= to; s++)
-    for (let k = s * chunk; k <= s * chunk + 1; k++) smoothAll(x, b, diag, spans, nx, ny, colour, list, offsets, weights, k)
+    for (let k = s * chunk; k <= s * chunk + 1; k++) smoothLast(x, b, diag, spans, nx, ny, colour, partial, list, offsets, weights, k)
 }
 
-/** The first half-sweep from a zero guess: x = b / diag on one colour, 0 on the other. */
-export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+/** The first half-sweep from a zero guess, of one layer: x = b / diag on one colour, 0 on the other. */
+function firstLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
   const sx = nx + 2
-  for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++) {
-      const line = k * (ny + 2) + j
-      const base = baseOf(spans, line, sx)
-      const row = <usize>(base + 1)
-      const colours = lanes((1 + j + k + colour) & 1)
-      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-        const c = row + <usize>i
-        const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
-        const e = x + (c << 2)
-        v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
-      }
+  for (let j = 1; j <= ny; j++) {
+    const line = k * (ny + 2) + j
+    const row = <usize>(baseOf(spans, line, sx) + 1)
+    const colours = lanes((1 + j + k + colour) & 1)
+    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
+      const c = row + <usize>i
+      const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
+      const e = x + (c << 2)
+      v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
     }
+  }
+}
+
+export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
+  for (let k = from + 1; k <= to; k++) firstLayer(x, b, diag, spans, nx, ny, colour, k)
 }
 
 /** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
@@ -192,50 +202,38 @@ export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, fine: 
     }
 }
 
-/** Weighted sum of the four coarse rows round a fine row, at coarse array index i. */
-// @ts-ignore: decorator
-@inline
-function coarse(r00: usize, r10: usize, r01: usize, r11: usize, i: i32): f32 {
-  const o = (<usize>i) << 2
-  return 9 * load<f32>(r00 + o) + 3 * (load<f32>(r10 + o) + load<f32>(r01 + o)) + load<f32>(r11 + o)
-}
-
 /** x += P xc on fluid cells. spans, coarser: of the two. */
 export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, coarser: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
   const sx = nx + 2
   const csx = cx + 2
   const layer = cy + 2
+  const nine = f32x4.splat(9), three = f32x4.splat(3), zero = f32x4.splat(0)
   for (let k = from; k < to; k++) {
     const k0 = (k >> 1) + 1
     const k1 = k & 1 ? k0 + 1 : k0 - 1
     for (let j = 0; j < ny; j++) {
+      const line = (k + 1) * (ny + 2) + j + 1
+      const start = firstOf(spans, line), stop = endOf(spans, line, nx, nx)
+      if (start >= stop) continue
       const j0 = (j >> 1) + 1
       const j1 = j & 1 ? j0 + 1 : j0 - 1
       const r00 = xc + ((<usize>baseOf(coarser, k0 * layer + j0, csx)) << 2)
       const r10 = xc + ((<usize>baseOf(coarser, k0 * layer + j1, csx)) << 2)
       const r01 = xc + ((<usize>baseOf(coarser, k1 * layer + j0, csx)) << 2)
       const r11 = xc + ((<usize>baseOf(coarser, k1 * layer + j1, csx)) << 2)
-      const line = (k + 1) * (ny + 2) + j + 1
       const row = <usize>(baseOf(spans, line, sx) + 1)
-      const start = firstOf(spans, line), stop = endOf(spans, line, nx, nx)
-      if (start >= stop) continue
-      let before = coarse(r00, r10, r01, r11, start >> 1)
-      let here = coarse(r00, r10, r01, r11, (start >> 1) + 1)
-      for (let i = start; i < stop; i += 2) {
-        const after = coarse(r00, r10, r01, r11, (i >> 1) + 2)
+      for (let i = start; i < stop; i += 4) {
+        // Four coarse cells, summed over their rows: the two that these four cells lie in, between their neighbours.
+        const o = (<usize>(i >> 1)) << 2
+        const sum = f32x4.add(f32x4.add(f32x4.mul(nine, v128.load(r00 + o)), f32x4.mul(three, f32x4.add(v128.load(r10 + o), v128.load(r01 + o)))), v128.load(r11 + o))
         const c = row + <usize>i
-        const n0 = load<u8>(norm + c)
-        if (load<u8>(diag + c) && n0) {
-          const e = x + (c << 2)
-          store<f32>(e, load<f32>(e) + (3 * here + before) / <f32>n0)
-        }
-        const n1 = load<u8>(norm + c, 1)
-        if (i + 1 < nx && load<u8>(diag + c, 1) && n1) {
-          const e = x + (c << 2) + 4
-          store<f32>(e, load<f32>(e) + (3 * here + after) / <f32>n1)
-        }
-        before = here
-        here = after
+        const n = bytesToFloats(norm + c)
+        const value = f32x4.div(f32x4.add(f32x4.mul(three, i32x4.shuffle(sum, sum, 1, 1, 2, 2)), i32x4.shuffle(sum, sum, 0, 2, 1, 3)), n)
+        let mask = v128.and(f32x4.gt(bytesToFloats(diag + c), zero), f32x4.gt(n, zero))
+        if (i + 4 > nx) mask = v128.and(mask, tail(nx - i))
+        const e = x + (c << 2)
+        const old = v128.load(e)
+        v128.store(e, v128.bitselect(f32x4.add(old, value), old, mask))
       }
     }
   }
@@ -276,24 +274,28 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans:
   }
 }
 
+/** a . b over one array layer. */
+// @ts-ignore: decorator
+@inline
+function dotLayer(a: usize, b: usize, spans: usize, nx: i32, ny: i32, k: i32): f64 {
+  const sx = nx + 2
+  let sum = f64x2.splat(0)
+  for (let j = 1; j <= ny; j++) {
+    const line = k * (ny + 2) + j
+    const row = (<usize>(baseOf(spans, line, sx) + 1)) << 2
+    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
+      const o = row + ((<usize>i) << 2)
+      let va = v128.load(a + o)
+      if (i + 4 > nx) va = v128.and(va, tail(nx - i))
+      sum = dot4(sum, va, v128.load(b + o))
+    }
+  }
+  return f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1)
+}
+
 /** partial[layer] = a . b over the interior. */
 export function dot(a: usize, b: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
-  const sx = nx + 2
-  for (let k = from + 1; k <= to; k++) {
-    let sum = f64x2.splat(0)
-    for (let j = 1; j <= ny; j++) {
-      const line = k * (ny + 2) + j
-      const base = baseOf(spans, line, sx)
-      const row = (<usize>(base + 1)) << 2
-      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-        const o = row + ((<usize>i) << 2)
-        let va = v128.load(a + o)
-        if (i + 4 > nx) va = v128.and(va, tail(nx - i))
-        sum = dot4(sum, va, v128.load(b + o))
-      }
-    }
-    store<f64>(partial + ((<usize>(k - 1)) << 3), f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
-  }
+  for (let k = from + 1; k <= to; k++) store<f64>(partial + ((<usize>(k - 1)) << 3), dotLayer(a, b, spans, nx, ny, k))
 }
 
 /** p += alpha d, r -= alpha q over whole array layers; partial[2 layer] = r . r, partial[2 layer + 1] = largest |r|. */

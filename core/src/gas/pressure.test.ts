@@ -101,20 +101,53 @@ describe('the parts of a cycle', () => {
     const x = made.fields[0]
     const view = crew.heap.f32(x, flags.length)
     const start = view.map((_, e) => (flags[e] === 1 ? stream.next() - 0.5 : 0))
-    for (const cuts of [[0, 0, 0], [list, offsets, weights]]) {
-      view.set(start)
-      for (const colour of [first, 1 - first]) {
-        crew.run('smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
-        if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, 0, colour], nz)
+    const partial = crew.heap.alloc(8 * nz)
+    const sums = crew.heap.f64(partial, nz)
+    for (const cuts of [[0, 0, 0], [list, offsets, weights]])
+      for (const fresh of [0, 1]) {
+        view.set(start)
+        for (const [n, colour] of [first, 1 - first].entries()) {
+          const begins = fresh === 1 && n === 0
+          crew.run(begins ? 'smoothFirst' : 'smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
+          if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, begins ? 1 : 0, colour], nz)
+        }
+        const twice = view.slice()
+        expect(twice.some((value, e) => value !== start[e])).toBe(true)
+        crew.run('dot', [b, x, partial, 0, nx, ny, nz], nz)
+        const dots = [...sums]
+        sums.fill(Number.NaN)
+        view.set(start)
+        const slabs = Math.ceil(nz / chunk)
+        for (let s = slabs - 1; s >= 0; s--) slab('smoothPair', x, b, fine.diag, 0, nx, ny, nz, first, fresh, partial, ...cuts, s * chunk, Math.min(nz, (s + 1) * chunk))
+        for (let s = slabs - 2; s >= 0; s--) slab('smoothSeams', x, b, fine.diag, 0, nx, ny, chunk, 1 - first, partial, ...cuts, s, s + 1)
+        expect(view).toEqual(twice)
+        expect([...sums]).toEqual(dots)
       }
-      const twice = view.slice()
-      expect(twice.some((value, e) => value !== start[e])).toBe(true)
-      view.set(start)
-      const slabs = Math.ceil(nz / chunk)
-      for (let s = slabs - 1; s >= 0; s--) slab('smoothPair', x, b, fine.diag, 0, nx, ny, nz, first, ...cuts, s * chunk, Math.min(nz, (s + 1) * chunk))
-      for (let s = slabs - 2; s >= 0; s--) slab('smoothSeams', x, b, fine.diag, 0, nx, ny, chunk, 1 - first, ...cuts, s, s + 1)
-      expect(view).toEqual(twice)
-    }
+  })
+  it('bring a coarser correction back by the same weights, shared among what is no wall', () => {
+    const [nx, ny, nz] = SIZE
+    const [cx, cy] = coarse.size
+    const count = (coarse.size[0] + 2) * (coarse.size[1] + 2) * (coarse.size[2] + 2)
+    const correction = crew.heap.f32(coarse.x, count)
+    correction.forEach((_, e) => (correction[e] = (crew.heap.u8(coarse.diag, count)[e] ?? 0) > 0 ? stream.next() - 0.5 : 0))
+    const x = crew.heap.f32(field(flags.length), flags.length)
+    const before = x.slice()
+    crew.run('prolong', [x.byteOffset, coarse.x, fine.diag, fine.norm, 0, 0, nx, ny, nz, cx, cy], nz)
+    const [system, norms] = [crew.heap.u8(fine.diag, flags.length), crew.heap.u8(fine.norm, flags.length)]
+    const inner = new Set<number>()
+    eachCell(SIZE, (i, j, k) => {
+      const e = paddedIndex(SIZE, i, j, k)
+      inner.add(e)
+      if (!system[e] || !norms[e]) return expect(x[e]).toBe(before[e])
+      let sum = 0
+      for (let n = 0; n < 8; n++) {
+        const beside = [i, j, k].map((cell, axis) => (cell >> 1) + ((n >> axis) & 1 ? (cell & 1 ? 1 : -1) : 0)) as [number, number, number]
+        const weight = [0, 1, 2].reduce((all, axis) => all * ((n >> axis) & 1 ? 1 : 3), 1)
+        sum += weight * (correction[paddedIndex(coarse.size, ...beside)] ?? 0)
+      }
+      expect(Math.abs((x[e] ?? 0) - (before[e] ?? 0) - sum / (norms[e] ?? 1))).toBeLessThan(1e-5)
+    })
+    before.forEach((value, e) => inner.has(e) || expect(x[e]).toBe(value))
   })
   it('take the residual to the coarser grid with weights 1, 3, 3, 1 along each axis', () => {
     const [nx, ny, nz] = SIZE

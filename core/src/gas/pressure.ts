@@ -131,11 +131,16 @@ export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: Size, closed: Closed
       }
 }
 
-/** Chunk of z layers so that a chunk is worth handing to a thread. tiled: only a part of the layers holds work. */
+/** Chunk of z layers so that a chunk is worth handing to a thread, and all threads have as many of them. tiled: only a part of the layers holds work. */
 export function layersPerChunk(size: Size, threads: number, tiled = false): number {
   const layer = size[0] * size[1]
   if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
-  return Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
+  const wanted = Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
+  // Layers of the thread that has most, by how thick the chunks are.
+  const most = (chunk: number): number => chunk * Math.ceil(Math.ceil(size[2] / chunk) / threads)
+  let best = wanted
+  for (let chunk = wanted + (wanted >> 2); chunk >= wanted - (wanted >> 2); chunk--) if (most(chunk) < most(best)) best = chunk
+  return best
 }
 
 /** Sizes of the multigrid's levels, the box first. */
@@ -233,38 +238,36 @@ export function maxPartials(crew: Crew, pointer: number, count: number, stride =
   return top
 }
 
-/** One V-cycle, 2 + 2 red-black sweeps in mirrored order, so that it is a symmetric preconditioner: x = M b from a zero guess. */
-function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b: number, t: number): void {
+/** One V-cycle, 2 + 2 red-black sweeps in mirrored order, so that it is a symmetric preconditioner: x = M b from a zero guess. True where system.partial then holds each layer's b . x. */
+function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b: number, t: number): boolean {
   const level = system.levels[depth]
-  if (!level) return
+  if (!level) return false
   const [nx, ny, nz] = level.size
   const chunk = layersPerChunk(level.size, crew.threads, level.spans !== 0)
   const cut = depth === 0 ? system.cut : undefined
-  const again = (colour: number, first: number): void => cut && crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, first, colour], nz, chunk)
-  const sweep = (colour: number): void => {
-    crew.run('smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
-    again(colour, 0)
+  const sweep = (colour: number, fresh: boolean): void => {
+    crew.run(fresh ? 'smoothFirst' : 'smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
+    if (cut) crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, fresh ? 1 : 0, colour], nz, chunk)
   }
   // Two sweeps go through the memory once where slabs are deep enough for the layers at their ends, which are gone through twice, not to matter.
-  const pair = (first: number): void => {
+  const pair = (first: number, fresh = false, partial = 0): boolean => {
     const seams = crew.threads > 1 ? Math.ceil(nz / chunk) - 1 : 0
     if (seams > 0 && chunk < LEAST_PAIRED_LAYERS) {
-      sweep(first)
-      sweep(1 - first)
-      return
+      sweep(first, fresh)
+      sweep(1 - first, false)
+      return false
     }
-    const cuts = [cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
-    crew.run('smoothPair', [x, b, level.diag, level.spans, nx, ny, nz, first, ...cuts], nz, chunk)
+    const cuts = [partial, cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
+    crew.run('smoothPair', [x, b, level.diag, level.spans, nx, ny, nz, first, fresh ? 1 : 0, ...cuts], nz, chunk)
     if (seams > 0) crew.run('smoothSeams', [x, b, level.diag, level.spans, nx, ny, chunk, 1 - first, ...cuts], seams)
+    return partial !== 0
   }
   const coarser = system.levels[depth + 1]
-  crew.run('smoothFirst', [x, b, level.diag, level.spans, nx, ny, nz, 0], nz, chunk)
-  again(0, 1)
-  sweep(1)
+  pair(0, true)
   if (!coarser) {
     for (let s = 0; s < COARSEST_SWEEPS; s++) pair(0)
     for (let s = 0; s <= COARSEST_SWEEPS; s++) pair(1)
-    return
+    return false
   }
   pair(0)
   crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
@@ -274,7 +277,7 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
   crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, coarser.spans, nx, ny, nz, cx, cy], nz, chunk)
   pair(1)
-  pair(1)
+  return pair(1, false, depth === 0 ? system.partial : 0)
 }
 
 /**
@@ -308,8 +311,7 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
   let iterations = 0
   let rz = 0
   while (!done(norm) && iterations < MOST_ITERATIONS) {
-    vCycle(crew, system, 0, z, r, q)
-    const next = dotOf(r, z)
+    const next = vCycle(crew, system, 0, z, r, q) ? sumPartials(crew, partial, nz) : dotOf(r, z)
     crew.run('stepDirection', [d, z, 1, iterations === 0 ? 0 : next / rz, spans, nx, ny, nz], nz, chunk)
     rz = next
     crew.run('applyDot', [q, d, top.diag, partial, spans, nx, ny, nz], nz, chunk)
