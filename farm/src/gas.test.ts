@@ -1,6 +1,7 @@
 import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { readGasFrame } from '@lantern/core/formats'
+import { emptyBudget, type GasState, storeFor } from '@lantern/core/gas'
 import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
 import { pino } from 'pino'
@@ -13,6 +14,7 @@ import type { JobContext } from './jobs/context.ts'
 import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { pictureJob } from './jobs/picture.ts'
+import { loadRestart, saveRestart } from './jobs/restart.ts'
 import { takenJob } from './jobs/taken.ts'
 import { writeVolumes } from './jobs/volumes.ts'
 
@@ -161,6 +163,21 @@ describe('a run that another one shares its beginning with', () => {
     // A holder whose lease was taken over keeps nothing.
     expect(await lantern.putRestart(store, key, fence - 1, { done: 30, chain: 'x', state: {}, blob: rows[0]?.blob ?? '' })).toEqual([])
     expect((await store.pool.query('select 1 from restart where done = 30')).rows).toEqual([])
+    await lantern.dropLease(store, key, fence)
+  })
+  it('keeps a state of a box that is stored in part, and takes none that holds another number of cells', async () => {
+    const shot = await shotOf('Tiles', hot(260))
+    const key = await lantern.askGas(store, shot, 'fire')
+    const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
+    const size: [number, number, number] = [24, 16, 16]
+    const active = Uint8Array.from({ length: 12 }, (_, n) => (n === 1 || n === 7 ? 1 : 0))
+    const state = (done: number, cells: number): GasState => ({ done, box: { cell: 0.1, origin: [0, 0, -8], size }, closed: 4, budget: emptyBudget(), active, fields: Array.from({ length: 9 }, (_, n) => new Float32Array(cells).fill(n + 0.5)) })
+    const whole = storeFor(size, active).cells
+    expect(whole).toBeLessThan(26 * 18 * 18)
+    await saveRestart(context(), key, fence, 'tiles', state(4, whole))
+    expect(await loadRestart(context(), key, new Map([[4, 'tiles']]))).toEqual(state(4, whole))
+    await saveRestart(context(), key, fence, 'short', state(5, whole - 18))
+    expect(await loadRestart(context(), key, new Map([[5, 'short']]))).toBeUndefined()
     await lantern.dropLease(store, key, fence)
   })
 })

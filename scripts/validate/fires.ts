@@ -1,6 +1,5 @@
 import { type Crew, silent } from '../../core/src/base/index.ts'
-import { paddedIndex } from '../../core/src/data/index.ts'
-import { GasSimulation, pulseRate } from '../../core/src/gas/index.ts'
+import { elementOf, GasSimulation, pulseRate } from '../../core/src/gas/index.ts'
 import { type GasQuality, gasSettings } from '../../core/src/pipeline/index.ts'
 import { type GasItem, gasSchema, KINDS, makeItem, makeShot, resized } from '../../core/src/shot/index.ts'
 import { type Row, within } from './row.ts'
@@ -74,8 +73,9 @@ export function plumeRows(crew: Crew): Row[] {
   for (let n = 0; n < begin + frames; n++) {
     simulation.advance(silent)
     if (n < begin) continue
-    const { box, pointers } = simulation.fields
-    const v = crew.heap.f32(pointers.v, (box.size[0] + 2) * (box.size[1] + 2) * (box.size[2] + 2))
+    // What isn't stored is still air.
+    const { box, pointers, store } = simulation.fields
+    const v = crew.heap.f32(pointers.v, store.cells)
     for (let j = 0; j < box.size[1]; j++) {
       const sum = sums.get(j + box.origin[1]) ?? new Float64Array(rings)
       const count = counts.get(j + box.origin[1]) ?? new Float64Array(rings)
@@ -85,7 +85,7 @@ export function plumeRows(crew: Crew): Row[] {
         for (let i = 0; i < box.size[0]; i++) {
           const ring = Math.floor(Math.hypot(box.origin[0] + i + 0.5, box.origin[2] + k + 0.5))
           if (ring >= rings) continue
-          sum[ring] = (sum[ring] ?? 0) + (v[paddedIndex(box.size, i, j, k)] ?? 0)
+          sum[ring] = (sum[ring] ?? 0) + (v[elementOf(store, i, j, k)] ?? 0)
           count[ring] = (count[ring] ?? 0) + 1
         }
     }

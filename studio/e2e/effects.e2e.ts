@@ -43,6 +43,25 @@ describe('kinds', () => {
     await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 60_000 }).toContain('thin')
     await expect.poll(async () => part('Speed for size').innerText(), { timeout: 60_000 }).toMatch(/for 1\.99 Hz/)
   }, 120_000)
+  it('is shown in the picture while it still burns, not only when that is over', async () => {
+    // What the progress said whenever another state of the gas was laid.
+    await page.evaluate(() => {
+      const canvas = window.document.querySelector('[data-picture="main"]')
+      const said = ((window as unknown as { said?: string[] }).said = [])
+      const look = (): void => void (said as string[]).push(/(thin|finer): \d+ of \d+/.exec(window.document.body.innerText)?.[0] ?? '')
+      if (canvas) new MutationObserver(look).observe(canvas, { attributeFilter: ['data-of'] })
+    })
+    await bench().getByLabel('Heat', { exact: true }).fill('260')
+    await bench().getByLabel('Heat', { exact: true }).press('Enter')
+    await saved(page)
+    const said = (): Promise<string[]> => page.evaluate(() => (window as unknown as { said: string[] }).said)
+    const over = (text: string): boolean => /finer: (\d+) of \1$/.test(text)
+    await expect.poll(async () => over(/(thin|finer): \d+ of \d+/.exec(await bench().innerText())?.[0] ?? ''), { timeout: 90_000 }).toBe(true)
+    await expect.poll(async () => (await said()).some(over), { timeout: 60_000 }).toBe(true)
+    expect((await said()).filter((text) => text !== '' && !over(text)).length).toBeGreaterThan(0)
+    await page.keyboard.press('Control+z')
+    await expect.poll(() => gas('Oil-drum fire')).toMatchObject({ heat: 250 })
+  }, 180_000)
   it('one is made larger with all that goes with its size, and one step undoes it', async () => {
     const size = part('Speed for size').getByLabel('Made so large')
     expect(await part('Speed for size').getByRole('button', { name: 'Make it so large' }).isDisabled()).toBe(true)

@@ -63,14 +63,13 @@ function few<T>(most: number): { get(key: string): T | undefined; put(key: strin
 
 const plates = few<FloatImage>(24)
 const passesKept = few<Passes>(12)
-const thinPasses = few<Passes>(48)
+const ownPasses = few<Passes>(48)
 /** A thin run's frames, the newest over the older ones: the same frame made finer takes the coarser one's place. */
 const thinRuns = new Map<string, { key: string; first: number; frames: GasFrame[] }>()
 const numbers = new WeakMap<GasFrame, number>()
 let numbered = 0
 /** Tells frames apart. */
-function numberOf(frame: GasFrame | undefined): number {
-  if (!frame) return 0
+function numberOf(frame: GasFrame): number {
   const number = numbers.get(frame) ?? ++numbered
   numbers.set(frame, number)
   return number
@@ -109,34 +108,27 @@ async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage>
   return plates.put(key, plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4))
 }
 
-/** Passes of the thin gases at this frame; undefined while none has come so far. Frames that the run has not come to yet are stood in for by its newest. */
-function thinPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Passes | undefined {
-  if (source.kind !== 'thin') return undefined
-  const { showings } = source.at
-  const runs = new Map([...new Set(showings.map(({ gas }) => gas))].map((gas) => [gas, thinRuns.get(gas)]))
-  const frameOf = (gas: string, wanted: number): GasFrame | undefined => {
-    const run = runs.get(gas)
-    return run && run.frames.length > 0 ? run.frames[Math.min(Math.max(0, wanted - run.first), run.frames.length - 1)] : undefined
-  }
-  if (showings.every(({ gas, frames }) => frames.every((one) => !frameOf(gas, one.frame)))) return undefined
-  const used = showings.map(({ gas, frames }) => frames.map((one) => numberOf(frameOf(gas, one.frame))))
-  const key = JSON.stringify([frame, used, showings, document.light, document.items, source.at.camera])
-  return thinPasses.get(key) ?? thinPasses.put(key, renderPicture(crew, document, source.at, frameOf, 'look'))
-}
-
-/** Passes of kept gas that the farm has not made a picture of yet. */
+/** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else thin ones; undefined while none of these has come. Those that a thin run has not come to are stood in for by its newest. */
 async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Passes | undefined> {
   if (source.kind !== 'gas') return undefined
   const { showings, camera } = source.at
-  const key = JSON.stringify([frame, source.keys, showings, document.light, document.items, camera])
-  const there = thinPasses.get(key)
+  const thin = new Map<string, GasFrame>()
+  const wanted: [string, number, string][] = []
+  for (const [gas, frames] of neededFrames(showings))
+    for (const one of frames) {
+      const key = source.keys[gas]
+      const run = thinRuns.get(gas)
+      const standing = run?.frames[Math.min(Math.max(0, one - run.first), run.frames.length - 1)]
+      if (key) wanted.push([gas, one, `${key}/${one}`])
+      else if (standing) thin.set(`${gas}/${one}`, standing)
+    }
+  if (thin.size + wanted.length === 0) return undefined
+  const key = JSON.stringify([frame, wanted, [...thin].map(([place, one]) => [place, numberOf(one)]), showings, document.light, document.items, camera])
+  const there = ownPasses.get(key)
   if (there) return there
-  const frames = new Map<string, GasFrame>()
-  await Promise.all([...neededFrames(showings)].flatMap(([gas, wanted]) => [...wanted].map(async (one) => {
-    const place = `${source.keys[gas]}/${one}`
-    frames.set(`${gas}/${one}`, keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))))
-  })))
-  return thinPasses.put(key, renderPicture(crew, document, source.at, (gas, one) => frames.get(`${gas}/${one}`), 'look'))
+  const kept = new Map<string, GasFrame>()
+  await Promise.all(wanted.map(async ([gas, one, place]) => void kept.set(`${gas}/${one}`, keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))))))
+  return ownPasses.put(key, renderPicture(crew, document, source.at, (gas, one) => kept.get(`${gas}/${one}`) ?? thin.get(`${gas}/${one}`), 'look'))
 }
 
 async function keptPasses(key: string, frame: number): Promise<Passes> {
@@ -149,7 +141,7 @@ const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string => J
 async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: FloatImage }> {
   const crew = await crewHere()
   const plate = await plateOf(request)
-  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : request.source.kind === 'gas' ? await gasPassesOf(crew, request) : thinPassesOf(crew, request)
+  const passes = request.source.kind === 'kept' ? await keptPasses(request.source.key, request.frame) : await gasPassesOf(crew, request)
   const { sit, plate: info } = request.document
   const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
   last = { from: fromOf(request), image }

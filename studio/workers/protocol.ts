@@ -7,8 +7,8 @@ import type { GrainLaw } from '@lantern/core/sit'
 /** What shows at a frame, without what reads signals: the document that goes with it is settled. */
 export type SettledFrame = Omit<PictureFrame, 'inputs'>
 
-/** What a frame is laid from: kept passes by their result, kept gas (a result's key for every gas that shows) or thin gas rendered here, or the bare plate. */
-export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string> } | { kind: 'thin'; at: SettledFrame } | { kind: 'none' }
+/** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else thin), or the bare plate. */
+export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string> } | { kind: 'none' }
 
 export interface ComposeRequest {
   what: 'compose'

@@ -177,9 +177,11 @@ export function Picture() {
   useEffect(() => {
     if (!looks || !document || !status || document.camera.kind === 'none' || station === 'Match') return
     const now = useShot.getState()
-    const unkept = ['thin', 'plate'].includes(sourceOf(now, frame).from)
+    const { from, source } = sourceOf(now, frame)
+    const held = source.kind === 'gas' ? source.keys : {}
+    const unkept = from === 'thin' || from === 'plate'
     for (const [id] of gasesShown(document))
-      if (status.gases[id]?.state !== 'done' || unkept) looks.burn(now, id)
+      if (!(id in held) && (status.gases[id]?.state !== 'done' || unkept)) looks.burn(now, id)
       else looks.quench(id)
   }, [looks, document, frame, status, station])
 

@@ -49,7 +49,7 @@ describe('where a frame comes from', () => {
   it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
     const thin = { ...state, thin: { fire: burning } }
-    expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'thin' } })
+    expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'gas', keys: {} } })
     expect(sourceOf({ ...withStatus({ gases: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas' } } })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({ from: 'look', source: { key: 'look-5' } })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5)).toMatchObject({ from: 'final' })
@@ -70,6 +70,24 @@ describe('where a frame comes from', () => {
     expect(mark(99, { ...finer, fine: 3 })).toBe(mark(99, finer))
     expect(mark(99, { ...finer, fine: 72 })).not.toBe(mark(99, finer))
     expect(mark(1, { key: 'u' })).not.toBe(mark(1))
+  })
+  it('is what is kept of each gas, and thin what is not: an edit to one leaves the others as they are', () => {
+    const { shot } = state
+    if (!shot) throw new Error('there is a shot')
+    const two = { ...shot.document, items: { ...shot.document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) } }
+    const both: ShotState = { ...withStatus({ gases: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }), shot: { ...shot, document: two }, statusDigest: pictureDigest(two), thin: { other: burning, fire: { ...burning, key: 'old' } } }
+    expect(sourceOf(both, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas', other: 'more' } } })
+    const hotter = { ...two, items: { ...two.items, other: { ...two.items.other, heat: 999 } as never } }
+    const edited: ShotState = { ...both, shot: { ...shot, document: hotter } }
+    const now = sourceOf(edited, 5)
+    expect(now).toMatchObject({ from: 'thin', source: { keys: { fire: 'gas' } } })
+    expect(now.source).not.toMatchObject({ keys: { other: expect.anything() } })
+    // Only what is shown of them decides whether it is another picture.
+    expect(sourceOf({ ...edited, thin: { other: burning } }, 5).mark).toBe(now.mark)
+    expect(sourceOf({ ...edited, thin: {} }, 5)).toMatchObject({ from: 'thin', source: { keys: { fire: 'gas' } } })
+    // What both stand on is another matter.
+    const lit = { ...hotter, light: { ...hotter.light, illuminance: 3 } }
+    expect(sourceOf({ ...edited, shot: { ...shot, document: lit } }, 5).source).toMatchObject({ keys: {} })
   })
   it('is never what was kept for another document: an edit not yet known to the server counts', () => {
     const edited = { ...withStatus({ look: kept([5], { 5: 'look-5' }) }), statusDigest: 'of an older document' }
@@ -107,6 +125,39 @@ describe('laying frames', () => {
     expect(worker.asked).toMatchObject([{ frame: 5 }, { frame: 6 }])
     worker.say({ what: 'failed', id: 2, message: 'The source lies inside a set piece.', remedy: 'Move it.' })
     expect(useShot.getState().message).toEqual({ text: 'The source lies inside a set piece. Move it.', good: false })
+    looks.end()
+  })
+})
+
+describe('pictures of what burns', () => {
+  it('leave it twice the time they take, but not where another frame or look is asked for, nor once it is over', () => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    const asked = (): number[] => worker.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
+    worker.say({ what: 'here' })
+    const at = (made: number): ShotState => ({ ...state, thin: { fire: { ...burning, made } } })
+    looks.burn(state, 'fire')
+    vi.advanceTimersByTime(500)
+    looks.want(at(3), 5)
+    worker.say({ ...composed(1), milliseconds: 1000 } as LookReply)
+    looks.want(at(4), 5)
+    vi.advanceTimersByTime(1900)
+    expect(asked()).toEqual([5])
+    // The newest of it, when its time has come.
+    looks.want(at(6), 5)
+    vi.advanceTimersByTime(200)
+    expect(asked()).toEqual([5, 5])
+    worker.say({ ...composed(2), milliseconds: 1000 } as LookReply)
+    looks.want(at(7), 6)
+    expect(asked()).toEqual([5, 5, 6])
+    worker.say({ ...composed(3), milliseconds: 1000 } as LookReply)
+    looks.want({ ...at(8), exposure: 1 }, 6)
+    expect(asked()).toEqual([5, 5, 6, 6])
+    worker.say({ ...composed(4), milliseconds: 1000 } as LookReply)
+    looks.want({ ...at(9), exposure: 1 }, 6)
+    expect(asked()).toEqual([5, 5, 6, 6])
+    worker.say({ what: 'thin-done', key: 'k', item: 'fire' })
+    expect(asked()).toEqual([5, 5, 6, 6, 6])
     looks.end()
   })
 })

@@ -11,6 +11,8 @@ const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const MOST_THIN_FRAMES = 72
 const THIN_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
+/** Time that thin gases have for burning between two pictures of it, over what a picture takes. */
+const BURNT_PER_LAID = 2
 /** The picture has been at rest for so long before frames of the loop are laid ahead. */
 const REST_MS = 400
 
@@ -21,7 +23,33 @@ function standing({ first, frames, of, fine, finer, made }: ThinState, wanted: n
   return n < frames - 1 ? 'thin' : made
 }
 
-/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, thin gas, none. */
+/** Whether two digests of a document differ in other gases than this one alone: then what is kept of it still holds, and the server need not be asked. */
+export function sameBut(before: string, now: string, gas: string): boolean {
+  const [old, own] = [before, now].map((digest) => partOf(digest, gas))
+  return old !== undefined && old === own
+}
+
+const parts = new Map<string, Map<string, string>>()
+function partOf(digest: string, gas: string): string | undefined {
+  const known = parts.get(digest) ?? new Map<string, string>()
+  const there = known.get(gas)
+  if (there !== undefined) return there
+  let made: string
+  try {
+    const [items, ...rest] = JSON.parse(digest) as [Record<string, { kind: string }>, ...unknown[]]
+    made = JSON.stringify([Object.entries(items).filter(([id, { kind }]) => id === gas || kind !== 'gas'), ...rest])
+  } catch {
+    return undefined
+  }
+  parts.set(digest, known.set(gas, made))
+  for (const old of parts.keys()) {
+    if (parts.size <= 3) break
+    parts.delete(old)
+  }
+  return made
+}
+
+/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, that and thin gas, none. */
 export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
   const { shot, status, statusDigest, thin } = state
   const document = shot?.document
@@ -38,17 +66,18 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
   if (needed.size === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
   const look = [at.showings, settled?.items, settled?.light, at.camera]
-  const keys = [...needed].map(([gas, wanted]): [string, string] | undefined => {
+  const keys = [...needed].flatMap(([gas, wanted]): [string, string][] => {
     const one = status?.gases[gas]
     const run = one?.finer ?? one
-    return current && one && run && [...wanted].every((n) => run.kept.includes(n)) ? [gas, run.key] : undefined
+    return run && [...wanted].every((n) => run.kept.includes(n)) && (current || sameBut(statusDigest, pictureDigest(document), gas)) ? [[gas, run.key]] : []
   })
-  if (keys.every((key) => key !== undefined)) return { source: { kind: 'gas', at, keys: Object.fromEntries(keys) }, from: 'gas', mark: JSON.stringify([keys, look]) }
+  const source: PassSource = { kind: 'gas', at, keys: Object.fromEntries(keys) }
+  if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
   const thins = [...needed].flatMap(([gas, wanted]) => {
-    const one = thin[gas]
+    const one = gas in source.keys ? undefined : thin[gas]
     return one && one.frames > 0 ? [[one.key, ...[...wanted].map((n) => standing(one, n))]] : []
   })
-  if (thins.length > 0) return { source: { kind: 'thin', at }, from: 'thin', mark: JSON.stringify([thins, look]) }
+  if (thins.length + keys.length > 0) return { source, from: 'thin', mark: JSON.stringify([thins, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }
 
@@ -59,8 +88,11 @@ export class Looks {
   #bytes = 0
   /** What was asked for before the worker had loaded. */
   #early?: LookRequest[] = []
-  #busy?: { id: number; key: string; mark: string }
-  #wish?: { key: string; mark: string; request: LaidFrom }
+  #busy?: { id: number; key: string; mark: string; place: string }
+  #wish?: { key: string; mark: string; place: string; request: LaidFrom }
+  /** What was laid last, but for how far what burns has come; when, and how long that took. */
+  #laidLast?: { place: string; at: number; milliseconds: number }
+  #later?: ReturnType<typeof setTimeout>
   /** What the frame that is looked at is laid from. */
   #seen?: LaidFrom
   #rest?: ReturnType<typeof setTimeout>
@@ -99,6 +131,7 @@ export class Looks {
       const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare, mark: this.#busy?.mark ?? '' }
       this.#put(key, shown)
       this.newest = { frame: reply.frame, shown }
+      this.#laidLast = { place: this.#busy?.place ?? '', at: performance.now(), milliseconds: reply.milliseconds }
       this.#busy = undefined
       this.onShown()
       this.#next()
@@ -122,7 +155,7 @@ export class Looks {
       } } })
     } else if (reply.what === 'thin-done') {
       this.#burning.delete(reply.item)
-      this.rest()
+      this.#next()
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
       this.#probes.delete(reply.id)
@@ -147,10 +180,18 @@ export class Looks {
 
   #next(): void {
     const wish = this.#wish
+    clearTimeout(this.#later)
     if (this.#busy) return
     if (!wish) return this.rest()
+    // A gas that burns stands still while its picture is laid: the same place again has to wait until it had twice that time.
+    const last = this.#laidLast
+    const pause = last && this.#burning.size > 0 && last.place === wish.place ? last.at + BURNT_PER_LAID * last.milliseconds - performance.now() : 0
+    if (pause > 0) {
+      this.#later = setTimeout(() => this.#next(), pause)
+      return
+    }
     this.#wish = undefined
-    this.#busy = { id: ++this.#id, key: wish.key, mark: wish.mark }
+    this.#busy = { id: ++this.#id, key: wish.key, mark: wish.mark, place: wish.place }
     this.#send({ what: 'compose', id: this.#id, ...wish.request })
   }
 
@@ -201,7 +242,7 @@ export class Looks {
     const there = this.#cache.get(key)
     if (there) return { there, request }
     if (this.#busy?.key === key) return { request }
-    this.#wish = { key, mark, request }
+    this.#wish = { key, mark, request, place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, soft]) }
     this.#next()
     return { request }
   }
@@ -267,6 +308,7 @@ export class Looks {
   end(): void {
     for (const timer of this.#thinTimers.values()) clearTimeout(timer)
     clearTimeout(this.#rest)
+    clearTimeout(this.#later)
     this.#worker.terminate()
   }
 }
