@@ -104,7 +104,7 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
         onPointerLeave={() => setRead(undefined)}
       >
         <Box position="relative" style={{ width: size[0], height: size[1], transform: `translate(${zoom.x}px, ${zoom.y}px) scale(${zoom.scale})` }}>
-          <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} data-of={shown.current?.mark.slice(0, 24)} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
+          <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} data-of={shown.current?.mark.slice(0, 160)} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
           {overlay && camera && <Overlay camera={camera} />}
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}
