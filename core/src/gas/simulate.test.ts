@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
+import { unpacked } from '../../testing/rows.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
 import { halfTable, paddedCells, paddedIndex } from '../data/index.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY, type GasSettings } from './settings.ts'
-import { unpacked } from './rows.ts'
 import { GasSimulation } from './simulate.ts'
 import { feed, sourceCells } from './sources.ts'
 
