@@ -35,6 +35,32 @@ function reciprocal(diag: v128): v128 {
   return v128.and(f32x4.div(f32x4.splat(1), diag), f32x4.gt(diag, f32x4.splat(0)))
 }
 
+/** Four cells of gas all round, as nearly all are: their six neighbours, as bytes. */
+const WHOLE: u32 = 0x06060606
+/** Four cells whose transfer weights all count. */
+const FULL: u32 = 0x40404040
+
+/** How many neighbours four cells have. */
+// @ts-ignore: decorator
+@inline
+function diagonal(p: usize): v128 {
+  return load<u32>(p) == WHOLE ? f32x4.splat(6) : bytesToFloats(p)
+}
+
+/** One over that; 0 where there are none. */
+// @ts-ignore: decorator
+@inline
+function inverse(p: usize): v128 {
+  return load<u32>(p) == WHOLE ? f32x4.splat(<f32>1 / <f32>6) : reciprocal(bytesToFloats(p))
+}
+
+/** One over four cells' transfer weights. */
+// @ts-ignore: decorator
+@inline
+function weights(p: usize): v128 {
+  return load<u32>(p) == FULL ? f32x4.splat(<f32>1 / <f32>64) : reciprocal(bytesToFloats(p))
+}
+
 /** Lanes of a row's first four cells that have the colour, i starting at array index 1; rows end in lanes that are masked by `tail`. */
 // @ts-ignore: decorator
 @inline
@@ -49,24 +75,53 @@ export function tail(left: i32): v128 {
   return i32x4(-1, left > 1 ? -1 : 0, left > 2 ? -1 : 0, 0)
 }
 
-/** One layer's cells of one colour. */
+/** What four cells become, those before and after them in the row given. e: of x; by: from there to b. */
+// @ts-ignore: decorator
+@inline
+function swept(before: v128, here: v128, after: v128, e: usize, by: usize, d: usize, yb: usize, ya: usize, zb: usize, za: usize): v128 {
+  const xs = f32x4.add(i32x4.shuffle(before, here, 3, 4, 5, 6), i32x4.shuffle(here, after, 1, 2, 3, 4))
+  const ys = f32x4.add(v128.load(e + yb), v128.load(e + ya))
+  const zs = f32x4.add(v128.load(e + zb), v128.load(e + za))
+  return f32x4.mul(f32x4.add(v128.load(e + by), f32x4.add(f32x4.add(xs, ys), zs)), inverse(d))
+}
+
+/** One layer's cells of one colour. A row is read once, four cells after four: what was just written is not read again before it has reached the memory. */
 // @ts-ignore: decorator
 @inline
 function smoothLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
   const sx = nx + 2
+  const by = b - x
   for (let j = 1; j <= ny; j++) {
     const line = k * (ny + 2) + j
     const base = baseOf(spans, line, sx)
     const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
-    const row = <usize>(base + 1)
     const colours = lanes((1 + j + k + colour) & 1)
-    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-      const c = row + <usize>i
-      const e = x + (c << 2)
-      const d = bytesToFloats(diag + c)
-      const next = f32x4.mul(f32x4.add(v128.load(b + (c << 2)), neighbours(e, yb, ya, zb, za)), reciprocal(d))
+    let i = firstOf(spans, line)
+    const stop = endOf(spans, line, nx, nx)
+    const c = <usize>(base + 1 + i)
+    let e = x + (c << 2), d = diag + c
+    let before = v128.load32_splat(e - 4)
+    let here = v128.load(e)
+    for (; i + 8 <= stop; i += 8) {
+      const middle = v128.load(e, 16), after = v128.load(e, 32)
+      const p = e + yb, q = e + ya, r = e + zb, s = e + za, t = e + by
+      const first = f32x4.add(f32x4.add(f32x4.add(i32x4.shuffle(before, here, 3, 4, 5, 6), i32x4.shuffle(here, middle, 1, 2, 3, 4)), f32x4.add(v128.load(p), v128.load(q))), f32x4.add(v128.load(r), v128.load(s)))
+      const second = f32x4.add(f32x4.add(f32x4.add(i32x4.shuffle(here, middle, 3, 4, 5, 6), i32x4.shuffle(middle, after, 1, 2, 3, 4)), f32x4.add(v128.load(p, 16), v128.load(q, 16))), f32x4.add(v128.load(r, 16), v128.load(s, 16)))
+      v128.store(e, v128.bitselect(f32x4.mul(f32x4.add(v128.load(t), first), inverse(d)), here, colours))
+      v128.store(e, v128.bitselect(f32x4.mul(f32x4.add(v128.load(t, 16), second), inverse(d + 4)), middle, colours), 16)
+      before = middle
+      here = after
+      e += 32
+      d += 8
+    }
+    for (; i < stop; i += 4) {
+      const after = v128.load(e, 16)
       const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
-      v128.store(e, v128.bitselect(next, v128.load(e), mask))
+      v128.store(e, v128.bitselect(swept(before, here, after, e, by, d, yb, ya, zb, za), here, mask))
+      before = here
+      here = after
+      e += 16
+      d += 4
     }
   }
 }
@@ -118,7 +173,7 @@ function firstLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: 
     const colours = lanes((1 + j + k + colour) & 1)
     for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
       const c = row + <usize>i
-      const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), reciprocal(bytesToFloats(diag + c))), colours)
+      const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), inverse(diag + c)), colours)
       const e = x + (c << 2)
       v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
     }
@@ -141,10 +196,10 @@ export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize,
       for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = x + (c << 2)
-        const d = bytesToFloats(diag + c)
+        const d = diagonal(diag + c)
         const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, yb, ya, zb, za))
         const r = v128.and(f32x4.sub(v128.load(b + (c << 2)), ax), f32x4.gt(d, f32x4.splat(0)))
-        const value = f32x4.mul(r, reciprocal(bytesToFloats(norm + c)))
+        const value = f32x4.mul(r, weights(norm + c))
         const p = t + (c << 2)
         v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
       }
@@ -173,7 +228,7 @@ export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans:
       for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
         const c = row + <usize>i
         const e = d + (c << 2)
-        const g = bytesToFloats(diag + c)
+        const g = diagonal(diag + c)
         const own = v128.load(e)
         let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, yb, ya, zb, za)), f32x4.gt(g, f32x4.splat(0)))
         if (i + 4 > nx) value = v128.and(value, tail(nx - i))
