@@ -1,4 +1,3 @@
-import { smoothCut } from './cut'
 import { AIR, baseOf, endOf, firstOf, FLUID, SOLID, stepOf } from './grid'
 
 // Pressure on the padded grid. The matrix A counts, per fluid cell, the neighbours that are not solid (`diag`, a byte; 0 elsewhere):
@@ -19,11 +18,11 @@ export function bytesToFloats(p: usize): v128 {
   return f32x4.convert_i32x4_u(fourBytes(p))
 }
 
-/** Sum of the six neighbours of four cells in a row. */
+/** Sum of the six neighbours of four cells in a row, read at e: `before` and `after` stand beside them in it. */
 // @ts-ignore: decorator
 @inline
-function neighbours(e: usize, yb: usize, ya: usize, zb: usize, za: usize): v128 {
-  const xs = f32x4.add(v128.load(e - 4), v128.load(e, 4))
+export function neighbours(before: v128, here: v128, after: v128, e: usize, yb: usize, ya: usize, zb: usize, za: usize): v128 {
+  const xs = f32x4.add(i32x4.shuffle(before, here, 3, 4, 5, 6), i32x4.shuffle(here, after, 1, 2, 3, 4))
   const ys = f32x4.add(v128.load(e + yb), v128.load(e + ya))
   const zs = f32x4.add(v128.load(e + zb), v128.load(e + za))
   return f32x4.add(f32x4.add(xs, ys), zs)
@@ -36,35 +35,35 @@ function reciprocal(diag: v128): v128 {
 }
 
 /** Four cells of gas all round, as nearly all are: their six neighbours, as bytes. */
-const WHOLE: u32 = 0x06060606
+export const WHOLE: u32 = 0x06060606
 /** Four cells whose transfer weights all count. */
-const FULL: u32 = 0x40404040
+export const FULL: u32 = 0x40404040
 
 /** How many neighbours four cells have. */
 // @ts-ignore: decorator
 @inline
-function diagonal(p: usize): v128 {
+export function diagonal(p: usize): v128 {
   return load<u32>(p) == WHOLE ? f32x4.splat(6) : bytesToFloats(p)
 }
 
 /** One over that; 0 where there are none. */
 // @ts-ignore: decorator
 @inline
-function inverse(p: usize): v128 {
+export function inverse(p: usize): v128 {
   return load<u32>(p) == WHOLE ? f32x4.splat(<f32>1 / <f32>6) : reciprocal(bytesToFloats(p))
 }
 
 /** One over four cells' transfer weights. */
 // @ts-ignore: decorator
 @inline
-function weights(p: usize): v128 {
+export function weights(p: usize): v128 {
   return load<u32>(p) == FULL ? f32x4.splat(<f32>1 / <f32>64) : reciprocal(bytesToFloats(p))
 }
 
 /** Lanes of a row's first four cells that have the colour, i starting at array index 1; rows end in lanes that are masked by `tail`. */
 // @ts-ignore: decorator
 @inline
-function lanes(parity: i32): v128 {
+export function lanes(parity: i32): v128 {
   return parity ? i32x4(0, -1, 0, -1) : i32x4(-1, 0, -1, 0)
 }
 
@@ -73,137 +72,6 @@ function lanes(parity: i32): v128 {
 export function tail(left: i32): v128 {
   if (left >= 4) return i32x4(-1, -1, -1, -1)
   return i32x4(-1, left > 1 ? -1 : 0, left > 2 ? -1 : 0, 0)
-}
-
-/** What four cells become, those before and after them in the row given. e: of x; by: from there to b. */
-// @ts-ignore: decorator
-@inline
-function swept(before: v128, here: v128, after: v128, e: usize, by: usize, d: usize, yb: usize, ya: usize, zb: usize, za: usize): v128 {
-  const xs = f32x4.add(i32x4.shuffle(before, here, 3, 4, 5, 6), i32x4.shuffle(here, after, 1, 2, 3, 4))
-  const ys = f32x4.add(v128.load(e + yb), v128.load(e + ya))
-  const zs = f32x4.add(v128.load(e + zb), v128.load(e + za))
-  return f32x4.mul(f32x4.add(v128.load(e + by), f32x4.add(f32x4.add(xs, ys), zs)), inverse(d))
-}
-
-/** One layer's cells of one colour. A row is read once, four cells after four: what was just written is not read again before it has reached the memory. */
-// @ts-ignore: decorator
-@inline
-function smoothLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
-  const sx = nx + 2
-  const by = b - x
-  for (let j = 1; j <= ny; j++) {
-    const line = k * (ny + 2) + j
-    const base = baseOf(spans, line, sx)
-    const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
-    const colours = lanes((1 + j + k + colour) & 1)
-    let i = firstOf(spans, line)
-    const stop = endOf(spans, line, nx, nx)
-    const c = <usize>(base + 1 + i)
-    let e = x + (c << 2), d = diag + c
-    let before = v128.load32_splat(e - 4)
-    let here = v128.load(e)
-    for (; i + 8 <= stop; i += 8) {
-      const middle = v128.load(e, 16), after = v128.load(e, 32)
-      const p = e + yb, q = e + ya, r = e + zb, s = e + za, t = e + by
-      const first = f32x4.add(f32x4.add(f32x4.add(i32x4.shuffle(before, here, 3, 4, 5, 6), i32x4.shuffle(here, middle, 1, 2, 3, 4)), f32x4.add(v128.load(p), v128.load(q))), f32x4.add(v128.load(r), v128.load(s)))
-      const second = f32x4.add(f32x4.add(f32x4.add(i32x4.shuffle(here, middle, 3, 4, 5, 6), i32x4.shuffle(middle, after, 1, 2, 3, 4)), f32x4.add(v128.load(p, 16), v128.load(q, 16))), f32x4.add(v128.load(r, 16), v128.load(s, 16)))
-      v128.store(e, v128.bitselect(f32x4.mul(f32x4.add(v128.load(t), first), inverse(d)), here, colours))
-      v128.store(e, v128.bitselect(f32x4.mul(f32x4.add(v128.load(t, 16), second), inverse(d + 4)), middle, colours), 16)
-      before = middle
-      here = after
-      e += 32
-      d += 8
-    }
-    for (; i < stop; i += 4) {
-      const after = v128.load(e, 16)
-      const mask = i + 4 <= nx ? colours : v128.and(colours, tail(nx - i))
-      v128.store(e, v128.bitselect(swept(before, here, after, e, by, d, yb, ya, zb, za), here, mask))
-      before = here
-      here = after
-      e += 16
-      d += 4
-    }
-  }
-}
-
-/** One Gauss–Seidel half-sweep over the cells of one colour, in place. */
-export function smooth(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
-  for (let k = from + 1; k <= to; k++) smoothLayer(x, b, diag, spans, nx, ny, colour, k)
-}
-
-/** The same of one layer, its cut cells after it where there is a list of them (kernels/assembly/cut.ts). fresh: of the first colour from a zero guess. */
-function smoothAll(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, fresh: bool, list: usize, offsets: usize, weights: usize, k: i32): void {
-  if (fresh) firstLayer(x, b, diag, spans, nx, ny, colour, k)
-  else smoothLayer(x, b, diag, spans, nx, ny, colour, k)
-  if (list) smoothCut(x, b, list, offsets, weights, fresh ? 1 : 0, colour, k - 1, k)
-}
-
-/** The half-sweep that ends a pair, of one layer; then, where it is asked for, partial[layer] = b . x. */
-function smoothLast(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, partial: usize, list: usize, offsets: usize, weights: usize, k: i32): void {
-  smoothAll(x, b, diag, spans, nx, ny, colour, false, list, offsets, weights, k)
-  if (partial) store<f64>(partial + ((<usize>(k - 1)) << 3), dotLayer(b, x, spans, nx, ny, k))
-}
-
-/**
- * Two half-sweeps, of colour `first` and then of the other, going through the memory once: the second follows a layer behind. In the layers beside another slab it is left to smoothSeams.
- * fresh: from a zero guess; partial: where not 0, each layer's b . x.
- */
-export function smoothPair(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, first: i32, fresh: i32, partial: usize, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
-  const low = from == 0 ? 1 : from + 2
-  const high = to == nz ? nz : to - 1
-  for (let k = from + 1; k <= to; k++) {
-    smoothAll(x, b, diag, spans, nx, ny, first, fresh != 0, list, offsets, weights, k)
-    if (k > low && k - 1 <= high) smoothLast(x, b, diag, spans, nx, ny, 1 - first, partial, list, offsets, weights, k - 1)
-  }
-  if (to == nz && nz >= low) smoothLast(x, b, diag, spans, nx, ny, 1 - first, partial, list, offsets, weights, nz)
-}
-
-/** The second half-sweep in the layers on both sides of the seams between slabs of `chunk` layers; a slab has two layers at least. Items are seams. */
-export function smoothSeams(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, chunk: i32, colour: i32, partial: usize, list: usize, offsets: usize, weights: usize, from: i32, to: i32): void {
-  for (let s = from + 1; s <= to; s++)
-    for (let k = s * chunk; k <= s * chunk + 1; k++) smoothLast(x, b, diag, spans, nx, ny, colour, partial, list, offsets, weights, k)
-}
-
-/** The first half-sweep from a zero guess, of one layer: x = b / diag on one colour, 0 on the other. */
-function firstLayer(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, colour: i32, k: i32): void {
-  const sx = nx + 2
-  for (let j = 1; j <= ny; j++) {
-    const line = k * (ny + 2) + j
-    const row = <usize>(baseOf(spans, line, sx) + 1)
-    const colours = lanes((1 + j + k + colour) & 1)
-    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-      const c = row + <usize>i
-      const next = v128.and(f32x4.mul(v128.load(b + (c << 2)), inverse(diag + c)), colours)
-      const e = x + (c << 2)
-      v128.store(e, i + 4 <= nx ? next : v128.bitselect(next, v128.load(e), tail(nx - i)))
-    }
-  }
-}
-
-export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i32, ny: i32, nz: i32, colour: i32, from: i32, to: i32): void {
-  for (let k = from + 1; k <= to; k++) firstLayer(x, b, diag, spans, nx, ny, colour, k)
-}
-
-/** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
-export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
-  const sx = nx + 2
-  for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++) {
-      const line = k * (ny + 2) + j
-      const base = baseOf(spans, line, sx)
-      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
-      const row = <usize>(base + 1)
-      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-        const c = row + <usize>i
-        const e = x + (c << 2)
-        const d = diagonal(diag + c)
-        const ax = f32x4.sub(f32x4.mul(d, v128.load(e)), neighbours(e, yb, ya, zb, za))
-        const r = v128.and(f32x4.sub(v128.load(b + (c << 2)), ax), f32x4.gt(d, f32x4.splat(0)))
-        const value = f32x4.mul(r, weights(norm + c))
-        const p = t + (c << 2)
-        v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
-      }
-    }
 }
 
 // @ts-ignore: decorator
@@ -217,34 +85,45 @@ function dot4(sum: v128, a: v128, b: v128): v128 {
 
 /** q = A d; partial[layer] = d . q. */
 export function applyDot(q: usize, d: usize, diag: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  for (let k = from + 1; k <= to; k++) applyLayer(q, d, diag, partial, spans, nx, ny, k)
+}
+
+/** The same of one layer. */
+export function applyLayer(q: usize, d: usize, diag: usize, partial: usize, spans: usize, nx: i32, ny: i32, k: i32): void {
   const sx = nx + 2
-  for (let k = from + 1; k <= to; k++) {
-    let sum = f64x2.splat(0)
-    for (let j = 1; j <= ny; j++) {
-      const line = k * (ny + 2) + j
-      const base = baseOf(spans, line, sx)
-      const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
-      const row = <usize>(base + 1)
-      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-        const c = row + <usize>i
-        const e = d + (c << 2)
-        const g = diagonal(diag + c)
-        const own = v128.load(e)
-        let value = v128.and(f32x4.sub(f32x4.mul(g, own), neighbours(e, yb, ya, zb, za)), f32x4.gt(g, f32x4.splat(0)))
-        if (i + 4 > nx) value = v128.and(value, tail(nx - i))
-        const p = q + (c << 2)
-        v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
-        sum = dot4(sum, own, value)
-      }
+  const to = q - d
+  let sum = f64x2.splat(0)
+  for (let j = 1; j <= ny; j++) {
+    const line = k * (ny + 2) + j
+    const base = baseOf(spans, line, sx)
+    const yb = stepOf(spans, line, base, -1, sx), ya = stepOf(spans, line, base, 1, sx), zb = stepOf(spans, line, base, -ny - 2, sx), za = stepOf(spans, line, base, ny + 2, sx)
+    let i = firstOf(spans, line)
+    const stop = endOf(spans, line, nx, nx)
+    const c = <usize>(base + 1 + i)
+    let e = d + (c << 2), g = diag + c
+    let before = v128.load32_splat(e - 4)
+    let own = v128.load(e)
+    for (; i < stop; i += 4) {
+      const after = v128.load(e, 16)
+      const m = diagonal(g)
+      let value = v128.and(f32x4.sub(f32x4.mul(m, own), neighbours(before, own, after, e, yb, ya, zb, za)), f32x4.gt(m, f32x4.splat(0)))
+      if (i + 4 > nx) value = v128.and(value, tail(nx - i))
+      const p = e + to
+      v128.store(p, i + 4 <= nx ? value : v128.bitselect(value, v128.load(p), tail(nx - i)))
+      sum = dot4(sum, own, value)
+      before = own
+      own = after
+      e += 16
+      g += 4
     }
-    store<f64>(partial + ((<usize>(k - 1)) << 3), f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
   }
+  store<f64>(partial + ((<usize>(k - 1)) << 3), f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1))
 }
 
 /** a . b over one array layer. */
 // @ts-ignore: decorator
 @inline
-function dotLayer(a: usize, b: usize, spans: usize, nx: i32, ny: i32, k: i32): f64 {
+export function dotLayer(a: usize, b: usize, spans: usize, nx: i32, ny: i32, k: i32): f64 {
   const sx = nx + 2
   let sum = f64x2.splat(0)
   for (let j = 1; j <= ny; j++) {
@@ -301,19 +180,23 @@ export function stepSolution(p: usize, r: usize, d: usize, q: usize, alpha: f64,
 
 /** d = factor z + beta d. */
 export function stepDirection(d: usize, z: usize, factor: f64, beta: f64, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  for (let k = from + 1; k <= to; k++) directionLayer(d, z, <f32>factor, <f32>beta, spans, nx, ny, k)
+}
+
+/** The same of one layer. */
+export function directionLayer(d: usize, z: usize, factor: f32, beta: f32, spans: usize, nx: i32, ny: i32, k: i32): void {
   const sx = nx + 2
-  const b = f32x4.splat(<f32>beta), f = f32x4.splat(<f32>factor)
-  for (let k = from + 1; k <= to; k++)
-    for (let j = 1; j <= ny; j++) {
-      const line = k * (ny + 2) + j
-      const base = baseOf(spans, line, sx)
-      const row = (<usize>(base + 1)) << 2
-      for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
-        const o = row + ((<usize>i) << 2)
-        const next = f32x4.add(f32x4.mul(f, v128.load(z + o)), f32x4.mul(b, v128.load(d + o)))
-        v128.store(d + o, i + 4 <= nx ? next : v128.bitselect(next, v128.load(d + o), tail(nx - i)))
-      }
+  const b = f32x4.splat(beta), f = f32x4.splat(factor)
+  for (let j = 1; j <= ny; j++) {
+    const line = k * (ny + 2) + j
+    const base = baseOf(spans, line, sx)
+    const row = (<usize>(base + 1)) << 2
+    for (let i = firstOf(spans, line), stop = endOf(spans, line, nx, nx); i < stop; i += 4) {
+      const o = row + ((<usize>i) << 2)
+      const next = f32x4.add(f32x4.mul(f, v128.load(z + o)), f32x4.mul(b, v128.load(d + o)))
+      v128.store(d + o, i + 4 <= nx ? next : v128.bitselect(next, v128.load(d + o), tail(nx - i)))
     }
+  }
 }
 
 /** diag from flags: per fluid cell the number of neighbours that are not solid. */

@@ -1,5 +1,5 @@
 import { AIR, baseOf, endOf, firstOf, FLUID, SOLID } from './grid'
-import { bytesToFloats, tail } from './pressure'
+import { bytesToFloats, FULL, tail, WHOLE } from './pressure'
 
 // Between the levels of the multigrid: trilinear transfers whose weights are renormalised beside solid cells (kernels/assembly/pressure.ts), the kinds of coarser cells and those weights.
 
@@ -87,37 +87,45 @@ export function restrict(bc: usize, t: usize, diagC: usize, spans: usize, fine: 
 
 /** x += P xc on fluid cells. spans, coarser: of the two. */
 export function prolong(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, coarser: usize, nx: i32, ny: i32, nz: i32, cx: i32, cy: i32, from: i32, to: i32): void {
+  for (let k = from; k < to; k++) prolongLayer(x, xc, diag, norm, spans, coarser, nx, ny, cx, cy, k)
+}
+
+/** The same of one layer; k: of cells. */
+export function prolongLayer(x: usize, xc: usize, diag: usize, norm: usize, spans: usize, coarser: usize, nx: i32, ny: i32, cx: i32, cy: i32, k: i32): void {
   const sx = nx + 2
   const csx = cx + 2
   const layer = cy + 2
   const nine = f32x4.splat(9), three = f32x4.splat(3), zero = f32x4.splat(0)
-  for (let k = from; k < to; k++) {
-    const k0 = (k >> 1) + 1
-    const k1 = k & 1 ? k0 + 1 : k0 - 1
-    for (let j = 0; j < ny; j++) {
-      const line = (k + 1) * (ny + 2) + j + 1
-      const start = firstOf(spans, line), stop = endOf(spans, line, nx, nx)
-      if (start >= stop) continue
-      const j0 = (j >> 1) + 1
-      const j1 = j & 1 ? j0 + 1 : j0 - 1
-      const r00 = xc + ((<usize>baseOf(coarser, k0 * layer + j0, csx)) << 2)
-      const r10 = xc + ((<usize>baseOf(coarser, k0 * layer + j1, csx)) << 2)
-      const r01 = xc + ((<usize>baseOf(coarser, k1 * layer + j0, csx)) << 2)
-      const r11 = xc + ((<usize>baseOf(coarser, k1 * layer + j1, csx)) << 2)
-      const row = <usize>(baseOf(spans, line, sx) + 1)
-      for (let i = start; i < stop; i += 4) {
-        // Four coarse cells, summed over their rows: the two that these four cells lie in, between their neighbours.
-        const o = (<usize>(i >> 1)) << 2
-        const sum = f32x4.add(f32x4.add(f32x4.mul(nine, v128.load(r00 + o)), f32x4.mul(three, f32x4.add(v128.load(r10 + o), v128.load(r01 + o)))), v128.load(r11 + o))
-        const c = row + <usize>i
-        const n = bytesToFloats(norm + c)
-        const value = f32x4.div(f32x4.add(f32x4.mul(three, i32x4.shuffle(sum, sum, 1, 1, 2, 2)), i32x4.shuffle(sum, sum, 0, 2, 1, 3)), n)
-        let mask = v128.and(f32x4.gt(bytesToFloats(diag + c), zero), f32x4.gt(n, zero))
-        if (i + 4 > nx) mask = v128.and(mask, tail(nx - i))
-        const e = x + (c << 2)
-        const old = v128.load(e)
-        v128.store(e, v128.bitselect(f32x4.add(old, value), old, mask))
+  const k0 = (k >> 1) + 1
+  const k1 = k & 1 ? k0 + 1 : k0 - 1
+  for (let j = 0; j < ny; j++) {
+    const line = (k + 1) * (ny + 2) + j + 1
+    const start = firstOf(spans, line), stop = endOf(spans, line, nx, nx)
+    if (start >= stop) continue
+    const j0 = (j >> 1) + 1
+    const j1 = j & 1 ? j0 + 1 : j0 - 1
+    const r00 = xc + ((<usize>baseOf(coarser, k0 * layer + j0, csx)) << 2)
+    const r10 = xc + ((<usize>baseOf(coarser, k0 * layer + j1, csx)) << 2)
+    const r01 = xc + ((<usize>baseOf(coarser, k1 * layer + j0, csx)) << 2)
+    const r11 = xc + ((<usize>baseOf(coarser, k1 * layer + j1, csx)) << 2)
+    const row = <usize>(baseOf(spans, line, sx) + 1)
+    for (let i = start; i < stop; i += 4) {
+      // Four coarse cells, summed over their rows: the two that these four cells lie in, between their neighbours.
+      const o = (<usize>(i >> 1)) << 2
+      const sum = f32x4.add(f32x4.add(f32x4.mul(nine, v128.load(r00 + o)), f32x4.mul(three, f32x4.add(v128.load(r10 + o), v128.load(r01 + o)))), v128.load(r11 + o))
+      const c = row + <usize>i
+      const value = f32x4.add(f32x4.mul(three, i32x4.shuffle(sum, sum, 1, 1, 2, 2)), i32x4.shuffle(sum, sum, 0, 2, 1, 3))
+      const e = x + (c << 2)
+      const old = v128.load(e)
+      // Gas all round on both levels: the weights are 64.
+      if (i + 4 <= nx && load<u32>(norm + c) == FULL && load<u32>(diag + c) == WHOLE) {
+        v128.store(e, f32x4.add(old, f32x4.mul(value, f32x4.splat(1.0 / 64.0))))
+        continue
       }
+      const n = bytesToFloats(norm + c)
+      let mask = v128.and(f32x4.gt(bytesToFloats(diag + c), zero), f32x4.gt(n, zero))
+      if (i + 4 > nx) mask = v128.and(mask, tail(nx - i))
+      v128.store(e, v128.bitselect(f32x4.add(old, f32x4.div(value, n)), old, mask))
     }
   }
 }

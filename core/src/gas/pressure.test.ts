@@ -60,9 +60,8 @@ it('leaves a zero right-hand side alone and copes with a box of solids', () => {
   expect(solvePressure(full.crew, full.system, ...full.fields, { relative: 1e-4 }).iterations).toBe(0)
 })
 
-describe('the parts of a cycle', () => {
-  const SIZE = [9, 7, 8] as const
-  const [SX, SXY] = [11, 99]
+describe.each([[9, 7, 8], [19, 6, 9]] as const)('the parts of a cycle over %i x %i x %i cells', (...SIZE) => {
+  const [SX, SXY] = [SIZE[0] + 2, (SIZE[0] + 2) * (SIZE[1] + 2)]
   const made = pressureCase([...SIZE], ballAndWall(9))
   const { crew, flags } = made
   const [fine, coarse] = made.system.levels
@@ -95,41 +94,79 @@ describe('the parts of a cycle', () => {
   const { names, functions } = instantiateKernels(compileKernels(), crew.memory)
   const slab = (name: string, ...args: number[]): void => void functions[names.indexOf(name)]?.(...args)
 
-  it.each([[2, 0], [3, 1], [4, 0], [7, 1], [8, 0]])('sweep both colours in one pass as in two, in slabs of %i layers in any order, bit for bit', (chunk, first) => {
-    const [nx, ny, nz] = SIZE
-    const b = field(flags.length)
-    const x = made.fields[0]
-    const view = crew.heap.f32(x, flags.length)
-    const start = view.map((_, e) => (flags[e] === 1 ? stream.next() - 0.5 : 0))
-    const partial = crew.heap.alloc(8 * nz)
-    const sums = crew.heap.f64(partial, nz)
-    for (const cuts of [[0, 0, 0], [list, offsets, weights]])
-      for (const fresh of [0, 1]) {
-        view.set(start)
-        for (const [n, colour] of [first, 1 - first].entries()) {
-          const begins = fresh === 1 && n === 0
-          crew.run(begins ? 'smoothFirst' : 'smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
-          if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, begins ? 1 : 0, colour], nz)
+  const inSlabs = (pass: string, seams: string, args: readonly number[], ofSeams: readonly number[], chunk: number): void => {
+    const slabs = Math.ceil(SIZE[2] / chunk)
+    for (let n = slabs - 1; n >= 0; n--) slab(pass, ...args, n * chunk, Math.min(SIZE[2], (n + 1) * chunk))
+    for (let n = slabs - 2; n >= 0; n--) slab(seams, ...ofSeams, chunk, n, n + 1)
+  }
+  const coarseCells = (coarse.size[0] + 2) * (coarse.size[1] + 2) * (coarse.size[2] + 2)
+
+  it.each([[2, 0, 'alone'], [3, 1, 'alone'], [7, 1, 'alone'], [4, 0, 'the residual'], [5, 1, 'the residual'], [9, 0, 'the residual'], [4, 1, 'the correction'], [6, 0, 'the correction']] as const)(
+    'sweep both colours in one pass as in two, in slabs of %i layers in any order, colour %i first, %s with them, bit for bit', (chunk, first, also) => {
+      const [nx, ny, nz] = SIZE
+      const b = field(flags.length)
+      const [x, t] = [made.fields[0], field(flags.length)]
+      const [view, left] = [crew.heap.f32(x, flags.length), crew.heap.f32(t, flags.length)]
+      const start = view.map((_, e) => (flags[e] === 1 ? stream.next() - 0.5 : 0))
+      const leftStart = left.slice()
+      const correction = crew.heap.f32(coarse.x, coarseCells)
+      correction.forEach((_, e) => (correction[e] = stream.next() - 0.5))
+      const partial = crew.heap.alloc(8 * nz)
+      const sums = crew.heap.f64(partial, nz)
+      for (const cuts of [[0, 0, 0], [list, offsets, weights]])
+        for (const fresh of also === 'the correction' ? [0] : [0, 1]) {
+          view.set(start)
+          left.set(leftStart)
+          if (also === 'the correction') crew.run('prolong', [x, coarse.x, fine.diag, fine.norm, 0, 0, nx, ny, nz, coarse.size[0], coarse.size[1]], nz)
+          for (const [n, colour] of [first, 1 - first].entries()) {
+            const begins = fresh === 1 && n === 0
+            crew.run(begins ? 'smoothFirst' : 'smooth', [x, b, fine.diag, 0, nx, ny, nz, colour], nz)
+            if (cuts[0]) crew.run('smoothCut', [x, b, list, offsets, weights, begins ? 1 : 0, colour], nz)
+          }
+          if (also === 'the residual') crew.run('residual', [t, x, b, fine.diag, fine.norm, 0, nx, ny, nz], nz)
+          if (also === 'the residual' && cuts[0]) crew.run('residualCut', [t, x, b, fine.norm, list, offsets, weights], nz)
+          const [swept, remains] = [view.slice(), left.slice()]
+          expect(swept.some((value, e) => value !== start[e])).toBe(true)
+          crew.run('dot', [b, x, partial, 0, nx, ny, nz], nz)
+          const dots = [...sums]
+          sums.fill(Number.NaN)
+          view.set(start)
+          left.set(leftStart)
+          const [xc, cx, cy] = also === 'the correction' ? [coarse.x, coarse.size[0], coarse.size[1]] : [0, 0, 0]
+          const args = [x, b, fine.diag, 0, nx, ny, nz, first, fresh, partial, ...cuts, also === 'the residual' ? t : 0, fine.norm, xc, 0, cx, cy]
+          inSlabs('smoothPass', 'smoothSeams', args, args, chunk)
+          expect(view).toEqual(swept)
+          expect(left).toEqual(remains)
+          expect(left.some((value, e) => value !== leftStart[e])).toBe(also === 'the residual')
+          expect([...sums]).toEqual(dots)
         }
-        const twice = view.slice()
-        expect(twice.some((value, e) => value !== start[e])).toBe(true)
-        crew.run('dot', [b, x, partial, 0, nx, ny, nz], nz)
-        const dots = [...sums]
-        sums.fill(Number.NaN)
-        view.set(start)
-        const slabs = Math.ceil(nz / chunk)
-        for (let s = slabs - 1; s >= 0; s--) slab('smoothPair', x, b, fine.diag, 0, nx, ny, nz, first, fresh, partial, ...cuts, s * chunk, Math.min(nz, (s + 1) * chunk))
-        for (let s = slabs - 2; s >= 0; s--) slab('smoothSeams', x, b, fine.diag, 0, nx, ny, chunk, 1 - first, partial, ...cuts, s, s + 1)
-        expect(view).toEqual(twice)
-        expect([...sums]).toEqual(dots)
-      }
+    })
+  it.each([2, 3, 5, 9])('step along a direction and apply the matrix in one pass as in two, in slabs of %i layers, bit for bit', (chunk) => {
+    const [nx, ny, nz] = SIZE
+    const [q, d, z] = [field(flags.length), field(flags.length), field(flags.length)]
+    const partial = crew.heap.alloc(8 * nz)
+    const [views, sums] = [[q, d].map((at) => crew.heap.f32(at, flags.length)), crew.heap.f64(partial, nz)]
+    const starts = views.map((view) => view.slice())
+    for (const cuts of [[0, 0, 0], [list, offsets, weights]]) {
+      views.forEach((view, n) => view.set(starts[n] ?? []))
+      crew.run('stepDirection', [d, z, 1, 0.4, 0, nx, ny, nz], nz)
+      crew.run('applyDot', [q, d, fine.diag, partial, 0, nx, ny, nz], nz)
+      if (cuts[0]) crew.run('applyDotCut', [q, d, partial, list, offsets, weights], nz)
+      const [ends, dots] = [views.map((view) => view.slice()), [...sums]]
+      views.forEach((view, n) => view.set(starts[n] ?? []))
+      sums.fill(Number.NaN)
+      const rest = [partial, ...cuts, 0, nx, ny, nz]
+      inSlabs('directionPass', 'directionSeams', [q, d, z, fine.diag, 0.4, ...rest], [q, d, fine.diag, ...rest], chunk)
+      expect(views).toEqual(ends)
+      expect(views).not.toEqual(starts)
+      expect([...sums]).toEqual(dots)
+    }
   })
   it('bring a coarser correction back by the same weights, shared among what is no wall', () => {
     const [nx, ny, nz] = SIZE
     const [cx, cy] = coarse.size
-    const count = (coarse.size[0] + 2) * (coarse.size[1] + 2) * (coarse.size[2] + 2)
-    const correction = crew.heap.f32(coarse.x, count)
-    correction.forEach((_, e) => (correction[e] = (crew.heap.u8(coarse.diag, count)[e] ?? 0) > 0 ? stream.next() - 0.5 : 0))
+    const correction = crew.heap.f32(coarse.x, coarseCells)
+    correction.forEach((_, e) => (correction[e] = (crew.heap.u8(coarse.diag, coarseCells)[e] ?? 0) > 0 ? stream.next() - 0.5 : 0))
     const x = crew.heap.f32(field(flags.length), flags.length)
     const before = x.slice()
     crew.run('prolong', [x.byteOffset, coarse.x, fine.diag, fine.norm, 0, 0, nx, ny, nz, cx, cy], nz)

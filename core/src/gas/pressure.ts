@@ -238,6 +238,9 @@ export function maxPartials(crew: Crew, pointer: number, count: number, stride =
   return top
 }
 
+/** Seams between the slabs that threads share. */
+const seamsOf = (crew: Crew, nz: number, chunk: number): number => (crew.threads > 1 ? Math.ceil(nz / chunk) - 1 : 0)
+
 /** One V-cycle, 2 + 2 red-black sweeps in mirrored order, so that it is a symmetric preconditioner: x = M b from a zero guess. True where system.partial then holds each layer's b . x. */
 function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b: number, t: number): boolean {
   const level = system.levels[depth]
@@ -245,39 +248,47 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   const [nx, ny, nz] = level.size
   const chunk = layersPerChunk(level.size, crew.threads, level.spans !== 0)
   const cut = depth === 0 ? system.cut : undefined
+  const coarser = system.levels[depth + 1]
+  const correct = (): void => {
+    if (coarser) crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, coarser.spans, nx, ny, nz, coarser.size[0], coarser.size[1]], nz, chunk)
+  }
   const sweep = (colour: number, fresh: boolean): void => {
     crew.run(fresh ? 'smoothFirst' : 'smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
     if (cut) crew.run('smoothCut', [x, b, cut.list, cut.offsets, cut.weights, fresh ? 1 : 0, colour], nz, chunk)
   }
-  // Two sweeps go through the memory once where slabs are deep enough for the layers at their ends, which are gone through twice, not to matter.
-  const pair = (first: number, fresh = false, partial = 0): boolean => {
-    const seams = crew.threads > 1 ? Math.ceil(nz / chunk) - 1 : 0
+  const leave = (): void => {
+    crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
+    if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights], nz, chunk)
+  }
+  // Two sweeps, with what comes before or after them, go through the memory once where slabs are deep enough for the layers at their ends, which are gone through twice, not to matter.
+  const seams = seamsOf(crew, nz, chunk)
+  const pair = (first: number, { fresh = false, corrected = false, left = false, partial = 0 } = {}): boolean => {
     if (seams > 0 && chunk < LEAST_PAIRED_LAYERS) {
+      if (corrected) correct()
       sweep(first, fresh)
       sweep(1 - first, false)
+      if (left) leave()
       return false
     }
-    const cuts = [partial, cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
-    crew.run('smoothPair', [x, b, level.diag, level.spans, nx, ny, nz, first, fresh ? 1 : 0, ...cuts], nz, chunk)
-    if (seams > 0) crew.run('smoothSeams', [x, b, level.diag, level.spans, nx, ny, chunk, 1 - first, ...cuts], seams)
+    const cuts = [cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
+    const [xc, coarseSpans, cx, cy] = corrected && coarser ? [coarser.x, coarser.spans, coarser.size[0], coarser.size[1]] : [0, 0, 0, 0]
+    const args = [x, b, level.diag, level.spans, nx, ny, nz, first, fresh ? 1 : 0, partial, ...cuts, left ? t : 0, level.norm, xc, coarseSpans, cx, cy]
+    crew.run('smoothPass', args, nz, chunk)
+    if (seams > 0) crew.run('smoothSeams', [...args, chunk], seams)
     return partial !== 0
   }
-  const coarser = system.levels[depth + 1]
-  pair(0, true)
+  pair(0, { fresh: true })
   if (!coarser) {
     for (let s = 0; s < COARSEST_SWEEPS; s++) pair(0)
     for (let s = 0; s <= COARSEST_SWEEPS; s++) pair(1)
     return false
   }
-  pair(0)
-  crew.run('residual', [t, x, b, level.diag, level.norm, level.spans, nx, ny, nz], nz, chunk)
-  if (cut) crew.run('residualCut', [t, x, b, level.norm, cut.list, cut.offsets, cut.weights], nz, chunk)
+  pair(0, { left: true })
   const [cx, cy, cz] = coarser.size
   crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, level.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
-  crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, coarser.spans, nx, ny, nz, cx, cy], nz, chunk)
-  pair(1)
-  return pair(1, false, depth === 0 ? system.partial : 0)
+  pair(1, { corrected: true })
+  return pair(1, { partial: depth === 0 ? system.partial : 0 })
 }
 
 /**
@@ -312,11 +323,12 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
   let rz = 0
   while (!done(norm) && iterations < MOST_ITERATIONS) {
     const next = vCycle(crew, system, 0, z, r, q) ? sumPartials(crew, partial, nz) : dotOf(r, z)
-    crew.run('stepDirection', [d, z, 1, iterations === 0 ? 0 : next / rz, spans, nx, ny, nz], nz, chunk)
-    rz = next
-    crew.run('applyDot', [q, d, top.diag, partial, spans, nx, ny, nz], nz, chunk)
     const { cut } = system
-    if (cut) crew.run('applyDotCut', [q, d, partial, cut.list, cut.offsets, cut.weights], nz, chunk)
+    const cuts = [partial, cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0, spans, nx, ny, nz]
+    crew.run('directionPass', [q, d, z, top.diag, iterations === 0 ? 0 : next / rz, ...cuts], nz, chunk)
+    const seams = seamsOf(crew, nz, chunk)
+    if (seams > 0) crew.run('directionSeams', [q, d, top.diag, ...cuts, chunk], seams)
+    rz = next
     const dq = sumPartials(crew, partial, nz)
     if (!(dq > 0)) break
     crew.run('stepSolution', [p, r, d, q, rz / dq, partial, spans, nx, ny, nz], nz, chunk)

@@ -109,6 +109,12 @@ const KERNELS: Record<string, (p: Place) => number[]> = {
   smooth: ({ crew, noise, spans, flags }) => { const x = noise(-1, 1); crew.run('smooth', [x, noise(-1, 1), flags, spans.cells, ...size, 1], SIZE[2]); return [x] },
   residual: ({ crew, noise, spans, flags }) => run(crew, 'residual', [noise(0, 0)], [noise(-1, 1), noise(-1, 1), flags, flags, spans.cells]),
   applyDot: ({ crew, noise, spans, flags }) => run(crew, 'applyDot', [noise(0, 0)], [noise(-1, 1), flags, crew.heap.alloc(2000), spans.cells]),
+  smoothPass: ({ crew, noise, spans, flags }) => {
+    const [x, t] = [noise(-1, 1), noise(0, 0)]
+    crew.run('smoothPass', [x, noise(-1, 1), flags, spans.cells, ...size, 1, 0, crew.heap.alloc(2000), 0, 0, 0, t, flags, 0, 0, 0, 0], SIZE[2])
+    return [x, t]
+  },
+  directionPass: ({ crew, noise, spans, flags }) => run(crew, 'directionPass', [noise(0, 0), noise(-1, 1)], [noise(-1, 1), flags, 0.4, crew.heap.alloc(2000), 0, 0, 0, spans.cells]),
   fillWide: ({ crew, noise, spans }) => { const f = noise(-1, 1); crew.run('fillWide', [f, 3, 0, spans.wide, spans.cells, ...size], SIZE[2] + 2); return [f] },
   fillOutside: ({ crew, noise, spans }) => { const f = noise(-1, 1); crew.run('fillOutside', [f, 3, 0, spans.faces, spans.wide, ...size], SIZE[2] + 2); return [f] },
   fillGhosts: ({ crew, noise, spans }) => { const f = noise(-1, 1); crew.run('fillGhosts', [f, ...size, 1 + 4 + 16, 2, 0, spans.wide], SIZE[2] + 2); return [f] },
