@@ -215,6 +215,40 @@ describe('what is kept', () => {
     expect(Object.values((await status()).gases)).toHaveLength(runs)
     await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 90_000 }).toContain('kept gas')
   }, 240_000)
+  it('stays as it is in the picture, to the pixel, beside another that still burns thin', async () => {
+    // What the picture shows where the kept fire is: every channel of every pixel.
+    const shown = async (): Promise<number[]> => {
+      await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+      return picture(page).evaluate((canvas: HTMLCanvasElement) => {
+        const copy = document.createElement('canvas')
+        copy.width = canvas.width
+        copy.height = canvas.height
+        const context = copy.getContext('2d')
+        context?.drawImage(canvas, 0, 0)
+        const [x, y] = [Math.round(0.25 * canvas.width), Math.round(0.2 * canvas.height)]
+        return [...(context?.getImageData(x, y, Math.round(0.2 * canvas.width), Math.round(0.65 * canvas.height)).data ?? [])]
+      })
+    }
+    const before = await shown()
+    // The flame: what stands out of the dim yard.
+    const flame = before.flatMap((value, n) => (n % 4 === 0 && value > 150 ? [n, n + 1, n + 2] : []))
+    expect(flame.length).toBeGreaterThan(90)
+    await add('Smouldering')
+    await over(page, [0.6, 0.85])
+    await bench().getByRole('heading', { name: 'Smouldering' }).waitFor()
+    await saved(page)
+    const changes: number[] = []
+    const look = async (): Promise<string> => {
+      const now = await shown()
+      changes.push(Math.max(...flame.map((n) => Math.abs((now[n] ?? 0) - (before[n] ?? 0)))))
+      return page.locator('[data-source]').innerText()
+    }
+    await expect.poll(look, { timeout: 60_000, interval: 50 }).toContain('thin')
+    await look()
+    expect(Math.max(...changes)).toBeLessThan(12)
+    await page.keyboard.press('Delete')
+    await saved(page)
+  }, 120_000)
   it('follows on the strip: its height, and a signal of its heat that drives the fire’s layer', async () => {
     await row('Oil-drum fire').first().click()
     await expect.poll(() => strip(page, 'Oil-drum fire, height')).toMatch(/\d\.\d\d m/)
