@@ -78,4 +78,4 @@ const stack: Bench = {
   },
 }
 
-export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), near('look', 3, [1, 2]), near('final', 1, [2]), stack]
+export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), near('look', 3, [1, 2]), near('final', 1, [1, 2]), stack]

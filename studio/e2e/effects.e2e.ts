@@ -220,7 +220,7 @@ describe('what is kept', () => {
     const shown = async (): Promise<number[]> => {
       await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
       return picture(page).evaluate((canvas: HTMLCanvasElement) => {
-        const copy = document.createElement('canvas')
+        const copy = window.document.createElement('canvas')
         copy.width = canvas.width
         copy.height = canvas.height
         const context = copy.getContext('2d')
