@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { eachCell, noiseRhs, plainApply, pressureCase } from '../../testing/grids.ts'
 import { random } from '../base/index.ts'
 import { paddedIndex } from '../data/index.ts'
-import { solvePressure } from './pressure.ts'
+import { layersPerChunk, solvePressure } from './pressure.ts'
 
 const ball = (n: number) => (i: number, j: number, k: number): boolean => (i + 0.5 - n / 2) ** 2 + (j + 0.5 - n / 2) ** 2 + (k + 0.5 - n / 2) ** 2 < (n / 6) ** 2
 const ballAndWall = (n: number) => (i: number, j: number, k: number): boolean => ball(n)(i, j, k) || (Math.abs(i - n * 0.75) < 2 && j < n * 0.7)
@@ -58,6 +58,15 @@ it('leaves a zero right-hand side alone and copes with a box of solids', () => {
   expect(solvePressure(made.crew, made.system, ...made.fields, { relative: 1e-4 })).toMatchObject({ iterations: 0, relative: 0 })
   const full = pressureCase([16, 16, 16], () => true)
   expect(solvePressure(full.crew, full.system, ...full.fields, { relative: 1e-4 }).iterations).toBe(0)
+})
+
+it('hands out slabs of two layers at least, or the whole: passes leave what lies on both sides of a seam to it', () => {
+  for (const threads of [2, 3, 8])
+    for (const tiled of [false, true])
+      for (const size of [[160, 160, 160], [400, 300, 24], [96, 160, 40], [64, 200, 8], [320, 320, 2]] as const) {
+        const chunk = layersPerChunk(size, threads, tiled)
+        expect(chunk, `${size}, ${threads}, ${tiled}`).toBeGreaterThanOrEqual(2)
+      }
 })
 
 describe.each([[9, 7, 8], [19, 6, 9]] as const)('the parts of a cycle over %i x %i x %i cells', (...SIZE) => {

@@ -101,6 +101,8 @@ export interface SolveReport {
 
 /** Slabs under this many cells are not worth a barrier. */
 const CELLS_PER_CHUNK = 24 * 24 * 12
+/** Fewer layers than two have no seam of their own on either side (kernels/assembly/passes.ts). */
+const LEAST_LAYERS = 2
 /** Slabs of fewer layers are swept one colour at a time. */
 const LEAST_PAIRED_LAYERS = 5
 const COARSEST_EDGE = 4
@@ -135,7 +137,7 @@ export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: Size, closed: Closed
 export function layersPerChunk(size: Size, threads: number, tiled = false): number {
   const layer = size[0] * size[1]
   if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
-  const wanted = Math.max(Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
+  const wanted = Math.max(LEAST_LAYERS, Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
   // Layers of the thread that has most, by how thick the chunks are.
   const most = (chunk: number): number => chunk * Math.ceil(Math.ceil(size[2] / chunk) / threads)
   let best = wanted
