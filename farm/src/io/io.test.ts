@@ -2,6 +2,7 @@ import { mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { deflateParts, inflateParts, nodeDeflate } from './deflate.ts'
 import { checkSize, decodeMovie, movieWriter, probeMovie } from './movie.ts'
 import { plateFiles, plateLinear } from './plateFrames.ts'
 import { findStills, readStill } from './stills.ts'
@@ -14,6 +15,25 @@ afterAll(() => rm(folder, { recursive: true, force: true }))
 
 const [W, H] = [32, 18]
 const frameOf = (n: number): Uint8Array => Uint8Array.from({ length: W * H * 4 }, (_, i) => (i % 4 === 3 ? 255 : 40 + n * 20))
+
+describe('what is packed in parts', () => {
+  // More than is handed over at a time, and one part of nothing.
+  const parts = [5 << 20, 0, 3, 70_000].map((length, part) => Uint8Array.from({ length }, (_, n) => (n * n * (part + 3)) >> 9))
+  const blank = (): Uint8Array[] => parts.map(({ length }) => new Uint8Array(length))
+  it('is one stream, and comes back part for part', async () => {
+    const packed = await deflateParts(parts)
+    expect(Buffer.compare(nodeDeflate.inflate(packed), Buffer.concat(parts))).toBe(0)
+    const back = blank()
+    await inflateParts(packed, back)
+    expect(Buffer.compare(Buffer.concat(back), Buffer.concat(parts))).toBe(0)
+  })
+  it('is refused where it holds more or less than is asked for, or is cut short', async () => {
+    const packed = await deflateParts(parts)
+    await expect(inflateParts(packed, blank().slice(0, 3))).rejects.toThrow(/holds more than 5242883 bytes/)
+    await expect(inflateParts(packed, [...blank(), new Uint8Array(9)])).rejects.toThrow(/holds 5312883 bytes, not 5312892/)
+    await expect(inflateParts(packed.subarray(0, packed.length >> 1), blank())).rejects.toThrow(/unexpected end/)
+  })
+})
 
 describe('a movie', () => {
   it('comes back frame for frame, within what its encoder loses', async () => {

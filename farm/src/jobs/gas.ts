@@ -15,6 +15,7 @@ const LONG_FRAME_SECONDS = 8
 const LOOK_UP_SECONDS = 2
 /** Keeping states takes no more than such a part of the time. */
 const RESTART_SHARE = 1 / 20
+const HOLD_EVERY_MS = 5000
 /** Glow in cd/m^2: white at pi lux. */
 const LUMINANCE = glowTable(Math.PI, 1)
 const FLAME_ALBEDO = 0.3
@@ -96,7 +97,13 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       const chain = plan.states.get(state.done)
       if (!chain || state.done <= saved) return
       const begun = performance.now()
-      await saveRestart(context, key, fence, chain, state)
+      // A large state takes longer to write than a lease lasts.
+      const holding = setInterval(() => void holdLease(store, key, fence).catch(() => false), HOLD_EVERY_MS)
+      try {
+        await saveRestart(context, key, fence, chain, state)
+      } finally {
+        clearInterval(holding)
+      }
       saved = state.done
       savedAt = performance.now()
       pause = Math.max(RESTART_EVERY_SECONDS, (savedAt - begun) / 1000 / RESTART_SHARE)

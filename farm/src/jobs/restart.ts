@@ -1,7 +1,7 @@
 import { type GasState, KEPT_FIELDS, storeFor } from '@lantern/core/gas'
 import { dropBlob, getBlob, getRestart, putBlob, putRestart } from '@lantern/store'
 import { z } from 'zod'
-import { nodeDeflate } from '../io/deflate.ts'
+import { deflateParts, inflateParts } from '../io/deflate.ts'
 import type { JobContext } from './context.ts'
 
 const triple = z.tuple([z.int(), z.int(), z.int()])
@@ -12,13 +12,11 @@ const stateSchema = z.object({
   tiles: z.object({ of: z.int(), at: z.array(z.int()) }).optional(),
 })
 const FIELDS = KEPT_FIELDS.length + 1
+const bytesOf = (field: Float32Array): Uint8Array => new Uint8Array(field.buffer, field.byteOffset, field.byteLength)
 
 /** Keeps a run's full state, so that it goes on bit for bit. chain: the key of all that decided it so far. */
 export async function saveRestart({ store }: JobContext, key: string, fence: number, chain: string, state: GasState): Promise<void> {
-  const length = state.fields[0]?.length ?? 0
-  const all = new Float32Array(length * FIELDS)
-  state.fields.forEach((field, n) => all.set(field, n * length))
-  const blob = await putBlob(store, nodeDeflate.deflate(new Uint8Array(all.buffer)), 'application/octet-stream')
+  const blob = await putBlob(store, await deflateParts(state.fields.map(bytesOf)), 'application/octet-stream')
   const { fields: _, active, ...small } = state
   const tiles = active && { of: active.length, at: Array.from(active, (one, n) => (one ? n : -1)).filter((n) => n >= 0) }
   for (const free of await putRestart(store, key, fence, { done: state.done, chain, state: { ...small, ...(tiles ? { tiles } : {}) }, blob })) await dropBlob(store, free)
@@ -32,11 +30,9 @@ export async function loadRestart({ store, log }: JobContext, key: string, chain
     const { tiles, ...small } = stateSchema.parse(kept.state)
     const active = tiles && new Uint8Array(tiles.of)
     for (const tile of tiles?.at ?? []) active?.fill(1, tile, tile + 1)
-    const bytes = nodeDeflate.inflate(await getBlob(store, kept.blob))
-    const all = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.byteLength))
-    const length = storeFor(small.box.size, active).cells
-    if (all.length !== length * FIELDS) throw new Error(`it holds ${all.length} numbers, not ${length * FIELDS}`)
-    return { ...small, ...(active ? { active } : {}), fields: Array.from({ length: FIELDS }, (_, n) => all.slice(n * length, (n + 1) * length)) }
+    const fields = Array.from({ length: FIELDS }, () => new Float32Array(storeFor(small.box.size, active).cells))
+    await inflateParts(await getBlob(store, kept.blob), fields.map(bytesOf))
+    return { ...small, ...(active ? { active } : {}), fields }
   } catch (error) {
     log.warn({ key, error: String(error) }, 'restart state unreadable; the run begins afresh')
     return undefined
