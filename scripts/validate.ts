@@ -5,7 +5,7 @@ import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { fileRows } from './validate/files.ts'
-import { plumeRows, poolRows } from './validate/fires.ts'
+import { plumeRows, POOLS, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
 import { matchRows } from './validate/match.ts'
 import { noiseRows } from './validate/noise.ts'
@@ -22,7 +22,7 @@ const shown = (value: string | number): string => (typeof value === 'number' && 
 const rows: Row[] = []
 const parts: readonly (() => Row[] | Promise<Row[]>)[] = [
   () => pictureRows(crew), fileRows, () => matchRows(crew), plateFigureRows, () => plateRows(crew), () => gasRows(crew), () => vortexRows(crew), () => noiseRows(crew),
-  ...(across > 0 ? [() => plumeRows(crew), () => poolRows(crew, across)] : []),
+  ...(across > 0 ? [() => plumeRows(crew), ...POOLS.map((pool) => () => poolRows(crew, pool, across))] : []),
 ]
 for (const part of parts)
   for (const row of await part()) {

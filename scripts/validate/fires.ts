@@ -7,7 +7,7 @@ import { type Row, within } from './row.ts'
 // Fires and a plume as shot documents on open ground, against the laws of their size.
 const RATE = 24
 /** Diameter, m, and heat, kW. */
-const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
+export const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
 const PERIODS = 30
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
@@ -31,26 +31,24 @@ function pool(diameter: number): Partial<GasItem> {
   return { ...item, ...resized(item, diameter) }
 }
 
-/** Pulse and height of the three pool fires with so many cells across, and how near the thin run of the same document comes to them. */
-export function poolRows(crew: Crew, across: number): Row[] {
-  return POOLS.flatMap(([diameter, heat]) => {
-    const pulse = 1.5 / Math.sqrt(diameter)
-    const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
-    const begin = Math.ceil((BEGIN / pulse) * RATE)
-    const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
-      const simulation = started(crew, { ...pool(diameter), runUp: 0, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
-      const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-      return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ neck }) => neck), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
-    }
-    const [full, thin] = [measured('full'), measured('thin')]
-    return [
-      within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the hot gas a quarter of D over it', pulse, full.pulse, 0.25),
-      within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
-      // Where the full one is no finer they are the same run.
-      ...(thin.cell <= full.cell ? [] : [within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
-      within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25)]),
-    ]
-  })
+/** Pulse and height of a pool fire with so many cells across, and how near the thin run of the same document comes to them. */
+export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], across: number): Row[] {
+  const pulse = 1.5 / Math.sqrt(diameter)
+  const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
+  const begin = Math.ceil((BEGIN / pulse) * RATE)
+  const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
+    const simulation = started(crew, { ...pool(diameter), runUp: 0, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
+    const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
+    return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ neck }) => neck), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
+  }
+  const [full, thin] = [measured('full'), measured('thin')]
+  return [
+    within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the hot gas a quarter of D over it', pulse, full.pulse, 0.25),
+    within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
+    // Where the full one is no finer they are the same run.
+    ...(thin.cell <= full.cell ? [] : [within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
+    within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25)]),
+  ]
 }
 
 /** Slope and fit (R^2) of y over x. */
