@@ -1,4 +1,4 @@
-// Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE] [--across 15]
+// Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE] [--across 15] [--only pools]
 // --across: cells across the pool fires' diameter; 15 takes about an hour, 10 some twenty minutes, 20 a night; 0 leaves fires and plume out.
 import { writeFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
@@ -15,20 +15,24 @@ import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
 import { vortexRows } from './validate/vortex.ts'
 
-const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, across: { type: 'string', default: '15' } } })
+const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, across: { type: 'string', default: '15' }, only: { type: 'string' } } })
 const across = z.coerce.number().int().min(0).max(40).parse(values.across)
 const crew = nodeCrew(2)
 const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
 const rows: Row[] = []
-const parts: readonly (() => Row[] | Promise<Row[]>)[] = [
-  () => pictureRows(crew), fileRows, () => matchRows(crew), plateFigureRows, () => plateRows(crew), () => gasRows(crew), () => vortexRows(crew), () => noiseRows(crew),
-  ...(across > 0 ? [() => plumeRows(crew), ...POOLS.map((pool) => () => poolRows(crew, pool, across))] : []),
+const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
+  ['picture', () => pictureRows(crew)], ['files', fileRows], ['match', () => matchRows(crew)], ['figures', plateFigureRows], ['plates', () => plateRows(crew)], ['gas', () => gasRows(crew)], ['vortex', () => vortexRows(crew)], ['noise', () => noiseRows(crew)],
+  ...(across > 0 ? [['plume', () => plumeRows(crew)] as const, ...POOLS.map((pool) => ['pools', () => poolRows(crew, pool, across)] as const)] : []),
 ]
-for (const part of parts)
+const only = z.enum([...new Set(parts.map(([name]) => name))]).optional().parse(values.only)
+if (only !== undefined && values.doc) throw new Error('--doc holds all rows: leave out --only, or write --json')
+for (const [name, part] of parts) {
+  if (only !== undefined && name !== only) continue
   for (const row of await part()) {
     rows.push(row)
     console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)
   }
+}
 crew.end()
 if (values.json) writeFileSync(values.json, `${JSON.stringify(rows, null, 2)}\n`)
 if (values.doc) {

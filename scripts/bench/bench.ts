@@ -19,12 +19,14 @@ export interface Bench {
 
 export const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0
 
-/** Median time of `repeats` calls after one that warms up. */
-export function timed(repeats: number, work: () => void): number {
-  work()
-  return median(Array.from({ length: repeats }, () => {
+/** Median time of `repeats` calls after one that warms up. before: what each of them needs made ready, which is not counted. */
+export function timed(repeats: number, work: () => void, before: () => void = () => undefined): number {
+  const once = (): number => {
+    before()
     const begun = performance.now()
     work()
     return performance.now() - begun
-  }))
+  }
+  once()
+  return median(Array.from({ length: repeats }, once))
 }
