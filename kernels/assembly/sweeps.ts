@@ -69,7 +69,7 @@ export function smoothFirst(x: usize, b: usize, diag: usize, spans: usize, nx: i
   for (let k = from + 1; k <= to; k++) firstLayer(x, b, diag, spans, nx, ny, colour, k)
 }
 
-/** t = (b - A x) / norm: the residual, weighted for the restriction. norm = 0 stands for 1: plain residual where there is no coarser level. */
+/** t = (b - A x) / norm: the residual, weighted for the restriction; 0 where the norm is. On the coarsest level, where nothing is restricted, it is 1. */
 export function residual(t: usize, x: usize, b: usize, diag: usize, norm: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   for (let k = from + 1; k <= to; k++) residualLayer(t, x, b, diag, norm, spans, nx, ny, k)
 }

@@ -245,7 +245,7 @@ describe('what is kept', () => {
     }
     await expect.poll(look, { timeout: 60_000, interval: 50 }).toContain('thin')
     await look()
-    expect(Math.max(...changes)).toBeLessThan(12)
+    expect(Math.max(...changes)).toBeLessThan(2)
     await page.keyboard.press('Delete')
     await saved(page)
   }, 120_000)
