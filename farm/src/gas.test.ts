@@ -11,6 +11,7 @@ import { nodeCrew } from './crew/nodeCrew.ts'
 import { nodeDeflate } from './io/deflate.ts'
 import { takeVolumes } from './io/takeVolumes.ts'
 import type { JobContext } from './jobs/context.ts'
+import { aheadJob } from './jobs/ahead.ts'
 import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { pictureJob } from './jobs/picture.ts'
@@ -55,6 +56,54 @@ const kept = async (shot: lantern.Shot, item = 'fire'): Promise<lantern.KeptFram
 }
 const frameOf = async (frame: lantern.KeptFrame | undefined) => readGasFrame(await lantern.getBlob(store, frame?.blob ?? ''), nodeDeflate)
 
+describe('how much work a gas will be', () => {
+  const aheadOf = async (key: string): Promise<number[]> => (await lantern.resultRows(store, [key])).get(key)?.ahead ?? []
+  const queued = async (key: string): Promise<string[]> => (await store.pool.query<{ key: string }>("select key from graphile_worker._private_jobs where key like $1 || '%' order by key", [`gas:${key}`])).rows.map((row) => row.key)
+  const total = (works: readonly number[]): number => works.reduce((a, b) => a + b, 0)
+  it('is told ahead of every frame, near to what the run then takes', async () => {
+    const shot = await shotOf('Ahead')
+    const key = await lantern.askGas(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire' }
+    await aheadJob(context(), payload)
+    const ahead = await aheadOf(key)
+    expect(ahead).toHaveLength(3 + LAST - 1000)
+    const frames = await kept(shot)
+    const taken = frames.map(({ figures }) => Number(figures.cells) * Number(figures.steps))
+    expect(total(ahead.slice(3)) / total(taken)).toBeGreaterThan(0.4)
+    expect(total(ahead.slice(3)) / total(taken)).toBeLessThan(1.6)
+    // What is told stays, and what is kept needs none.
+    await aheadJob(context({ ending: () => true }), payload)
+    expect(await aheadOf(key)).toEqual(ahead)
+  })
+  it('is not told of one that is stopped or is another recipe by now', async () => {
+    const shot = await shotOf('Not ahead', hot(123))
+    const key = await lantern.askGas(store, shot, 'fire')
+    await lantern.stopResults(store, [key])
+    await aheadJob(context(), { key, shot: shot.id, item: 'fire' })
+    expect(await aheadOf(key)).toEqual([])
+    const moved = await lantern.editShot(store, 'Not ahead', undefined, { items: { fire: { heat: 124 } } })
+    const gone = await lantern.askGas(store, moved, 'fire')
+    await lantern.editShot(store, 'Not ahead', undefined, { items: { fire: { heat: 125 } } })
+    await aheadJob(context(), { key: gone, shot: shot.id, item: 'fire' })
+    expect(await aheadOf(gone)).toEqual([])
+  })
+  it('is left to another machine by one that ends, and not told when the run is stopped meanwhile', async () => {
+    const shot = await shotOf('Put down', hot(126))
+    const key = await lantern.askGas(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire' }
+    const before = await queued(key)
+    await aheadJob(context({ ending: () => true }), payload, 0)
+    expect((await queued(key)).filter((one) => !before.includes(one))).toEqual([`gas:${key}:ahead-back`])
+    expect(await aheadOf(key)).toEqual([])
+    let looked = 0
+    // Stopped as it looks up for the second time.
+    await aheadJob(context({ ending: () => (looked++ === 1 && void lantern.stopResults(store, [key]), false) }), payload, 0)
+    expect(looked).toBeGreaterThan(1)
+    expect(looked).toBeLessThan(3 + LAST - 1000)
+    expect(await aheadOf(key)).toEqual([])
+  })
+})
+
 describe('a run that another one shares its beginning with', () => {
   const pulsed = (value: number) => (document: ShotDocument): void => {
     document.signals.power = { name: 'Power', shown: true, source: { kind: 'keys', curve: 'straight', keys: [{ frame: 1001, value: 300 }, { frame: 1005, value: 300 }, { frame: LAST, value }] } }
@@ -89,7 +138,7 @@ describe('a run that another one shares its beginning with', () => {
     expect(await lantern.keptFrames(store, [key])).toEqual([])
     await lantern.setResultState(store, key, 'running')
     expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBe(`run-up ${state?.done} of 12`)
-    const times = async (): Promise<readonly number[]> => (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
+    const times = async (): Promise<readonly lantern.RunUpFrame[]> => (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
     const before = await times()
     expect(before).toHaveLength(state?.done ?? 0)
     expect((await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft).toBeGreaterThan(0)
@@ -223,6 +272,10 @@ describe('a gas that cannot be', () => {
     const row = (await lantern.resultRows(store, [key])).get(key)
     expect(row?.state).toBe('failed')
     expect(row?.error?.message).toMatch(/ran away: a speed of .* at frame .* with a force of/)
+    // It runs away with larger cells too: what it will be can't be told, and that is no fault of the machine's.
+    await lantern.setResultState(store, key, 'waiting')
+    await aheadJob(context(), { key, shot: shot.id, item: 'fire' })
+    expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({ state: 'waiting', ahead: [], error: null })
     const before = await lantern.keptFrames(store, [key])
     expect(before.length).toBeGreaterThanOrEqual(4)
     for (const { blob } of before) await lantern.getBlob(store, blob)

@@ -8,6 +8,7 @@ import { Logger, run, type TaskList, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
+import { aheadJob } from './jobs/ahead.ts'
 import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
@@ -66,6 +67,10 @@ async function main(): Promise<void> {
     gas: (payload, { job }) => {
       const wanted = jobSchemas.gas.parse(payload)
       return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
+    },
+    ahead: (payload, { job }) => {
+      const wanted = jobSchemas.ahead.parse(payload)
+      return doing('how long a gas will take', wanted.shot, () => aheadJob(contextFor(job.id), wanted))
     },
     finer: (payload, { job }) => {
       const wanted = jobSchemas.finer.parse(payload)

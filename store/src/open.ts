@@ -5,6 +5,7 @@ import * as first from './migrations/0001-first.ts'
 import * as progress from './migrations/0002-progress.ts'
 import * as restarts from './migrations/0003-restarts.ts'
 import * as runUp from './migrations/0004-run-up.ts'
+import * as ahead from './migrations/0005-ahead.ts'
 import type { Database } from './schema.ts'
 
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
@@ -35,7 +36,7 @@ export function openStore(url: string, data: string): Store {
 
 /** Brings the database's tables and the queue's to the newest form. */
 export async function migrate(store: Store): Promise<void> {
-  const migrator = new Migrator({ db: store.db, provider: { getMigrations: async () => ({ '0001-first': first, '0002-progress': progress, '0003-restarts': restarts, '0004-run-up': runUp }) } })
+  const migrator = new Migrator({ db: store.db, provider: { getMigrations: async () => ({ '0001-first': first, '0002-progress': progress, '0003-restarts': restarts, '0004-run-up': runUp, '0005-ahead': ahead }) } })
   const { error } = await migrator.migrateToLatest()
   if (error) throw error
   await runMigrations({ pgPool: store.pool })

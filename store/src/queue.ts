@@ -6,6 +6,8 @@ import type { Store } from './open.ts'
 export const jobSchemas = {
   plate: z.object({ asset: z.string(), path: z.string(), kind: z.enum(['movie', 'stills']), rate: z.tuple([z.int(), z.int()]).optional(), shot: z.string().optional() }),
   gas: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
+  /** Tells ahead how much work a gas will be. */
+  ahead: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
   picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']) }),
   /** Makes frames of a kept gas finer. */
   finer: z.object({ key: z.string(), shot: z.int(), item: z.string() }),

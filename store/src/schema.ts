@@ -2,6 +2,9 @@ import type { ColumnType, Generated, JSONColumnType } from 'kysely'
 
 type Timestamp = ColumnType<Date, Date | string | undefined, Date | string>
 
+/** Seconds, and cells times steps. */
+export type RunUpFrame = readonly [seconds: number, work: number]
+
 export interface Database {
   project: { id: Generated<number>; name: string; created: Timestamp }
   shot: { id: Generated<number>; project_id: number; name: string; head: number; created: Timestamp; touched: Timestamp }
@@ -18,8 +21,12 @@ export interface Database {
     first: number; last: number
     fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
     error: JSONColumnType<object> | null; seconds: Generated<number>; share: Generated<number>; doing: Generated<string | null>; used: Timestamp; created: Timestamp
-    /** Seconds that each frame of its run-up took. */
-    run_up: ColumnType<number[], string | undefined, string>
+    /** Of each frame of its run-up the seconds that it took and its work. */
+    run_up: ColumnType<RunUpFrame[], string | undefined, string>
+    /** Work of each frame, run-up counted, as a rough run told it; none while it is not known. */
+    ahead: ColumnType<number[], string | undefined, string>
+    /** Since when it has its turn at a machine, or waits for one. */
+    since: Timestamp
   }
   /** chain: of a run that goes from frame to frame, the key of all that decided it up to this frame. */
   result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; chain: Generated<string | null>; created: Timestamp }

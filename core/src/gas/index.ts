@@ -1,3 +1,4 @@
+export * from './ahead.ts'
 export * from './fields.ts'
 export * from './finer.ts'
 export * from './forces.ts'

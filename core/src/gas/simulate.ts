@@ -1,13 +1,15 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { CellBox, GasFrame } from '../data/index.ts'
+import { cellsOf, fittedBox, roundSources, sourceBox } from './box.ts'
 import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, stopAtWalls, takeFields, workIn } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
-import { momentBetween, momentOf, solidsMoved, solidTravel, travelOf } from './moments.ts'
+import { momentBetween, momentOf, solidsMoved } from './moments.ts'
+import { pacesOf, stepsFor } from './paces.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
 import { baseOf, elementOf, rowOf, startOf, stopOf } from './rows.ts'
 import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
 import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
-import { CLEAR, workedTiles } from './spans.ts'
+import { workedTiles } from './spans.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 import { WORK_TILE } from './tables.ts'
 
@@ -46,14 +48,6 @@ export interface GasState {
   fields: Float32Array[]
 }
 
-const BOX_STEP = 8
-const SHRINK_SLACK = 24
-/** Clear cells round a source, and over it besides. */
-const SOURCE_PAD = CLEAR + 3
-const ABOVE_SOURCE = 8
-const MOST_STEPS_PER_FRAME = 64
-/** A flying source goes no further than this in a step, cells. */
-const SWEPT_CELLS = 3
 const FASTEST_SANE = 400
 
 /** A gas that is advanced frame by frame. Owns the crew's heap from `mark` on. */
@@ -85,7 +79,7 @@ export class GasSimulation {
       this.#budget = { ...state.budget }
       this.#done = state.done
     } else {
-      this.#fields = layFields(crew, this.#mark, this.#sourceBox(momentOf(settings, 0)), settings, momentOf(settings, 0))
+      this.#fields = layFields(crew, this.#mark, sourceBox(settings, momentOf(settings, 0)), settings, momentOf(settings, 0))
       this.#budget = emptyBudget()
     }
     const now = momentOf(settings, this.#done - 1)
@@ -129,21 +123,16 @@ export class GasSimulation {
     let weight = 0
     const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
     const moving = last !== next
-    // A source that flies is followed in steps of a few cells; within them it is swept.
-    const flight = moving ? Math.max(0, ...next.sources.map((source, n) => travelOf(last.sources[n] ?? source, source))) / span : 0
     const drift = moving && solidsMoved(last, next)
-    // Walls push the air before them: they go no faster than the air may.
-    const walls = drift ? Math.max(0, ...next.solids.map((solid, n) => solidTravel(last.solids[n] ?? solid, solid))) / span : 0
+    const paces = pacesOf(last, next, span)
     for (let at = 0; at < span - 1e-9; ) {
       stopIfCancelled(progress)
       const fastest = fastestSpeed(crew, this.#fields)
       if (!(fastest < FASTEST_SANE))
         throw new LanternError('gas-unstable', `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run, ${this.#cause(fastest)}.`, 'Lower that, or choose a smaller cell. Frames kept before it stay.', { frame: this.#done })
       figures.fastest = Math.max(figures.fastest, fastest)
-      // The step is the frame's rest in equal parts, so that frames end exactly on time; a speed of 1 m/s is granted for what this step sets going.
-      const wanted = Math.min((settings.courant * cell) / Math.max(fastest, walls, 1), (SWEPT_CELLS * cell) / Math.max(flight, 1e-6))
-      const parts = Math.min(MOST_STEPS_PER_FRAME, Math.max(1, Math.ceil((span - at) / wanted - 1e-6)))
-      const dt = (span - at) / parts
+      // The step is the frame's rest in equal parts, so that frames end exactly on time.
+      const dt = (span - at) / stepsFor(settings, span - at, fastest, paces)
       const stage = { before: momentBetween(last, next, at / span), now: momentBetween(last, next, (at + dt) / span) }
       if (drift) moveWalls(crew, this.#fields, stage.before, stage.now, dt)
       if (moving) this.#feeds = this.#findSources(stage.before, stage.now)
@@ -166,7 +155,7 @@ export class GasSimulation {
     const first = next.sources[0]?.centre ?? [0, 0, 0]
     figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
     Object.assign(figures, this.#flame(next))
-    figures.cells = this.#fields.active ? this.#fields.active.reduce((sum, one) => sum + one, 0) * WORK_TILE ** 3 : this.#fields.box.size[0] * this.#fields.box.size[1] * this.#fields.box.size[2]
+    figures.cells = this.#fields.active ? this.#fields.active.reduce((sum, one) => sum + one, 0) * WORK_TILE ** 3 : cellsOf(this.#fields.box)
     const before = this.#fields
     this.#fitBox(figures.fastest * span, next)
     const elsewhere = this.#findWork(next)
@@ -307,43 +296,6 @@ export class GasSimulation {
     return this.#settings.sources.map((_, index) => sourceCells(this.#crew, this.#fields, this.#settings, index, from, to))
   }
 
-  /** Lattice box round a low and a high corner (cells), rounded out and held within the bounds. */
-  #boxAround(low: readonly number[], high: readonly number[]): CellBox {
-    const { cell, bounds } = this.#settings
-    const origin = [0, 0, 0]
-    const size = [0, 0, 0]
-    for (let axis = 0; axis < 3; axis++) {
-      const least = Math.round((bounds.low[axis] ?? 0) / cell)
-      const most = Math.max(least + BOX_STEP, Math.round((bounds.high[axis] ?? 0) / cell))
-      const from = Math.max(least, Math.floor((low[axis] ?? 0) / BOX_STEP) * BOX_STEP)
-      const span = Math.min(most - from, (high[axis] ?? 0) - from)
-      origin[axis] = from
-      size[axis] = Math.max(BOX_STEP * 2, Math.ceil(span / BOX_STEP) * BOX_STEP)
-    }
-    return { cell, origin: origin as [number, number, number], size: size as [number, number, number] }
-  }
-
-  /** The least box at a moment: the sources with some air round them. */
-  #sourceBox(now: GasMoment): CellBox {
-    const { cell, mostCells } = this.#settings
-    const low = [Infinity, Infinity, Infinity]
-    const high = [-Infinity, -Infinity, -Infinity]
-    now.sources.forEach((_, n) => {
-      const bounds = sourceBounds(this.#settings, now, n)
-      if (!bounds?.low.every(Number.isFinite) || !bounds.high.every(Number.isFinite)) return
-      for (let axis = 0; axis < 3; axis++) {
-        low[axis] = Math.min(low[axis] ?? 0, Math.floor((bounds.low[axis] ?? 0) / cell - SOURCE_PAD))
-        high[axis] = Math.max(high[axis] ?? 0, Math.ceil((bounds.high[axis] ?? 0) / cell + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)))
-      }
-    })
-    if (!Number.isFinite(low[0])) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
-    const box = this.#boxAround(low, high)
-    const cells = box.size[0] * box.size[1] * box.size[2]
-    if (cells > mostCells)
-      throw new LanternError('gas-size', `The source alone needs ${(cells / 1e6).toFixed(1)} million cells of ${(cell * 1000).toFixed(0)} mm; ${(mostCells / 1e6).toFixed(1)} million are allowed.`, 'Choose a larger cell or a smaller source.', { field: 'cell' })
-    return box
-  }
-
   /** Widens or cuts the box to what it holds and what may reach in the next frame (`travel`, metres). */
   #fitBox(travel: number, now: GasMoment): void {
     const crew = this.#crew
@@ -363,31 +315,16 @@ export class GasSimulation {
       low[2] = Math.min(low[2] ?? 0, k)
       high[2] = Math.max(high[2] ?? 0, k)
     }
-    const first = this.#sourceBox(now)
-    const pad = CLEAR + Math.min(12, Math.ceil(travel / settings.cell / 2))
-    for (let axis = 0; axis < 3; axis++) {
-      const o = box.origin[axis] ?? 0
-      low[axis] = Math.min(first.origin[axis] ?? 0, (low[axis] ?? 0) + o - pad)
-      high[axis] = Math.max((first.origin[axis] ?? 0) + (first.size[axis] ?? 0), (high[axis] ?? 0) + 1 + o + pad)
-    }
-    const wanted = this.#boxAround(low, high)
-    const grows = wanted.origin.some((o, axis) => o < (box.origin[axis] ?? 0) || o + (wanted.size[axis] ?? 0) > (box.origin[axis] ?? 0) + (box.size[axis] ?? 0))
-    const slack = wanted.origin.some((o, axis) => o - (box.origin[axis] ?? 0) >= SHRINK_SLACK || (box.origin[axis] ?? 0) + (box.size[axis] ?? 0) - o - (wanted.size[axis] ?? 0) >= SHRINK_SLACK)
-    if (!grows && !slack) return
-    if (wanted.size[0] * wanted.size[1] * wanted.size[2] > settings.mostCells) return
+    const held = { low: low.map((v, axis) => v + (box.origin[axis] ?? 0)), high: high.map((v, axis) => v + 1 + (box.origin[axis] ?? 0)) }
+    const wanted = fittedBox(settings, now, box, held, travel)
+    if (!wanted) return
     this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings, now)
   }
 
   /** Finds where in the box there is work until the next frame; true where that is elsewhere than before. */
   #findWork(now: GasMoment): boolean {
     const fields = this.#fields
-    const { cell } = this.#settings
-    const bounds = now.sources.flatMap((_, n) => {
-      const found = sourceBounds(this.#settings, now, n)
-      if (!found?.low.every(Number.isFinite) || !found.high.every(Number.isFinite)) return []
-      return [{ low: found.low.map((v) => v - SOURCE_PAD * cell), high: found.high.map((v, axis) => v + (SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)) * cell) }]
-    })
-    const active = workedTiles(this.#crew, fields, this.#settings, bounds, 1 / this.#rate)
+    const active = workedTiles(this.#crew, fields, this.#settings, roundSources(this.#settings, now), 1 / this.#rate)
     const before = fields.active
     if (active === before || (active && before && active.length === before.length && active.every((one, n) => one === before[n]))) return false
     workIn(this.#crew, fields, this.#settings, now, active)

@@ -28,7 +28,15 @@ export function workedTiles(crew: Crew, fields: GasFields, { ambient }: Pick<Gas
   const { tiles, count } = tilesOf(box.size)
   const chunk = Math.max(1, Math.ceil(layersPerChunk(box.size, crew.threads) / WORK_TILE))
   crew.run('markTiles', [pointers.density, pointers.fuel, pointers.soot, ambient / (ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, pointers.u, pointers.v, pointers.w, room, spans.cells, ...box.size], tiles[2], chunk)
-  const marks = crew.heap.f32(room, 8 * count)
+  return tilesRound(box, crew.heap.f32(room, 8 * count), bounds, span)
+}
+
+/**
+ * The tiles of a box that are marked and those round them where their gas may go within `span` seconds, and those within the given bounds; undefined where most of the box is among them.
+ * marks: eight numbers a tile: whether it holds gas, and its least and greatest speed along each axis, m/s.
+ */
+export function tilesRound(box: CellBox, marks: ArrayLike<number>, bounds: readonly WorkBounds[], span: number): Uint8Array | undefined {
+  const { tiles, count } = tilesOf(box.size)
   const active = new Uint8Array(count)
   const take = (low: readonly number[], high: readonly number[]): void => {
     const [a, b] = [low, high].map((corner) => corner.map((c, axis) => Math.min((tiles[axis] ?? 1) - 1, Math.max(0, Math.floor(c / WORK_TILE))))) as [number[], number[]]

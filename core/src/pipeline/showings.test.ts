@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { gasFrameKeys, gasRecipe, gasRoom, roughWork, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, runSoFar, timeLeft, timeLeftByTurns, speedForSize, gasFigure, cameraSpeed } from './index.ts'
+import { gasFrameKeys, gasRecipe, gasRoom, roughWork, checkRoom, gasSettings, reuseFrames, settledShot, showingsAt, speedForSize, gasFigure, cameraSpeed } from './index.ts'
 import { aboutAxis, rotate, type Vec3 } from '../math/index.ts'
 import { placeInGas, placeInWorld } from '../picture/index.ts'
 import { applyPatch, gasSchema, KINDS, makeItem, makeShot, placeKind, type ReuseItem, type ShotDocument } from '../shot/index.ts'
@@ -163,44 +163,6 @@ describe('figures', () => {
     expect(cameraSpeed(camera, 5, { first: 1, last: 9, rate: [24, 1] })).toBeCloseTo(0.48, 9)
     expect(cameraSpeed(camera, 1, { first: 1, last: 9, rate: [24, 1] })).toBeCloseTo(0.48, 9)
     expect(cameraSpeed(() => undefined, 1, { first: 1, last: 9, rate: [24, 1] })).toBeUndefined()
-  })
-  it('time left follows what frames take, also while they grow dearer', () => {
-    expect(timeLeft([2], 100)).toBeNull()
-    expect(timeLeft(Array.from({ length: 10 }, () => 2), 100)).toBeCloseTo(180, 6)
-    // Grows by a tenth of a second a frame for as long as was seen, then stays.
-    const growing = Array.from({ length: 10 }, (_, n) => 1 + 0.1 * n)
-    expect(timeLeft(growing, 20)).toBeGreaterThan(18)
-    expect(timeLeft(growing, 20)).toBeLessThan(28)
-    expect(timeLeft([...growing, 9], 12)).toBeLessThan(12)
-    expect(timeLeft([1, 1, 1], 3)).toBe(0)
-  })
-  it('time left counts the run-up, unless not all that it took is known', () => {
-    const frames = { runUp: 3, kept: 10 }
-    expect(runSoFar([], [], frames)).toEqual({ seconds: [], total: 13 })
-    expect(runSoFar([5, 6], [], frames)).toEqual({ seconds: [5, 6], total: 13 })
-    expect(runSoFar([5, 6, 7], [8], frames)).toEqual({ seconds: [5, 6, 7, 8], total: 13 })
-    expect(runSoFar([5, 6], [8, 9], frames)).toEqual({ seconds: [8, 9], total: 10 })
-    expect(runSoFar([], [8, 9], { runUp: 0, kept: 10 })).toEqual({ seconds: [8, 9], total: 10 })
-    // A fire that grew all through its run-up goes on growing: from its first kept frames alone it would seem to have stopped.
-    const grown = Array.from({ length: 30 }, (_, n) => 1 + 0.5 * n)
-    const told = ({ seconds, total }: ReturnType<typeof runSoFar>): number => timeLeft(seconds, total) ?? 0
-    expect(told(runSoFar(grown, [16, 16.5], { runUp: 30, kept: 40 })) / told(runSoFar([], [16, 16.5], { runUp: 30, kept: 40 }))).toBeGreaterThan(1.1)
-  })
-  it('time left by turns: a short run ends within its own, a long one waits for the others', () => {
-    const [at, waits] = [(need: number) => ({ need, now: true }), (need: number) => ({ need, now: false })]
-    expect(timeLeftByTurns(at(700), [], 1)).toBe(700)
-    expect(timeLeftByTurns(waits(700), [], 0)).toBe(700)
-    // Half of its turn is left to it: that is enough, whoever waits.
-    expect(timeLeftByTurns(at(40), [waits(500), waits(300)], 1)).toBe(40)
-    // 50 s of its own, 100 of the other, then 20 of its own.
-    expect(timeLeftByTurns(at(70), [waits(500)], 1)).toBe(170)
-    // The other's last 50 s, then its own 70 in one turn.
-    expect(timeLeftByTurns(waits(70), [at(50)], 1)).toBe(120)
-    // The last one ends when all work is done; with a machine each none waits, and more are of no use.
-    expect(timeLeftByTurns(at(2000), [waits(100), waits(250), at(300)], 1)).toBe(2650)
-    expect(timeLeftByTurns(at(2000), [at(300)], 2)).toBe(2000)
-    expect(timeLeftByTurns(at(200), [at(300)], 9)).toBe(200)
-    expect(timeLeftByTurns(at(70), [waits(0)], 1)).toBe(70)
   })
   it('rough work: sixteen times for half the cell, more for what is faster or reaches further, and never none', () => {
     const gas = (over: object) => gasSchema.parse({ kind: 'gas', name: 'G', order: 1, heat: 250, reach: 3, rise: 4, cell: 40, ...over })

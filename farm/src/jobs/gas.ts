@@ -3,8 +3,8 @@ import type { GasFrame } from '@lantern/core/data'
 import { writeGasFrame } from '@lantern/core/formats'
 import { type GasFigures, GasSimulation, type GasState } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
-import { gasSettings, runOf, textKey } from '@lantern/core/pipeline'
-import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, takeLease, tellShare, worldOf } from '@lantern/store'
+import { gasSettings, roughSettings, runOf, textKey } from '@lantern/core/pipeline'
+import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, type Store, takeLease, tellShare, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
@@ -20,16 +20,20 @@ const HOLD_EVERY_MS = 5000
 const LUMINANCE = glowTable(Math.PI, 1)
 const FLAME_ALBEDO = 0.3
 
-/** What the run needs, from the document as it was when asked; undefined when the shot has moved on to another recipe. */
-async function planOf(context: JobContext, payload: JobPayload<'gas'>) {
-  const shot = await findShotById(context.store, payload.shot)
+/** What the run needs, from the document as it was when asked, and the same with larger cells; undefined when the shot has moved on to another recipe. rate: frames a second. */
+export async function gasPlan(store: Store, payload: JobPayload<'gas'>) {
+  const shot = await findShotById(store, payload.shot)
   const item = shot?.document.items[payload.item]
   if (!shot || item?.kind !== 'gas') return undefined
-  const world = await worldOf(context.store, shot.document)
+  const world = await worldOf(store, shot.document)
   const plan = world.gases.find((one) => one.item === payload.item)
   if (plan?.key !== payload.key) return undefined
   const run = runOf(shot.document, item)
-  return { settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), runUp: item.runUp, rate: shot.document.plate.rate, ...run, chains: plan.run, states: stateKeys(item.runUp, run.first, plan.run) }
+  const [over, under] = shot.document.plate.rate
+  return {
+    settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), rough: roughSettings(shot.document, payload.item, gasWorld(world)), rate: over / under,
+    ...run, runUp: item.runUp, total: item.runUp + run.last - run.first + 1, chains: plan.run, states: stateKeys(item.runUp, run.first, plan.run),
+  }
 }
 
 /** By frames done, run-up counted, the key of all that decided a run so far. */
@@ -77,16 +81,15 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
   }
   const mark = crew.heap.mark()
   try {
-    const plan = await planOf(context, payload)
+    const plan = await gasPlan(store, payload)
     if (!plan) {
       await setResultState(store, key, 'stopped')
       return false
     }
     await setResultState(store, key, 'running')
-    const rate = plan.rate[0] / plan.rate[1]
-    const total = plan.runUp + plan.last - plan.first + 1
-    const simulation = new GasSimulation(crew, plan.settings, rate, await loadRestart(context, key, plan.states))
-    // Seconds of the run-up so far; a run that went on from another one's state doesn't know them all.
+    const { total } = plan
+    const simulation = new GasSimulation(crew, plan.settings, plan.rate, await loadRestart(context, key, plan.states))
+    // What is known of the run-up so far; a run that went on from another one's state doesn't know them all.
     const known = (await resultRows(store, [key])).get(key)?.runUp ?? []
     const runUp = known.length >= Math.min(simulation.done, plan.runUp) ? known.slice(0, simulation.done) : undefined
     const started = performance.now()
@@ -143,7 +146,7 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
         const seconds = count()
         if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light, seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
       } else {
-        runUp?.push(count())
+        runUp?.push([count(), figures.cells * figures.steps])
         if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp ?? []))) return false
       }
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')

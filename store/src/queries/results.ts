@@ -1,6 +1,7 @@
 import { sql } from 'kysely'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
+import type { RunUpFrame } from '../schema.ts'
 
 export type ResultState = 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
 
@@ -19,9 +20,15 @@ export interface ResultRow {
   /** Of what has no frames to count. */
   share: number
   doing: string | null
-  /** Seconds that each frame of its run-up took. */
-  runUp: number[]
+  /** Of each frame of its run-up the seconds that it took and its work, cells times steps. */
+  runUp: RunUpFrame[]
+  /** Work of each frame, run-up counted, as a rough run told it; none while it is not known. */
+  ahead: number[]
+  /** Seconds for which it has had its turn at a machine, or waited for one. */
+  since: number
 }
+
+const SINCE = sql<number>`extract(epoch from now() - result.since)::float8`
 
 export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
   await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, machine: null, lease_until: null, error: null })
@@ -31,18 +38,33 @@ export async function ensureResult(store: Store, row: { key: string; kind: 'gas'
 export async function resultRows(store: Store, keys: readonly string[]): Promise<Map<string, ResultRow>> {
   if (keys.length === 0) return new Map()
   const rows = await store.db.selectFrom('result').leftJoin('result_frame', 'result_frame.key', 'result.key').where('result.key', 'in', [...keys])
-    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing', 'result.run_up']).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
-  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing, runUp: row.run_up }]))
+    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing', 'result.run_up', 'result.ahead', SINCE.as('for')]).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
+  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing, runUp: row.run_up, ahead: row.ahead, since: row.for }]))
 }
 
-/** The gases that are under way or wait, but for one. Machines take turns at them: one that is between two turns has none. */
-export async function gasesBeside(store: Store, key: string): Promise<{ key: string; frames: number; machine: string | null; runUp: number[] }[]> {
-  const rows = await store.db.selectFrom('result').select(['key', 'first', 'last', 'machine', 'run_up']).where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).where('key', '!=', key).execute()
-  return rows.map((row) => ({ key: row.key, frames: row.last - row.first + 1, machine: row.machine, runUp: row.run_up }))
+/** Keys of the gases that are under way or wait, the longest first. Machines take turns at them: one that is between two turns has none. */
+export async function gasesInLine(store: Store): Promise<string[]> {
+  const rows = await store.db.selectFrom('result').select('key').where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).orderBy('since').execute()
+  return rows.map(({ key }) => key)
+}
+
+const PACE_FRAMES = 200
+
+/** Of the gas frames that were kept last, by run: the seconds that they took and their work, cells times steps. */
+export async function lateWork(store: Store): Promise<Map<string, { seconds: number; work: number }>> {
+  const late = store.db.selectFrom('result_frame').innerJoin('result', 'result.key', 'result_frame.key').select(['result_frame.key', 'result_frame.figures']).where('result.kind', '=', 'gas').where(sql<boolean>`result_frame.figures ? 'steps'`).orderBy('result_frame.created', 'desc').limit(PACE_FRAMES)
+  const rows = await store.db.selectFrom(late.as('late')).select(['key', sql<number>`sum((figures->>'seconds')::float8)`.as('seconds'), sql<number>`sum((figures->>'cells')::float8 * (figures->>'steps')::float8)`.as('work')]).groupBy('key').execute()
+  return new Map(rows.map(({ key, seconds, work }) => [key, { seconds, work }]))
+}
+
+/** Keeps what a rough run told of a run's work, frame by frame, run-up counted. */
+export async function tellAhead(store: Store, key: string, ahead: readonly number[]): Promise<void> {
+  await store.db.updateTable('result').set({ ahead: JSON.stringify(ahead) }).where('key', '=', key).execute()
+  await notify(store.db, { what: 'result', key, state: 'waiting' })
 }
 
 export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
-  await store.db.updateTable('result').set({ state, error: error && JSON.stringify(error) }).where('key', '=', key).execute()
+  await store.db.updateTable('result').set({ state, error: error && JSON.stringify(error), ...(state === 'waiting' ? { since: sql`now()` } : {}) }).where('key', '=', key).execute()
   await notify(store.db, { what: 'result', key, state })
 }
 
@@ -74,13 +96,13 @@ const LEASE = sql<Date>`now() + interval '20 seconds'`
 
 /** Takes the lease of a recipe that nobody alive holds; returns the fencing token, or undefined while another machine has it. */
 export async function takeLease(store: Store, key: string, machine: string): Promise<number | undefined> {
-  const row = await store.db.updateTable('result').set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE })).where('key', '=', key)
+  const row = await store.db.updateTable('result').set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE, since: sql`now()` })).where('key', '=', key)
     .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)])).returning('fence').executeTakeFirst()
   return row?.fence
 }
 
-/** Tells how far a result is, and lengthens its lease; false when another holder has come. runUp: seconds that each frame of its run-up took so far. */
-export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string, runUp?: readonly number[]): Promise<boolean> {
+/** Tells how far a result is, and lengthens its lease; false when another holder has come. runUp: of each frame of its run-up so far the seconds that it took and its work. */
+export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string, runUp?: readonly RunUpFrame[]): Promise<boolean> {
   const row = await store.db.updateTable('result').set({ share, doing, lease_until: LEASE, ...(runUp ? { run_up: JSON.stringify(runUp) } : {}) }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
   await notify(store.db, { what: 'result', key, state: 'running' })
   return row !== undefined
@@ -94,7 +116,7 @@ export async function holdLease(store: Store, key: string, fence: number): Promi
 
 /** Gives a lease back; false when another holder has come. */
 export async function dropLease(store: Store, key: string, fence: number): Promise<boolean> {
-  return (await store.db.updateTable('result').set({ machine: null, lease_until: null }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()) !== undefined
+  return (await store.db.updateTable('result').set({ machine: null, lease_until: null, since: sql`now()` }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()) !== undefined
 }
 
 /** Keeps a frame once; a holder whose lease was taken over keeps nothing. Returns whether the fence still stood. */

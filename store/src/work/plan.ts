@@ -43,6 +43,8 @@ async function askOne(store: Store, shot: Shot, kind: 'gas' | 'finer', job: 'gas
   if (row?.state === 'done') return
   if (chains) await takeOverFrames(store, key, chains)
   if (row?.state !== 'running') await setResultState(store, key, 'waiting')
+  // Before the runs themselves: how long each will take, those in line too.
+  if (job === 'gas' && row?.ahead.length === 0) await queueJob(store, 'ahead', { key, shot: shot.id, item }, { jobKey: `gas:${key}:ahead`, priority: -1 })
   await queueJob(store, job, { key, shot: shot.id, item }, { jobKey: `${kind}:${key}` })
 }
 

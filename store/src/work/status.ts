@@ -1,9 +1,9 @@
-import { roughWork, runOf, runSoFar, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
+import { lastFrames, roughWork, runOf, type RunSoFar, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { getAsset, type Asset } from '../queries/assets.ts'
 import { liveMachines } from '../queries/machines.ts'
-import { gasesBeside, keptFrames, type ResultRow, resultRows } from '../queries/results.ts'
+import { gasesInLine, type KeptFrame, keptFrames, lateWork, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { matchStatus, type MatchStatus } from './match.ts'
@@ -93,7 +93,6 @@ async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus
 }
 
 const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
-const secondsOf = (frames: readonly { figures: Record<string, unknown> }[]): number[] => frames.map(({ figures }) => number(figures.seconds))
 
 interface GasWork {
   work: number
@@ -109,22 +108,46 @@ function worksOf({ document }: Shot, world: ShotWorld): Map<string, GasWork> {
   }))
 }
 
-/** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. One of which nothing is known yet is taken to need as long a frame as this one, by the work that it roughly is. */
-async function gasTimeLeft(store: Store, row: ResultRow, kept: readonly number[], count: number, works: ReadonlyMap<string, GasWork>): Promise<number | null> {
-  const mine = works.get(row.key)
-  const so = runSoFar(row.runUp, kept, { runUp: mine?.runUp ?? 0, kept: count })
-  const own = timeLeft(so.seconds, so.total)
-  if (own === null) return null
-  const beside = await gasesBeside(store, row.key)
-  const frames = await keptFrames(store, beside.map(({ key }) => key))
-  const each = (so.seconds.reduce((sum, one) => sum + one, 0) + own) / so.total
-  const others = beside.map((other) => {
-    const its = works.get(other.key)
-    const { seconds, total } = runSoFar(other.runUp, secondsOf(frames.filter(({ key }) => key === other.key)), { runUp: its?.runUp ?? other.runUp.length, kept: other.frames })
-    const work = (its?.work ?? Number.NaN) / (mine?.work ?? Number.NaN)
-    return { need: timeLeft(seconds, total) ?? each * (Number.isFinite(work) ? work : 1) * (total - seconds.length), now: other.machine !== null }
+const total = (values: readonly number[]): number => values.reduce((sum, one) => sum + one, 0)
+
+const runSoFar = (row: ResultRow, kept: readonly KeptFrame[], works: ReadonlyMap<string, GasWork>): RunSoFar => {
+  const count = row.last - row.first + 1
+  // Of another shot's gas that was told ahead; else all that is known of its run-up.
+  const runUp = works.get(row.key)?.runUp ?? (row.ahead.length > 0 ? row.ahead.length - count : row.runUp.length)
+  return {
+    done: [...row.runUp.map(([seconds, work], at) => ({ at, seconds, work })), ...kept.map(({ frame, figures }) => ({ at: runUp + frame - row.first, seconds: number(figures.seconds), work: number(figures.cells) * number(figures.steps) }))],
+    total: runUp + count, ahead: row.ahead,
+  }
+}
+
+/** Seconds that a gas still takes beside the others that are under way or wait; null while that is not known. */
+async function gasTimeLeft(store: Store, key: string, works: ReadonlyMap<string, GasWork>): Promise<number | null> {
+  const line = await gasesInLine(store)
+  const [rows, frames, late] = [await resultRows(store, line), await keptFrames(store, line), await lateWork(store)]
+  const runs = line.flatMap((one) => {
+    const row = rows.get(one)
+    return row ? [{ row, run: runSoFar(row, frames.filter((frame) => frame.key === one), works) }] : []
   })
-  return timeLeftByTurns({ need: own, now: row.machine !== null }, others, new Set([row, ...beside].flatMap(({ machine }) => machine ?? [])).size)
+  const own = runs.findIndex(({ row }) => row.key === key)
+  for (const { row, run } of runs) {
+    const last = lastFrames(run.done)
+    if (last.length > 0) late.set(row.key, { seconds: total(last.map(({ seconds }) => seconds)), work: total(last.map(({ work }) => work)) })
+  }
+  const elsewhere = (without: string): { seconds: number; work: number } => {
+    const others = [...late].flatMap(([other, one]) => (other === without ? [] : [one]))
+    return { seconds: total(others.map(({ seconds }) => seconds)), work: total(others.map(({ work }) => work)) }
+  }
+  const left = runs.map(({ row, run }) => timeLeft(run, elsewhere(row.key)))
+  const [mine, needs] = [runs[own]?.run, left[own] ?? null]
+  if (!mine || needs === null) return null
+  // One of which nothing is known yet is taken to need as long a frame as this one, by the work that it roughly is.
+  const each = needs / Math.max(1, mine.total - 1 - (mine.done.at(-1)?.at ?? -1))
+  const guess = ({ row, run }: (typeof runs)[number]): number => {
+    const work = (works.get(row.key)?.work ?? Number.NaN) / (works.get(key)?.work ?? Number.NaN)
+    return each * (Number.isFinite(work) ? work : 1) * (run.total - run.done.length)
+  }
+  const inLine = runs.map((one, n) => ({ need: left[n] ?? guess(one), ...(one.row.machine === null ? {} : { turn: one.row.since }) }))
+  return timeLeftByTurns(inLine, own, new Set(runs.flatMap(({ row }) => row.machine ?? [])).size)
 }
 
 async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: ReadonlyMap<string, GasWork>): Promise<GasStatus> {
@@ -139,7 +162,7 @@ async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: Readonl
   const finer = plan.finer ? { finer: { key: plan.finer, kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame), state: finerRow?.state ?? ('missing' as const), error: finerRow?.error ?? null } } : {}
   return {
     ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
-    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, row, secondsOf(frames), last - first + 1, works) : null,
+    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, plan.key, works) : null,
     doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
     figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), neck: number(figures.neck), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
