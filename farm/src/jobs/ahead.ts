@@ -1,7 +1,6 @@
 import { setImmediate } from 'node:timers/promises'
 import { workAhead } from '@lantern/core/gas'
-import { roughSettings } from '@lantern/core/pipeline'
-import { findShotById, gasWorld, type JobPayload, queueJob, resultRows, tellAhead, worldOf } from '@lantern/store'
+import { type JobPayload, queueJob, resultRows, tellAhead } from '@lantern/store'
 import { failureOf, type JobContext } from './context.ts'
 import { gasPlan } from './gas.ts'
 
