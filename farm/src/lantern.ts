@@ -10,6 +10,7 @@ import { pino } from 'pino'
 import { z } from 'zod'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
+import { aheadJob } from './jobs/ahead.ts'
 import { finerJob } from './jobs/finer.ts'
 import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
@@ -91,6 +92,8 @@ async function bake(context: JobContext, shot: Shot, items: readonly string[], l
     const key = await askGas(store, shot, item, world)
     const plan = world.gases.find((one) => one.item === item)
     const gas = shot.document.items[item]
+    // For whoever watches in the studio.
+    if (gas?.kind === 'gas' && !gas.taken) await aheadJob(context, { key, shot: shot.id, item })
     const enough = last !== undefined && last < shot.document.plate.last ? async () => (await keptFrames(store, [key])).some(({ frame }) => frame === last) : undefined
     await through(key, async () => (gas?.kind === 'gas' && gas.taken ? takenJob(context, { key, shot: shot.id, item }) : gasJob(context, { key, shot: shot.id, item }, last)), enough)
     if (plan?.finer && !enough) await through(plan.finer, () => finerJob(context, { key: plan.finer ?? '', shot: shot.id, item }))
