@@ -163,6 +163,18 @@ describe('a run that another one shares its beginning with', () => {
     expect(await lantern.keptFrames(store, [key])).toHaveLength(2)
     expect(await kept(shot)).toHaveLength(LAST - 1000)
   })
+  it('puts itself down at the end of its turn for whoever waits, but not when it is nearly done', async () => {
+    const shot = await shotOf('Turns', hot(311))
+    const key = await lantern.askGas(store, shot, 'fire')
+    const turn = (finish: number): Promise<boolean> => gasJob(context(), { key, shot: shot.id, item: 'fire' }, undefined, undefined, { seconds: 0, finish })
+    const jobs = async (): Promise<string[]> => (await store.pool.query<{ key: string }>("select key from graphile_worker._private_jobs where key like $1 || '%' order by key", [`gas:${key}`])).rows.map((row) => row.key)
+    expect(await turn(0)).toBe(false)
+    expect(await jobs()).toContain(`gas:${key}:1`)
+    expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({ state: 'running', machine: null })
+    expect(await turn(1000)).toBe(true)
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(LAST - 1000)
+    expect(await jobs()).not.toContain(`gas:${key}:2`)
+  })
   it('is stopped within a long frame, keeps what it had before it, and goes on to the same bits', async () => {
     const shot = await shotOf('Long frames', hot(310))
     const key = await lantern.askGas(store, shot, 'fire')

@@ -60,9 +60,11 @@ it('time left by turns: a short run ends within its own, a long one waits for th
   expect(timeLeftByTurns([waits(700)], 0, 0)).toBe(700)
   // 50 s of its turn are left to it: that is enough, whoever waits.
   expect(timeLeftByTurns([at(40), waits(500), waits(300)], 0, 1)).toBe(40)
-  // 50 s of its own, 100 of the other, then 20 of its own; a turn that has just begun is enough.
-  expect(timeLeftByTurns([at(70), waits(500)], 0, 1)).toBe(170)
-  expect(timeLeftByTurns([at(70, 0), waits(500)], 0, 1)).toBe(70)
+  // 50 s of its own, 100 of the other, then 40 of its own; a turn that has just begun is enough, and one that lacks no more than a few seconds goes on.
+  expect(timeLeftByTurns([at(90), waits(500)], 0, 1)).toBe(190)
+  expect(timeLeftByTurns([at(90, 0), waits(500)], 0, 1)).toBe(90)
+  expect(timeLeftByTurns([at(70), waits(500)], 0, 1)).toBe(70)
+  expect(timeLeftByTurns([at(20, 110), waits(500)], 0, 1)).toBe(20)
   // The other's last 50 s, then its own 70 in one turn; who stands before it in line comes first.
   expect(timeLeftByTurns([waits(70), at(50)], 0, 1)).toBe(120)
   expect(timeLeftByTurns([waits(30), waits(70), waits(20), at(50)], 1, 1)).toBe(150)

@@ -19,7 +19,7 @@ const HELD = 0.05
 const HELD_PACE = 0.01
 /** The fastest air, by which steps are taken, is faster between smaller cells: so many times the work that was told, until the run shows how many it is. */
 const MORE = 1.25
-/** As much work as this part of the whole must have been timed, here or elsewhere, before anything is told: small boxes take longer for their cells. */
+/** As much work as this part of the whole must have been timed before anything is told, or as HELD elsewhere: small boxes take longer for their cells. */
 const LEAST = 0.01
 const sum = (values: readonly number[]): number => values.reduce((total, one) => total + one, 0)
 
@@ -37,7 +37,7 @@ export function timeLeft({ done, total, ahead }: RunSoFar, elsewhere: Pick<DoneF
   const [seconds, work, told] = [sum(recent.map((frame) => frame.seconds)), sum(recent.map((frame) => frame.work)), sum(recent.map(({ at }) => ahead[at] ?? 0))]
   if (ahead.length < total) return recent.length < 2 ? null : (seconds / recent.length) * (total - next)
   const whole = sum(ahead)
-  const pace = elsewhere.work >= LEAST * whole ? elsewhere.seconds / elsewhere.work : undefined
+  const pace = elsewhere.work >= HELD * whole ? elsewhere.seconds / elsewhere.work : undefined
   if (!(whole > 0) || (pace === undefined && work < LEAST * whole)) return null
   const own = work / (work + HELD_PACE * whole)
   // By ratio: a frame with hardly any work takes what it takes, and tells nothing of the others.
@@ -48,6 +48,8 @@ export function timeLeft({ done, total, ahead }: RunSoFar, elsewhere: Pick<DoneF
 
 /** Machines take turns at long work: after so many seconds of one run the next in line has its turn. */
 export const TURN_SECONDS = 100
+/** One that would end within so many seconds more goes on to its end. */
+export const FINISH_SECONDS = 25
 
 /** A run that is under way or waits: seconds of a machine that it still needs, and how long its turn has lasted; none: it waits for one. */
 export interface RunInLine {
@@ -62,7 +64,7 @@ export function timeLeftByTurns(line: readonly RunInLine[], own: number, machine
   const free = Array.from({ length: Math.max(1, machines) }, () => 0)
   for (let next = queue.shift(); next; next = queue.shift()) {
     const first = free.indexOf(Math.min(...free))
-    const took = Math.min(next.need, next.turn)
+    const took = next.need <= next.turn + FINISH_SECONDS ? next.need : next.turn
     // None is at two machines at once.
     const end = Math.max(free[first] ?? 0, next.ready) + took
     free[first] = end

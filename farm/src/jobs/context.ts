@@ -1,4 +1,4 @@
-import { TURN_SECONDS } from '@lantern/core/pipeline'
+import { FINISH_SECONDS, TURN_SECONDS } from '@lantern/core/pipeline'
 import { type Crew, LanternError, type Progress } from '@lantern/core/base'
 import { diskError, isDatabaseAway, type Store } from '@lantern/store'
 import type { Logger } from 'pino'
@@ -25,5 +25,5 @@ export function failureOf(thrown: unknown, log: Logger): LanternError {
   return new LanternError('fault', `The farm met a fault of its own: ${error instanceof Error ? error.message : String(error)}.`, 'Ask again; if it stays, the farm’s log says where.')
 }
 
-/** Long jobs put themselves down after this many seconds and queue their successor. */
-export const JOB_SECONDS = TURN_SECONDS
+/** Long jobs put themselves down after so many seconds and queue their successor, unless they would be done within a few more. */
+export const TURN = { seconds: TURN_SECONDS, finish: FINISH_SECONDS } as const

@@ -1,6 +1,6 @@
 import { Cancelled } from '@lantern/core/base'
 import { dropLease, keepFrame, type KeptFrame, keptFrames, queueJob, resultState, setResultState, takeLease } from '@lantern/store'
-import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
+import { failureOf, TURN, type JobContext } from './context.ts'
 
 const LATER_MS = 2000
 
@@ -38,7 +38,7 @@ export async function frameByFrame(context: JobContext, name: 'finer' | 'taken',
       const seconds = (performance.now() - begun) / 1000
       if (!(await keepFrame(store, { key, frame, ...made, figures: { ...made.figures, seconds } }, fence, seconds))) return false
       context.progress?.report((n + 1) / frames.length, `frame ${frame}`)
-      if (!context.progress && (performance.now() - started) / 1000 > JOB_SECONDS && n < frames.length - 1) {
+      if (!context.progress && (performance.now() - started) / 1000 > TURN.seconds && n < frames.length - 1) {
         await queueJob(store, name, payload, { jobKey: `${name}:${key}:${frame}` })
         return false
       }

@@ -6,7 +6,7 @@ import { gatherEmitters, glowTable } from '@lantern/core/light'
 import { gasSettings, roughSettings, runOf, textKey } from '@lantern/core/pipeline'
 import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, type Store, takeLease, tellShare, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
-import { failureOf, JOB_SECONDS, type JobContext } from './context.ts'
+import { failureOf, type JobContext, TURN } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
 
 const RESTART_EVERY_SECONDS = 25
@@ -16,6 +16,8 @@ const LOOK_UP_SECONDS = 2
 /** Keeping states takes no more than such a part of the time. */
 const RESTART_SHARE = 1 / 20
 const HOLD_EVERY_MS = 5000
+/** So many frames tell how long the rest takes. */
+const LATELY = 8
 /** Glow in cd/m^2: white at pi lux. */
 const LUMINANCE = glowTable(Math.PI, 1)
 const FLAME_ALBEDO = 0.3
@@ -65,9 +67,9 @@ async function nextFrame(simulation: GasSimulation, stop: () => Promise<boolean>
 
 /**
  * Computes frames of a gas until it is done, stopped, superseded, or the job's time is over (then its successor is queued).
- * until: a frame after which it is stopped; longFrame: seconds from which on frames are long, so that stopping doesn't wait for them. Returns true when the whole run is kept.
+ * until: a frame after which it is stopped; longFrame: seconds from which on frames are long, so that stopping doesn't wait for them. turn: how long it works at once. Returns true when the whole run is kept.
  */
-export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number, longFrame = { seconds: LONG_FRAME_SECONDS, lookUp: LOOK_UP_SECONDS }): Promise<boolean> {
+export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number, longFrame = { seconds: LONG_FRAME_SECONDS, lookUp: LOOK_UP_SECONDS }, turn: { seconds: number; finish: number } = TURN): Promise<boolean> {
   const { store, crew, machine, log } = context
   const { key } = payload
   const before = await resultState(store, key)
@@ -121,6 +123,7 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       }
     }
     let took = Infinity
+    let lately: number[] = []
     let counted = performance.now()
     // Seconds since the frame before was told of: what keeping it took is in them.
     const count = (): number => {
@@ -154,7 +157,9 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       const now = performance.now()
       took = (now - begun) / 1000
       const asked = await resultState(store, key)
-      const over = !context.progress && (now - started) / 1000 > JOB_SECONDS
+      lately = [...lately.slice(1 - LATELY), took]
+      const rest = ((total - simulation.done) * lately.reduce((sum, one) => sum + one, 0)) / lately.length
+      const over = !context.progress && (now - started) / 1000 > turn.seconds && rest > turn.finish
       if (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > pause) await save(simulation.state())
       if (until !== undefined && frame >= until && simulation.done < total) {
         await save(simulation.state())
