@@ -55,7 +55,7 @@ export function GasKeeping({ id, item }: { id: string; item: GasItem }) {
   const making = finer?.state === 'running' || finer?.state === 'waiting'
   const done = gas?.state === 'done' && (!finer || finer.state === 'done')
   const look = thin[id]
-  const stands = gas?.state === 'waiting' ? ['waiting for the farm', clock(gas.secondsLeft)].filter(Boolean).join(' · ') : gas?.state === 'running' ? clock(gas.secondsLeft) : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''
+  const stands = gas?.state === 'waiting' ? (clock(gas.secondsLeft) ? `waiting · ${clock(gas.secondsLeft)}` : 'waiting for the farm') : gas?.state === 'running' ? clock(gas.secondsLeft) : gas?.state === 'stopped' ? 'stopped' : gas?.stale.length ? `${gas.stale.length} stale` : ''
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       <Flex justify="space-between" align="center">
