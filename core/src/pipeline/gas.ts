@@ -223,7 +223,7 @@ export function gasSettings(document: SetDocument, id: string, quality: GasQuali
   }
 }
 
-/** The run that tells ahead how much work a gas will be (workAhead): the same with cells of so many times the size, for less than a hundredth of the cost. */
+/** The run that tells ahead how much work a gas will be (workAhead): the same with cells of so many times the size, at less than a hundredth of the cost of a large one. */
 const ROUGH = 4
 export function roughSettings(document: SetDocument, id: string, world: GasWorld = {}): GasSettings {
   const item = gasItem(document, id)
