@@ -231,6 +231,12 @@ describe('asking the farm', () => {
     expect(await lantern.lateWork(store)).toEqual(new Map([[other, { seconds: 4, work: 1000 }]]))
     expect(await left()).toBeGreaterThan(2800 * 1.25 * 0.004)
     expect(await left()).toBeLessThan((2800 * 1.25) / 125)
+    // Frames that came from elsewhere tell nothing of that.
+    const before = await left()
+    await lantern.setResultState(store, other, 'waiting')
+    await store.pool.query("update result_frame set figures = '{\"seconds\": 1000}' where key = $1", [other])
+    await lantern.keepFrame(store, { key: await lantern.askGas(store, await lantern.editShot(store, 'Told ahead', undefined, { items: { fire: { heat: 78 } } }), 'fire'), frame: 1001, blob: await lantern.putBlob(store, text('same pace'), 'x'), figures: { seconds: 4, cells: 100, steps: 10 } }, undefined, 4)
+    expect(await left()).toBeCloseTo(before, 6)
     // Asked again it is not told again.
     await lantern.stopResults(store, [key])
     await lantern.askGas(store, shot, 'fire')

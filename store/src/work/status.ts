@@ -130,7 +130,8 @@ async function gasTimeLeft(store: Store, key: string, works: ReadonlyMap<string,
   })
   const own = runs.findIndex(({ row }) => row.key === key)
   for (const { row, run } of runs) {
-    const last = lastFrames(run.done)
+    // Frames that were taken in were no work here.
+    const last = lastFrames(run.done).filter(({ work }) => work > 0)
     if (last.length > 0) late.set(row.key, { seconds: total(last.map(({ seconds }) => seconds)), work: total(last.map(({ work }) => work)) })
   }
   const elsewhere = (without: string): { seconds: number; work: number } => {
