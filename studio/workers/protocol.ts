@@ -7,8 +7,8 @@ import type { GrainLaw } from '@lantern/core/sit'
 /** What shows at a frame, without what reads signals: the document that goes with it is settled. */
 export type SettledFrame = Omit<PictureFrame, 'inputs'>
 
-/** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else thin), or the bare plate. */
-export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string> } | { kind: 'none' }
+/** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else thin, by the burns' keys in `thins`), or the bare plate. */
+export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; thins: Record<string, string> } | { kind: 'none' }
 
 export interface ComposeRequest {
   what: 'compose'
@@ -46,9 +46,10 @@ export interface ProbeRequest {
 }
 export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'quench'; item: string } | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number; of?: LaidFrom }
 
+/** What the worker says. `passing`: laid of other burns than were asked for, so not to be kept as what was asked for. */
 export type LookReply =
   | { what: 'here' }
-  | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number }
+  | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number; passing: boolean }
   | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; height: number; standing: number; neck: number; of: number; milliseconds: number; cell: number; finer: boolean }
   | { what: 'thin-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }

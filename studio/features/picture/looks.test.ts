@@ -43,7 +43,7 @@ afterEach(() => {
   vi.unstubAllGlobals()
 })
 const withStatus = (change: Partial<ShotStatus>): ShotState => ({ ...state, status: { ...(state.status as ShotStatus), ...change } })
-const composed = (id: number): LookReply => ({ what: 'composed', id, frame: 5, width: 2, height: 1, added: new Uint8Array(8), bare: new Uint8Array(8), milliseconds: 1 })
+const composed = (id: number): LookReply => ({ what: 'composed', id, frame: 5, width: 2, height: 1, added: new Uint8Array(8), bare: new Uint8Array(8), milliseconds: 1, passing: false })
 
 describe('where a frame comes from', () => {
   it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
@@ -156,7 +156,8 @@ describe('pictures of what burns', () => {
     worker.say({ ...composed(4), milliseconds: 1000 } as LookReply)
     looks.want({ ...at(9), exposure: 1 }, 6)
     expect(asked()).toEqual([5, 5, 6, 6])
-    worker.say({ what: 'thin-done', key: 'k', item: 'fire' })
+    const burnt = worker.asked.find((request) => request.what === 'thin')
+    worker.say({ what: 'thin-done', key: burnt?.key ?? '', item: 'fire' })
     expect(asked()).toEqual([5, 5, 6, 6, 6])
     looks.end()
   })
@@ -257,6 +258,75 @@ describe('burning thin', () => {
     looks.burn(showing(document), 'other')
     vi.advanceTimersByTime(500)
     expect(worker.asked).toHaveLength(2)
+    looks.end()
+  })
+  describe('once asked for anew', () => {
+    const hot = (heat: number): ShotState => {
+      const shot = state.shot as Shot
+      return { ...state, shot: { ...shot, document: { ...shot.document, items: { ...shot.document.items, fire: { ...shot.document.items.fire, heat } as never } } } }
+    }
+    const frame = (key: string, n: number): LookReply => ({ what: 'thin-frame', key, item: 'fire', frame: n, heatKw: n, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    const keys = (): string[] => NotingWorker.last.asked.flatMap((request) => (request.what === 'thin' ? [request.key] : []))
+    const asks = (looks: Looks, heat: number): string => {
+      looks.burn(hot(heat), 'fire')
+      vi.advanceTimersByTime(500)
+      return keys().at(-1) ?? ''
+    }
+    const begin = (): Looks => {
+      const looks = new Looks()
+      NotingWorker.last.say({ what: 'here' })
+      return looks
+    }
+    it('is heard though word that the one before is done comes after that', () => {
+      const looks = begin()
+      const before = asks(looks, 300)
+      NotingWorker.last.say(frame(before, 1))
+      const now = asks(looks, 400)
+      NotingWorker.last.say({ what: 'thin-done', key: before, item: 'fire' })
+      NotingWorker.last.say(frame(before, 2))
+      expect(useShot.getState().thin.fire).toMatchObject({ key: before, frames: 1 })
+      NotingWorker.last.say(frame(now, 1))
+      expect(useShot.getState().thin.fire).toMatchObject({ key: now, frames: 1 })
+      looks.end()
+    })
+    it('is not burnt where the settings go back before it began, and the old one is where they go back after', () => {
+      const looks = begin()
+      const before = asks(looks, 300)
+      NotingWorker.last.say(frame(before, 1))
+      looks.burn(hot(400), 'fire')
+      vi.advanceTimersByTime(50)
+      expect(asks(looks, 300)).toBe(before)
+      expect(new Set(keys())).toEqual(new Set([before]))
+      const other = asks(looks, 400)
+      expect(other).not.toBe(before)
+      expect(asks(looks, 300)).toBe(before)
+      NotingWorker.last.say(frame(other, 1))
+      expect(useShot.getState().thin.fire?.key).toBe(before)
+      looks.end()
+    })
+    it('is not put off by being asked for again and again', () => {
+      const looks = begin()
+      for (let n = 0; n < 5; n++) {
+        looks.burn(hot(300), 'fire')
+        vi.advanceTimersByTime(150)
+      }
+      expect(keys()).toHaveLength(1)
+      looks.end()
+    })
+  })
+  it('shows a picture laid of another burn than it was asked of, but does not keep it', () => {
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    worker.say({ what: 'here' })
+    const thin = { ...state, thin: { fire: { ...burning, frames: 72 } } }
+    looks.want(thin, 5)
+    expect(worker.asked).toMatchObject([{ what: 'compose', source: { kind: 'gas', thins: { fire: 't' } } }])
+    worker.say({ ...composed(1), passing: true } as LookReply)
+    expect(looks.newest).toMatchObject({ frame: 5, shown: { width: 2 } })
+    expect(looks.want(thin, 5)).toBeUndefined()
+    vi.advanceTimersByTime(100)
+    worker.say(composed(2))
+    expect(looks.want(thin, 5)).toMatchObject({ width: 2 })
     looks.end()
   })
 })

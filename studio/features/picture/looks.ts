@@ -71,12 +71,14 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
     const run = one?.finer ?? one
     return run && [...wanted].every((n) => run.kept.includes(n)) && (current || sameBut(statusDigest, pictureDigest(document), gas)) ? [[gas, run.key]] : []
   })
-  const source: PassSource = { kind: 'gas', at, keys: Object.fromEntries(keys) }
-  if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
-  const thins = [...needed].flatMap(([gas, wanted]) => {
-    const one = gas in source.keys ? undefined : thin[gas]
-    return one && one.frames > 0 ? [[one.key, ...[...wanted].map((n) => standing(one, n))]] : []
+  const held = Object.fromEntries(keys)
+  const burnt = [...needed].flatMap(([gas, wanted]) => {
+    const one = gas in held ? undefined : thin[gas]
+    return one && one.frames > 0 ? [{ gas, key: one.key, forms: [...wanted].map((n) => standing(one, n)) }] : []
   })
+  const source: PassSource = { kind: 'gas', at, keys: held, thins: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])) }
+  if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
+  const thins = burnt.map(({ key, forms }) => [key, ...forms])
   if (thins.length + keys.length > 0) return { source, from: 'thin', mark: JSON.stringify([thins, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }
@@ -91,7 +93,7 @@ export class Looks {
   #busy?: { id: number; key: string; mark: string; place: string }
   #wish?: { key: string; mark: string; place: string; request: LaidFrom }
   /** What was laid last, but for how far what burns has come; when, and how long that took. */
-  #laidLast?: { place: string; at: number; milliseconds: number }
+  #laidLast?: { place: string; at: number; milliseconds: number; passing: boolean }
   #later?: ReturnType<typeof setTimeout>
   /** What the frame that is looked at is laid from. */
   #seen?: LaidFrom
@@ -99,8 +101,9 @@ export class Looks {
   /** Frames that were found laid since the state that decides so changed. */
   #found: { of: readonly unknown[]; frames: Set<number> } = { of: [], frames: new Set() }
   #id = 0
-  /** Gases that burn thin now. */
-  readonly #burning = new Set<string>()
+  /** Key of the thin form that was asked for last, of each gas; and of the one that burns now. */
+  readonly #asked = new Map<string, string>()
+  readonly #burning = new Map<string, string>()
   readonly #firsts = new Map<string, number>()
   readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
@@ -129,9 +132,9 @@ export class Looks {
     } else if (reply.what === 'composed') {
       const key = this.#busy?.key ?? ''
       const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare, mark: this.#busy?.mark ?? '' }
-      this.#put(key, shown)
+      if (!reply.passing) this.#put(key, shown)
       this.newest = { frame: reply.frame, shown }
-      this.#laidLast = { place: this.#busy?.place ?? '', at: performance.now(), milliseconds: reply.milliseconds }
+      this.#laidLast = { place: this.#busy?.place ?? '', at: performance.now(), milliseconds: reply.milliseconds, passing: reply.passing }
       this.#busy = undefined
       this.onShown()
       this.#next()
@@ -140,8 +143,8 @@ export class Looks {
       if (!/not been read yet|is not kept/.test(reply.message)) set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
     } else if (reply.what === 'thin-frame') {
-      // One that was on its way when its gas was put out.
-      if (!this.#burning.has(reply.item)) return
+      // One that was on its way when its gas was put out, or lit anew.
+      if (this.#burning.get(reply.item) !== reply.key) return
       const before = thin[reply.item]
       const same = before?.key === reply.key
       const first = this.#firsts.get(reply.item) ?? reply.frame
@@ -154,7 +157,7 @@ export class Looks {
         heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), neck: put(old.neck, reply.neck), milliseconds: reply.milliseconds,
       } } })
     } else if (reply.what === 'thin-done') {
-      this.#burning.delete(reply.item)
+      if (this.#burning.get(reply.item) === reply.key) this.#burning.delete(reply.item)
       this.#next()
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
@@ -185,7 +188,7 @@ export class Looks {
     if (!wish) return this.rest()
     // A gas that burns stands still while its picture is laid: the same place again has to wait until it had twice that time.
     const last = this.#laidLast
-    const pause = last && this.#burning.size > 0 && last.place === wish.place ? last.at + BURNT_PER_LAID * last.milliseconds - performance.now() : 0
+    const pause = last && (this.#burning.size > 0 || last.passing) && last.place === wish.place ? last.at + BURNT_PER_LAID * last.milliseconds - performance.now() : 0
     if (pause > 0) {
       this.#later = setTimeout(() => this.#next(), pause)
       return
@@ -261,12 +264,15 @@ export class Looks {
       if (error instanceof LanternError) return
       throw error
     }
-    if (useShot.getState().thin[item]?.key === key) return
+    const there = this.#thinTimers.has(item) || this.#burning.get(item) === key || useShot.getState().thin[item]?.key === key
+    if (there && this.#asked.get(item) === key) return
+    this.#asked.set(item, key)
     clearTimeout(this.#thinTimers.get(item))
     const { first, last } = runOf(document, gas)
     this.#thinTimers.set(item, setTimeout(() => {
+      this.#thinTimers.delete(item)
       this.#firsts.set(item, first)
-      this.#burning.add(item)
+      this.#burning.set(item, key)
       const finer = cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
       this.#send({ what: 'thin', key, item, settings: gasSettings(document, item, 'thin', world), ...finer, first, rate: document.plate.rate[0] / document.plate.rate[1], frames: Math.min(MOST_THIN_FRAMES, last - first + 1) })
     }, THIN_DELAY_MS))
@@ -275,6 +281,7 @@ export class Looks {
   /** Puts out the thin form of a gas that is kept by now. */
   quench(item: string): void {
     clearTimeout(this.#thinTimers.get(item))
+    this.#thinTimers.delete(item)
     if (!this.#burning.delete(item)) return
     this.#send({ what: 'quench', item })
     const { thin, set } = useShot.getState()
