@@ -89,7 +89,7 @@ function layWalls(crew: Crew, { box, store, flags, open, closed, active, cells, 
   const kinds = crew.heap.u8(flags, store.cells)
   const shares = open?.map((pointer) => crew.heap.u8(pointer, store.cells)) as [Uint8Array, Uint8Array, Uint8Array] | undefined
   if (!active || !cells || !walls) {
-    if (shares) cutCells(box, solids, kinds, shares)
+    if (shares) cutCells(box, solids, closed, kinds, shares)
     else markCells(kinds, box, solids)
     flagGhosts(kinds, box.size, closed)
     return buildPressure(crew, box.size, flags, closed, open)
@@ -176,7 +176,7 @@ export const scaleField = (crew: Crew, fields: GasFields, field: number, factor:
 export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
   crew.heap.release(fields.systemMark)
   delete fields.walls
-  if (fields.active) fields.walls = wallsOf(fields.box, now.solids, fields.open !== undefined, levelSizes(fields.box.size))
+  if (fields.active) fields.walls = wallsOf(fields.box, now.solids, fields.closed, fields.open !== undefined, levelSizes(fields.box.size))
   fields.solids = now.solids
   fields.system = layWalls(crew, fields, now.solids)
   fields.moving = fields.open && movingFaces(crew, fields.box, fields.store, before.solids, now.solids, fields.open, dt)
@@ -232,7 +232,7 @@ function lay(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundin
   const marks = heap.alloc(32 * tilesOf(box.size).count)
   const spans: RowSpans = parts ? { cells: layTable(crew, parts.cells, store), faces: layTable(crew, parts.faces, store), wide: layTable(crew, parts.wide, store, parts.layers) } : WHOLE
   const same = before?.walls && before.box === box && before.solids === moment.solids ? before.walls : undefined
-  const walls = same ?? (active && wallsOf(box, moment.solids, surroundings.cut, levelSizes(box.size)))
+  const walls = same ?? (active && wallsOf(box, moment.solids, closed, surroundings.cut, levelSizes(box.size)))
   const systemMark = heap.mark()
   const laid = { box, store, closed, flags, spans, ...(open ? { open } : {}), ...(active && parts ? { active, cells: parts.cells } : {}), ...(walls ? { walls } : {}) }
   const system = layWalls(crew, laid, moment.solids)

@@ -159,7 +159,7 @@ describe('walls that are kept small', () => {
     const [still] = settings.moments
     if (!still) throw new Error('a moment is needed')
     const whole = layFields(crew, crew.heap.mark(), box, settings, still)
-    const walls = wallsOf(box, [ball], true, [SIZE])
+    const walls = wallsOf(box, [ball], 0, true, [SIZE])
     const store = storeFor(SIZE, active)
     const flags = new Uint8Array(store.cells)
     putFlags(flags, store, walls.solid[0] ?? new Uint8Array(), whole.closed, () => true)
@@ -178,7 +178,7 @@ describe('walls that are kept small', () => {
     expect(part).toBeGreaterThan(10)
   })
   it('of a coarser level are where all that it is made of is', () => {
-    const { solid } = wallsOf(box, [ball], false, [SIZE, [12, 8, 8]])
+    const { solid } = wallsOf(box, [ball], 0, false, [SIZE, [12, 8, 8]])
     const cells = (bits: Uint8Array | undefined, of: readonly [number, number, number]): number => {
       let sum = 0
       for (let k = 0; k < of[2]; k++) for (let j = 0; j < of[1]; j++) for (let i = 0; i < of[0]; i++) if (bits && isSolid(bits, paddedIndex(of, i, j, k))) sum++

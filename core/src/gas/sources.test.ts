@@ -145,6 +145,19 @@ describe('what comes out', () => {
       expect(most).toBeCloseTo(3, 1)
     }
   })
+  it.each([[370, 8], [573, 8], [873, 12]])('is as warm as it was said, and no warmer: %d K', (temperature, most) => {
+    const settings = smallFire({ source: { heat: 0, smoke: 0.002, temperature } })
+    const crew = makeCrew(1)
+    const simulation = new GasSimulation(crew, settings, 24)
+    let warmest = 0
+    for (let n = 0; n < 12; n++) {
+      simulation.advance()
+      const { store, pointers } = simulation.fields
+      warmest = Math.max(warmest, settings.ambient / crew.heap.f32(pointers.density, store.cells).reduce((low, one) => (one > 0 ? Math.min(low, one) : low), 1))
+    }
+    expect(warmest).toBeLessThan(temperature + most)
+    expect(warmest).toBeGreaterThan(settings.ambient + 0.6 * (temperature - settings.ambient))
+  })
   it('colder than the air sinks and spreads along the ground', () => {
     const simulation = new GasSimulation(makeCrew(1), smallFire({ shape: { kind: 'ball', radius: 0.3 }, source: { centre: [0, 1.2, 0], heat: 0, smoke: 0.01, temperature: 263, speed: 0, stir: 0 } }), 24)
     for (let n = 0; n < 20; n++) simulation.advance()

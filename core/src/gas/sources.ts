@@ -252,7 +252,8 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
     const mixed = 1 / (1 + (warm / settings.ambient - 1) * share)
     const wanted = off ? before : warm >= settings.ambient ? Math.min(before, mixed) : Math.max(before, mixed)
     const added = (fuelRate * share) / AIR_DENSITY
-    const q = before / wanted - 1 + added / before
+    // Growing by q sends q of what is there away, as it is, and leaves the rest.
+    const q = 1 - wanted / (before + added)
     density[e] = before + added
     fuel[e] = (fuel[e] ?? 0) + added
     soot[e] = (soot[e] ?? 0) + (smokeRate * share) / AIR_DENSITY

@@ -150,7 +150,7 @@ function pushWalls(crew: Crew, { store, moving }: GasFields, rhs: number, diag: 
 }
 
 /** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
-function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: SolveReport; divergence: number } {
+export function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: SolveReport; divergence: number } {
   const { pointers, scratch, box, flags, system, spans } = fields
   const [p, r, d, z, q] = scratch as [number, number, number, number, number]
   const [nx, ny, nz] = box.size

@@ -1,13 +1,14 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
+import { flowsWrong } from '../../testing/flow.ts'
 import { makeCrew, random } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
 import { aboutAxis } from '../math/index.ts'
-import { layFields, moveWalls } from './fields.ts'
+import { layFields, moveWalls, stopAtWalls } from './fields.ts'
 import { buildPressure, flagGhosts, solvePressure } from './pressure.ts'
 import type { GasMoment } from './settings.ts'
 import { GasSimulation } from './simulate.ts'
-import { emptyBudget, stepGas } from './step.ts'
+import { emptyBudget, projectVelocity, stepGas } from './step.ts'
 import { cutCells, openShare, wallsCut } from './walls.ts'
 
 const box: CellBox = { cell: 0.1, origin: [0, 0, 0], size: [16, 16, 16] }
@@ -44,7 +45,7 @@ describe('cells that a wall cuts', () => {
     const cells = paddedCells(box.size)
     const [fluid, u, v, w] = [new Uint8Array(cells), new Uint8Array(cells), new Uint8Array(cells), new Uint8Array(cells)]
     const solid = ramp(0.5)
-    cutCells(box, [solid], fluid, [u, v, w])
+    cutCells(box, [solid], 0, fluid, [u, v, w])
     for (let n = 0; n < 300; n++) {
       const [i, j, k] = [1 + ((n * 7) % 14), (n * 5) % 16, (n * 3) % 16]
       const e = paddedIndex(box.size, i, j, k)
@@ -72,7 +73,7 @@ describe('cells that a wall cuts', () => {
     const cells = paddedCells(box.size)
     const [flags, ...shares] = [crew.heap.alloc(cells), crew.heap.alloc(cells), crew.heap.alloc(cells), crew.heap.alloc(cells)] as [number, number, number, number]
     const views = shares.map((pointer) => crew.heap.u8(pointer, cells)) as [Uint8Array, Uint8Array, Uint8Array]
-    cutCells(box, [ramp(0.7)], crew.heap.u8(flags, cells), views)
+    cutCells(box, [ramp(0.7)], 0, crew.heap.u8(flags, cells), views)
     flagGhosts(crew.heap.u8(flags, cells), box.size, 0)
     const system = buildPressure(crew, box.size, flags, 0, shares)
     const field = (seed: number): { at: number; values: Float32Array } => {
@@ -99,6 +100,28 @@ describe('cells that a wall cuts', () => {
     apply(qa.at, a.at)
     solvePressure(crew, system, p.at, qa.at, d.at, z.at, q.at, { relative: 1e-6 })
     expect(Math.sqrt(p.values.reduce((sum, v, e) => sum + (v - (a.values[e] ?? 0)) ** 2, 0) / dot(a.values, a.values))).toBeLessThan(1e-3)
+  })
+})
+
+describe('the ground that a box ends at', () => {
+  const leaning: Solid = { kind: 'box', centre: [0.83, 0.4, 0.9], half: [0.3, 0.41, 0.22], rotation: aboutAxis([0, 1, 0], 0.4) }
+  const upright: Solid = { kind: 'box', centre: [0.4, 0.3, 0.4], half: [0.2, 0.3, 0.2], rotation: [0, 0, 0, 1] }
+  const some = Uint8Array.from([1, 1, 0, 0, 1, 1, 0, 0])
+  it.each([['on its floor', 0, undefined], ['a little under its floor', -0.02, undefined], ['on its floor, a part of it worked on', 0, some]])('lets nothing through where walls cut cells: %s', (_, y, active) => {
+    const crew = makeCrew(1)
+    const solids: Solid[] = [{ kind: 'halfspace', point: [0, y, 0], normal: [0, 1, 0] }, leaning, upright]
+    const settings = smallFire({ source: null, solids, confinement: 0 })
+    expect(settings.cut).toBe(true)
+    const fields = layFields(crew, crew.heap.mark(), box, settings, still(solids), undefined, active)
+    expect(fields.closed).toBe(4)
+    const stream = random(11)
+    for (const pointer of [fields.pointers.u, fields.pointers.v, fields.pointers.w]) crew.heap.f32(pointer, fields.store.cells).forEach((_, e, field) => (field[e] = stream.next() - 0.5))
+    crew.heap.f32(fields.expansion, fields.store.cells).forEach((_, e, field) => (field[e] = 5 * (stream.next() - 0.3)))
+    stopAtWalls(crew, fields)
+    expect(flowsWrong(crew, fields, 0.02)).toBeGreaterThan(0.1)
+    const { divergence } = projectVelocity(crew, fields, 0.02)
+    expect(divergence).toBeLessThan(1e-3)
+    expect(flowsWrong(crew, fields, 0.02)).toBeLessThan(divergence + 1e-4)
   })
 })
 

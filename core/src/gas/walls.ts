@@ -102,9 +102,9 @@ export function markCells(flags: Uint8Array, box: CellBox, solids: readonly Soli
 }
 
 /**
- * Marks the cells and the open shares of their faces, in 1/255. flags: interior 0 or 1 by how open a cell's faces are. Padded fields; faces of the padding are open.
+ * Marks the cells and the open shares of their faces, in 1/255. flags: interior 0 or 1 by how open a cell's faces are. closed: the sides past which there is wall. Padded fields; other faces of the padding are open.
  */
-export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Array, faces: readonly [Uint8Array, Uint8Array, Uint8Array]): void {
+export function cutCells(box: CellBox, solids: readonly Solid[], closed: ClosedSides, flags: Uint8Array, faces: readonly [Uint8Array, Uint8Array, Uint8Array]): void {
   const count = flags.length
   const [nx, ny, nz] = box.size
   const sx = nx + 2
@@ -112,7 +112,11 @@ export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Arr
   const strides = [1, sx, sxy]
   for (const field of faces) field.fill(SHARE_STEPS)
   for (let k = 1; k <= nz; k++) for (let j = 1; j <= ny; j++) flags.fill(FLUID, k * sxy + j * sx + 1, k * sxy + j * sx + 1 + nx)
-  // Distance at the lattice's nodes near walls; node (i, j, k) is the low corner of array cell (i, j, k).
+  // Distance at the lattice's nodes near walls; node (i, j, k) is the low corner of array cell (i, j, k). One in the surface is in the wall, so that a face that lies there is closed.
+  const toWall = (solid: Solid, at: Vec3): number => {
+    const distance = distanceTo(solid, at)
+    return Math.abs(distance) < ON_PLANE * box.cell ? -1e-9 * box.cell : distance
+  }
   for (const one of solids) {
     const solid = thickened(one, box.cell)
     const { low, high } = rangeOf(solid, box)
@@ -122,7 +126,7 @@ export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Arr
       const values = new Float64Array(wide * tall)
       for (let j = 0; j < tall; j++)
         for (let i = 0; i < wide; i++)
-          values[j * wide + i] = distanceTo(solid, [(box.origin[0] + (low[0] ?? 0) + i - 1) * box.cell, (box.origin[1] + (low[1] ?? 0) + j - 1) * box.cell, (box.origin[2] + k - 1) * box.cell])
+          values[j * wide + i] = toWall(solid, [(box.origin[0] + (low[0] ?? 0) + i - 1) * box.cell, (box.origin[1] + (low[1] ?? 0) + j - 1) * box.cell, (box.origin[2] + k - 1) * box.cell])
       return values
     }
     let here = layer(low[2] ?? 0)
@@ -149,6 +153,9 @@ export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Arr
     }
   }
   for (const field of faces) for (let e = 0; e < count; e++) if ((field[e] ?? 0) < SLIT * SHARE_STEPS) field[e] = 0
+  faces.forEach((field, axis) => {
+    for (const end of [0, 1]) if (closed & (1 << (2 * axis + end))) closeSide(field, box.size, axis, end ? (box.size[axis] ?? 0) + 1 : 1)
+  })
   // A cell that is hardly open is wall, and a wall's faces are closed; that may close the next one.
   for (let changed = true; changed; ) {
     changed = false
@@ -170,6 +177,15 @@ export function cutCells(box: CellBox, solids: readonly Solid[], flags: Uint8Arr
           }
         }
   }
+}
+
+/** Closes a layer of faces across an axis. at: array index. */
+function closeSide(field: Uint8Array, [nx, ny, nz]: CellBox['size'], axis: number, at: number): void {
+  const strides = [1, nx + 2, (nx + 2) * (ny + 2)] as const
+  const [a, b] = [(axis + 1) % 3, (axis + 2) % 3] as [0 | 1 | 2, 0 | 1 | 2]
+  const counts = [nx, ny, nz]
+  const own = at * (strides[axis] ?? 0)
+  for (let m = 1; m <= (counts[a] ?? 0); m++) for (let n = 1; n <= (counts[b] ?? 0); n++) field[own + m * strides[a] + n * strides[b]] = 0
 }
 
 /** The faces that moving solids close or cut, for each axis. before, now: the solids at the step's ends, dt apart. */
@@ -214,12 +230,12 @@ export interface Walls {
 
 export const isSolid = (bits: Uint8Array, index: number): boolean => (((bits[index >> 3] ?? 0) >> (index & 7)) & 1) === 1
 
-/** cut: whether walls cut cells; sizes: of the pressure's levels. */
-export function wallsOf(box: CellBox, solids: readonly Solid[], cut: boolean, sizes: readonly (readonly [number, number, number])[]): Walls {
+/** closed: the sides past which there is wall; cut: whether walls cut cells; sizes: of the pressure's levels. */
+export function wallsOf(box: CellBox, solids: readonly Solid[], closed: ClosedSides, cut: boolean, sizes: readonly (readonly [number, number, number])[]): Walls {
   const count = paddedCells(box.size)
   const flags = new Uint8Array(count)
   const shares = cut ? ([0, 1, 2].map(() => new Uint8Array(count)) as [Uint8Array, Uint8Array, Uint8Array]) : undefined
-  if (shares) cutCells(box, solids, flags, shares)
+  if (shares) cutCells(box, solids, closed, flags, shares)
   else markCells(flags, box, solids)
   const first = new Uint8Array(Math.ceil(count / 8))
   const [nx, ny, nz] = box.size
