@@ -1,6 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
 import { baseOf, type RowStore, startOf, stopOf, wholeStore } from './rows.ts'
+import { sealedParts } from './sealed.ts'
 import { coarserSpans, layTable, storeRound } from './tables.ts'
 import { putFlags, type Walls } from './walls.ts'
 
@@ -43,6 +44,8 @@ export interface PressureSystem {
   /** Cells in the system, and whether no side is open, so that only the pressure's slope is known. */
   readonly cells: number
   readonly enclosed: boolean
+  /** Parts of it that walls shut off from the open air: the elements of their cells. None where the whole is one of them. */
+  readonly sealed: readonly Int32Array[]
   /** Cells that walls cut through, where there are any: pointers to the list, its offsets by layer and the weights (kernels/assembly/cut.ts). */
   readonly cut?: { list: number; offsets: number; weights: number }
 }
@@ -222,7 +225,9 @@ export function buildPressure(crew: Crew, size: Size, flags: number, closed: Clo
   const diag = heap.u8(top.diag, top.store.cells)
   for (let i = 0; i < diag.length; i++) if (diag[i]) count++
   const cut = open && listCut(crew, top.store, flags, open)
-  return { levels, partial, spans: part?.spans ?? WHOLE, store: top.store, cells: count, enclosed: closed === 63 && !part, ...(cut ? { cut } : {}) }
+  const sealed = sealedParts(top.store, heap.u8(flags, top.store.cells), open?.map((pointer) => heap.u8(pointer, top.store.cells)))
+  const enclosed = closed === 63 && !part && sealed.length === 1
+  return { levels, partial, spans: part?.spans ?? WHOLE, store: top.store, cells: count, enclosed, sealed: enclosed ? [] : sealed, ...(cut ? { cut } : {}) }
 }
 
 /** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */

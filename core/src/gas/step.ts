@@ -149,6 +149,16 @@ function pushWalls(crew: Crew, { store, moving }: GasFields, rhs: number, diag: 
   return sum
 }
 
+/** In what walls shut off nothing has anywhere to go: there the right-hand side keeps only what differs from its mean. */
+function keepWithin(crew: Crew, { system, store }: GasFields, rhs: number): void {
+  if (system.sealed.length === 0) return
+  const values = crew.heap.f32(rhs, store.cells)
+  for (const part of system.sealed) {
+    const mean = part.reduce((sum, e) => sum + (values[e] ?? 0), 0) / part.length
+    for (const e of part) values[e] = (values[e] ?? 0) - mean
+  }
+}
+
 /** Makes the velocity's divergence equal to the prescribed expansion. The last step's pressure is the first guess; what is left over it is solved, and the sum kept. */
 export function projectVelocity(crew: Crew, fields: GasFields, dt: number): { solve: SolveReport; divergence: number } {
   const { pointers, scratch, box, flags, system, spans } = fields
@@ -165,6 +175,7 @@ export function projectVelocity(crew: Crew, fields: GasFields, dt: number): { so
   else crew.run('divergence', [...flow, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   const pushed = pushWalls(crew, fields, r, top.diag)
   if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
+  keepWithin(crew, fields, r)
   fields.outside.set(p, 'cells 0 0')
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
   crew.run('project', [pointers.u, pointers.v, pointers.w, p, 1, flags, spans.faces, nx, ny, nz], nz, chunk)
