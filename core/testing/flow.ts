@@ -1,7 +1,8 @@
 import type { Crew } from '../src/base/index.ts'
 import { paddedIndex } from '../src/data/index.ts'
-import type { GasFields } from '../src/gas/fields.ts'
+import { type GasFields, stopAtWalls } from '../src/gas/fields.ts'
 import { elementAt } from '../src/gas/rows.ts'
+import { projectVelocity } from '../src/gas/step.ts'
 
 const FLUID = 1
 
@@ -27,4 +28,11 @@ export function flowsWrong(crew: Crew, { box, store, pointers, expansion, flags,
         worst = Math.max(worst, Math.abs(out / box.cell - (growth[e] ?? 0)) * dt)
       }
   return worst
+}
+
+/** The same after what stands of a run has been projected once more, by its faces themselves and not by what the solver says of it. The run is not to go on from there. */
+export function flowsWrongOf(crew: Crew, fields: GasFields, dt: number): number {
+  stopAtWalls(crew, fields)
+  projectVelocity(crew, fields, dt)
+  return flowsWrong(crew, fields, dt)
 }

@@ -1,3 +1,4 @@
+import { flowsWrongOf } from '../../core/testing/flow.ts'
 import { pressureCase, noiseRhs } from '../../core/testing/grids.ts'
 import { type Crew, makeCrew } from '../../core/src/base/index.ts'
 import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
@@ -24,8 +25,10 @@ function fire(crew: Crew): Row[] {
   for (let n = 0; n < 48; n++) divergence = Math.max(divergence, simulation.advance().divergence)
   const { burned, radiated, carriedOut, pilot, theta } = simulation.budget
   const stored = AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient * settings.cell ** 3 * theta
+  const flows = flowsWrongOf(crew, simulation.fields, 1 / RATE)
   return [
     atMost('projection, wall and open sides', 'mass conservation: largest |div - expansion| x step', 1e-3, divergence),
+    atMost('the same by what flows through the faces, after the last frame', 'mass conservation: largest |div - expansion| x step', 1e-3, flows),
     within('heat budget, 2 s of a 300 kW fire, kJ', 'energy: burned + pilot = stored + radiated + carried out', (burned + pilot) / 1e3, (stored + radiated + carriedOut) / 1e3, 0.05),
   ]
 }

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
+import { flowsWrongOf } from '../../testing/flow.ts'
 import { unpacked } from '../../testing/rows.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
 import { halfTable, paddedCells, paddedIndex } from '../data/index.ts'
@@ -17,6 +18,12 @@ describe('a fire', () => {
 
   it('keeps divergence at its prescribed expansion, colliders and open sides included', () => {
     for (const figure of figures) expect(figure.divergence).toBeLessThan(1e-3)
+  })
+  it('keeps it by what flows through its faces, not only by what is said of it', () => {
+    const crew = makeCrew(1)
+    const other = new GasSimulation(crew, settings, RATE)
+    for (let n = 0; n < 8; n++) other.advance()
+    expect(flowsWrongOf(crew, other.fields, 1 / RATE)).toBeLessThan(1e-3)
   })
   it('keeps its heat: burned = stored + radiated + carried out within 5 %', () => {
     const { burned, radiated, carriedOut, pilot } = simulation.budget
