@@ -171,6 +171,21 @@ describe('a wall that moves', () => {
     expect(u[paddedIndex(box.size, 2, 8, 8)]).toBeGreaterThan(0.3)
     expect(u[paddedIndex(box.size, 5, 8, 8)]).toBeCloseTo(1, 1)
   })
+  it('moves no face that a wall beside it closes, nor the ground that it comes down on', () => {
+    const crew = makeCrew(1)
+    const slabAt = (y: number): Solid => ({ kind: 'box', centre: [0.8, y, 0.8], half: [0.3, 0.2, 0.3], rotation: [0, 0, 0, 1] })
+    const others: Solid[] = [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] }, { kind: 'box', centre: [1.4, 0.2, 0.8], half: [0.3, 0.2, 0.3], rotation: [0, 0, 0, 1] }]
+    const [before, now] = [still([slabAt(0.28), ...others]), still([slabAt(0.25), ...others])]
+    const settings = smallFire({ source: null, solids: now.solids, cut: true, confinement: 0 })
+    const fields = layFields(crew, crew.heap.mark(), box, settings, before)
+    moveWalls(crew, fields, before, now, 0.03)
+    const moved = new Set(fields.moving?.[1]?.elements)
+    const floor = (i: number, k: number): number => paddedIndex(box.size, i, 0, k)
+    for (let k = 0; k < 16; k++) for (let i = 0; i < 16; i++) expect(moved.has(floor(i, k))).toBe(false)
+    // The crate's top, level with the lattice, beside the slab; the slab's own faces do move.
+    expect(moved.has(paddedIndex(box.size, 11, 4, 8))).toBe(false)
+    expect(moved.size).toBeGreaterThan(20)
+  })
   it('falls through a fire without blowing it up', () => {
     const beam = (y: number, turn: number): Solid => ({ kind: 'box', centre: [0.1, y, 0], half: [0.12, 0.12, 0.7], rotation: aboutAxis([1, 0, 0], turn) })
     const base = smallFire({ solids: [beam(1.6, 0)] })

@@ -209,7 +209,9 @@ export function movingFaces(crew: Crew, box: CellBox, store: RowStore, before: r
             const half = [0.5, 0.5, 0.5]
             half[axis] = 1
             const at: Vec3 = [(box.origin[0] + i - (half[0] ?? 0)) * box.cell, (box.origin[1] + j - (half[1] ?? 0)) * box.cell, (box.origin[2] + k - (half[2] ?? 0)) * box.cell]
-            if (distanceTo(solid, at) > box.cell) continue
+            const own = distanceTo(solid, at)
+            // What another one closes stands still, or goes with that: the ground under a beam that comes down.
+            if (own > box.cell || now.some((other) => other !== solid && distanceTo(other, at) < own)) continue
             elements.push(e)
             lower.push(elementOf(store, i - 1 - (axis === 0 ? 1 : 0), j - 1 - (axis === 1 ? 1 : 0), k - 1 - (axis === 2 ? 1 : 0)))
             closed.push(1 - share / SHARE_STEPS)
