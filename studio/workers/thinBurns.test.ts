@@ -1,4 +1,4 @@
-import { expect, it, vi } from 'vitest'
+import { expect, it } from 'vitest'
 import { smallFire } from '../../core/testing/fires.ts'
 import type { LookReply, ThinRequest } from './protocol.ts'
 import { ThinBurns } from './thinBurns.ts'
@@ -10,9 +10,18 @@ const FINER = { finer: smallFire({ cell: 0.15 }) }
 function begin() {
   const said: LookReply[] = []
   const failures: unknown[] = []
-  const burns = new ThinBurns((reply) => said.push(reply), (error) => failures.push(error))
+  let heard: () => void = () => undefined
+  const burns = new ThinBurns((reply) => {
+    said.push(reply)
+    heard()
+  }, (error) => failures.push(error))
   return {
     burns, failures,
+    /** Goes on right after the reply that makes it so, before the next frame. */
+    until: (so: () => boolean): Promise<void> => new Promise((resolve) => {
+      heard = () => { if (so()) resolve() }
+      heard()
+    }),
     frames: (key: string): string[] => said.flatMap((reply) => (reply.what === 'thin-frame' && reply.key === key ? [`${reply.finer ? 'finer ' : ''}${reply.frame}`] : [])),
     done: (): string[] => said.flatMap((reply) => (reply.what === 'thin-done' ? [reply.key] : [])),
     count: (): number => said.length,
@@ -20,74 +29,83 @@ function begin() {
 }
 
 it('burns a thin run frame by frame, then makes it finer over what is there', async () => {
-  const { burns, frames, done } = begin()
+  const { burns, until, frames, done } = begin()
   burns.light(request('a', FINER))
-  await vi.waitUntil(() => done().length > 0)
+  await until(() => done().length > 0)
   expect(frames('a')).toEqual(['1001', '1002', '1003', 'finer 1001', 'finer 1002', 'finer 1003'])
   expect(done()).toEqual(['a'])
   expect(burns.runs.get('fire')).toMatchObject({ key: 'a', first: 1001, done: true })
 })
 
-it('lights another in place of one, of which nothing more is said', async () => {
-  const { burns, frames, done } = begin()
+it('says nothing of one before it was given way, so that one put out at once is not heard of', async () => {
+  const { burns, until, frames, done, count } = begin()
+  burns.light(request('b'))
   burns.light(request('a'))
-  await vi.waitUntil(() => frames('a').length > 0)
+  expect(count()).toBe(0)
+  await until(() => done().length > 0)
+  expect([frames('b'), frames('a'), done()]).toEqual([[], ['1001', '1002', '1003'], ['a']])
+})
+
+it('lights another in place of one, of which nothing more is said', async () => {
+  const { burns, until, frames, done } = begin()
+  burns.light(request('a'))
+  await until(() => frames('a').length > 0)
   burns.light(request('b'))
   const before = frames('a')
-  await vi.waitUntil(() => done().length > 0)
+  await until(() => done().length > 0)
   expect(frames('a')).toEqual(before)
   expect([frames('b'), done()]).toEqual([['1001', '1002', '1003'], ['b']])
 })
 
 it('says at once that a whole run is done, and puts out what was lit meanwhile', async () => {
-  const { burns, frames, done, count } = begin()
+  const { burns, until, frames, done, count } = begin()
   burns.light(request('a'))
-  await vi.waitUntil(() => done().length > 0)
+  await until(() => done().length > 0)
   burns.light(request('b'))
   burns.light(request('a'))
   expect(done()).toEqual(['a', 'a'])
   const told = count()
   // Another gas burns to its end; of b comes nothing.
   burns.light(request('c', { item: 'other' }))
-  await vi.waitUntil(() => done().includes('c'))
+  await until(() => done().includes('c'))
   expect(frames('b')).toEqual([])
   expect(count()).toBe(told + FRAMES + 1)
   expect(burns.runs.get('fire')?.key).toBe('a')
 })
 
 it('burns anew what was cut short, and goes on with what was being made finer', async () => {
-  const { burns, frames, done } = begin()
+  const { burns, until, frames, done } = begin()
   burns.light(request('a', FINER))
-  await vi.waitUntil(() => frames('a').length > 0)
+  await until(() => frames('a').length > 0)
   burns.light(request('b'))
   burns.light(request('a', FINER))
-  await vi.waitUntil(() => frames('a').includes('finer 1001'))
+  await until(() => frames('a').includes('finer 1001'))
   expect(frames('a').filter((one) => one === '1001')).toHaveLength(2)
   burns.light(request('b'))
   burns.light(request('a', FINER))
-  await vi.waitUntil(() => done().includes('a'))
+  await until(() => done().includes('a'))
   expect(frames('a').filter((one) => one === '1003')).toHaveLength(1)
   expect(frames('a').at(-1)).toBe('finer 1003')
   expect(frames('b')).toEqual([])
 })
 
 it('forgets what is put out', async () => {
-  const { burns, frames, done } = begin()
+  const { burns, until, frames, done } = begin()
   burns.light(request('a'))
-  await vi.waitUntil(() => frames('a').length > 0)
+  await until(() => frames('a').length > 0)
   burns.quench('fire')
   expect(burns.runs.size).toBe(0)
   const told = frames('a')
   burns.light(request('c', { item: 'other' }))
-  await vi.waitUntil(() => done().length > 0)
+  await until(() => done().length > 0)
   expect([frames('a'), done()]).toEqual([told, ['c']])
 })
 
 it('tells of one that fails, and burns the others', async () => {
-  const { burns, failures, frames, done } = begin()
+  const { burns, until, failures, frames, done } = begin()
   burns.light(request('a', { settings: smallFire({ cell: 0.2, mostCells: 100 }) }))
   burns.light(request('b', { item: 'other' }))
-  await vi.waitUntil(() => done().length === 2)
+  await until(() => done().length === 2)
   expect(failures).toMatchObject([{ code: expect.any(String), message: expect.stringContaining('cells') }])
   expect([frames('a'), frames('b')]).toEqual([[], ['1001', '1002', '1003']])
 })

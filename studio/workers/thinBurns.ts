@@ -35,7 +35,7 @@ export class ThinBurns {
   /** say: takes what is told. fail: takes why a burn ended early. */
   constructor(private readonly say: (reply: LookReply) => void, private readonly fail: (error: unknown) => void) {}
 
-  /** Lights a thin gas in place of the item's one before. */
+  /** Lights a thin gas in place of the item's one before. Its frames come after this returns: what is put out at once says nothing. */
   light(request: ThinRequest): void {
     const { key, item, frames } = request
     if (this.#burning.get(item)?.request.key === key) return
@@ -83,12 +83,13 @@ export class ThinBurns {
     this.#turning = true
     while (this.#burning.size > 0)
       for (const [item, one] of this.#burning) {
+        await new Promise((resolve) => setTimeout(resolve))
+        if (this.#burning.get(item) !== one) continue
         try {
           this.#advance(item, one)
         } catch (error) {
           this.#failed(one.request, error)
         }
-        await new Promise((resolve) => setTimeout(resolve))
       }
     this.#turning = false
   }
