@@ -1,5 +1,5 @@
 // Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE] [--across 15] [--only pools]
-// --across: cells across the pool fires' diameter; 15 takes about an hour, 10 some twenty minutes, 20 a night; 0 leaves fires and plume out.
+// --across: cells across the pool fires’ diameter; 15 takes about an hour, 10 some twenty minutes; with 20 the fire of 3 m alone takes eleven; 0 leaves fires and plume out.
 import { writeFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
 import { z } from 'zod'

@@ -11,6 +11,16 @@ import { type Bench, type Measured, median } from './bench.ts'
 /** So much of what a picture says it is of tells the gas's settings; what follows, how far it has burnt. */
 const KEY_ENDS = 24
 
+const DEMO = '/api/shots/Kiln%20Yard%20030'
+interface Status {
+  asset: { state: string }
+  gases: Record<string, { state: string }>
+  machines: readonly { doing: string | null }[]
+}
+
+/** Looks, half a second apart, in a row that find the farm idle. */
+const AT_REST = 6
+
 /** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
 async function started(folder: string, data: string): Promise<{ address: string; seconds: number; end(): Promise<void> }> {
   const [port, databasePort] = [await freePort(), await freePort()]
@@ -76,8 +86,19 @@ export const thinFire: Bench = {
       try {
         const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
         await page.goto(`${application.address}/shot/Kiln%20Yard%20041`)
-        // The farm's own work is out of the way once the demo's fire is stopped.
-        await page.evaluate(() => Promise.all(['{"what":"stop-gas","item":"door-fire"}', '{"what":"stop-picture","quality":"look"}'].map((body) => fetch('/api/shots/Kiln%20Yard%20030/ask', { method: 'POST', body }))))
+        // The farm's own work is out of the way once the demo's gases have been asked for and are stopped, and its machines have been at rest for a while.
+        const demo = `${application.address}${DEMO}`
+        const seen = async (so: (status: Status) => boolean, times = 1): Promise<Status> => {
+          for (let held = 0; ; await new Promise((wake) => setTimeout(wake, 500))) {
+            const status = (await (await fetch(`${demo}/status`)).json()) as Status
+            held = so(status) ? held + 1 : 0
+            if (held === times) return status
+          }
+        }
+        const { gases } = await seen(({ asset, gases: all }) => asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'))
+        const asks = [...Object.keys(gases).map((item) => ({ what: 'stop-gas', item })), { what: 'stop-picture', quality: 'look' }]
+        for (const ask of asks) await fetch(`${demo}/ask`, { method: 'POST', headers: { origin: application.address }, body: JSON.stringify(ask) })
+        await seen(({ machines }) => machines.every(({ doing }) => doing === null), AT_REST)
         await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
         await page.keyboard.press('5')
         const again: number[] = []

@@ -48,7 +48,7 @@ const near = (quality: PictureQualityName, runs: number, threads: readonly numbe
   run(crew, folder) {
     const { document, at } = atFrame(demoShot())
     const frame = fireIn(folder)
-    const camera = (n: number) => ({ ...at.camera, position: [2.35 + 0.02 * n, 1.4, 3] as const, rotation: [0, 0, 0, 1] as const, focalPx: 1000 })
+    const camera = (n: number) => ({ ...at.camera, position: [2.35 + 0.02 * n, 1.2, 2.5] as const, rotation: [0, 0, 0, 1] as const, focalPx: 1000 })
     const close = { ...at, camera: camera(0), before: camera(-1), after: camera(1) }
     let covered = 0
     const once = (): void => {
