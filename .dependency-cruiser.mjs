@@ -5,12 +5,19 @@ const layer = (name, from, to) => ({ name, severity: 'error', from: { path: from
 
 export default {
   forbidden: [
-    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: {},
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
     layer('kernels-below-all', '^kernels/', '^(core|store|farm|studio|demo)/'),
     layer('base-is-lowest', '^core/src/base/', '^core/src/(?!base/)'),
     layer('math-over-base', '^core/src/math/', '^core/src/(?!base/|math/)'),
     layer('data-over-math', '^core/src/data/', '^core/src/(?!base/|math/|data/)'),
-    ...DOMAINS.map((name) => layer(`${name}-stays-alone`, `^core/src/${name}/`, `^core/src/(?!base/|math/|data/|${name}/)`)),
+    ...DOMAINS.map((name) =>
+      layer(`${name}-stays-alone`, `^core/src/${name}/`, `^core/src/(?!base/|math/|data/|${name}/)`),
+    ),
     layer('formats-over-data', '^core/src/formats/', '^core/src/(?!base/|math/|data/|formats/)'),
     layer('shot-over-data', '^core/src/shot/', '^core/src/(?!base/|math/|data/|shot/)'),
     layer('core-below-store', '^core/', '^(store|farm|studio|demo|scripts)/'),
@@ -19,15 +26,39 @@ export default {
     layer('studio-beside-farm', '^studio/', '^(farm|demo|scripts)/'),
     layer('demo-uses-core-only', '^demo/', '^(store|farm|studio|scripts)/'),
     { name: 'nothing-uses-demo', severity: 'error', from: { pathNot: '^demo/' }, to: { path: '^demo/' } },
-    { name: 'core-knows-no-engine', severity: 'error', from: { path: '^core/src/', pathNot: tests }, to: { dependencyTypes: ['core'] } },
-    { name: 'core-knows-no-interface', severity: 'error', from: { path: '^core/' }, to: { path: 'node_modules/(react|next|@chakra-ui|kysely|pg)/' } },
-    { name: 'only-store-knows-sql', severity: 'error', from: { path: '^(core|farm|studio|demo)/', pathNot: tests }, to: { path: 'node_modules/(kysely|pg)/' } },
-    { name: 'resolvable', severity: 'error', from: { pathNot: '^kernels/assembly' }, to: { couldNotResolve: true, pathNot: '\\.generated|^@/|\\.woff2$|^assemblyscript' } },
+    {
+      name: 'core-knows-no-engine',
+      severity: 'error',
+      from: { path: '^core/src/', pathNot: tests },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'core-knows-no-interface',
+      severity: 'error',
+      from: { path: '^core/' },
+      to: { path: 'node_modules/(react|next|@chakra-ui|kysely|pg)/' },
+    },
+    {
+      name: 'only-store-knows-sql',
+      severity: 'error',
+      from: { path: '^(core|farm|studio|demo)/', pathNot: tests },
+      to: { path: 'node_modules/(kysely|pg)/' },
+    },
+    {
+      name: 'resolvable',
+      severity: 'error',
+      from: { pathNot: '^kernels/assembly' },
+      to: { couldNotResolve: true, pathNot: '\\.generated|^@/|\\.woff2$|^assemblyscript' },
+    },
   ],
   options: {
     doNotFollow: { path: 'node_modules' },
     exclude: { path: '(^|/)(dist|\\.next|kernels/build|kernels/assembly)(/|$)|\\.generated' },
     tsPreCompilationDeps: true,
-    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'require', 'node', 'default'], extensions: ['.ts', '.tsx', '.mjs', '.js', '.json'] },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'require', 'node', 'default'],
+      extensions: ['.ts', '.tsx', '.mjs', '.js', '.json'],
+    },
   },
 }

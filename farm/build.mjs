@@ -9,9 +9,31 @@ const here = dirname(fileURLToPath(import.meta.url))
 export const outside = {
   name: 'outside',
   setup(build) {
-    build.onResolve({ filter: /^[^./]/ }, ({ path, kind }) => (kind === 'entry-point' || path.startsWith('@lantern/') ? undefined : { path, external: true }))
+    build.onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
+      kind === 'entry-point' || path.startsWith('@lantern/') ? undefined : { path, external: true },
+    )
   },
 }
-const entries = { thread: 'src/crew/thread.ts', worker: 'src/worker.ts', heartbeat: 'src/heartbeat.ts', lantern: 'src/lantern.ts' }
-const entryPoints = Object.fromEntries(Object.entries(entries).map(([name, path]) => [name, join(here, path)]).filter(([, path]) => existsSync(path)))
-await build({ entryPoints, outdir: join(here, 'dist'), outExtension: { '.js': '.mjs' }, bundle: true, format: 'esm', platform: 'node', target: 'node20', sourcemap: 'linked', logLevel: 'warning', plugins: [outside] })
+const entries = {
+  thread: 'src/crew/thread.ts',
+  worker: 'src/worker.ts',
+  heartbeat: 'src/heartbeat.ts',
+  lantern: 'src/lantern.ts',
+}
+const entryPoints = Object.fromEntries(
+  Object.entries(entries)
+    .map(([name, path]) => [name, join(here, path)])
+    .filter(([, path]) => existsSync(path)),
+)
+await build({
+  entryPoints,
+  outdir: join(here, 'dist'),
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  format: 'esm',
+  platform: 'node',
+  target: 'node20',
+  sourcemap: 'linked',
+  logLevel: 'warning',
+  plugins: [outside],
+})

@@ -7,17 +7,26 @@ import { fileURLToPath } from 'node:url'
 
 const here = dirname(fileURLToPath(import.meta.url))
 const outs = ['bytes', 'yard', 'develop'].map((name) => join(here, `src/${name}.generated.ts`))
-const sources = readdirSync(join(here, 'assembly'), { recursive: true }).map(String).filter((name) => name.endsWith('.ts')).sort()
+const sources = readdirSync(join(here, 'assembly'), { recursive: true })
+  .map(String)
+  .filter((name) => name.endsWith('.ts'))
+  .sort()
 const stamp = createHash('sha256')
-for (const name of [...sources.map((source) => `assembly/${source}`), 'build.mjs']) stamp.update(readFileSync(join(here, name)))
+for (const name of [...sources.map((source) => `assembly/${source}`), 'build.mjs'])
+  stamp.update(readFileSync(join(here, name)))
 const digest = stamp.digest('hex')
 
-if (outs.every((out) => existsSync(out) && readFileSync(out, 'utf8').includes(digest)) && !process.argv.includes('--force')) process.exit(0)
+if (
+  outs.every((out) => existsSync(out) && readFileSync(out, 'utf8').includes(digest)) &&
+  !process.argv.includes('--force')
+)
+  process.exit(0)
 
 const { default: asc } = await import('assemblyscript/asc')
 mkdirSync(join(here, 'build'), { recursive: true })
 
-const shared = '--enable simd --enable threads --importMemory --sharedMemory --initialMemory 2 --maximumMemory 65536'.split(' ')
+const shared =
+  '--enable simd --enable threads --importMemory --sharedMemory --initialMemory 2 --maximumMemory 65536'.split(' ')
 const modules = [
   { name: 'kernels', entry: 'index.ts', flags: shared },
   { name: 'math', entry: 'elementary.ts', flags: [] },
@@ -26,8 +35,29 @@ const modules = [
 ]
 const texts = { kernels: '', math: '', yard: '', develop: '' }
 for (const { name, entry, flags } of modules) {
-  const args = [entry, '--baseDir', join(here, 'assembly'), '--outFile', join(here, 'build', `${name}.wasm`), '--textFile', join(here, 'build', `${name}.wat`), '-O3', '--noAssert', '--runtime', 'stub', '--use', 'abort=', ...flags]
-  const { error, stderr } = await asc.main(args.map((arg) => (arg === join(here, 'build', `${name}.wasm`) || arg === join(here, 'build', `${name}.wat`) ? arg.replace(`${here}/`, '../') : arg)))
+  const args = [
+    entry,
+    '--baseDir',
+    join(here, 'assembly'),
+    '--outFile',
+    join(here, 'build', `${name}.wasm`),
+    '--textFile',
+    join(here, 'build', `${name}.wat`),
+    '-O3',
+    '--noAssert',
+    '--runtime',
+    'stub',
+    '--use',
+    'abort=',
+    ...flags,
+  ]
+  const { error, stderr } = await asc.main(
+    args.map((arg) =>
+      arg === join(here, 'build', `${name}.wasm`) || arg === join(here, 'build', `${name}.wat`)
+        ? arg.replace(`${here}/`, '../')
+        : arg,
+    ),
+  )
   if (error) {
     console.error(stderr.toString())
     console.error(`kernels: ${name} did not compile: ${error.message}`)

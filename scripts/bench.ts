@@ -21,8 +21,25 @@ interface Line {
   figures: Record<string, number>
 }
 
-const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, only: { type: 'string' }, fresh: { type: 'boolean' }, one: { type: 'string' }, threads: { type: 'string' }, folder: { type: 'string' } } })
-const benches: readonly Bench[] = [...gasBenches, ...pictureBenches, ...matchBenches, secondStart, thinFire, ...(values.fresh || values.one === freshStart.name ? [freshStart] : [])]
+const { values } = parseArgs({
+  options: {
+    json: { type: 'string' },
+    doc: { type: 'string' },
+    only: { type: 'string' },
+    fresh: { type: 'boolean' },
+    one: { type: 'string' },
+    threads: { type: 'string' },
+    folder: { type: 'string' },
+  },
+})
+const benches: readonly Bench[] = [
+  ...gasBenches,
+  ...pictureBenches,
+  ...matchBenches,
+  secondStart,
+  thinFire,
+  ...(values.fresh || values.one === freshStart.name ? [freshStart] : []),
+]
 
 async function one(name: string, threads: number, folder: string): Promise<void> {
   const bench = benches.find((known) => known.name === name)
@@ -35,30 +52,53 @@ async function one(name: string, threads: number, folder: string): Promise<void>
 }
 
 function inProcess(name: string, threads: number, folder: string): Measured {
-  const { stdout, stderr, status } = spawnSync(process.execPath, [...process.execArgv, process.argv[1] ?? '', '--one', name, '--threads', String(threads), '--folder', folder], { encoding: 'utf8' })
+  const { stdout, stderr, status } = spawnSync(
+    process.execPath,
+    [...process.execArgv, process.argv[1] ?? '', '--one', name, '--threads', String(threads), '--folder', folder],
+    { encoding: 'utf8' },
+  )
   const line = stdout.split('\n').find((text) => text.startsWith('measured '))
   if (status !== 0 || !line) throw new Error(`${name} with ${threads} threads: ${stderr}`)
   return JSON.parse(line.slice('measured '.length)) as Measured
 }
 
 function all(folder: string): Line[] {
-  return benches.filter(({ name }) => name.startsWith(values.only ?? '')).flatMap((bench) => {
-    const found = new Map(bench.threads.map((threads) => [threads, [] as Measured[]]))
-    try {
-      for (let run = 0; run < bench.runs; run++) for (const threads of bench.threads) found.get(threads)?.push(inProcess(bench.name, threads, folder))
-    } catch (error) {
-      // One that breaks takes none of the others with it.
-      console.error(error instanceof Error ? error.message : error)
-      process.exitCode = 1
-      return []
-    }
-    return [...found].map(([threads, measured]): Line => {
-      const figures = Object.fromEntries(Object.keys(measured[0]?.figures ?? {}).map((key) => [key, Number(median(measured.map((m) => m.figures[key] ?? 0)).toPrecision(5))]))
-      const line = { name: bench.name, size: bench.size, ms: Number(median(measured.map(({ ms }) => ms)).toPrecision(5)), runs: bench.runs, threads, figures }
-      console.log(`${line.name}  ${threads} thread${threads > 1 ? 's' : ''}  ${line.ms} ms  ${Object.entries(figures).map(([key, value]) => `${key} ${value}`).join('  ')}`)
-      return line
+  return benches
+    .filter(({ name }) => name.startsWith(values.only ?? ''))
+    .flatMap((bench) => {
+      const found = new Map(bench.threads.map((threads) => [threads, [] as Measured[]]))
+      try {
+        for (let run = 0; run < bench.runs; run++)
+          for (const threads of bench.threads) found.get(threads)?.push(inProcess(bench.name, threads, folder))
+      } catch (error) {
+        // One that breaks takes none of the others with it.
+        console.error(error instanceof Error ? error.message : error)
+        process.exitCode = 1
+        return []
+      }
+      return [...found].map(([threads, measured]): Line => {
+        const figures = Object.fromEntries(
+          Object.keys(measured[0]?.figures ?? {}).map((key) => [
+            key,
+            Number(median(measured.map((m) => m.figures[key] ?? 0)).toPrecision(5)),
+          ]),
+        )
+        const line = {
+          name: bench.name,
+          size: bench.size,
+          ms: Number(median(measured.map(({ ms }) => ms)).toPrecision(5)),
+          runs: bench.runs,
+          threads,
+          figures,
+        }
+        console.log(
+          `${line.name}  ${threads} thread${threads > 1 ? 's' : ''}  ${line.ms} ms  ${Object.entries(figures)
+            .map(([key, value]) => `${key} ${value}`)
+            .join('  ')}`,
+        )
+        return line
+      })
     })
-  })
 }
 
 /** The report; what stands under headings of its own in the one before stays. */
@@ -67,7 +107,11 @@ function document(lines: readonly Line[], before: string): string {
   const rows = lines.map((line) => {
     const alone = lines.find((other) => other.name === line.name && other.threads === 1)
     const ratio = line.threads > 1 && alone ? (alone.ms / line.ms).toFixed(2) : ''
-    return `| ${line.name} | ${line.size} | ${line.threads} | ${line.ms} | ${line.runs} | ${ratio} | ${Object.entries(line.figures).map(([key, value]) => `${key} ${value}`).join(', ')} |`
+    return `| ${line.name} | ${line.size} | ${line.threads} | ${line.ms} | ${line.runs} | ${ratio} | ${Object.entries(
+      line.figures,
+    )
+      .map(([key, value]) => `${key} ${value}`)
+      .join(', ')} |`
   })
   return `# Benchmarks\n\nBy \`npm run bench -- --fresh --doc docs/BENCHMARKS.md\`: medians of runs in processes of their own, numbers of threads taken in turn. Machine: ${cpus().length} cores (${cpus()[0]?.model.trim() ?? ''}), ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.version}.\n\n| name | size | threads | ms | runs | times one thread | figures |\n|---|---|---|---|---|---|---|\n${rows.join('\n')}\n${rest < 0 ? '' : before.slice(rest)}`
 }
@@ -79,14 +123,22 @@ if (values.one) {
 const folder = mkdtempSync(join(tmpdir(), 'lantern-bench-'))
 try {
   const crew = nodeCrew(2)
-  if (benches.some(({ name }) => /^(picture|sit)\//.test(name) && name.startsWith(values.only ?? ''))) prepareFire(crew, folder)
+  if (benches.some(({ name }) => /^(picture|sit)\//.test(name) && name.startsWith(values.only ?? '')))
+    prepareFire(crew, folder)
   crew.end()
   // With --only, what the report holds of others stays.
-  const before = values.json && values.only && existsSync(values.json) ? (JSON.parse(readFileSync(values.json, 'utf8')) as Line[]) : []
+  const before =
+    values.json && values.only && existsSync(values.json)
+      ? (JSON.parse(readFileSync(values.json, 'utf8')) as Line[])
+      : []
   const measured = all(folder)
-  const lines = [...before.filter(({ name, threads }) => !measured.some((line) => line.name === name && line.threads === threads)), ...measured]
+  const lines = [
+    ...before.filter(({ name, threads }) => !measured.some((line) => line.name === name && line.threads === threads)),
+    ...measured,
+  ]
   if (values.json) writeFileSync(values.json, `${JSON.stringify(lines, null, 2)}\n`)
-  if (values.doc) writeFileSync(values.doc, document(lines, existsSync(values.doc) ? readFileSync(values.doc, 'utf8') : ''))
+  if (values.doc)
+    writeFileSync(values.doc, document(lines, existsSync(values.doc) ? readFileSync(values.doc, 'utf8') : ''))
 } finally {
   rmSync(folder, { recursive: true, force: true })
 }

@@ -11,7 +11,9 @@ const LOOK_MS = 300
 const top = dirname(dirname(fileURLToPath(import.meta.url)))
 const program = join(top, 'farm/dist/lantern.mjs')
 if (!existsSync(program)) {
-  console.error('The command line is not built yet: run npm start once, or npm run build:kernels && npm run build:farm.')
+  console.error(
+    'The command line is not built yet: run npm start once, or npm run build:kernels && npm run build:farm.',
+  )
   process.exit(1)
 }
 const data = resolve(process.env.LANTERN_DATA ?? join(top, '.data'))
@@ -26,7 +28,10 @@ try {
   console.error(error.message)
   process.exit(1)
 }
-const child = spawn(process.execPath, [program, ...process.argv.slice(2)], { stdio: 'inherit', env: { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(port) } })
+const child = spawn(process.execPath, [program, ...process.argv.slice(2)], {
+  stdio: 'inherit',
+  env: { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(port) },
+})
 let done
 for (const signal of ['SIGINT', 'SIGTERM'])
   process.on(signal, () => {

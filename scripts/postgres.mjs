@@ -11,7 +11,10 @@ const here = dirname(fileURLToPath(import.meta.url))
 export function postgresPrograms() {
   const top = '/usr/lib/postgresql'
   if (!existsSync(top)) return undefined
-  const newest = readdirSync(top).map(Number).filter((n) => existsSync(join(top, String(n), 'bin/postgres'))).sort((a, b) => b - a)[0]
+  const newest = readdirSync(top)
+    .map(Number)
+    .filter((n) => existsSync(join(top, String(n), 'bin/postgres')))
+    .sort((a, b) => b - a)[0]
   return newest ? join(top, String(newest), 'bin') : undefined
 }
 
@@ -21,7 +24,10 @@ export const answers = (port) =>
     socket.on('error', () => resolve(false))
   })
 
-const asOwner = (program, args) => (process.getuid?.() === 0 ? ['setpriv', ['--reuid=postgres', '--regid=postgres', '--init-groups', program, ...args]] : [program, args])
+const asOwner = (program, args) =>
+  process.getuid?.() === 0
+    ? ['setpriv', ['--reuid=postgres', '--regid=postgres', '--init-groups', program, ...args]]
+    : [program, args]
 
 /** Lets the server's own user walk down to the folder. */
 function openPath(folder) {
@@ -49,10 +55,16 @@ function clearStaleLock(folder) {
   }
 }
 
-const asked = (port, database, command) => execFileSync('psql', ['-h', '127.0.0.1', '-p', String(port), '-U', 'lantern', '-d', database, '-tAc', command], { stdio: ['ignore', 'pipe', 'pipe'] }).toString().trim()
+const asked = (port, database, command) =>
+  execFileSync('psql', ['-h', '127.0.0.1', '-p', String(port), '-U', 'lantern', '-d', database, '-tAc', command], {
+    stdio: ['ignore', 'pipe', 'pipe'],
+  })
+    .toString()
+    .trim()
 
 /** How many clients the database serves besides the one that asks. */
-export const clientsOf = (port) => Number(asked(port, 'postgres', "select count(*) from pg_stat_activity where datname = 'lantern'"))
+export const clientsOf = (port) =>
+  Number(asked(port, 'postgres', "select count(*) from pg_stat_activity where datname = 'lantern'"))
 
 /**
  * Starts the server over `folder` at `port`; returns the child that keeps it. Throws with a plain message.
@@ -70,14 +82,42 @@ export async function startPostgres(folder, port, log) {
   }
   chmodSync(folder, 0o700)
   if (!existsSync(join(folder, 'PG_VERSION'))) {
-    const [program, args] = asOwner(join(programs, 'initdb'), ['-D', folder, '-U', 'lantern', '--auth=trust', '-E', 'UTF8', '--locale=C', '--no-sync'])
+    const [program, args] = asOwner(join(programs, 'initdb'), [
+      '-D',
+      folder,
+      '-U',
+      'lantern',
+      '--auth=trust',
+      '-E',
+      'UTF8',
+      '--locale=C',
+      '--no-sync',
+    ])
     execFileSync(program, args, { stdio: ['ignore', 'ignore', 'inherit'] })
   }
   clearStaleLock(folder)
-  if (await answers(port)) throw new Error(`Port ${port} is in use by another program; set LANTERN_DATABASE_PORT to a free one.`)
-  const settings = ['-p', String(port), '-c', 'listen_addresses=127.0.0.1', '-c', 'unix_socket_directories=', '-c', 'max_connections=60', '-c', 'shared_buffers=64MB', '-c', 'log_min_messages=warning', '-c', 'timezone=UTC']
+  if (await answers(port))
+    throw new Error(`Port ${port} is in use by another program; set LANTERN_DATABASE_PORT to a free one.`)
+  const settings = [
+    '-p',
+    String(port),
+    '-c',
+    'listen_addresses=127.0.0.1',
+    '-c',
+    'unix_socket_directories=',
+    '-c',
+    'max_connections=60',
+    '-c',
+    'shared_buffers=64MB',
+    '-c',
+    'log_min_messages=warning',
+    '-c',
+    'timezone=UTC',
+  ]
   const [program, args] = asOwner(join(programs, 'postgres'), ['-D', folder, ...settings])
-  const child = spawn(process.execPath, [join(here, 'keeper.mjs'), 'SIGINT', program, ...args], { stdio: ['pipe', log, log] })
+  const child = spawn(process.execPath, [join(here, 'keeper.mjs'), 'SIGINT', program, ...args], {
+    stdio: ['pipe', log, log],
+  })
   for (let tries = 0; tries < 150; tries++) {
     if (child.exitCode !== null) throw new Error('The database ended as it started; its log says why.')
     if (await answers(port)) break
@@ -85,7 +125,8 @@ export async function startPostgres(folder, port, log) {
   }
   for (let tries = 0; ; tries++) {
     try {
-      if (asked(port, 'postgres', "select 1 from pg_database where datname = 'lantern'") !== '1') asked(port, 'postgres', 'create database lantern')
+      if (asked(port, 'postgres', "select 1 from pg_database where datname = 'lantern'") !== '1')
+        asked(port, 'postgres', 'create database lantern')
       return child
     } catch (error) {
       if (tries > 50) throw error

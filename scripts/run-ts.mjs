@@ -14,7 +14,20 @@ if (!file) {
 }
 const out = join(top, 'farm/dist/run', `${basename(file, '.ts')}.mjs`)
 mkdirSync(dirname(out), { recursive: true })
-await build({ entryPoints: [resolve(file)], outfile: out, bundle: true, format: 'esm', platform: 'node', target: 'node20', sourcemap: 'inline', logLevel: 'warning', plugins: [outside] })
-const child = spawn(process.execPath, ['--enable-source-maps', out, ...rest], { stdio: 'inherit', env: { ...process.env, LANTERN_THREAD_ENTRY: join(top, 'farm/dist/thread.mjs') } })
+await build({
+  entryPoints: [resolve(file)],
+  outfile: out,
+  bundle: true,
+  format: 'esm',
+  platform: 'node',
+  target: 'node20',
+  sourcemap: 'inline',
+  logLevel: 'warning',
+  plugins: [outside],
+})
+const child = spawn(process.execPath, ['--enable-source-maps', out, ...rest], {
+  stdio: 'inherit',
+  env: { ...process.env, LANTERN_THREAD_ENTRY: join(top, 'farm/dist/thread.mjs') },
+})
 for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal))
 child.on('exit', (code, signal) => process.exit(signal ? 1 : (code ?? 1)))

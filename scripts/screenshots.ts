@@ -3,7 +3,17 @@ import { chromium, type Page } from 'playwright-core'
 
 const address = `http://127.0.0.1:${process.env.LANTERN_PORT ?? 4100}`
 const FRAME = '1052'
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--no-first-run', '--disable-background-networking', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] })
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--use-gl=angle',
+    '--use-angle=swiftshader',
+    '--enable-unsafe-swiftshader',
+  ],
+})
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
 
 async function laid(): Promise<void> {
@@ -14,11 +24,18 @@ async function toFrame(frame: string): Promise<void> {
   await page.keyboard.press('Home')
   for (let n = 1001; n < Number(frame); n++) await page.keyboard.press('ArrowRight')
 }
-const step = (at: Page, name: string): Promise<void> => at.getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
+const step = (at: Page, name: string): Promise<void> =>
+  at
+    .getByRole('navigation', { name: 'Steps of the match' })
+    .getByRole('button', { name: new RegExp(name) })
+    .click()
 const views: Record<string, (page: Page) => Promise<void>> = {
   plate: async (at) => {
     await at.keyboard.press('1')
-    await at.getByLabel('In the shot').getByRole('option', { name: /^Brazier/ }).click()
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Brazier/ })
+      .click()
     await at.locator('[data-row="Exposure drift"]').waitFor()
   },
   match: async (at) => {
@@ -28,7 +45,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   'match-hand': async (at) => {
     await step(at, 'Track')
-    await at.getByLabel('In the shot').getByRole('option', { name: /^Tie plate/ }).click()
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Tie plate/ })
+      .click()
     await at.locator('[data-inset]').waitFor()
   },
   'match-ground': async (at) => {
@@ -37,7 +57,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   'match-proof': async (at) => {
     await step(at, 'Proof')
-    await at.getByLabel('In the shot').getByRole('option', { name: /^Figure/ }).click()
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Figure/ })
+      .click()
     await at.keyboard.press('t')
     await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
     await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
@@ -45,7 +68,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   set: async (at) => {
     await at.keyboard.press('t')
     await at.keyboard.press('3')
-    await at.getByLabel('In the shot').getByRole('option', { name: /^Crate, lower/ }).click()
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Crate, lower/ })
+      .click()
   },
   outside: (at) => at.getByRole('button', { name: 'Both' }).click(),
   effects: async (at) => {
@@ -60,7 +86,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   sit: async (at) => {
     await at.keyboard.press('8')
-    await at.getByLabel('In the shot').getByRole('option', { name: /^Smoke/ }).click()
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Smoke/ })
+      .click()
     await at.keyboard.press('b')
   },
   triptych: async (at) => {
@@ -79,11 +108,17 @@ const views: Record<string, (page: Page) => Promise<void>> = {
 await page.goto(address)
 await page.getByText('Kiln Yard 030').waitFor()
 // The shots' pictures are backgrounds, which no load event waits for.
-await page.evaluate(() => Promise.all([...document.querySelectorAll<HTMLElement>('*')].flatMap((element) => /^url\("(.+)"\)$/.exec(getComputedStyle(element).backgroundImage)?.[1] ?? []).map((url) => {
-  const image = new Image()
-  image.src = url
-  return image.decode()
-})))
+await page.evaluate(() =>
+  Promise.all(
+    [...document.querySelectorAll<HTMLElement>('*')]
+      .flatMap((element) => /^url\("(.+)"\)$/.exec(getComputedStyle(element).backgroundImage)?.[1] ?? [])
+      .map((url) => {
+        const image = new Image()
+        image.src = url
+        return image.decode()
+      }),
+  ),
+)
 await page.screenshot({ path: 'docs/screenshots/shots.png' })
 await page.goto(`${address}/shot/Kiln%20Yard%20052`)
 await page.locator('canvas[data-picture=main]').waitFor()

@@ -4,7 +4,30 @@ import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from '
 import { join, resolve } from 'node:path'
 import { VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
-import { adoptSolve, askGas, askHand, askMatch, askPicture, askReading, askReport, createAsset, createShot, ensureResult, gasKeys, worldOf, keepFrame, listShots, matchKeys, migrate, openStore, putBlob, queueJob, setResultState, type Shot, updateAsset } from '@lantern/store'
+import {
+  adoptSolve,
+  askGas,
+  askHand,
+  askMatch,
+  askPicture,
+  askReading,
+  askReport,
+  createAsset,
+  createShot,
+  ensureResult,
+  gasKeys,
+  worldOf,
+  keepFrame,
+  listShots,
+  matchKeys,
+  migrate,
+  openStore,
+  putBlob,
+  queueJob,
+  setResultState,
+  type Shot,
+  updateAsset,
+} from '@lantern/store'
 import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'
 import { readStill } from '../farm/src/io/stills.ts'
@@ -13,7 +36,11 @@ import { readSettings } from '../farm/src/settings.ts'
 const demo = resolve('demo')
 const settings = readSettings()
 const store = openStore(settings.databaseUrl, settings.data)
-const solvedSchema = z.object({ versions: z.object({ tracks: z.int(), solve: z.int() }), tracks: z.record(z.string(), z.unknown()), solve: z.record(z.string(), z.unknown()) })
+const solvedSchema = z.object({
+  versions: z.object({ tracks: z.int(), solve: z.int() }),
+  tracks: z.record(z.string(), z.unknown()),
+  solve: z.record(z.string(), z.unknown()),
+})
 
 async function solved(shot: Shot, plate: string): Promise<Shot> {
   const file = join(demo, 'solved', `${plate}.json`)
@@ -25,7 +52,11 @@ async function solved(shot: Shot, plate: string): Promise<Shot> {
   const keys = matchKeys(shot.document)
   const { first, last } = shot.document.plate
   for (const kind of ['tracks', 'solve'] as const) {
-    const blob = await putBlob(store, readFileSync(join(demo, 'solved', `${plate}.${kind}`)), 'application/octet-stream')
+    const blob = await putBlob(
+      store,
+      readFileSync(join(demo, 'solved', `${plate}.${kind}`)),
+      'application/octet-stream',
+    )
     await ensureResult(store, { key: keys[kind], kind, settings: {}, shot: shot.id, item: kind, first, last })
     await keepFrame(store, { key: keys[kind], frame: 0, blob, figures: kept[kind] }, undefined, 0)
     await setResultState(store, keys[kind], 'done')
@@ -35,14 +66,25 @@ async function solved(shot: Shot, plate: string): Promise<Shot> {
 
 const FIRST = 1001
 /** Queues the reading of a plate: a movie, or a still. */
-async function plateOf(name: string): Promise<{ asset: string; file: string; width: number; height: number; first: number; last: number; rate: [number, number] }> {
+async function plateOf(name: string): Promise<{
+  asset: string
+  file: string
+  width: number
+  height: number
+  first: number
+  last: number
+  rate: [number, number]
+}> {
   const movie = join(demo, 'plates', `${name}.mp4`)
   if (existsSync(movie)) {
     const { width, height, rate, frames = 1 } = await probeMovie(movie)
     const file = `${name}.mp4`
     const last = FIRST + frames - 1
     const asset = await createAsset(store, file)
-    await updateAsset(store, asset, { info: { width, height, first: FIRST, last, rate, gaps: [], bits: 8 }, total: frames })
+    await updateAsset(store, asset, {
+      info: { width, height, first: FIRST, last, rate, gaps: [], bits: 8 },
+      total: frames,
+    })
     await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
     return { asset, file, width, height, first: FIRST, last, rate }
   }
@@ -54,12 +96,20 @@ async function plateOf(name: string): Promise<{ asset: string; file: string; wid
   const { width, height } = await readStill({ name: file, path: join(folder, `${name}.${FIRST}.png`), frame: FIRST })
   const asset = await createAsset(store, file)
   const rate: [number, number] = [24, 1]
-  await updateAsset(store, asset, { info: { width, height, first: FIRST, last: FIRST, rate, gaps: [], bits: 8 }, total: 1 })
+  await updateAsset(store, asset, {
+    info: { width, height, first: FIRST, last: FIRST, rate, gaps: [], bits: 8 },
+    total: 1,
+  })
   await queueJob(store, 'plate', { asset, path: join(folder, file), kind: 'stills', rate }, { priority: 4 })
   return { asset, file, width, height, first: FIRST, last: FIRST, rate }
 }
 
-const shotSchema = z.object({ name: z.string(), plate: z.string(), camera: z.string().optional(), patch: z.record(z.string(), z.unknown()) })
+const shotSchema = z.object({
+  name: z.string(),
+  plate: z.string(),
+  camera: z.string().optional(),
+  patch: z.record(z.string(), z.unknown()),
+})
 
 try {
   await migrate(store)
@@ -69,8 +119,14 @@ try {
     if (there.size > 0) continue
     const { asset, ...plate } = await plateOf(wanted.plate)
     const start = makeShot(wanted.name, { asset, ...plate, encoding: 'srgb' })
-    const path = wanted.camera && { blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'), file: wanted.camera }
-    let shot = await createShot(store, parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)))
+    const path = wanted.camera && {
+      blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'),
+      file: wanted.camera,
+    }
+    let shot = await createShot(
+      store,
+      parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)),
+    )
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot

@@ -10,7 +10,12 @@ const top = dirname(dirname(fileURLToPath(import.meta.url)))
 const port = Number(process.env.LANTERN_PORT ?? 4100)
 const databasePort = Number(process.env.LANTERN_DATABASE_PORT ?? 54329)
 const data = resolve(process.env.LANTERN_DATA ?? join(top, '.data'))
-const env = { ...process.env, LANTERN_DATA: data, LANTERN_DATABASE_PORT: String(databasePort), NEXT_TELEMETRY_DISABLED: '1' }
+const env = {
+  ...process.env,
+  LANTERN_DATA: data,
+  LANTERN_DATABASE_PORT: String(databasePort),
+  NEXT_TELEMETRY_DISABLED: '1',
+}
 const PARENT_LOOK_MS = 300
 const RESTART_MS = 1000
 /** Falls within this time of one another before the supervisor gives up. */
@@ -69,10 +74,21 @@ function keepUp(name, start, set) {
 const keepRest = (name, signal, args, cwd, more = {}) =>
   keepUp(
     name,
-    () => spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, process.execPath, ...args], { stdio: ['pipe', 'inherit', 'inherit'], env: { ...env, ...more }, detached: true, cwd }),
+    () =>
+      spawn(process.execPath, [join(top, 'scripts/keeper.mjs'), signal, process.execPath, ...args], {
+        stdio: ['pipe', 'inherit', 'inherit'],
+        env: { ...env, ...more },
+        detached: true,
+        cwd,
+      }),
     (child, gone) => (child ? rest.add(child) : rest.delete(gone)),
   )
-const once = (args) => new Promise((done, failed) => spawn(process.execPath, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) => (code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)))))
+const once = (args) =>
+  new Promise((done, failed) =>
+    spawn(process.execPath, args, { stdio: 'inherit', env, cwd: top }).on('exit', (code) =>
+      code === 0 ? done() : failed(new Error(`${args.join(' ')} ended with ${code}`)),
+    ),
+  )
 
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void end(0))
 
@@ -80,7 +96,10 @@ for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => v
 const look = (pid) => {
   try {
     const stat = readFileSync(`/proc/${pid}/stat`, 'utf8')
-    return { name: stat.slice(stat.indexOf('(') + 1, stat.lastIndexOf(')')), parent: stat.slice(stat.lastIndexOf(')') + 2).split(' ')[1] }
+    return {
+      name: stat.slice(stat.indexOf('(') + 1, stat.lastIndexOf(')')),
+      parent: stat.slice(stat.lastIndexOf(')') + 2).split(' ')[1],
+    }
   } catch {
     return undefined
   }
@@ -88,28 +107,42 @@ const look = (pid) => {
 // npm may run us through a shell of its own: then that shell's parent is watched too.
 const parent = process.ppid
 const shell = look(parent)
-const orphaned = () => process.ppid !== parent || (/^(sh|dash|bash)$/.test(shell?.name ?? '') && look(parent)?.parent !== shell?.parent)
+const orphaned = () =>
+  process.ppid !== parent || (/^(sh|dash|bash)$/.test(shell?.name ?? '') && look(parent)?.parent !== shell?.parent)
 if (process.env.LANTERN_WATCH_PARENT) setInterval(() => orphaned() && void end(0), PARENT_LOOK_MS).unref()
 
 try {
   if (await answers(port)) throw new Error(`Port ${port} is in use by another program; set LANTERN_PORT to a free one.`)
   mkdirSync(data, { recursive: true })
   if (!process.env.LANTERN_DATABASE_URL) {
-    const startDatabase = () => startPostgres(join(data, 'database'), databasePort, openSync(join(data, 'database.log'), 'a'))
+    const startDatabase = () =>
+      startPostgres(join(data, 'database'), databasePort, openSync(join(data, 'database.log'), 'a'))
     let first = await startDatabase()
     const set = (child) => {
       database = child
     }
-    await keepUp('The database', () => {
-      const child = first ?? startDatabase()
-      first = undefined
-      return child
-    }, set)
+    await keepUp(
+      'The database',
+      () => {
+        const child = first ?? startDatabase()
+        first = undefined
+        return child
+      },
+      set,
+    )
   }
   if (process.env.LANTERN_DEMO !== 'no') await once(['scripts/run-ts.mjs', 'scripts/seed.ts'])
-  await keepRest('The studio', 'SIGTERM', [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], join(top, 'studio'))
+  await keepRest(
+    'The studio',
+    'SIGTERM',
+    [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)],
+    join(top, 'studio'),
+  )
   await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'long' })
-  await keepRest('The farm machine for short work', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'short', LANTERN_THREADS: '1' })
+  await keepRest('The farm machine for short work', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
+    LANTERN_TAKES: 'short',
+    LANTERN_THREADS: '1',
+  })
   for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await wait(100)
   console.log(`Coal Lantern is at http://127.0.0.1:${port}`)
 } catch (error) {

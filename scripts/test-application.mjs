@@ -10,8 +10,18 @@ const top = fileURLToPath(new URL('..', import.meta.url))
 export default async function setup(project) {
   const data = mkdtempSync(join(tmpdir(), 'lantern-e2e-'))
   const [port, databasePort] = [await freePort(), await freePort()]
-  const environment = { LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_DEMO: 'no', LANTERN_LOG: 'warn' }
-  const child = spawn(process.execPath, ['scripts/start.mjs'], { cwd: top, env: { ...process.env, ...environment }, stdio: ['ignore', 'pipe', 'inherit'] })
+  const environment = {
+    LANTERN_DATA: data,
+    LANTERN_PORT: String(port),
+    LANTERN_DATABASE_PORT: String(databasePort),
+    LANTERN_DEMO: 'no',
+    LANTERN_LOG: 'warn',
+  }
+  const child = spawn(process.execPath, ['scripts/start.mjs'], {
+    cwd: top,
+    env: { ...process.env, ...environment },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
   await new Promise((resolve, reject) => {
     child.stdout.on('data', (part) => String(part).includes('Coal Lantern is at') && resolve())
     child.on('exit', (code) => reject(new Error(`the application ended with ${code} as it started`)))

@@ -3,13 +3,20 @@ import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 
 const given = new Set(process.argv.slice(2))
-const run = (command, args, env = {}) => new Promise((done) => spawn(command, args, { stdio: 'inherit', env: { ...process.env, ...env } }).on('exit', (code) => done(code ?? 1)))
+const run = (command, args, env = {}) =>
+  new Promise((done) =>
+    spawn(command, args, { stdio: 'inherit', env: { ...process.env, ...env } }).on('exit', (code) => done(code ?? 1)),
+  )
 const total = { passed: 0, failed: 0 }
 
 async function suite(name, env) {
   const file = `.test/${name}.json`
   rmSync(file, { force: true })
-  const code = await run(process.execPath, ['node_modules/vitest/vitest.mjs', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`], env)
+  const code = await run(
+    process.execPath,
+    ['node_modules/vitest/vitest.mjs', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`],
+    env,
+  )
   try {
     const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(file, 'utf8'))
     total.passed += numPassedTests

@@ -15,28 +15,60 @@ import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
 import { vortexRows } from './validate/vortex.ts'
 
-const { values } = parseArgs({ options: { json: { type: 'string' }, doc: { type: 'string' }, across: { type: 'string', default: '15' }, only: { type: 'string' } } })
+const { values } = parseArgs({
+  options: {
+    json: { type: 'string' },
+    doc: { type: 'string' },
+    across: { type: 'string', default: '15' },
+    only: { type: 'string' },
+  },
+})
 const across = z.coerce.number().int().min(0).max(40).parse(values.across)
 const crew = nodeCrew(2)
-const shown = (value: string | number): string => (typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value))
+const shown = (value: string | number): string =>
+  typeof value === 'number' && !Number.isInteger(value) ? value.toPrecision(4) : String(value)
 const rows: Row[] = []
 const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
-  ['picture', () => pictureRows(crew)], ['files', fileRows], ['match', () => matchRows(crew)], ['figures', plateFigureRows], ['plates', () => plateRows(crew)], ['gas', () => gasRows(crew)], ['vortex', () => vortexRows(crew)], ['noise', () => noiseRows(crew)],
-  ...(across > 0 ? [['plume', () => plumeRows(crew)] as const, ...POOLS.map((pool) => ['pools', () => poolRows(crew, pool, across)] as const)] : []),
+  ['picture', () => pictureRows(crew)],
+  ['files', fileRows],
+  ['match', () => matchRows(crew)],
+  ['figures', plateFigureRows],
+  ['plates', () => plateRows(crew)],
+  ['gas', () => gasRows(crew)],
+  ['vortex', () => vortexRows(crew)],
+  ['noise', () => noiseRows(crew)],
+  ...(across > 0
+    ? [
+        ['plume', () => plumeRows(crew)] as const,
+        ...POOLS.map((pool) => ['pools', () => poolRows(crew, pool, across)] as const),
+      ]
+    : []),
 ]
-const only = z.enum([...new Set(parts.map(([name]) => name))]).optional().parse(values.only)
+const only = z
+  .enum([...new Set(parts.map(([name]) => name))])
+  .optional()
+  .parse(values.only)
 if (only !== undefined && values.doc) throw new Error('--doc holds all rows: leave out --only, or write --json')
 for (const [name, part] of parts) {
   if (only !== undefined && name !== only) continue
   for (const row of await part()) {
     rows.push(row)
-    console.log(`${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`)
+    console.log(
+      `${row.pass ? 'pass' : 'FAIL'}  ${row.case}: ${shown(row.measured)} (expected ${shown(row.expected)}, ${row.tolerance}; ${row.reference})`,
+    )
   }
 }
 crew.end()
 if (values.json) writeFileSync(values.json, `${JSON.stringify(rows, null, 2)}\n`)
 if (values.doc) {
-  const lines = rows.map((row) => `| ${row.case} | ${row.reference} | ${shown(row.expected)} | ${shown(row.measured)} | ${row.tolerance} | ${row.pass ? 'pass' : '**FAIL**'} |`.replaceAll('|div', '\\|div').replaceAll('expansion|', 'expansion\\|'))
-  writeFileSync(values.doc, `# Validation\n\nWhat the computation is held against, by \`npm run validate -- --doc docs/VALIDATION.md\`. A tolerance may be tightened, never loosened.\n\n| case | reference | expected | measured | tolerance | verdict |\n|---|---|---|---|---|---|\n${lines.join('\n')}\n`)
+  const lines = rows.map((row) =>
+    `| ${row.case} | ${row.reference} | ${shown(row.expected)} | ${shown(row.measured)} | ${row.tolerance} | ${row.pass ? 'pass' : '**FAIL**'} |`
+      .replaceAll('|div', '\\|div')
+      .replaceAll('expansion|', 'expansion\\|'),
+  )
+  writeFileSync(
+    values.doc,
+    `# Validation\n\nWhat the computation is held against, by \`npm run validate -- --doc docs/VALIDATION.md\`. A tolerance may be tightened, never loosened.\n\n| case | reference | expected | measured | tolerance | verdict |\n|---|---|---|---|---|---|\n${lines.join('\n')}\n`,
+  )
 }
 if (rows.some((row) => !row.pass)) process.exitCode = 1

@@ -7,7 +7,11 @@ import { projectVelocity } from '../src/gas/step.ts'
 const FLUID = 1
 
 /** Largest difference, over cells of gas, between what flows out of a cell through its open faces and what it grows by, as share of the cell in `dt` seconds. Nothing flows through what no gas stands behind. */
-export function flowsWrong(crew: Crew, { box, store, pointers, expansion, flags, open }: GasFields, dt: number): number {
+export function flowsWrong(
+  crew: Crew,
+  { box, store, pointers, expansion, flags, open }: GasFields,
+  dt: number,
+): number {
   const faces = [pointers.u, pointers.v, pointers.w].map((pointer) => crew.heap.f32(pointer, store.cells))
   const shares = open?.map((pointer) => crew.heap.u8(pointer, store.cells))
   const growth = crew.heap.f32(expansion, store.cells)
@@ -19,11 +23,19 @@ export function flowsWrong(crew: Crew, { box, store, pointers, expansion, flags,
       for (let i = 0; i < nx; i++) {
         const e = elementAt(store, paddedIndex(box.size, i, j, k))
         if (e < 0 || kinds[e] !== FLUID) continue
-        const next = [[i + 1, j, k], [i, j + 1, k], [i, j, k + 1]] as const
+        const next = [
+          [i + 1, j, k],
+          [i, j + 1, k],
+          [i, j, k + 1],
+        ] as const
         let out = 0
         for (const [axis, [a, b, c]] of next.entries()) {
           const past = elementAt(store, paddedIndex(box.size, a, b, c))
-          for (const [face, sign] of [[past, 1], [e, -1]] as const) out += (sign * (faces[axis]?.[face] ?? 0) * (shares?.[axis]?.[face] ?? 255)) / 255
+          for (const [face, sign] of [
+            [past, 1],
+            [e, -1],
+          ] as const)
+            out += (sign * (faces[axis]?.[face] ?? 0) * (shares?.[axis]?.[face] ?? 255)) / 255
         }
         worst = Math.max(worst, Math.abs(out / box.cell - (growth[e] ?? 0)) * dt)
       }

@@ -19,7 +19,12 @@ export interface PressureCase {
 }
 
 /** A box, open above, with solid cells by `solid`; r holds seeded noise on fluid cells (or what `rhs` gives). */
-export function pressureCase(size: Size, solid: (i: number, j: number, k: number) => boolean, crew: Crew = makeCrew(1), closed = 63 - 8): PressureCase {
+export function pressureCase(
+  size: Size,
+  solid: (i: number, j: number, k: number) => boolean,
+  crew: Crew = makeCrew(1),
+  closed = 63 - 8,
+): PressureCase {
   const { heap } = crew
   const cells = paddedCells(size)
   const pointer = heap.alloc(cells)

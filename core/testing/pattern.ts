@@ -7,7 +7,12 @@ import { cos, exp, sin } from '../src/math/index.ts'
 const WAVES = Array.from({ length: 60 }, (_, n) => {
   const length = 6 * 1.07 ** n
   const a = 6.283 * hash01(1, n, 2)
-  return { kx: (6.283 / length) * cos(a), ky: (6.283 / length) * sin(a), phase: 6.283 * hash01(1, n, 3), strength: 0.018 * exp(0.012 * n) }
+  return {
+    kx: (6.283 / length) * cos(a),
+    ky: (6.283 / length) * sin(a),
+    phase: 6.283 * hash01(1, n, 3),
+    strength: 0.018 * exp(0.012 * n),
+  }
 })
 /** The pattern along a row of `count` pixels from (x, y) by steps (dx, dy): each wave turned on by its step. */
 function patternRow(x: number, y: number, dx: number, dy: number, count: number): Float64Array {
@@ -36,7 +41,9 @@ export function back(n: number, x: number, y: number): [number, number] {
 }
 export function patternPlate(frames: number, noise: number, light: (n: number) => number = () => 1): PlateFrames {
   return {
-    frames, width: W, height: H,
+    frames,
+    width: W,
+    height: H,
     frame: (n) => {
       const stream = random(50 + n)
       const out = new Float32Array(W * H * 3)
@@ -46,7 +53,8 @@ export function patternPlate(frames: number, noise: number, light: (n: number) =
         for (let i = 0; i < W; i++) {
           const v = (row[i] as number) * light(n)
           for (let c = 0; c < 3; c++) {
-            const grain = noise * Math.sqrt(v) * (stream.next() + stream.next() + stream.next() + stream.next() - 2) * 1.732
+            const grain =
+              noise * Math.sqrt(v) * (stream.next() + stream.next() + stream.next() + stream.next() - 2) * 1.732
             out[(j * W + i) * 3 + c] = Math.max(0, v + grain)
           }
         }
@@ -57,11 +65,13 @@ export function patternPlate(frames: number, noise: number, light: (n: number) =
 }
 /** Distances of all tracked places from where their first ones have gone. */
 export function trackErrors(tracks: readonly Track[]): number[] {
-  return tracks.flatMap((track) => {
-    const [x, y] = back(track.first, track.places[0] as number, track.places[1] as number)
-    return Array.from({ length: track.places.length / 2 }, (_, n) => {
-      const [u, v] = moved(track.first + n, x, y)
-      return Math.sqrt((u - (track.places[2 * n] as number)) ** 2 + (v - (track.places[2 * n + 1] as number)) ** 2)
-    }).slice(1)
-  }).sort((a, b) => a - b)
+  return tracks
+    .flatMap((track) => {
+      const [x, y] = back(track.first, track.places[0] as number, track.places[1] as number)
+      return Array.from({ length: track.places.length / 2 }, (_, n) => {
+        const [u, v] = moved(track.first + n, x, y)
+        return Math.sqrt((u - (track.places[2 * n] as number)) ** 2 + (v - (track.places[2 * n + 1] as number)) ** 2)
+      }).slice(1)
+    })
+    .sort((a, b) => a - b)
 }

@@ -16,12 +16,29 @@ const SMOKE_FORWARD = 0.6
 
 export const BRAZIER_GAS: GasSettings = {
   cell: 0.036,
-  sources: [{ shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, perArea: false, stirSize: 0.144 }],
+  sources: [
+    { shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, perArea: false, stirSize: 0.144 },
+  ],
   forces: [],
-  moments: [{
-    sources: [{ centre: [DRUM[0], DRUM_SIZE.height - 0.04, DRUM[2]], rotation: [0, 0, 0, 1], heat: 190_000, smoke: 0, temperature: 400, speed: 0.25, aim: [0, 1, 0], stir: 0.3 }],
-    forces: [], wind: [0.15, 0, 0.05], solids: [],
-  }],
+  moments: [
+    {
+      sources: [
+        {
+          centre: [DRUM[0], DRUM_SIZE.height - 0.04, DRUM[2]],
+          rotation: [0, 0, 0, 1],
+          heat: 190_000,
+          smoke: 0,
+          temperature: 400,
+          speed: 0.25,
+          aim: [0, 1, 0],
+          stir: 0.3,
+        },
+      ],
+      forces: [],
+      wind: [0.15, 0, 0.05],
+      solids: [],
+    },
+  ],
   runUp: 0,
   ambient: 283,
   shear: { exponent: 0, at: 10, ground: 0 },
@@ -88,11 +105,34 @@ export interface FlameLayer {
   data: Float32Array
 }
 
-export function pictureFlame(crew: Crew, frame: GasFrame, camera: Camera, straighten: (x: number, y: number) => [number, number], light: PlateLight): FlameLayer {
+export function pictureFlame(
+  crew: Crew,
+  frame: GasFrame,
+  camera: Camera,
+  straighten: (x: number, y: number) => [number, number],
+  light: PlateLight,
+): FlameLayer {
   const mark = crew.heap.mark()
   const scene = layScene(crew, [{ mesh: drumMesh(), holdsOut: true, receives: false }])
   const emitters = gatherEmitters(frame, glow.table, SMOKE_ALBEDO, 64)
-  const { fire, smoke, smokeLight } = renderPasses(crew, scene, camera, straighten, [{ frames: [{ frame, weight: 1, ahead: 0 }], emitters, glow, albedo: SMOKE_ALBEDO, forward: SMOKE_FORWARD, extinctionPerSoot: SOOT_EXTINCTION }], light, { ...FINAL, lightStride: 64 })
+  const { fire, smoke, smokeLight } = renderPasses(
+    crew,
+    scene,
+    camera,
+    straighten,
+    [
+      {
+        frames: [{ frame, weight: 1, ahead: 0 }],
+        emitters,
+        glow,
+        albedo: SMOKE_ALBEDO,
+        forward: SMOKE_FORWARD,
+        extinctionPerSoot: SOOT_EXTINCTION,
+      },
+    ],
+    light,
+    { ...FINAL, lightStride: 64 },
+  )
   crew.heap.release(mark)
   let [x0, y0, x1, y1] = [camera.width, camera.height, 0, 0]
   for (let y = 0; y < camera.height; y++)

@@ -9,7 +9,11 @@ export async function burning(making: Making, rate: number, file: string): Promi
   const { say, ...plain } = making
   const worker = new Worker(file, { workerData: { burn: { ...plain, rate } satisfies Wish } })
   worker.on('message', ([text, done]: [string, number]) => say(text, done))
-  await new Promise<void>((resolve, reject) => worker.once('error', reject).once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the brazier's thread ended with ${code}`)))))
+  await new Promise<void>((resolve, reject) =>
+    worker
+      .once('error', reject)
+      .once('exit', (code) => (code === 0 ? resolve() : reject(new Error(`the brazier's thread ended with ${code}`)))),
+  )
   return burntBrazier({ ...making, say: () => undefined }, rate)
 }
 

@@ -63,7 +63,11 @@ export function handheld(time: number, seed: number): ReturnType<PlateSpec['came
   const beat = 2 * Math.PI * 1.72 * time
   const h = (n: number, pace: number): number => hand(seed * 31 + n, time, pace)
   return {
-    position: [-0.55 + 0.4 * time + 0.016 * Math.sin(beat / 2 + 0.4) + 0.03 * h(1, 0.21), 1.61 + 0.013 * Math.cos(beat) + 0.004 * Math.sin(2 * Math.PI * 0.27 * time) + 0.012 * h(2, 0.24), 11.15 - 0.21 * time + 0.012 * Math.sin(beat + 1) + 0.025 * h(3, 0.2)],
+    position: [
+      -0.55 + 0.4 * time + 0.016 * Math.sin(beat / 2 + 0.4) + 0.03 * h(1, 0.21),
+      1.61 + 0.013 * Math.cos(beat) + 0.004 * Math.sin(2 * Math.PI * 0.27 * time) + 0.012 * h(2, 0.24),
+      11.15 - 0.21 * time + 0.012 * Math.sin(beat + 1) + 0.025 * h(3, 0.2),
+    ],
     pan: (-0.8 + 0.5 * time + 0.75 * h(4, 0.19) + 0.1 * Math.sin(beat / 2)) * DEGREE,
     tilt: (0.9 + 0.5 * h(5, 0.22) + 0.11 * Math.sin(beat + 0.7)) * DEGREE,
     roll: (0.3 + 0.4 * h(6, 0.2) + 0.12 * Math.sin(beat / 2 + 1.1)) * DEGREE,
@@ -74,7 +78,12 @@ export function handheld(time: number, seed: number): ReturnType<PlateSpec['came
 export function trembling(time: number, seed: number): ReturnType<PlateSpec['camera']> {
   const gust = 0.55 + 0.45 * Math.sin(2 * Math.PI * 0.23 * time + seed)
   const h = (n: number, pace: number): number => gust * hand(seed * 17 + n, time, pace, 0.5)
-  return { position: [0.7, 1.5, 10.6], pan: (1.5 + 0.021 * h(1, 1.3)) * DEGREE, tilt: (1.6 + 0.024 * h(2, 1.6)) * DEGREE, roll: (0.4 + 0.012 * h(3, 1.1)) * DEGREE }
+  return {
+    position: [0.7, 1.5, 10.6],
+    pan: (1.5 + 0.021 * h(1, 1.3)) * DEGREE,
+    tilt: (1.6 + 0.024 * h(2, 1.6)) * DEGREE,
+    roll: (0.4 + 0.012 * h(3, 1.1)) * DEGREE,
+  }
 }
 
 /** A tripod turned about the lens's entrance pupil by a hand on the bar. */
@@ -82,7 +91,12 @@ export function turning(time: number, seed: number): ReturnType<PlateSpec['camer
   const t = Math.min(1, Math.max(0, (time - 0.15) / 2.75))
   const s = t * t * t * (t * (6 * t - 15) + 10)
   const h = (n: number): number => hand(seed * 23 + n, time, 0.5, 1.1)
-  return { position: [1.4, 1.55, 10.2], pan: (-30 + 27 * s + 0.12 * h(1)) * DEGREE, tilt: (1.4 + 0.5 * s + 0.07 * h(2)) * DEGREE, roll: (-0.2 + 0.05 * h(3)) * DEGREE }
+  return {
+    position: [1.4, 1.55, 10.2],
+    pan: (-30 + 27 * s + 0.12 * h(1)) * DEGREE,
+    tilt: (1.4 + 0.5 * s + 0.07 * h(2)) * DEGREE,
+    roll: (-0.2 + 0.05 * h(3)) * DEGREE,
+  }
 }
 
 /** The same walk in more of a hurry: about 3 px of blur with the shutter open throughout. */
@@ -97,7 +111,14 @@ export const focalPx = (spec: Pick<PlateSpec, 'lens' | 'width'>): number => (spe
 /** The camera's axes in the world: panned about Y, then tilted, then rolled. */
 export function momentOf(spec: PlateSpec, time: number, seed = spec.seed): Moment {
   const { position, pan, tilt, roll } = spec.camera(time, seed)
-  const [cp, sp, ct, st, cr, sr] = [Math.cos(pan), Math.sin(pan), Math.cos(tilt), Math.sin(tilt), Math.cos(roll), Math.sin(roll)]
+  const [cp, sp, ct, st, cr, sr] = [
+    Math.cos(pan),
+    Math.sin(pan),
+    Math.cos(tilt),
+    Math.sin(tilt),
+    Math.cos(roll),
+    Math.sin(roll),
+  ]
   const side: Vec3 = [cp, 0, sp]
   const back: Vec3 = [-sp * ct, -st, cp * ct]
   const over: Vec3 = [-sp * st, ct, cp * st]
@@ -107,7 +128,11 @@ export function momentOf(spec: PlateSpec, time: number, seed = spec.seed): Momen
 }
 
 /** The turn of a moment as a unit quaternion x y z w, camera to world. */
-export function quaternionOf({ right: [a, d, g], up: [b, e, h], back: [c, f, i] }: Moment): [number, number, number, number] {
+export function quaternionOf({
+  right: [a, d, g],
+  up: [b, e, h],
+  back: [c, f, i],
+}: Moment): [number, number, number, number] {
   const w = Math.sqrt(Math.max(0, 1 + a + e + i)) / 2
   // All our cameras look within 90 degrees of -Z, so w is far from zero.
   return [(h - f) / (4 * w), (c - g) / (4 * w), (d - b) / (4 * w), w]

@@ -11,17 +11,32 @@ const plateFile = (spec: PlateSpec): string => join('demo/plates', `${spec.name}
 
 function frameOf(spec: PlateSpec, n: number): Uint8Array {
   const filter = spec.frames > 1 ? ['-vf', `select=eq(n\\,${n}),scale=in_color_matrix=bt709:in_range=tv`] : []
-  const { stdout, status } = spawnSync('ffmpeg', ['-v', 'error', '-i', plateFile(spec), ...filter, '-frames:v', '1', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 28 })
+  const { stdout, status } = spawnSync(
+    'ffmpeg',
+    ['-v', 'error', '-i', plateFile(spec), ...filter, '-frames:v', '1', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'],
+    { maxBuffer: 1 << 28 },
+  )
   expect(status).toBe(0)
   return new Uint8Array(stdout)
 }
-const square = (image: Luma, x0: number, y0: number, size: number): Luma => ({ width: size, height: size, data: Float32Array.from({ length: size * size }, (_, n) => image.data[(y0 + Math.floor(n / size)) * image.width + x0 + (n % size)] ?? 0) })
+const square = (image: Luma, x0: number, y0: number, size: number): Luma => ({
+  width: size,
+  height: size,
+  data: Float32Array.from(
+    { length: size * size },
+    (_, n) => image.data[(y0 + Math.floor(n / size)) * image.width + x0 + (n % size)] ?? 0,
+  ),
+})
 
 describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) => {
   const { at, later, blunt } = LOOKED[spec.name] ?? { at: 0, later: 40 }
   const rgb = frameOf(spec, at)
   const luma = lumaOf(rgb, spec.width, spec.height)
-  const exact = JSON.parse(readFileSync(join('demo/exact', `${spec.name}.json`), 'utf8')) as { landmarks: Vec3[]; seed: number; frames: number }
+  const exact = JSON.parse(readFileSync(join('demo/exact', `${spec.name}.json`), 'utf8')) as {
+    landmarks: Vec3[]
+    seed: number
+    frames: number
+  }
   it('has blacks and keeps its whites', () => {
     const { dark, clipped } = tones(rgb)
     expect(dark).toBeGreaterThan(0.01)
@@ -34,7 +49,9 @@ describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) 
   })
   it('holds all sizes of things as scenes do', () => {
     const size = spec.width > 2000 ? 1024 : 512
-    const slopes = [0, 0.5, 1].map((share) => spectrumSlope(square(luma, Math.round(share * (spec.width - size)), (spec.height - size) >> 1, size)))
+    const slopes = [0, 0.5, 1].map((share) =>
+      spectrumSlope(square(luma, Math.round(share * (spec.width - size)), (spec.height - size) >> 1, size)),
+    )
     const mean = slopes.reduce((sum, slope) => sum + slope, 0) / slopes.length
     expect(mean).toBeGreaterThan(-2.4)
     expect(mean).toBeLessThan(-1.6)
@@ -42,21 +59,32 @@ describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) 
   it('gives a tracker corners everywhere', () => {
     const found = corners(luma)
     expect(found.length).toBeGreaterThan(400)
-    for (const [n, count] of ninths(found, spec.width, spec.height).entries()) expect(count, `ninth ${n + 1}`).toBeGreaterThan(n < 3 ? 0 : 8)
+    for (const [n, count] of ninths(found, spec.width, spec.height).entries())
+      expect(count, `ninth ${n + 1}`).toBeGreaterThan(n < 3 ? 0 : 8)
   })
   it.runIf(spec.frames > 40)('looks alike at its exact places 40 frames on or more', () => {
     const before = at === 0 ? luma : lumaOf(frameOf(spec, 0), spec.width, spec.height)
     const after = lumaOf(frameOf(spec, later), spec.width, spec.height)
-    const found = exact.landmarks.flatMap((point) => {
-      const [a, b] = [project(spec, momentOf(spec, 0, exact.seed), point), project(spec, momentOf(spec, later / spec.rate, exact.seed), point)]
-      const likeness = a && b ? patchCorrelation(before, Math.round(a.x - 0.5), Math.round(a.y - 0.5), after, b.x - 0.5, b.y - 0.5) : undefined
-      return likeness === undefined ? [] : [likeness]
-    }).sort((a, b) => a - b)
+    const found = exact.landmarks
+      .flatMap((point) => {
+        const [a, b] = [
+          project(spec, momentOf(spec, 0, exact.seed), point),
+          project(spec, momentOf(spec, later / spec.rate, exact.seed), point),
+        ]
+        const likeness =
+          a && b
+            ? patchCorrelation(before, Math.round(a.x - 0.5), Math.round(a.y - 0.5), after, b.x - 0.5, b.y - 0.5)
+            : undefined
+        return likeness === undefined ? [] : [likeness]
+      })
+      .sort((a, b) => a - b)
     expect(found.length).toBeGreaterThan(200)
     expect(found[found.length >> 1]).toBeGreaterThan(0.8)
   })
 })
 
 it('fits its movies into 40 MB together', () => {
-  expect(PLATES.filter((spec) => spec.frames > 1).reduce((sum, spec) => sum + statSync(plateFile(spec)).size, 0)).toBeLessThan(40e6)
+  expect(
+    PLATES.filter((spec) => spec.frames > 1).reduce((sum, spec) => sum + statSync(plateFile(spec)).size, 0),
+  ).toBeLessThan(40e6)
 })

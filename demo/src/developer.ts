@@ -17,7 +17,8 @@ const ALIGN = 16
 
 /** A developer for pictures of an even width and a number of pixels that four divides, as every plate's is. */
 export function newDeveloper(width: number, height: number): Developer {
-  if (width % 2 !== 0 || (width * height) % 4 !== 0) throw new RangeError(`pictures of ${width} by ${height} pixels can't be developed`)
+  if (width % 2 !== 0 || (width * height) % 4 !== 0)
+    throw new RangeError(`pictures of ${width} by ${height} pixels can't be developed`)
   const kernels = developKernels()
   const pixels = width * height
   const [w, h] = [Math.ceil(width / COARSE), Math.ceil(height / COARSE)]
@@ -29,8 +30,18 @@ export function newDeveloper(width: number, height: number): Developer {
   }
   const planes = [alloc(pixels * 4), alloc(pixels * 4), alloc(pixels * 4)] as const
   const [work, fall, padded] = [alloc(pixels * 4), alloc(pixels * 8), alloc((width + 8) * 4)]
-  const taps = { across: [alloc(width * 4), alloc(width * 16)] as const, down: [alloc(height * 4), alloc(height * 16)] as const }
-  const glow = { small: alloc(w * h * 4), line: alloc((w + 1) * 4), columns: alloc(width * 4), columnShares: alloc(width * 4), rows: alloc(height * 4), rowShares: alloc(height * 4) }
+  const taps = {
+    across: [alloc(width * 4), alloc(width * 16)] as const,
+    down: [alloc(height * 4), alloc(height * 16)] as const,
+  }
+  const glow = {
+    small: alloc(w * h * 4),
+    line: alloc((w + 1) * 4),
+    columns: alloc(width * 4),
+    columnShares: alloc(width * 4),
+    rows: alloc(height * 4),
+    rowShares: alloc(height * 4),
+  }
   const table = alloc((STEPS + 1) * 4)
   const codes = alloc(pixels * 6)
   kernels.memory.grow(Math.ceil((end - kernels.memory.buffer.byteLength) / PAGE) + 1)
@@ -46,7 +57,10 @@ export function newDeveloper(width: number, height: number): Developer {
   let vignette = Number.NaN
 
   const rescale = (plane: number, scale: number): void => {
-    for (const [[from, weights], size] of [[taps.across, width], [taps.down, height]] as const) {
+    for (const [[from, weights], size] of [
+      [taps.across, width],
+      [taps.down, height],
+    ] as const) {
       const made = tapsOf(size, scale)
       integers(from, size).set(made.from)
       floats(weights, size * 4).set(made.weights)
@@ -56,7 +70,17 @@ export function newDeveloper(width: number, height: number): Developer {
   }
   const blur = (plane: number, sigma: number): void => {
     const weights = gaussian(sigma)
-    if (weights.length === 3) kernels.blurThree(plane, work, padded, weights[0] as number, weights[1] as number, weights[2] as number, width, height)
+    if (weights.length === 3)
+      kernels.blurThree(
+        plane,
+        work,
+        padded,
+        weights[0] as number,
+        weights[1] as number,
+        weights[2] as number,
+        width,
+        height,
+      )
     else blurPlane(floats(plane, pixels), width, height, sigma)
   }
   const spread = (plane: number, scale: number): void => {
@@ -81,19 +105,42 @@ export function newDeveloper(width: number, height: number): Developer {
         if (c !== 1 && look.fringe !== 0) rescale(plane, 1 + ((c === 0 ? 1 : -0.8) * look.fringe * scale) / corner)
         blur(plane, look.blur)
         spread(plane, scale)
-        kernels.glowAndFall(plane, glow.small, glow.line, w, glow.columns, glow.columnShares, glow.rows, glow.rowShares, fall, look.glow, width, height)
+        kernels.glowAndFall(
+          plane,
+          glow.small,
+          glow.line,
+          w,
+          glow.columns,
+          glow.columnShares,
+          glow.rows,
+          glow.rowShares,
+          fall,
+          look.glow,
+          width,
+          height,
+        )
       }
     },
     addNoise(frame, seed, look) {
       for (const [c, plane] of planes.entries()) {
         const gain = look.balance[c] ?? 1
         kernels.deviates(work, mix32(mix32(seed * 3 + c) + frame * 0x9e3779b1) | 0, pixels)
-        kernels.addGrain(plane, work, look.smear, 1 / Math.sqrt(1 + 2 * look.smear * look.smear), look.photon * gain, look.read * gain * gain, width, height)
+        kernels.addGrain(
+          plane,
+          work,
+          look.smear,
+          1 / Math.sqrt(1 + 2 * look.smear * look.smear),
+          look.photon * gain,
+          look.read * gain * gain,
+          width,
+          height,
+        )
       }
     },
     toCodes(most, look) {
       floats(table, STEPS + 1).set(codeTable(most, look))
-      for (const [c, plane] of planes.entries()) kernels.codesOf(plane, table, codes, c, 1 / mostLight(look), STEPS, pixels, most === 65535)
+      for (const [c, plane] of planes.entries())
+        kernels.codesOf(plane, table, codes, c, 1 / mostLight(look), STEPS, pixels, most === 65535)
       return most === 255 ? new Uint8Array(buffer, codes, pixels * 3) : new Uint16Array(buffer, codes, pixels * 3)
     },
   }

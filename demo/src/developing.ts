@@ -26,33 +26,97 @@ export interface Development {
   stills: 'png' | 'exr' | undefined
 }
 
-
 /** Megabits a second of a 1280x720 movie: what cameras of the trade record. */
 const MEGABITS = 19
 const COLOUR = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1']
 
 /** Lays the flame over three planes of scene light, in place. Layer: r g b of what it gives out, r g b of the light it throws back, and how much it hides, seven a pixel. */
-function layFlame(planes: Planes, imageWidth: number, { x: left, y: top, width, height, data }: FlameLayer, gain: number): void {
+function layFlame(
+  planes: Planes,
+  imageWidth: number,
+  { x: left, y: top, width, height, data }: FlameLayer,
+  gain: number,
+): void {
   for (const [c, plane] of planes.entries())
     for (let y = 0; y < height; y++)
-      for (let x = 0, o = y * width * 7, n = (y + top) * imageWidth + left; x < width; x++, o += 7, n++) plane[n] = (plane[n] as number) * (1 - (data[o + 6] as number)) + gain * ((data[o + 3 + c] as number) + (data[o + c] as number))
+      for (let x = 0, o = y * width * 7, n = (y + top) * imageWidth + left; x < width; x++, o += 7, n++)
+        plane[n] =
+          (plane[n] as number) * (1 - (data[o + 6] as number)) +
+          gain * ((data[o + 3 + c] as number) + (data[o + c] as number))
 }
 
 /** Scene light and flame of a frame, through lens and sensor: three planes of linear light with grain, before the curve. */
-function develop(developer: Developer, spec: PlateSpec, seed: number, frame: number, linear: string, flame: string): void {
+function develop(
+  developer: Developer,
+  spec: PlateSpec,
+  seed: number,
+  frame: number,
+  linear: string,
+  flame: string,
+): void {
   const layer = readFloats<Omit<FlameLayer, 'data'>>(framePath(flame, frame))
   const gain = spec.light * 2 ** (spec.exposure + spec.drift((frame - spec.first) / spec.rate))
   readPlanes(framePath(linear, frame), developer.planes, gain)
   layFlame(developer.planes, spec.width, { ...layer.head, data: layer.values }, gain)
   developer.throughLens(LENS_LOOK)
-  developer.addNoise(frame, seed, { ...SENSOR_LOOK, photon: SENSOR_LOOK.photon * spec.noise, read: SENSOR_LOOK.read * spec.noise })
+  developer.addNoise(frame, seed, {
+    ...SENSOR_LOOK,
+    photon: SENSOR_LOOK.photon * spec.noise,
+    read: SENSOR_LOOK.read * spec.noise,
+  })
 }
 
 /** One ffmpeg that takes raw frames; ended by closing it. */
 function encoder(spec: PlateSpec, path: string) {
-  const movie = ['-vf', 'scale=out_color_matrix=bt709:out_range=tv', '-c:v', 'libx264', '-preset', 'medium', '-tune', 'grain', '-b:v', `${MEGABITS}M`, '-maxrate', `${MEGABITS * 1.5}M`, '-bufsize', `${MEGABITS}M`, '-g', '12', '-pix_fmt', 'yuv420p', ...COLOUR, '-threads', '1', '-flags', '+bitexact', '-fflags', '+bitexact']
+  const movie = [
+    '-vf',
+    'scale=out_color_matrix=bt709:out_range=tv',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'medium',
+    '-tune',
+    'grain',
+    '-b:v',
+    `${MEGABITS}M`,
+    '-maxrate',
+    `${MEGABITS * 1.5}M`,
+    '-bufsize',
+    `${MEGABITS}M`,
+    '-g',
+    '12',
+    '-pix_fmt',
+    'yuv420p',
+    ...COLOUR,
+    '-threads',
+    '1',
+    '-flags',
+    '+bitexact',
+    '-fflags',
+    '+bitexact',
+  ]
   const still = ['-frames:v', '1', '-update', '1', '-pix_fmt', 'rgb24']
-  const child = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-s', `${spec.width}x${spec.height}`, '-r', String(spec.rate), '-i', '-', ...(spec.frames > 1 ? movie : still), path], { stdio: ['pipe', 'inherit', 'inherit'] })
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb24',
+      '-s',
+      `${spec.width}x${spec.height}`,
+      '-r',
+      String(spec.rate),
+      '-i',
+      '-',
+      ...(spec.frames > 1 ? movie : still),
+      path,
+    ],
+    { stdio: ['pipe', 'inherit', 'inherit'] },
+  )
   const ended = once(child, 'close')
   return {
     async frame(bytes: Uint8Array): Promise<void> {
@@ -69,11 +133,44 @@ function encoder(spec: PlateSpec, path: string) {
 async function writeStill(path: string, kind: 'png' | 'exr', developer: Developer, spec: PlateSpec): Promise<void> {
   const [r, g, b] = developer.planes
   if (kind === 'exr') {
-    keep(`${path}.exr`, writeExr({ width: spec.width, height: spec.height, channels: [['R', r], ['G', g], ['B', b]].map(([name, data]) => ({ name: name as string, type: 'half', data: data as Float32Array })), attributes: {} }))
+    keep(
+      `${path}.exr`,
+      writeExr({
+        width: spec.width,
+        height: spec.height,
+        channels: [
+          ['R', r],
+          ['G', g],
+          ['B', b],
+        ].map(([name, data]) => ({ name: name as string, type: 'half', data: data as Float32Array })),
+        attributes: {},
+      }),
+    )
     return
   }
   const codes = developer.toCodes(65535, SENSOR_LOOK)
-  const child = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgb48le', '-s', `${spec.width}x${spec.height}`, '-i', '-', '-frames:v', '1', '-update', '1', `${path}.png`], { stdio: ['pipe', 'inherit', 'inherit'] })
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb48le',
+      '-s',
+      `${spec.width}x${spec.height}`,
+      '-i',
+      '-',
+      '-frames:v',
+      '1',
+      '-update',
+      '1',
+      `${path}.png`,
+    ],
+    { stdio: ['pipe', 'inherit', 'inherit'] },
+  )
   child.stdin.end(Buffer.from(codes.buffer, codes.byteOffset, codes.byteLength))
   const [code] = (await once(child, 'close')) as [number]
   if (code !== 0) throw new Error(`ffmpeg ended with ${code} on ${path}.png`)
@@ -97,7 +194,12 @@ async function developPlate(job: Development, done: (frame: number) => void): Pr
 }
 
 /** Develops plates, as many at once as there are threads, the longest first. `file`: the running program, which calls takePart. */
-export async function developAll(jobs: readonly Development[], threads: number, file: string, done: (job: Development, frame: number) => void): Promise<void> {
+export async function developAll(
+  jobs: readonly Development[],
+  threads: number,
+  file: string,
+  done: (job: Development, frame: number) => void,
+): Promise<void> {
   const left = [...jobs].sort((a, b) => b.frames.length * b.width - a.frames.length * a.width)
   const hand = async (): Promise<void> => {
     for (let job = left.shift(); job; job = left.shift()) {

@@ -3,12 +3,20 @@ import { random } from '@lantern/core/base'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
 
 // The yardsticks themselves, on pictures whose figures are known.
-const picture = (width: number, height: number, at: (x: number, y: number) => number): Luma => ({ width, height, data: Float32Array.from({ length: width * height }, (_, n) => at(n % width, Math.floor(n / width))) })
+const picture = (width: number, height: number, at: (x: number, y: number) => number): Luma => ({
+  width,
+  height,
+  data: Float32Array.from({ length: width * height }, (_, n) => at(n % width, Math.floor(n / width))),
+})
 
 /** The normal distribution (Abramowitz & Stegun 7.1.26). */
 function normal(x: number): number {
   const t = 1 / (1 + (0.3275911 * Math.abs(x)) / Math.SQRT2)
-  const e = 1 - t * (0.254829592 + t * (-0.284496736 + t * (1.421413741 + t * (-1.453152027 + t * 1.061405429)))) * Math.exp((-x * x) / 2)
+  const e =
+    1 -
+    t *
+      (0.254829592 + t * (-0.284496736 + t * (1.421413741 + t * (-1.453152027 + t * 1.061405429)))) *
+      Math.exp((-x * x) / 2)
   return x < 0 ? (1 - e) / 2 : (1 + e) / 2
 }
 
@@ -37,9 +45,21 @@ it('finds the slope of a spectrum that was made with it', () => {
     const waves = Array.from({ length: 260 }, () => {
       const f = 3 * 2 ** (draw.next() * 6)
       const a = draw.next() * 2 * Math.PI
-      return { u: (f * Math.cos(a)) / 256, v: (f * Math.sin(a)) / 256, strength: f ** ((slope + 2) / 2), phase: draw.next() * 7 }
+      return {
+        u: (f * Math.cos(a)) / 256,
+        v: (f * Math.sin(a)) / 256,
+        strength: f ** ((slope + 2) / 2),
+        phase: draw.next() * 7,
+      }
     })
-    const made = picture(256, 256, (x, y) => Math.exp(0.03 * waves.reduce((sum, w) => sum + w.strength * Math.sin(2 * Math.PI * (w.u * x + w.v * y) + w.phase), 0)) * 0.5)
+    const made = picture(
+      256,
+      256,
+      (x, y) =>
+        Math.exp(
+          0.03 * waves.reduce((sum, w) => sum + w.strength * Math.sin(2 * Math.PI * (w.u * x + w.v * y) + w.phase), 0),
+        ) * 0.5,
+    )
     expect(Math.abs(spectrumSlope(made, 256) - slope)).toBeLessThan(0.3)
   }
 })
@@ -58,8 +78,21 @@ describe('corners', () => {
     expect(corners(picture(64, 64, (x) => x / 64)).length).toBe(0)
   })
   it('correlate with themselves, between pixels too, whatever the exposure, and not with what is elsewhere', () => {
-    const soft = picture(128, 128, (x, y) => (0.5 + 0.3 * Math.sin(x * 0.5) * Math.cos(y * 0.37) + 0.1 * Math.sin(x * 0.21 + y * 0.9)) ** 2)
-    const moved = picture(128, 128, (x, y) => 0.4 * (0.5 + 0.3 * Math.sin((x - 3.4) * 0.5) * Math.cos((y + 1.7) * 0.37) + 0.1 * Math.sin((x - 3.4) * 0.21 + (y + 1.7) * 0.9)) ** 2)
+    const soft = picture(
+      128,
+      128,
+      (x, y) => (0.5 + 0.3 * Math.sin(x * 0.5) * Math.cos(y * 0.37) + 0.1 * Math.sin(x * 0.21 + y * 0.9)) ** 2,
+    )
+    const moved = picture(
+      128,
+      128,
+      (x, y) =>
+        0.4 *
+        (0.5 +
+          0.3 * Math.sin((x - 3.4) * 0.5) * Math.cos((y + 1.7) * 0.37) +
+          0.1 * Math.sin((x - 3.4) * 0.21 + (y + 1.7) * 0.9)) **
+          2,
+    )
     expect(patchCorrelation(soft, 60, 60, soft, 60, 60)).toBeCloseTo(1, 9)
     expect(patchCorrelation(soft, 60, 60, moved, 63.4, 58.3)).toBeGreaterThan(0.99)
     expect(patchCorrelation(soft, 60, 60, moved, 70, 66)).toBeLessThan(0.7)

@@ -7,11 +7,17 @@ export interface Luma {
   data: Float32Array
 }
 
-const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
+const decode = Float32Array.from({ length: 256 }, (_, n) =>
+  n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4,
+)
 
 export function lumaOf(rgb: Uint8Array, width: number, height: number): Luma {
   const data = new Float32Array(width * height)
-  for (let n = 0; n < data.length; n++) data[n] = 0.2126 * (decode[rgb[n * 3] ?? 0] ?? 0) + 0.7152 * (decode[rgb[n * 3 + 1] ?? 0] ?? 0) + 0.0722 * (decode[rgb[n * 3 + 2] ?? 0] ?? 0)
+  for (let n = 0; n < data.length; n++)
+    data[n] =
+      0.2126 * (decode[rgb[n * 3] ?? 0] ?? 0) +
+      0.7152 * (decode[rgb[n * 3 + 1] ?? 0] ?? 0) +
+      0.0722 * (decode[rgb[n * 3 + 2] ?? 0] ?? 0)
   return { width, height, data }
 }
 
@@ -61,8 +67,13 @@ export function spectrumSlope(image: Luma, size = 512, least = 6): number {
   const re = new Float64Array(size * size)
   const im = new Float64Array(size * size)
   let mean = 0
-  for (let y = 0; y < size; y++) for (let x = 0; x < size; x++) mean += Math.log(0.004 + (image.data[(y + y0) * image.width + x + x0] ?? 0)) / (size * size)
-  for (let y = 0; y < size; y++) for (let x = 0; x < size; x++) re[y * size + x] = (Math.log(0.004 + (image.data[(y + y0) * image.width + x + x0] ?? 0)) - mean) * (hann[x] ?? 0) * (hann[y] ?? 0)
+  for (let y = 0; y < size; y++)
+    for (let x = 0; x < size; x++)
+      mean += Math.log(0.004 + (image.data[(y + y0) * image.width + x + x0] ?? 0)) / (size * size)
+  for (let y = 0; y < size; y++)
+    for (let x = 0; x < size; x++)
+      re[y * size + x] =
+        (Math.log(0.004 + (image.data[(y + y0) * image.width + x + x0] ?? 0)) - mean) * (hann[x] ?? 0) * (hann[y] ?? 0)
   for (let y = 0; y < size; y++) fft(re.subarray(y * size, (y + 1) * size), im.subarray(y * size, (y + 1) * size))
   const [cr, ci] = [new Float64Array(size), new Float64Array(size)]
   for (let x = 0; x < size; x++) {
@@ -98,7 +109,9 @@ export function spectrumSlope(image: Luma, size = 512, least = 6): number {
   }
   const mx = points.reduce((sum, p) => sum + p[0], 0) / points.length
   const my = points.reduce((sum, p) => sum + p[1], 0) / points.length
-  return points.reduce((sum, p) => sum + (p[0] - mx) * (p[1] - my), 0) / points.reduce((sum, p) => sum + (p[0] - mx) ** 2, 0)
+  return (
+    points.reduce((sum, p) => sum + (p[0] - mx) * (p[1] - my), 0) / points.reduce((sum, p) => sum + (p[0] - mx) ** 2, 0)
+  )
 }
 
 /** Rise from 10 to 90 % across the strongest upright and level edges, px: median. */
@@ -115,14 +128,28 @@ export function edgeSpread(image: Luma): number {
         if (Math.abs(g) < 0.12) continue
         // The middle of an edge: the steepest place of its row, straight along the edge, flat on both sides.
         const across = step === 1 ? width : 1
-        if (Math.abs((data[n + 2 * step] as number) - (data[n] as number)) > Math.abs(g) || Math.abs((data[n] as number) - (data[n - 2 * step] as number)) > Math.abs(g)) continue
+        if (
+          Math.abs((data[n + 2 * step] as number) - (data[n] as number)) > Math.abs(g) ||
+          Math.abs((data[n] as number) - (data[n - 2 * step] as number)) > Math.abs(g)
+        )
+          continue
         if (Math.abs((data[n + across] as number) - (data[n - across] as number)) > 0.12 * Math.abs(g)) continue
-        for (let k = -reach; k <= reach; k++) profile[k + reach] = ((data[n + k * step - across] as number) + (data[n + k * step] as number) + (data[n + k * step + across] as number)) / 3
+        for (let k = -reach; k <= reach; k++)
+          profile[k + reach] =
+            ((data[n + k * step - across] as number) +
+              (data[n + k * step] as number) +
+              (data[n + k * step + across] as number)) /
+            3
         const low = ((profile[0] as number) + (profile[1] as number) + (profile[2] as number)) / 3
-        const high = ((profile[2 * reach] as number) + (profile[2 * reach - 1] as number) + (profile[2 * reach - 2] as number)) / 3
+        const high =
+          ((profile[2 * reach] as number) + (profile[2 * reach - 1] as number) + (profile[2 * reach - 2] as number)) / 3
         const span = high - low
         if (span * g <= 0 || Math.abs(span) < 1.1 * Math.abs(g)) continue
-        if (Math.abs((profile[0] as number) - (profile[2] as number)) > 0.12 * Math.abs(span) || Math.abs((profile[2 * reach] as number) - (profile[2 * reach - 2] as number)) > 0.12 * Math.abs(span)) continue
+        if (
+          Math.abs((profile[0] as number) - (profile[2] as number)) > 0.12 * Math.abs(span) ||
+          Math.abs((profile[2 * reach] as number) - (profile[2 * reach - 2] as number)) > 0.12 * Math.abs(span)
+        )
+          continue
         // Spread of the profile's steps about their middle, less that of a pixel, as the blur's sigma; a blurred edge rises from 10 to 90 % in 2.563 of it.
         let [weight, first, second] = [0, 0, 0]
         for (let k = 2; k < 2 * reach - 2; k++) {
@@ -134,7 +161,11 @@ export function edgeSpread(image: Luma): number {
         const rise = 2.563 * Math.sqrt(Math.max(0, second / weight - (first / weight) ** 2 - 1 / 12))
         if (rise > 0) found.push({ strength: Math.abs(span), rise })
       }
-  const best = found.sort((a, b) => b.strength - a.strength).slice(0, 600).map((one) => one.rise).sort((a, b) => a - b)
+  const best = found
+    .sort((a, b) => b.strength - a.strength)
+    .slice(0, 600)
+    .map((one) => one.rise)
+    .sort((a, b) => a - b)
   return best[best.length >> 1] ?? Number.NaN
 }
 
@@ -173,7 +204,13 @@ export function corners(image: Luma, apart = 12, quality = 0.02): Corner[] {
       const s = strength[y * width + x] as number
       most = Math.max(most, s)
       const n = y * width + x
-      if (s > (strength[n - 1] as number) && s >= (strength[n + 1] as number) && s > (strength[n - width] as number) && s >= (strength[n + width] as number)) order.push({ x, y, strength: s })
+      if (
+        s > (strength[n - 1] as number) &&
+        s >= (strength[n + 1] as number) &&
+        s > (strength[n - width] as number) &&
+        s >= (strength[n + width] as number)
+      )
+        order.push({ x, y, strength: s })
     }
   order.sort((a, b) => b.strength - a.strength)
   const kept: Corner[] = []
@@ -182,7 +219,10 @@ export function corners(image: Luma, apart = 12, quality = 0.02): Corner[] {
     if (one.strength < quality * most || kept.length >= 4000) break
     const [i, j] = [Math.floor(one.x / apart), Math.floor(one.y / apart)]
     let free = true
-    for (let b = -1; b <= 1 && free; b++) for (let a = -1; a <= 1 && free; a++) for (const near of grid.get((j + b) * 4096 + i + a) ?? []) if ((near.x - one.x) ** 2 + (near.y - one.y) ** 2 < apart * apart) free = false
+    for (let b = -1; b <= 1 && free; b++)
+      for (let a = -1; a <= 1 && free; a++)
+        for (const near of grid.get((j + b) * 4096 + i + a) ?? [])
+          if ((near.x - one.x) ** 2 + (near.y - one.y) ** 2 < apart * apart) free = false
     if (!free) continue
     kept.push(one)
     const cell = j * 4096 + i
@@ -204,7 +244,17 @@ export function ninths(found: readonly Corner[], width: number, height: number):
 /** Normalised correlation of the 11 x 11 patches round two places (whole px in a, bilinear in b); undefined at the rim. */
 export function patchCorrelation(a: Luma, ax: number, ay: number, b: Luma, bx: number, by: number): number | undefined {
   const half = 5
-  if (ax < half || ay < half || ax >= a.width - half || ay >= a.height - half || bx < half + 1 || by < half + 1 || bx >= b.width - half - 2 || by >= b.height - half - 2) return undefined
+  if (
+    ax < half ||
+    ay < half ||
+    ax >= a.width - half ||
+    ay >= a.height - half ||
+    bx < half + 1 ||
+    by < half + 1 ||
+    bx >= b.width - half - 2 ||
+    by >= b.height - half - 2
+  )
+    return undefined
   let [sa, sb, aa, bb, ab] = [0, 0, 0, 0, 0]
   const i = Math.floor(bx)
   const j = Math.floor(by)
@@ -213,7 +263,12 @@ export function patchCorrelation(a: Luma, ax: number, ay: number, b: Luma, bx: n
     for (let x = -half; x <= half; x++) {
       const p = Math.sqrt(a.data[(ay + y) * a.width + ax + x] as number)
       const n = (j + y) * b.width + i + x
-      const q = Math.sqrt((b.data[n] as number) * (1 - fx) * (1 - fy) + (b.data[n + 1] as number) * fx * (1 - fy) + (b.data[n + b.width] as number) * (1 - fx) * fy + (b.data[n + b.width + 1] as number) * fx * fy)
+      const q = Math.sqrt(
+        (b.data[n] as number) * (1 - fx) * (1 - fy) +
+          (b.data[n + 1] as number) * fx * (1 - fy) +
+          (b.data[n + b.width] as number) * (1 - fx) * fy +
+          (b.data[n + b.width + 1] as number) * fx * fy,
+      )
       sa += p
       sb += q
       aa += p * p

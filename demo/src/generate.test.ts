@@ -10,7 +10,28 @@ import { momentOf, PLATES } from './plates.ts'
 // The generator as it is called, on a coarse yard: what it writes, that it goes on where it stopped, and that it refuses what it can't do.
 const folder = mkdtempSync(join(tmpdir(), 'yard-'))
 afterAll(() => rmSync(folder, { recursive: true, force: true }))
-const run = (...args: string[]) => spawnSync(process.execPath, ['scripts/run-ts.mjs', 'demo/src/generate.ts', '--detail', '0.04', '--rays', '2', '--burn', '2', '--width', '160', '--cache', join(folder, 'made'), '--exact', join(folder, 'exact'), ...args], { encoding: 'utf8' })
+const run = (...args: string[]) =>
+  spawnSync(
+    process.execPath,
+    [
+      'scripts/run-ts.mjs',
+      'demo/src/generate.ts',
+      '--detail',
+      '0.04',
+      '--rays',
+      '2',
+      '--burn',
+      '2',
+      '--width',
+      '160',
+      '--cache',
+      join(folder, 'made'),
+      '--exact',
+      join(folder, 'exact'),
+      ...args,
+    ],
+    { encoding: 'utf8' },
+  )
 
 describe('the generator', () => {
   it('makes a movie, its exact files, and the same bytes again from what it kept', () => {
@@ -20,13 +41,43 @@ describe('the generator', () => {
     expect(first.status).toBe(0)
     expect(first.stdout).toMatch(/left/)
     const movie = readFileSync(join(out, 'yard-walk.mp4'))
-    const probe = spawnSync('ffprobe', ['-v', 'error', '-count_frames', '-show_entries', 'stream=width,height,nb_read_frames,r_frame_rate,color_transfer,pix_fmt', '-of', 'default=nw=1', join(out, 'yard-walk.mp4')], { encoding: 'utf8' }).stdout
-    for (const line of ['width=160', 'height=90', 'nb_read_frames=3', 'r_frame_rate=24/1', 'pix_fmt=yuv420p', 'color_transfer=iec61966-2-1']) expect(probe).toContain(line)
+    const probe = spawnSync(
+      'ffprobe',
+      [
+        '-v',
+        'error',
+        '-count_frames',
+        '-show_entries',
+        'stream=width,height,nb_read_frames,r_frame_rate,color_transfer,pix_fmt',
+        '-of',
+        'default=nw=1',
+        join(out, 'yard-walk.mp4'),
+      ],
+      { encoding: 'utf8' },
+    ).stdout
+    for (const line of [
+      'width=160',
+      'height=90',
+      'nb_read_frames=3',
+      'r_frame_rate=24/1',
+      'pix_fmt=yuv420p',
+      'color_transfer=iec61966-2-1',
+    ])
+      expect(probe).toContain(line)
     const spec = { ...(PLATES[0] as (typeof PLATES)[number]), width: 160, height: 90 }
-    const { frames } = readCameraGltf(readFileSync(join(folder, 'exact/yard-walk-camera.gltf')), 'c', { width: 160, height: 90, first: 1001, last: 1003, rate: 24 })
+    const { frames } = readCameraGltf(readFileSync(join(folder, 'exact/yard-walk-camera.gltf')), 'c', {
+      width: 160,
+      height: 90,
+      first: 1001,
+      last: 1003,
+      rate: 24,
+    })
     expect(frames.length).toBe(3)
     expect(frames[2]?.camera.position[0]).toBeCloseTo(momentOf(spec, 2 / 24).position[0], 5)
-    const exact = JSON.parse(readFileSync(join(folder, 'exact/yard-walk.json'), 'utf8')) as { lens: { focalPx: number }; geometry: { ground: [number, number, number][] } }
+    const exact = JSON.parse(readFileSync(join(folder, 'exact/yard-walk.json'), 'utf8')) as {
+      lens: { focalPx: number }
+      geometry: { ground: [number, number, number][] }
+    }
     expect(exact.lens.focalPx).toBeCloseTo((24 / 28) * 160, 6)
     expect(exact.geometry.ground.filter((p) => project(spec, momentOf(spec, 0), p)).length).toBeGreaterThan(20)
 
@@ -52,8 +103,12 @@ describe('the generator', () => {
     expect(readFileSync(join(out, 'yard-walk.1001.png')).subarray(24, 26)).toEqual(Buffer.from([16, 2]))
     expect(readFileSync(join(out, 'yard-walk.1001.exr')).readUInt32LE(0)).toBe(20000630)
     const other = join(folder, 'other')
-    expect(run('--plate', 'yard-walk', '--frames', '1', '--seed', '77', '--stills', 'png', '--out', other).status).toBe(0)
-    expect(readFileSync(join(other, 'yard-walk.1001.png')).equals(readFileSync(join(out, 'yard-walk.1001.png')))).toBe(false)
+    expect(run('--plate', 'yard-walk', '--frames', '1', '--seed', '77', '--stills', 'png', '--out', other).status).toBe(
+      0,
+    )
+    expect(readFileSync(join(other, 'yard-walk.1001.png')).equals(readFileSync(join(out, 'yard-walk.1001.png')))).toBe(
+      false,
+    )
   }, 240_000)
   it('refuses what it does not know, naming it', () => {
     const wrong = run('--plate', 'yard-moon')

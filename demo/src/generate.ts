@@ -16,15 +16,41 @@ if ((await takePart()) || burnAside()) process.exit(0)
 
 const { values } = parseArgs({
   options: {
-    plate: { type: 'string', multiple: true }, variants: { type: 'boolean', default: false }, out: { type: 'string', default: 'demo/plates' }, exact: { type: 'string', default: 'demo/exact' }, cache: { type: 'string', default: 'demo/.made' },
-    frames: { type: 'string' }, frame: { type: 'string', multiple: true }, seed: { type: 'string' }, threads: { type: 'string', default: '2' }, stills: { type: 'string' }, detail: { type: 'string', default: '1' }, rays: { type: 'string' }, width: { type: 'string' }, burn: { type: 'string' },
+    plate: { type: 'string', multiple: true },
+    variants: { type: 'boolean', default: false },
+    out: { type: 'string', default: 'demo/plates' },
+    exact: { type: 'string', default: 'demo/exact' },
+    cache: { type: 'string', default: 'demo/.made' },
+    frames: { type: 'string' },
+    frame: { type: 'string', multiple: true },
+    seed: { type: 'string' },
+    threads: { type: 'string', default: '2' },
+    stills: { type: 'string' },
+    detail: { type: 'string', default: '1' },
+    rays: { type: 'string' },
+    width: { type: 'string' },
+    burn: { type: 'string' },
   },
 })
 const whole = (least: number) => z.coerce.number().int().min(least)
-const wanted = z.object({
-  plate: z.array(z.enum([...PLATES, ...VARIANTS].map((spec) => spec.name) as [string, ...string[]])).optional(), variants: z.boolean(), out: z.string(), exact: z.string(), cache: z.string(),
-  frames: whole(1).optional(), frame: z.array(whole(1)).optional(), seed: whole(0).optional(), threads: whole(1), stills: z.enum(['png', 'exr']).optional(), detail: z.coerce.number().min(0.02).max(2), rays: whole(1).optional(), width: whole(64).optional(), burn: whole(1).optional(),
-}).safeParse(values)
+const wanted = z
+  .object({
+    plate: z.array(z.enum([...PLATES, ...VARIANTS].map((spec) => spec.name) as [string, ...string[]])).optional(),
+    variants: z.boolean(),
+    out: z.string(),
+    exact: z.string(),
+    cache: z.string(),
+    frames: whole(1).optional(),
+    frame: z.array(whole(1)).optional(),
+    seed: whole(0).optional(),
+    threads: whole(1),
+    stills: z.enum(['png', 'exr']).optional(),
+    detail: z.coerce.number().min(0.02).max(2),
+    rays: whole(1).optional(),
+    width: whole(64).optional(),
+    burn: whole(1).optional(),
+  })
+  .safeParse(values)
 if (!wanted.success) {
   for (const issue of wanted.error.issues) console.error(`--${issue.path.join(' ')}: ${issue.message}`)
   process.exit(2)
@@ -33,17 +59,31 @@ const asked = wanted.data
 const specs = [...PLATES, ...VARIANTS]
   .filter((spec) => (asked.plate ? asked.plate.includes(spec.name) : asked.variants ? VARIANTS.includes(spec) : true))
   .map((spec) => (asked.width ? { ...spec, width: asked.width, height: 2 * Math.round((asked.width * 9) / 32) } : spec))
-const framesOf = (spec: PlateSpec): number[] => asked.frame ?? Array.from({ length: Math.min(spec.frames, asked.frames ?? spec.frames) }, (_, n) => spec.first + n)
+const framesOf = (spec: PlateSpec): number[] =>
+  asked.frame ?? Array.from({ length: Math.min(spec.frames, asked.frames ?? spec.frames) }, (_, n) => spec.first + n)
 const seedOf = (spec: PlateSpec): number => asked.seed ?? spec.seed
 
 const days = [...new Set(specs.map((spec) => spec.day))]
 const size = (spec: PlateSpec): number => (spec.width * spec.height) / (1280 * 720)
-const total = days.length * COST.bake + (asked.burn ?? BURN_FRAMES) * COST.burn + specs.reduce((sum, spec) => sum + framesOf(spec).length * ((COST.frame * size(spec) * spec.slices) / 8 + (COST.layer * spec.width) / 1280 + COST.develop * size(spec)), 0)
+const total =
+  days.length * COST.bake +
+  (asked.burn ?? BURN_FRAMES) * COST.burn +
+  specs.reduce(
+    (sum, spec) =>
+      sum +
+      framesOf(spec).length *
+        ((COST.frame * size(spec) * spec.slices) / 8 + (COST.layer * spec.width) / 1280 + COST.develop * size(spec)),
+    0,
+  )
 const started = performance.now()
 let spent = 0
 let told = -Infinity
 const making: Making = {
-  cache: asked.cache, threads: asked.threads, detail: asked.detail, burnFrames: asked.burn ?? BURN_FRAMES, light: asked.rays ? { ...FULL_LIGHT, rays: asked.rays } : FULL_LIGHT,
+  cache: asked.cache,
+  threads: asked.threads,
+  detail: asked.detail,
+  burnFrames: asked.burn ?? BURN_FRAMES,
+  light: asked.rays ? { ...FULL_LIGHT, rays: asked.rays } : FULL_LIGHT,
   say(text, done) {
     spent += done
     const now = performance.now()
@@ -70,11 +110,23 @@ for (const day of days) {
   for (const spec of today) {
     const frames = framesOf(spec)
     const folder = linear.get(spec.name) ?? ''
-    jobs.push({ plate: spec.name, width: spec.width, height: spec.height, seed: seedOf(spec), frames, linear: folder, flame: flamePlate(making, spec, seedOf(spec), frames, brazier), out: asked.out, stills: asked.stills })
+    jobs.push({
+      plate: spec.name,
+      width: spec.width,
+      height: spec.height,
+      seed: seedOf(spec),
+      frames,
+      linear: folder,
+      flame: flamePlate(making, spec, seedOf(spec), frames, brazier),
+      out: asked.out,
+      stills: asked.stills,
+    })
     if (!asked.frame) writeExact(asked.exact, spec, seedOf(spec), frames.length, brazier.lights, folder)
   }
 }
 const drawn = performance.now()
-await developAll(jobs, asked.threads, file, (job, frame) => making.say(`${job.plate}: developed ${frame}`, (COST.develop * job.width * job.height) / (1280 * 720)))
+await developAll(jobs, asked.threads, file, (job, frame) =>
+  making.say(`${job.plate}: developed ${frame}`, (COST.develop * job.width * job.height) / (1280 * 720)),
+)
 console.log(`developed in ${Math.round((performance.now() - drawn) / 1000)} s`)
 console.log(`done in ${Math.round((performance.now() - started) / 1000)} s`)

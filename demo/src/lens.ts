@@ -17,15 +17,21 @@ function weigh(out: Float32Array, weights: Float32Array, rowOf: (k: number) => F
   for (let k = 0; k < weights.length; k += 3) {
     const [a, b, c] = [rowOf(k), rowOf(Math.min(k + 1, weights.length - 1)), rowOf(Math.min(k + 2, weights.length - 1))]
     const [wa, wb, wc] = [weights[k] as number, weights[k + 1] ?? 0, weights[k + 2] ?? 0]
-    if (k === 0) for (let x = 0; x < out.length; x++) out[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
-    else for (let x = 0; x < out.length; x++) out[x] = (out[x] as number) + wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
+    if (k === 0)
+      for (let x = 0; x < out.length; x++)
+        out[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
+    else
+      for (let x = 0; x < out.length; x++)
+        out[x] = (out[x] as number) + wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number)
   }
 }
 
 /** Weights of a Gaussian to three of its deviations, adding up to one. */
 export function gaussian(sigma: number): Float32Array {
   const reach = Math.max(1, Math.ceil(3 * sigma))
-  const weights = Float32Array.from({ length: 2 * reach + 1 }, (_, n) => Math.exp(-((n - reach) ** 2) / (2 * sigma * sigma)))
+  const weights = Float32Array.from({ length: 2 * reach + 1 }, (_, n) =>
+    Math.exp(-((n - reach) ** 2) / (2 * sigma * sigma)),
+  )
   const total = weights.reduce((sum, w) => sum + w, 0)
   for (let n = 0; n < weights.length; n++) weights[n] = (weights[n] ?? 0) / total
   return weights
@@ -46,7 +52,8 @@ export function blurPlane(plane: Float32Array, width: number, height: number, si
   }
   // Columns, many at a time so that memory is read in rows.
   const lines: Float32Array[] = Array.from({ length: 2 * reach + 1 }, () => new Float32Array(width))
-  const line = (y: number): Float32Array => plane.subarray(Math.max(0, Math.min(height - 1, y)) * width, (Math.max(0, Math.min(height - 1, y)) + 1) * width)
+  const line = (y: number): Float32Array =>
+    plane.subarray(Math.max(0, Math.min(height - 1, y)) * width, (Math.max(0, Math.min(height - 1, y)) + 1) * width)
   for (let k = 0; k < lines.length; k++) lines[k]?.set(line(k - reach))
   for (let y = 0; y < height; y++) {
     weigh(plane.subarray(y * width, (y + 1) * width), weights, (k) => lines[(y + k) % lines.length] as Float32Array)
@@ -59,10 +66,18 @@ export function blurPlane(plane: Float32Array, width: number, height: number, si
 /** The wide glow is made at an eighth of the size. */
 export const COARSE = 8
 /** Its two Gaussians, px of a 1280-px picture, and their shares. */
-export const GLOWS = [[22, 0.6], [90, 0.4]] as const
+export const GLOWS = [
+  [22, 0.6],
+  [90, 0.4],
+] as const
 
 /** Catmull–Rom weights at a fraction. */
-const cubic = (t: number): [number, number, number, number] => [((-0.5 * t + 1) * t - 0.5) * t, (1.5 * t - 2.5) * t * t + 1, ((-1.5 * t + 2) * t + 0.5) * t, (0.5 * t - 0.5) * t * t]
+const cubic = (t: number): [number, number, number, number] => [
+  ((-0.5 * t + 1) * t - 0.5) * t,
+  (1.5 * t - 2.5) * t * t + 1,
+  ((-1.5 * t + 2) * t + 0.5) * t,
+  (0.5 * t - 0.5) * t * t,
+]
 
 /** Where each of `size` places reads and its four weights, when scaled about the middle; the places lie two further on in a row with two repeated at either end. */
 export function tapsOf(size: number, scale: number): { from: Int32Array; weights: Float32Array } {

@@ -14,7 +14,10 @@ it('keeps floats as halves with their head, and leaves no part behind', () => {
   const read = readFloats<{ frame: number; note: string }>(path)
   expect(read.head).toEqual({ frame: 7, note: 'a\nb' })
   expect(read.values.length).toBe(1000)
-  for (let n = 0; n < 1000; n++) expect(Math.abs((read.values[n] ?? 0) - (values[n] ?? 0))).toBeLessThanOrEqual(Math.abs(values[n] ?? 0) / 2048 + 1e-7)
+  for (let n = 0; n < 1000; n++)
+    expect(Math.abs((read.values[n] ?? 0) - (values[n] ?? 0))).toBeLessThanOrEqual(
+      Math.abs(values[n] ?? 0) / 2048 + 1e-7,
+    )
   keep(path, 'again')
   expect(readdirSync(join(folder, 'deep/er'))).toEqual(['1.half'])
 })

@@ -9,8 +9,14 @@ import { fromHalf, toHalf } from '@lantern/core/data'
 export function keyOf(sources: readonly string[], settings: unknown): string {
   const hash = createHash('sha256').update(JSON.stringify(settings))
   for (const source of sources) {
-    const names = source.endsWith('.ts') ? [source] : readdirSync(source).filter((name) => name.endsWith('.ts') && !name.endsWith('.test.ts')).sort().map((name) => join(source, name))
-    if (!names.every((name) => existsSync(name))) throw new Error(`run this from the project's root: ${source} is not here`)
+    const names = source.endsWith('.ts')
+      ? [source]
+      : readdirSync(source)
+          .filter((name) => name.endsWith('.ts') && !name.endsWith('.test.ts'))
+          .sort()
+          .map((name) => join(source, name))
+    if (!names.every((name) => existsSync(name)))
+      throw new Error(`run this from the project's root: ${source} is not here`)
     for (const name of names) hash.update(readFileSync(name))
   }
   return hash.digest('hex').slice(0, 16)
@@ -36,7 +42,11 @@ export function keepFloats(path: string, head: object, values: Float32Array): vo
 }
 
 /** What was kept by keepFloats, r g b in rows, into three planes, each value times a gain. */
-export function readPlanes(path: string, [r, g, b]: readonly [Float32Array, Float32Array, Float32Array], gain: number): void {
+export function readPlanes(
+  path: string,
+  [r, g, b]: readonly [Float32Array, Float32Array, Float32Array],
+  gain: number,
+): void {
   const bytes = readFileSync(path)
   const end = bytes.indexOf(10)
   const body = new Uint16Array(bytes.buffer.slice(bytes.byteOffset + end + 1, bytes.byteOffset + bytes.length))

@@ -1,4 +1,14 @@
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, readSync, renameSync, statSync, writeSync } from 'node:fs'
+import {
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  readSync,
+  renameSync,
+  statSync,
+  writeSync,
+} from 'node:fs'
 import { join } from 'node:path'
 import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
@@ -32,8 +42,19 @@ export const COST = { bake: 400, burn: 1.5, frame: 8, layer: 1, develop: 0.3 } a
 const SCENE_SOURCES = ['demo/src/scene', 'kernels/assembly/yard']
 // The product's gas and picture: named, so that other kernels can change without a new burn.
 const kernel = (name: string): string => `kernels/assembly/${name}.ts`
-const GAS_SOURCES = ['demo/src/brazier.ts', 'core/src/gas', 'core/src/light', ...['grid', 'advect', 'combust', 'pressure', 'gaslight'].map(kernel)]
-const FLAME_SOURCES = ['demo/src/brazier.ts', 'demo/src/cameras.ts', 'core/src/picture', 'core/src/light', ...['camera', 'march', 'trace', 'gaslight'].map(kernel)]
+const GAS_SOURCES = [
+  'demo/src/brazier.ts',
+  'core/src/gas',
+  'core/src/light',
+  ...['grid', 'advect', 'combust', 'pressure', 'gaslight'].map(kernel),
+]
+const FLAME_SOURCES = [
+  'demo/src/brazier.ts',
+  'demo/src/cameras.ts',
+  'core/src/picture',
+  'core/src/light',
+  ...['camera', 'march', 'trace', 'gaslight'].map(kernel),
+]
 const BLOCK = 1 << 26
 const WEATHER = { dusk: { water: -0.019, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
 const SKY_WIDTH = 2048
@@ -108,15 +129,33 @@ export function burntBrazier(making: Making, rate: number): Brazier {
     crew.end()
     keep(lightsPath, JSON.stringify(lights))
   } else making.say('brazier: taken from before', COST.burn * making.burnFrames)
-  return { key, frame: (n) => new Uint8Array(readFileSync(path(n))), lights: JSON.parse(readFileSync(lightsPath, 'utf8')) as [number, number, number][] }
+  return {
+    key,
+    frame: (n) => new Uint8Array(readFileSync(path(n))),
+    lights: JSON.parse(readFileSync(lightsPath, 'utf8')) as [number, number, number][],
+  }
 }
 
 /** What the scene light of a plate hangs on; plates that differ in lens look or sensor alone share it. */
-const specKey = (spec: PlateSpec, seed: number): unknown[] => [spec.width, spec.height, spec.lens, seed, spec.shutter, spec.slices, spec.worker, spec.rate, spec.flameFrom, spec.camera.toString()]
+const specKey = (spec: PlateSpec, seed: number): unknown[] => [
+  spec.width,
+  spec.height,
+  spec.lens,
+  seed,
+  spec.shutter,
+  spec.slices,
+  spec.worker,
+  spec.rate,
+  spec.flameFrom,
+  spec.camera.toString(),
+]
 
 /** Folder of a plate's scene light, frame by frame. */
 export function linearFolder(making: Making, spec: PlateSpec, seed: number): string {
-  const key = keyOf([...SCENE_SOURCES, 'demo/src/cameras.ts', 'demo/src/shoot.ts', 'demo/src/worker.ts'], [specKey(spec, seed), making.detail, making.light])
+  const key = keyOf(
+    [...SCENE_SOURCES, 'demo/src/cameras.ts', 'demo/src/shoot.ts', 'demo/src/worker.ts'],
+    [specKey(spec, seed), making.detail, making.light],
+  )
   return join(making.cache, `linear-${key}`)
 }
 export const framePath = (folder: string, frame: number): string => join(folder, `${frame}.half`)
@@ -128,7 +167,14 @@ export const isDrawn = (making: Making, spec: PlateSpec, seed: number, frames: r
 }
 
 /** Draws the scene light of the frames that are not kept yet. */
-export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }, spec: PlateSpec, seed: number, frames: readonly number[], lights: readonly (readonly number[])[]): string {
+export function drawPlate(
+  making: Making,
+  yard: { crew: Crew; scene: YardScene },
+  spec: PlateSpec,
+  seed: number,
+  frames: readonly number[],
+  lights: readonly (readonly number[])[],
+): string {
   const folder = linearFolder(making, spec, seed)
   const { crew, scene } = yard
   const mark = crew.heap.mark()
@@ -137,9 +183,22 @@ export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      shoot(crew, scene, drawing, spec, seed, frame, lights[(spec.flameFrom + frame - spec.first) % lights.length]?.[0] ?? 1)
-      keepFloats(path, { frame, width: spec.width, height: spec.height }, crew.heap.f32(drawing.image, spec.width * spec.height * 3))
-      if ((frame - spec.first) % DEPTH_EVERY === 0) keepFloats(`${path}-depth`, { frame }, crew.heap.f32(drawing.depth, spec.width * spec.height))
+      shoot(
+        crew,
+        scene,
+        drawing,
+        spec,
+        seed,
+        frame,
+        lights[(spec.flameFrom + frame - spec.first) % lights.length]?.[0] ?? 1,
+      )
+      keepFloats(
+        path,
+        { frame, width: spec.width, height: spec.height },
+        crew.heap.f32(drawing.image, spec.width * spec.height * 3),
+      )
+      if ((frame - spec.first) % DEPTH_EVERY === 0)
+        keepFloats(`${path}-depth`, { frame }, crew.heap.f32(drawing.depth, spec.width * spec.height))
     }
     making.say(`${spec.name}: frame ${frame}`, cost)
   }
@@ -150,7 +209,16 @@ export function drawPlate(making: Making, yard: { crew: Crew; scene: YardScene }
 /** The plate's camera as the product's picture takes it, for the flame's layer alone. */
 export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
   const moment = momentOf(spec, (frame - spec.first) / spec.rate, seed)
-  return { position: [...moment.position], rotation: quaternionOf(moment), focalPx: focalPx(spec), centre: [spec.width / 2, spec.height / 2], k1: spec.lens.k1, k2: spec.lens.k2, width: spec.width, height: spec.height }
+  return {
+    position: [...moment.position],
+    rotation: quaternionOf(moment),
+    focalPx: focalPx(spec),
+    centre: [spec.width / 2, spec.height / 2],
+    k1: spec.lens.k1,
+    k2: spec.lens.k2,
+    width: spec.width,
+    height: spec.height,
+  }
 }
 
 /** Straight coordinates of pixel centres: a plate's lens stays the same, so each is sought once. */
@@ -165,7 +233,13 @@ function straightCentres(spec: PlateSpec): (x: number, y: number) => [number, nu
 }
 
 /** Pictures the brazier's flame through the plate's camera, frame by frame. */
-export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames: readonly number[], brazier: Brazier): string {
+export function flamePlate(
+  making: Making,
+  spec: PlateSpec,
+  seed: number,
+  frames: readonly number[],
+  brazier: Brazier,
+): string {
   const key = keyOf(FLAME_SOURCES, [specKey(spec, seed), brazier.key])
   const folder = join(making.cache, `flame-${key}`)
   const crew = gasCrew(making.threads)
@@ -175,7 +249,13 @@ export function flamePlate(making: Making, spec: PlateSpec, seed: number, frames
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
-      const layer = pictureFlame(crew, readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)), cameraOf(spec, seed, frame), straight, { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] })
+      const layer = pictureFlame(
+        crew,
+        readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)),
+        cameraOf(spec, seed, frame),
+        straight,
+        { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] },
+      )
       const { data, ...head } = layer
       keepFloats(path, head, data)
     }

@@ -18,17 +18,41 @@ describe.each([...PLATES, ...VARIANTS].map((spec) => [spec.name, spec] as const)
   it('has a camera with square axes, whose picture of a point is the one that the exported turn gives', () => {
     for (let n = 0; n < spec.frames; n += 7) {
       const moment = momentOf(spec, n / spec.rate)
-      for (const [a, b, want] of [[moment.right, moment.up, 0], [moment.right, moment.back, 0], [moment.up, moment.back, 0], [moment.right, moment.right, 1], [moment.up, moment.up, 1]] as const) expect(dot(a, b)).toBeCloseTo(want, 12)
+      for (const [a, b, want] of [
+        [moment.right, moment.up, 0],
+        [moment.right, moment.back, 0],
+        [moment.up, moment.back, 0],
+        [moment.right, moment.right, 1],
+        [moment.up, moment.up, 1],
+      ] as const)
+        expect(dot(a, b)).toBeCloseTo(want, 12)
       const camera = cameraOf(spec, spec.seed, spec.first + n)
-      for (const point of [[0, 0, 3], [2, 3, 0], [-3, 1, 1], [4, 0.2, 5]] as Vec3[]) {
+      for (const point of [
+        [0, 0, 3],
+        [2, 3, 0],
+        [-3, 1, 1],
+        [4, 0.2, 5],
+      ] as Vec3[]) {
         const [mine, theirs] = [project(spec, moment, point), projectPoint(camera, point)]
         expect(mine !== undefined).toBe(theirs !== undefined)
         if (!mine || !theirs) continue
         expect(mine.x).toBeCloseTo(theirs.x, 6)
         expect(mine.y).toBeCloseTo(theirs.y, 6)
         const [sx, sy] = straightened(spec, mine.x, mine.y)
-        expect(sx).toBeCloseTo(dot(moment.right, point.map((p, c) => p - (moment.position[c] ?? 0))) / mine.depth, 6)
-        expect(sy).toBeCloseTo(-dot(moment.up, point.map((p, c) => p - (moment.position[c] ?? 0))) / mine.depth, 6)
+        expect(sx).toBeCloseTo(
+          dot(
+            moment.right,
+            point.map((p, c) => p - (moment.position[c] ?? 0)),
+          ) / mine.depth,
+          6,
+        )
+        expect(sy).toBeCloseTo(
+          -dot(
+            moment.up,
+            point.map((p, c) => p - (moment.position[c] ?? 0)),
+          ) / mine.depth,
+          6,
+        )
       }
     }
   })
@@ -42,14 +66,21 @@ describe.each([...PLATES, ...VARIANTS].map((spec) => [spec.name, spec] as const)
   })
 })
 
-const stepsOf = (spec: PlateSpec, point: Vec3): number[] => Array.from({ length: spec.frames - 1 }, (_, n) => {
-  const [a, b] = [project(spec, momentOf(spec, n / spec.rate), point), project(spec, momentOf(spec, (n + 1) / spec.rate), point)]
-  return Math.hypot((a?.x ?? 0) - (b?.x ?? 0), (a?.y ?? 0) - (b?.y ?? 0))
-})
+const stepsOf = (spec: PlateSpec, point: Vec3): number[] =>
+  Array.from({ length: spec.frames - 1 }, (_, n) => {
+    const [a, b] = [
+      project(spec, momentOf(spec, n / spec.rate), point),
+      project(spec, momentOf(spec, (n + 1) / spec.rate), point),
+    ]
+    return Math.hypot((a?.x ?? 0) - (b?.x ?? 0), (a?.y ?? 0) - (b?.y ?? 0))
+  })
 const mean = (values: readonly number[]): number => values.reduce((sum, x) => sum + x, 0) / values.length
 
 it('walks with parallax, turns without any, trembles by parts of a pixel, and blurs by about 3 px where that is asked', () => {
-  const [near, far]: [Vec3, Vec3] = [[0.1, 0.4, 4], [2.5, 3, 0]]
+  const [near, far]: [Vec3, Vec3] = [
+    [0.1, 0.4, 4],
+    [2.5, 3, 0],
+  ]
   const moved = (name: string, point: Vec3, frames: number): [number, number] => {
     const spec = specOf(name)
     const [a, b] = [project(spec, momentOf(spec, 0), point), project(spec, momentOf(spec, frames / spec.rate), point)]
@@ -118,7 +149,14 @@ describe('the worker', () => {
       const now = worker(walk, n / 24)
       expect(now.mesh.triangles.length).toBe(before.mesh.triangles.length)
       let most = 0
-      for (let v = 0; v < now.mesh.vertices.length; v += 12) most = Math.max(most, Math.hypot((now.mesh.vertices[v] ?? 0) - (before.mesh.vertices[v] ?? 0), (now.mesh.vertices[v + 1] ?? 0) - (before.mesh.vertices[v + 1] ?? 0)))
+      for (let v = 0; v < now.mesh.vertices.length; v += 12)
+        most = Math.max(
+          most,
+          Math.hypot(
+            (now.mesh.vertices[v] ?? 0) - (before.mesh.vertices[v] ?? 0),
+            (now.mesh.vertices[v + 1] ?? 0) - (before.mesh.vertices[v + 1] ?? 0),
+          ),
+        )
       // A swinging foot is the quickest part: under 5 m/s.
       expect(most).toBeLessThan(0.22)
       before = now

@@ -6,16 +6,59 @@ export * from './cameras.ts'
 
 const LENS: PlateLens = { focalMm: FOCAL_MM, k1: -0.052, k2: 0.009, fStop: 2.8, focus: 9 }
 
-const common = { first: 1001, rate: 24, width: 1280, height: 720, lens: LENS, drift: (): number => 0, shutter: 0.5, noise: 1, light: 1, slices: 8 }
+const common = {
+  first: 1001,
+  rate: 24,
+  width: 1280,
+  height: 720,
+  lens: LENS,
+  drift: (): number => 0,
+  shutter: 0.5,
+  noise: 1,
+  light: 1,
+  slices: 8,
+}
 const WALK: PlateSpec = {
-  ...common, name: 'yard-walk', frames: 120, day: 'dusk', seed: 3, camera: handheld, exposure: 0.8, drift: (time) => 0.1 * Math.sin(0.75 * time + 0.3), worker: { from: [4.75, 2.05], speed: 1.16 }, flameFrom: 36,
+  ...common,
+  name: 'yard-walk',
+  frames: 120,
+  day: 'dusk',
+  seed: 3,
+  camera: handheld,
+  exposure: 0.8,
+  drift: (time) => 0.1 * Math.sin(0.75 * time + 0.3),
+  worker: { from: [4.75, 2.05], speed: 1.16 },
+  flameFrom: 36,
 }
 
 export const PLATES: readonly PlateSpec[] = [
   WALK,
-  { ...common, name: 'yard-locked', frames: 96, day: 'rain', seed: 7, camera: trembling, exposure: 1.45, flameFrom: 50 },
+  {
+    ...common,
+    name: 'yard-locked',
+    frames: 96,
+    day: 'rain',
+    seed: 7,
+    camera: trembling,
+    exposure: 1.45,
+    flameFrom: 50,
+  },
   { ...common, name: 'yard-pan', frames: 72, day: 'dusk', seed: 11, camera: turning, exposure: 0.8, flameFrom: 60 },
-  { ...common, name: 'yard-still', frames: 1, day: 'dusk', width: 3840, height: 2160, seed: 13, camera: () => ({ position: [-7.6, 1.64, 7.2], pan: 33 * DEGREE, tilt: 5.5 * DEGREE, roll: 0.5 * DEGREE }), exposure: 0.35, flameFrom: 70, lens: { ...LENS, fStop: 8 }, slices: 16, noise: 0.5 },
+  {
+    ...common,
+    name: 'yard-still',
+    frames: 1,
+    day: 'dusk',
+    width: 3840,
+    height: 2160,
+    seed: 13,
+    camera: () => ({ position: [-7.6, 1.64, 7.2], pan: 33 * DEGREE, tilt: 5.5 * DEGREE, roll: 0.5 * DEGREE }),
+    exposure: 0.35,
+    flameFrom: 70,
+    lens: { ...LENS, fStop: 8 },
+    slices: 16,
+    noise: 0.5,
+  },
 ]
 
 /** What tests of the match ask for, at a quarter of the length. */
@@ -29,4 +72,7 @@ export const VARIANTS: readonly PlateSpec[] = [
  * Frames, counted from 0, in which a plate is measured (at rest, on what is in focus) and later looked for again; 0 and 40 where none is named: the pan is in full swing by then, and blurred as it should be.
  * blunt: too few clear edges for their spread to be told (in rain light hardly a shadow has one, and a flame's are soft of themselves).
  */
-export const LOOKED: Record<string, { at: number; later: number; blunt?: boolean }> = { 'yard-pan': { at: 60, later: 60 }, 'yard-locked': { at: 0, later: 40, blunt: true } }
+export const LOOKED: Record<string, { at: number; later: number; blunt?: boolean }> = {
+  'yard-pan': { at: 60, later: 60 },
+  'yard-locked': { at: 0, later: 40, blunt: true },
+}

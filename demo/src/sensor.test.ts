@@ -6,7 +6,13 @@ import { filmCurve, SENSOR_LOOK } from './sensor.ts'
 
 const [W, H] = [96, 64]
 /** r g b in rows through the lens. */
-const throughLens = (image: Float32Array, width: number, height: number, look: typeof LENS_LOOK): Planes => lensOf([0, 1, 2].map((c) => Float32Array.from({ length: width * height }, (_, n) => image[3 * n + c] as number)) as Planes, width, height, look)
+const throughLens = (image: Float32Array, width: number, height: number, look: typeof LENS_LOOK): Planes =>
+  lensOf(
+    [0, 1, 2].map((c) => Float32Array.from({ length: width * height }, (_, n) => image[3 * n + c] as number)) as Planes,
+    width,
+    height,
+    look,
+  )
 const flat = (level: number): Float32Array => new Float32Array(W * H).fill(level)
 const spread = (values: Float32Array): { mean: number; variance: number } => {
   const mean = values.reduce((sum, v) => sum + v, 0) / values.length
@@ -65,7 +71,10 @@ describe('the sensor', () => {
   })
   it('codes light by the curve and sRGB, in 8 and 16 bits alike', () => {
     const levels = Float32Array.from({ length: W * H }, (_, n) => (n / (W * H)) * 3.4 - 0.05)
-    const [eight, sixteen] = [toCodes([levels, levels, levels], new Uint8Array(W * H * 3), 255, SENSOR_LOOK), toCodes([levels, levels, levels], new Uint16Array(W * H * 3), 65535, SENSOR_LOOK)]
+    const [eight, sixteen] = [
+      toCodes([levels, levels, levels], new Uint8Array(W * H * 3), 255, SENSOR_LOOK),
+      toCodes([levels, levels, levels], new Uint16Array(W * H * 3), 65535, SENSOR_LOOK),
+    ]
     for (let n = 0; n < W * H; n += 37) {
       const v = filmCurve(Math.max(0, levels[n] ?? 0), SENSOR_LOOK)
       const want = v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055
@@ -83,7 +92,9 @@ describe('the lens', () => {
     const reach = 4
     const weight = (d: number): number => (Math.abs(d) > reach ? 0 : Math.exp(-(d * d) / (2 * 1.3 * 1.3)))
     const total = Array.from({ length: 2 * reach + 1 }, (_, n) => weight(n - reach)).reduce((sum, w) => sum + w, 0)
-    for (let y = 24; y < 37; y++) for (let x = 34; x < 47; x++) expect(plane[y * W + x]).toBeCloseTo((weight(x - 40) * weight(y - 30)) / total ** 2, 6)
+    for (let y = 24; y < 37; y++)
+      for (let x = 34; x < 47; x++)
+        expect(plane[y * W + x]).toBeCloseTo((weight(x - 40) * weight(y - 30)) / total ** 2, 6)
     expect(spread(plane).mean * W * H).toBeCloseTo(1, 5)
   })
   it('darkens corners, parts red from blue away from the middle, spreads a little of a bright point widely, and is clear in the middle', () => {
@@ -95,7 +106,9 @@ describe('the lens', () => {
     const edge = (c: number, planes: readonly Float32Array[]): number => {
       // Where a step at x = 80 is half way up.
       const row = planes[c] as Float32Array
-      for (let x = 70; x < 90; x++) if (((row[32 * W + x] ?? 0) - 0.45) * ((row[32 * W + x + 1] ?? 0) - 0.45) <= 0) return x + (0.45 - (row[32 * W + x] ?? 0)) / ((row[32 * W + x + 1] ?? 0) - (row[32 * W + x] ?? 0))
+      for (let x = 70; x < 90; x++)
+        if (((row[32 * W + x] ?? 0) - 0.45) * ((row[32 * W + x + 1] ?? 0) - 0.45) <= 0)
+          return x + (0.45 - (row[32 * W + x] ?? 0)) / ((row[32 * W + x + 1] ?? 0) - (row[32 * W + x] ?? 0))
       return Number.NaN
     }
     const step = Float32Array.from({ length: W * H * 3 }, (_, n) => ((n / 3) % W > 80 ? 1 : 0))
@@ -111,8 +124,14 @@ describe('the lens', () => {
 })
 
 describe('the kernels that develop', () => {
-  it.each([[96, 64], [162, 46]])('give what plain loops give, to the bit (%s x %s)', (width, height) => {
-    const light = (c: number): Float32Array => Float32Array.from({ length: width * height }, (_, n) => Math.max(0, 0.5 + 0.6 * Math.sin(n * (0.013 + 0.004 * c)) + (n % 97 === 0 ? 4 : 0)))
+  it.each([
+    [96, 64],
+    [162, 46],
+  ])('give what plain loops give, to the bit (%s x %s)', (width, height) => {
+    const light = (c: number): Float32Array =>
+      Float32Array.from({ length: width * height }, (_, n) =>
+        Math.max(0, 0.5 + 0.6 * Math.sin(n * (0.013 + 0.004 * c)) + (n % 97 === 0 ? 4 : 0)),
+      )
     const developer = newDeveloper(width, height)
     for (const blur of [0.3, 0.9]) {
       const look = { ...LENS_LOOK, blur, fringe: 9 }
@@ -123,8 +142,12 @@ describe('the kernels that develop', () => {
       addNoise(plain, width, height, 1007, 3, SENSOR_LOOK)
       developer.addNoise(1007, 3, SENSOR_LOOK)
       for (const [c, plane] of plain.entries()) expect(developer.planes[c]).toEqual(plane)
-      expect(developer.toCodes(255, SENSOR_LOOK)).toEqual(toCodes(plain, new Uint8Array(width * height * 3), 255, SENSOR_LOOK))
-      expect(developer.toCodes(65535, SENSOR_LOOK)).toEqual(toCodes(plain, new Uint16Array(width * height * 3), 65535, SENSOR_LOOK))
+      expect(developer.toCodes(255, SENSOR_LOOK)).toEqual(
+        toCodes(plain, new Uint8Array(width * height * 3), 255, SENSOR_LOOK),
+      )
+      expect(developer.toCodes(65535, SENSOR_LOOK)).toEqual(
+        toCodes(plain, new Uint16Array(width * height * 3), 65535, SENSOR_LOOK),
+      )
     }
   })
   it('refuse an odd width', () => expect(() => newDeveloper(97, 64)).toThrow(/97 by 64/))

@@ -14,7 +14,15 @@ export interface SensorLook {
   knee: number
   reach: number
 }
-export const SENSOR_LOOK: SensorLook = { photon: 1.5e-4, read: 3e-6, balance: [1.35, 1, 1.6], smear: 0.16, black: 0.008, knee: 0.62, reach: 3.2 }
+export const SENSOR_LOOK: SensorLook = {
+  photon: 1.5e-4,
+  read: 3e-6,
+  balance: [1.35, 1, 1.6],
+  smear: 0.16,
+  black: 0.008,
+  knee: 0.62,
+  reach: 3.2,
+}
 
 /** Finaliser of MurmurHash3 (Appleby), signed. */
 export const mix32 = (value: number): number => {

@@ -11,21 +11,67 @@ import { drawMoments, newDrawing, newMoments, setMoment } from './view.ts'
 // What the camera kernels draw must lie where the exact camera says: the plates' truth hangs on it.
 const [W, H] = [320, 180]
 const at: Vec3 = [1.7, 1.1, 2]
-const small: ChartSpec = { name: 'target', columns: 16, rows: 16, texel: 0.01, step: 4, ...planar([at[0] - 0.08, at[1] + 0.08, at[2]], [1, 0, 0], [0, -1, 0]), height: new Float32Array(256), paint: (_, __, skin) => Object.assign(skin, skinOf(0.5, 0.5, 0.5, 1)) }
-const plate = (patch: Partial<PlateSpec>): PlateSpec => ({ ...(PLATES[0] as PlateSpec), width: W, height: H, worker: undefined, ...patch })
+const small: ChartSpec = {
+  name: 'target',
+  columns: 16,
+  rows: 16,
+  texel: 0.01,
+  step: 4,
+  ...planar([at[0] - 0.08, at[1] + 0.08, at[2]], [1, 0, 0], [0, -1, 0]),
+  height: new Float32Array(256),
+  paint: (_, __, skin) => Object.assign(skin, skinOf(0.5, 0.5, 0.5, 1)),
+}
+const plate = (patch: Partial<PlateSpec>): PlateSpec => ({
+  ...(PLATES[0] as PlateSpec),
+  width: W,
+  height: H,
+  worker: undefined,
+  ...patch,
+})
 
 function scene(threads: number) {
   const crew = yardCrew(threads)
-  const laid = layYard(crew, { charts: [small], mesh: newMesh() }, { sun: [0, 0.2, 0.98], spread: 0.02, sunLight: [2, 2, 2], look: () => [0, 0, 0], air: { colour: [0, 0, 0], loss: 0 } }, 64, false)
+  const laid = layYard(
+    crew,
+    { charts: [small], mesh: newMesh() },
+    {
+      sun: [0, 0.2, 0.98],
+      spread: 0.02,
+      sunLight: [2, 2, 2],
+      look: () => [0, 0, 0],
+      air: { colour: [0, 0, 0], loss: 0 },
+    },
+    64,
+    false,
+  )
   lightYard(crew, laid, { rays: 8, coarseRays: 8, passes: 1, flame: false })
   const drawing = newDrawing(crew, W, H)
-  return (spec: PlateSpec, times: readonly number[], opening = 0, focus = 9): { image: Float32Array; depth: Float32Array } => {
+  return (
+    spec: PlateSpec,
+    times: readonly number[],
+    opening = 0,
+    focus = 9,
+  ): { image: Float32Array; depth: Float32Array } => {
     const mark = crew.heap.mark()
     const moments = newMoments(crew, times.length)
-    for (const [n, time] of times.entries()) setMoment(crew, laid, drawing, moments, n, momentOf(spec, time), { focalPx: (spec.lens.focalMm / 28) * W, k1: spec.lens.k1, k2: spec.lens.k2, opening, focus }, 5, 1)
+    for (const [n, time] of times.entries())
+      setMoment(
+        crew,
+        laid,
+        drawing,
+        moments,
+        n,
+        momentOf(spec, time),
+        { focalPx: (spec.lens.focalMm / 28) * W, k1: spec.lens.k1, k2: spec.lens.k2, opening, focus },
+        5,
+        1,
+      )
     drawMoments(crew, laid, drawing, moments)
     crew.heap.release(mark)
-    return { image: crew.heap.f32(drawing.image, W * H * 3).slice(), depth: crew.heap.f32(drawing.depth, W * H).slice() }
+    return {
+      image: crew.heap.f32(drawing.image, W * H * 3).slice(),
+      depth: crew.heap.f32(drawing.depth, W * H).slice(),
+    }
   }
 }
 
@@ -41,14 +87,24 @@ function lightOf(image: Float32Array): { x: number; y: number; sum: number; broa
       xx += v * (i + 0.5) ** 2
       yy += v * (j + 0.5) ** 2
     }
-  return { x: x / sum, y: y / sum, sum, broad: Math.sqrt(xx / sum - (x / sum) ** 2), tall: Math.sqrt(yy / sum - (y / sum) ** 2) }
+  return {
+    x: x / sum,
+    y: y / sum,
+    sum,
+    broad: Math.sqrt(xx / sum - (x / sum) ** 2),
+    tall: Math.sqrt(yy / sum - (y / sum) ** 2),
+  }
 }
 const still = (time: number, moments = 16): number[] => Array.from({ length: moments }, () => time)
 
 describe('the drawn camera', () => {
   const draw = scene(1)
   it('puts a target where the exact projection does, with and without distortion, at every moment and turn', () => {
-    for (const lens of [{ k1: 0, k2: 0 }, { k1: -0.052, k2: 0.009 }, { k1: -0.15, k2: 0.03 }])
+    for (const lens of [
+      { k1: 0, k2: 0 },
+      { k1: -0.052, k2: 0.009 },
+      { k1: -0.15, k2: 0.03 },
+    ])
       for (const time of [0, 1.7, 4]) {
         const spec = plate({ lens: { ...(PLATES[0] as PlateSpec).lens, ...lens } })
         const want = project(spec, momentOf(spec, time), at)
@@ -61,7 +117,9 @@ describe('the drawn camera', () => {
     const spec = plate({})
     const want = project(spec, momentOf(spec, 0), at)
     const { depth } = draw(spec, still(0, 1))
-    expect(Math.abs((depth[Math.floor(want?.y ?? 0) * W + Math.floor(want?.x ?? 0)] ?? 0) - (want?.depth ?? 0))).toBeLessThan(0.02)
+    expect(
+      Math.abs((depth[Math.floor(want?.y ?? 0) * W + Math.floor(want?.x ?? 0)] ?? 0) - (want?.depth ?? 0)),
+    ).toBeLessThan(0.02)
     expect(depth[0]).toBeGreaterThan(1e29)
   })
   it('blurs along the way the target goes while the shutter is open, and loses no light', () => {
@@ -80,7 +138,10 @@ describe('the drawn camera', () => {
   it('spreads what is out of focus over the circle of the opening, and leaves what is in focus', () => {
     const spec = plate({ camera: () => ({ position: [at[0], at[1], 8], pan: 0, tilt: 0, roll: 0 }) })
     const away = 6
-    const [sharp, soft] = [lightOf(draw(spec, still(0), 0.1, away).image), lightOf(draw(spec, still(0), 0.1, 2 * away).image)]
+    const [sharp, soft] = [
+      lightOf(draw(spec, still(0), 0.1, away).image),
+      lightOf(draw(spec, still(0), 0.1, 2 * away).image),
+    ]
     const pin = lightOf(draw(spec, still(0)).image)
     expect(sharp.broad / pin.broad).toBeLessThan(1.05)
     // Blur circle: focal x opening x |1/d - 1/focus|; a disc's spread is half its radius.

@@ -46,10 +46,32 @@ export function newMoments(crew: Crew, count: number): Moments {
 }
 
 /** Sets one moment: the camera then, and the yard's table as it stands now. */
-export function setMoment(crew: Crew, scene: YardScene, drawing: Drawing, moments: Moments, n: number, moment: Moment, lens: DrawnLens, seed: number, gain: number): void {
+export function setMoment(
+  crew: Crew,
+  scene: YardScene,
+  drawing: Drawing,
+  moments: Moments,
+  n: number,
+  moment: Moment,
+  lens: DrawnLens,
+  seed: number,
+  gain: number,
+): void {
   const at = moments.views + n * VIEW_WORDS * 4
   const f = crew.heap.f32(at, VIEW_WORDS)
-  f.set([...moment.right, ...moment.up, ...moment.back, ...moment.position, lens.focalPx, drawing.width / 2, drawing.height / 2, lens.k1, lens.k2, lens.opening, lens.focus])
+  f.set([
+    ...moment.right,
+    ...moment.up,
+    ...moment.back,
+    ...moment.position,
+    lens.focalPx,
+    drawing.width / 2,
+    drawing.height / 2,
+    lens.k1,
+    lens.k2,
+    lens.opening,
+    lens.focus,
+  ])
   crew.heap.i32(at, VIEW_WORDS).set([drawing.width, drawing.height, n, moments.count, seed], 19)
   f[24] = gain
   crew.heap.u8(moments.yards + n * YARD_BYTES, YARD_BYTES).set(crew.heap.u8(scene.yard, YARD_BYTES))
@@ -57,5 +79,10 @@ export function setMoment(crew: Crew, scene: YardScene, drawing: Drawing, moment
 
 /** Draws the mean of the moments. */
 export function drawMoments(crew: Crew, scene: YardScene, drawing: Drawing, moments: Moments): void {
-  crew.run('drawRows', [moments.yards, moments.views, moments.count, drawing.image, drawing.depth, scene.stacks], drawing.height, 4)
+  crew.run(
+    'drawRows',
+    [moments.yards, moments.views, moments.count, drawing.image, drawing.depth, scene.stacks],
+    drawing.height,
+    4,
+  )
 }

@@ -4,7 +4,12 @@ import { codeTable, mix32, mostLight, type SensorLook, STEPS } from '../src/sens
 // Lens, grain and curve as plain loops: the twins of kernels/assembly/develop, to the bit.
 
 /** What glow spreads of a plane: two wide Gaussians, made at an eighth of its size; returned at that size. */
-function spreadWide(plane: Float32Array, width: number, height: number, sigmas: readonly (readonly [sigma: number, share: number])[]): { small: Float32Array; w: number; h: number } {
+function spreadWide(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  sigmas: readonly (readonly [sigma: number, share: number])[],
+): { small: Float32Array; w: number; h: number } {
   const w = Math.ceil(width / COARSE)
   const h = Math.ceil(height / COARSE)
   const small = new Float32Array(w * h)
@@ -37,16 +42,26 @@ function rescaled(plane: Float32Array, width: number, height: number, scale: num
     const { from, weights: w } = across
     for (let x = 0, k = 0; x < width; x++, k += 4) {
       const i = from[x] as number
-      wide[y * width + x] = (w[k] as number) * (row[i] as number) + (w[k + 1] as number) * (row[i + 1] as number) + (w[k + 2] as number) * (row[i + 2] as number) + (w[k + 3] as number) * (row[i + 3] as number)
+      wide[y * width + x] =
+        (w[k] as number) * (row[i] as number) +
+        (w[k + 1] as number) * (row[i + 1] as number) +
+        (w[k + 2] as number) * (row[i + 2] as number) +
+        (w[k + 3] as number) * (row[i + 3] as number)
     }
   }
   const down = tapsOf(height, scale)
   for (let y = 0; y < height; y++) {
     const lines = [0, 1, 2, 3].map((k) => Math.max(0, Math.min(height - 1, (down.from[y] ?? 0) - 2 + k)) * width)
-    const [a, b, c, d] = lines.map((at) => wide.subarray(at, at + width)) as [Float32Array, Float32Array, Float32Array, Float32Array]
+    const [a, b, c, d] = lines.map((at) => wide.subarray(at, at + width)) as [
+      Float32Array,
+      Float32Array,
+      Float32Array,
+      Float32Array,
+    ]
     const [wa, wb, wc, wd] = [...down.weights.subarray(y * 4, y * 4 + 4)] as [number, number, number, number]
     const line = out.subarray(y * width, (y + 1) * width)
-    for (let x = 0; x < width; x++) line[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number) + wd * (d[x] as number)
+    for (let x = 0; x < width; x++)
+      line[x] = wa * (a[x] as number) + wb * (b[x] as number) + wc * (c[x] as number) + wd * (d[x] as number)
   }
   return out
 }
@@ -57,9 +72,17 @@ export function throughLens(planes: Planes, width: number, height: number, look:
   const fall = fallOf(width, height, look.vignette)
   return planes.map((plane, c) => {
     const corner = Math.hypot(width, height) / 2
-    const moved = c === 1 || look.fringe === 0 ? plane : rescaled(plane, width, height, 1 + ((c === 0 ? 1 : -0.8) * look.fringe * scale) / corner)
+    const moved =
+      c === 1 || look.fringe === 0
+        ? plane
+        : rescaled(plane, width, height, 1 + ((c === 0 ? 1 : -0.8) * look.fringe * scale) / corner)
     blurPlane(moved, width, height, look.blur)
-    const { small, w, h } = spreadWide(moved, width, height, GLOWS.map(([sigma, share]) => [sigma * scale, share]))
+    const { small, w, h } = spreadWide(
+      moved,
+      width,
+      height,
+      GLOWS.map(([sigma, share]) => [sigma * scale, share]),
+    )
     const columns = between(width, w)
     const rows = between(height, h)
     const line = new Float32Array(w + 1)
@@ -88,7 +111,14 @@ function deviate(key: number): number {
 }
 
 /** Adds the sensor's noise to three planes of light, in place. The noise of neighbours is a little alike, as the filling-in of a colour mosaic makes it. */
-export function addNoise(planes: readonly Float32Array[], width: number, height: number, frame: number, seed: number, look: SensorLook): void {
+export function addNoise(
+  planes: readonly Float32Array[],
+  width: number,
+  height: number,
+  frame: number,
+  seed: number,
+  look: SensorLook,
+): void {
   const noise = new Float32Array(width * height)
   for (const [c, plane] of planes.entries()) {
     const gain = look.balance[c] ?? 1
@@ -101,7 +131,11 @@ export function addNoise(planes: readonly Float32Array[], width: number, height:
       const below = y + 1 < height ? width : 0
       for (let x = 0; x < width; x++) {
         const n = y * width + x
-        const own = ((noise[n] as number) + s * (noise[n + (x + 1 < width ? 1 : 0)] as number) + s * (noise[n + below] as number)) * even
+        const own =
+          ((noise[n] as number) +
+            s * (noise[n + (x + 1 < width ? 1 : 0)] as number) +
+            s * (noise[n + below] as number)) *
+          even
         const v = plane[n] as number
         plane[n] = v + own * Math.sqrt(look.photon * gain * Math.max(0, v) + look.read * gain * gain)
       }
@@ -110,7 +144,12 @@ export function addNoise(planes: readonly Float32Array[], width: number, height:
 }
 
 /** Planes to interleaved codes of 8 or 16 bits (most: 255 or 65535). */
-export function toCodes<T extends Uint8Array | Uint16Array>(planes: readonly Float32Array[], out: T, most: 255 | 65535, look: SensorLook): T {
+export function toCodes<T extends Uint8Array | Uint16Array>(
+  planes: readonly Float32Array[],
+  out: T,
+  most: 255 | 65535,
+  look: SensorLook,
+): T {
   const table = codeTable(most, look)
   const top = mostLight(look)
   const scale = 1 / top

@@ -31,34 +31,73 @@ afterAll(async () => {
   crew.end()
   await store.remove()
 })
-const context = (over: Partial<JobContext> = {}): JobContext => ({ store, crew, machine: 'test', log: pino({ level: 'silent' }), ending: () => false, ...over })
+const context = (over: Partial<JobContext> = {}): JobContext => ({
+  store,
+  crew,
+  machine: 'test',
+  log: pino({ level: 'silent' }),
+  ending: () => false,
+  ...over,
+})
 const LAST = 1008
 
 async function shotOf(name: string, change: (document: ShotDocument) => void = () => undefined): Promise<lantern.Shot> {
   const asset = await lantern.createAsset(store, `${name}.mp4`)
-  const document = makeShot(name, { asset, file: 'f.mp4', width: 96, height: 54, first: 1001, last: LAST, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot(name, {
+    asset,
+    file: 'f.mp4',
+    width: 96,
+    height: 54,
+    first: 1001,
+    last: LAST,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   Object.assign(document.camera, { kind: 'typed', height: 1.2 })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
-  document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, -3], diameter: 0.8, heat: 300, cell: 100, runUp: 3, reach: 2 })
+  document.items.fire = makeItem('gas', {
+    name: 'Fire',
+    order: 2,
+    position: [0, 0, -3],
+    diameter: 0.8,
+    heat: 300,
+    cell: 100,
+    runUp: 3,
+    reach: 2,
+  })
   change(document)
   return lantern.createShot(store, document)
 }
 /** Another recipe than the others'. */
-const hot = (heat: number) => (document: ShotDocument): void => {
-  document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, heat })
-}
+const hot =
+  (heat: number) =>
+  (document: ShotDocument): void => {
+    document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, heat })
+  }
 const kept = async (shot: lantern.Shot, item = 'fire'): Promise<lantern.KeptFrame[]> => {
   const key = await lantern.askGas(store, shot, item)
   const { items } = shot.document
   const gas = items[item]
-  expect(gas?.kind === 'gas' && gas.taken ? await takenJob(context(), { key, shot: shot.id, item }) : await gasJob(context(), { key, shot: shot.id, item })).toBe(true)
+  expect(
+    gas?.kind === 'gas' && gas.taken
+      ? await takenJob(context(), { key, shot: shot.id, item })
+      : await gasJob(context(), { key, shot: shot.id, item }),
+  ).toBe(true)
   return lantern.keptFrames(store, [key])
 }
-const frameOf = async (frame: lantern.KeptFrame | undefined) => readGasFrame(await lantern.getBlob(store, frame?.blob ?? ''), nodeDeflate)
+const frameOf = async (frame: lantern.KeptFrame | undefined) =>
+  readGasFrame(await lantern.getBlob(store, frame?.blob ?? ''), nodeDeflate)
 
 describe('how much work a gas will be', () => {
-  const aheadOf = async (key: string): Promise<number[]> => (await lantern.resultRows(store, [key])).get(key)?.ahead ?? []
-  const queued = async (key: string): Promise<string[]> => (await store.pool.query<{ key: string }>("select key from graphile_worker._private_jobs where key like $1 || '%' order by key", [`gas:${key}`])).rows.map((row) => row.key)
+  const aheadOf = async (key: string): Promise<number[]> =>
+    (await lantern.resultRows(store, [key])).get(key)?.ahead ?? []
+  const queued = async (key: string): Promise<string[]> =>
+    (
+      await store.pool.query<{ key: string }>(
+        "select key from graphile_worker._private_jobs where key like $1 || '%' order by key",
+        [`gas:${key}`],
+      )
+    ).rows.map((row) => row.key)
   const total = (works: readonly number[]): number => works.reduce((a, b) => a + b, 0)
   it('is told ahead of every frame, near to what the run then takes', async () => {
     const shot = await shotOf('Ahead')
@@ -97,7 +136,11 @@ describe('how much work a gas will be', () => {
     expect(await aheadOf(key)).toEqual([])
     let looked = 0
     // Stopped as it looks up for the second time.
-    await aheadJob(context({ ending: () => (looked++ === 1 && void lantern.stopResults(store, [key]), false) }), payload, 0)
+    await aheadJob(
+      context({ ending: () => (looked++ === 1 && void lantern.stopResults(store, [key]), false) }),
+      payload,
+      0,
+    )
     expect(looked).toBeGreaterThan(1)
     expect(looked).toBeLessThan(3 + LAST - 1000)
     expect(await aheadOf(key)).toEqual([])
@@ -105,14 +148,45 @@ describe('how much work a gas will be', () => {
 })
 
 describe('a run that another one shares its beginning with', () => {
-  const pulsed = (value: number) => (document: ShotDocument): void => {
-    document.signals.power = { name: 'Power', shown: true, source: { kind: 'keys', curve: 'straight', keys: [{ frame: 1001, value: 300 }, { frame: 1005, value: 300 }, { frame: LAST, value }] } }
-    document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, follows: { heat: { signal: 'power' } } })
-  }
+  const pulsed =
+    (value: number) =>
+    (document: ShotDocument): void => {
+      document.signals.power = {
+        name: 'Power',
+        shown: true,
+        source: {
+          kind: 'keys',
+          curve: 'straight',
+          keys: [
+            { frame: 1001, value: 300 },
+            { frame: 1005, value: 300 },
+            { frame: LAST, value },
+          ],
+        },
+      }
+      document.items.fire = makeItem('gas', {
+        ...document.items.fire,
+        name: 'Fire',
+        order: 2,
+        follows: { heat: { signal: 'power' } },
+      })
+    }
   it('takes its frames over up to where they differ, goes on from its state, and is the run that was never helped, bit for bit', async () => {
     const shot = await shotOf('Keyed', pulsed(300))
     const first = await kept(shot)
-    const edited = await lantern.editShot(store, 'Keyed', undefined, { signals: { power: { source: { keys: [{ frame: 1001, value: 300 }, { frame: 1005, value: 300 }, { frame: LAST, value: 2000 }] } } } })
+    const edited = await lantern.editShot(store, 'Keyed', undefined, {
+      signals: {
+        power: {
+          source: {
+            keys: [
+              { frame: 1001, value: 300 },
+              { frame: 1005, value: 300 },
+              { frame: LAST, value: 2000 },
+            ],
+          },
+        },
+      },
+    })
     const key = await lantern.askGas(store, edited, 'fire')
     const taken = await lantern.keptFrames(store, [key])
     expect(taken.map(({ frame }) => frame)).toEqual([1001, 1002, 1003, 1004, 1005])
@@ -131,19 +205,36 @@ describe('a run that another one shares its beginning with', () => {
     })
     const key = await lantern.askGas(store, shot, 'fire')
     let told = 0
-    await gasJob(context({ progress: { report: () => void (++told === 2 && void lantern.stopResults(store, [key])), cancelled: () => false } }), { key, shot: shot.id, item: 'fire' })
-    const { rows: [state] } = await store.pool.query<{ done: number }>('select done from restart where key = $1', [key])
+    await gasJob(
+      context({
+        progress: {
+          report: () => void (++told === 2 && void lantern.stopResults(store, [key])),
+          cancelled: () => false,
+        },
+      }),
+      { key, shot: shot.id, item: 'fire' },
+    )
+    const {
+      rows: [state],
+    } = await store.pool.query<{ done: number }>('select done from restart where key = $1', [key])
     expect(state?.done).toBeGreaterThan(1)
     expect(state?.done).toBeLessThanOrEqual(12)
     expect(await lantern.keptFrames(store, [key])).toEqual([])
     await lantern.setResultState(store, key, 'running')
     expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBe(`run-up ${state?.done} of 12`)
-    const times = async (): Promise<readonly lantern.RunUpFrame[]> => (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
+    const times = async (): Promise<readonly lantern.RunUpFrame[]> =>
+      (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
     const before = await times()
     expect(before).toHaveLength(state?.done ?? 0)
     expect((await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft).toBeGreaterThan(0)
     const shares: number[] = []
-    expect(await gasJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    expect(
+      await gasJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), {
+        key,
+        shot: shot.id,
+        item: 'fire',
+      }),
+    ).toBe(true)
     expect(shares).toHaveLength(12 + LAST - 1000 - (state?.done ?? 0))
     expect(await times()).toHaveLength(12)
     expect((await times()).slice(0, before.length)).toEqual(before)
@@ -158,7 +249,12 @@ describe('a run that another one shares its beginning with', () => {
     const shot = await shotOf('Ended')
     const key = await lantern.askGas(store, shot, 'fire')
     let told = 0
-    expect(await gasJob(context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told >= 5 }), { key, shot: shot.id, item: 'fire' })).toBe(false)
+    expect(
+      await gasJob(
+        context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told >= 5 }),
+        { key, shot: shot.id, item: 'fire' },
+      ),
+    ).toBe(false)
     expect(await lantern.resultState(store, key)).toBe('stopped')
     expect(await lantern.keptFrames(store, [key])).toHaveLength(2)
     expect(await kept(shot)).toHaveLength(LAST - 1000)
@@ -166,8 +262,15 @@ describe('a run that another one shares its beginning with', () => {
   it('puts itself down at the end of its turn for whoever waits, but not when it is nearly done', async () => {
     const shot = await shotOf('Turns', hot(311))
     const key = await lantern.askGas(store, shot, 'fire')
-    const turn = (finish: number): Promise<boolean> => gasJob(context(), { key, shot: shot.id, item: 'fire' }, undefined, undefined, { seconds: 0, finish })
-    const jobs = async (): Promise<string[]> => (await store.pool.query<{ key: string }>("select key from graphile_worker._private_jobs where key like $1 || '%' order by key", [`gas:${key}`])).rows.map((row) => row.key)
+    const turn = (finish: number): Promise<boolean> =>
+      gasJob(context(), { key, shot: shot.id, item: 'fire' }, undefined, undefined, { seconds: 0, finish })
+    const jobs = async (): Promise<string[]> =>
+      (
+        await store.pool.query<{ key: string }>(
+          "select key from graphile_worker._private_jobs where key like $1 || '%' order by key",
+          [`gas:${key}`],
+        )
+      ).rows.map((row) => row.key)
     expect(await turn(0)).toBe(false)
     expect(await jobs()).toContain(`gas:${key}:1`)
     expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({ state: 'running', machine: null })
@@ -181,11 +284,24 @@ describe('a run that another one shares its beginning with', () => {
     let told = 0
     // Asked twice at the fourth frame’s end; the third time lies within the fifth.
     let looks = 0
-    expect(await gasJob(context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told === 4 && ++looks > 2 }), { key, shot: shot.id, item: 'fire' }, undefined, { seconds: 0, lookUp: 0 })).toBe(false)
+    expect(
+      await gasJob(
+        context({
+          progress: { report: () => void told++, cancelled: () => false },
+          ending: () => told === 4 && ++looks > 2,
+        }),
+        { key, shot: shot.id, item: 'fire' },
+        undefined,
+        { seconds: 0, lookUp: 0 },
+      ),
+    ).toBe(false)
     expect(told).toBe(4)
     expect(await lantern.resultState(store, key)).toBe('stopped')
     expect(await lantern.keptFrames(store, [key])).toHaveLength(1)
-    expect((await store.pool.query<{ done: number }>('select done from restart where key = $1 order by done desc', [key])).rows[0]?.done).toBe(4)
+    expect(
+      (await store.pool.query<{ done: number }>('select done from restart where key = $1 order by done desc', [key]))
+        .rows[0]?.done,
+    ).toBe(4)
     const resumed = await kept(shot)
     expect(resumed).toHaveLength(LAST - 1000)
     for (const what of ['restart', 'result_frame']) await store.pool.query(`delete from ${what} where key = $1`, [key])
@@ -201,7 +317,13 @@ describe('a run that another one shares its beginning with', () => {
       if (++told === 5) void lantern.takeLease(store, key, 'test').then(() => (taken = true))
     }
     // It is ended once the other one has it, whichever frame it is at by then.
-    expect(await gasJob(context({ progress: { report, cancelled: () => false }, ending: () => taken }), { key, shot: shot.id, item: 'fire' })).toBe(false)
+    expect(
+      await gasJob(context({ progress: { report, cancelled: () => false }, ending: () => taken }), {
+        key,
+        shot: shot.id,
+        item: 'fire',
+      }),
+    ).toBe(false)
     expect(taken).toBe(true)
     expect(await lantern.resultState(store, key)).toBe('running')
     expect(await kept(shot)).toHaveLength(LAST - 1000)
@@ -212,17 +334,34 @@ describe('a run that another one shares its beginning with', () => {
     const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
     for (let done = 1; done <= 20; done++) {
       const blob = await lantern.putBlob(store, Uint8Array.of(done, 7), 'application/octet-stream')
-      for (const free of await lantern.putRestart(store, key, fence, { done, chain: `chain-${done}`, state: {}, blob })) await lantern.dropBlob(store, free)
+      for (const free of await lantern.putRestart(store, key, fence, { done, chain: `chain-${done}`, state: {}, blob }))
+        await lantern.dropBlob(store, free)
     }
-    const { rows } = await store.pool.query<{ done: number; blob: string }>('select done, blob from restart where key = $1 order by done', [key])
+    const { rows } = await store.pool.query<{ done: number; blob: string }>(
+      'select done, blob from restart where key = $1 order by done',
+      [key],
+    )
     expect(rows).toHaveLength(6)
     expect(rows.at(-1)?.done).toBe(20)
     expect(Math.max(...rows.map(({ done }, n) => done - (rows[n - 1]?.done ?? 0)))).toBeLessThan(9)
     for (const { blob } of rows) await lantern.getBlob(store, blob)
-    expect((await lantern.getRestart(store, new Map([[4, 'chain-4'], [rows[1]?.done ?? 0, `chain-${rows[1]?.done}`], [19, 'of another run']])))?.done).toBe(rows[1]?.done)
+    expect(
+      (
+        await lantern.getRestart(
+          store,
+          new Map([
+            [4, 'chain-4'],
+            [rows[1]?.done ?? 0, `chain-${rows[1]?.done}`],
+            [19, 'of another run'],
+          ]),
+        )
+      )?.done,
+    ).toBe(rows[1]?.done)
     expect(await lantern.getRestart(store, new Map())).toBeUndefined()
     // A holder whose lease was taken over keeps nothing.
-    expect(await lantern.putRestart(store, key, fence - 1, { done: 30, chain: 'x', state: {}, blob: rows[0]?.blob ?? '' })).toEqual([])
+    expect(
+      await lantern.putRestart(store, key, fence - 1, { done: 30, chain: 'x', state: {}, blob: rows[0]?.blob ?? '' }),
+    ).toEqual([])
     expect((await store.pool.query('select 1 from restart where done = 30')).rows).toEqual([])
     await lantern.dropLease(store, key, fence)
   })
@@ -232,7 +371,14 @@ describe('a run that another one shares its beginning with', () => {
     const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
     const size: [number, number, number] = [24, 16, 16]
     const active = Uint8Array.from({ length: 12 }, (_, n) => (n === 1 || n === 7 ? 1 : 0))
-    const state = (done: number, cells: number): GasState => ({ done, box: { cell: 0.1, origin: [0, 0, -8], size }, closed: 4, budget: emptyBudget(), active, fields: Array.from({ length: 9 }, (_, n) => new Float32Array(cells).fill(n + 0.5)) })
+    const state = (done: number, cells: number): GasState => ({
+      done,
+      box: { cell: 0.1, origin: [0, 0, -8], size },
+      closed: 4,
+      budget: emptyBudget(),
+      active,
+      fields: Array.from({ length: 9 }, (_, n) => new Float32Array(cells).fill(n + 0.5)),
+    })
     const whole = storeFor(size, active).cells
     expect(whole).toBeLessThan(26 * 18 * 18)
     await saveRestart(context(), key, fence, 'tiles', state(4, whole))
@@ -246,7 +392,12 @@ describe('a run that another one shares its beginning with', () => {
 describe('a part that is kept alone', () => {
   it('has its frames only, and no gas outside its region', async () => {
     const shot = await shotOf('Part', (document) => {
-      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, part: { frames: [1003, 1004], low: [-5, 0, -3], high: [5, 1, 5] } })
+      document.items.fire = makeItem('gas', {
+        ...document.items.fire,
+        name: 'Fire',
+        order: 2,
+        part: { frames: [1003, 1004], low: [-5, 0, -3], high: [5, 1, 5] },
+      })
     })
     const frames = await kept(shot)
     expect(frames.map(({ frame }) => frame)).toEqual([1003, 1004])
@@ -262,7 +413,12 @@ describe('a gas that cannot be', () => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, cell: 8, reach: 8 })
     })
     await expect(lantern.askGas(store, shot, 'fire')).rejects.toThrow(/million cells of 8 mm.*more than fits/)
-    expect(await lantern.resultRows(store, (await lantern.worldOf(store, shot.document)).gases.map(({ key }) => key ?? ''))).toEqual(new Map())
+    expect(
+      await lantern.resultRows(
+        store,
+        (await lantern.worldOf(store, shot.document)).gases.map(({ key }) => key ?? ''),
+      ),
+    ).toEqual(new Map())
   })
   it('says on its row what it lacks, and the rest of the shot goes on', async () => {
     const shot = await shotOf('Lacking', (document) => {
@@ -276,8 +432,29 @@ describe('a gas that cannot be', () => {
   })
   it('that runs away is caught, told with its frame and cause, and keeps what it had', async () => {
     const shot = await shotOf('Wild', (document) => {
-      document.signals.gale = { name: 'Gale', shown: true, source: { kind: 'keys', curve: 'hold', keys: [{ frame: 1001, value: 0 }, { frame: 1005, value: 500 }] } }
-      for (let n = 0; n < 16; n++) document.items[`push-${n}`] = makeItem('force', { name: `Push ${n}`, order: 4 + n, way: 'blow', axis: [1, 0, 0], position: [0, 0.5, -3], radius: 0, strength: 0, follows: { strength: { signal: 'gale', gain: 1 } } })
+      document.signals.gale = {
+        name: 'Gale',
+        shown: true,
+        source: {
+          kind: 'keys',
+          curve: 'hold',
+          keys: [
+            { frame: 1001, value: 0 },
+            { frame: 1005, value: 500 },
+          ],
+        },
+      }
+      for (let n = 0; n < 16; n++)
+        document.items[`push-${n}`] = makeItem('force', {
+          name: `Push ${n}`,
+          order: 4 + n,
+          way: 'blow',
+          axis: [1, 0, 0],
+          position: [0, 0.5, -3],
+          radius: 0,
+          strength: 0,
+          follows: { strength: { signal: 'gale', gain: 1 } },
+        })
     })
     const key = await lantern.askGas(store, shot, 'fire')
     expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' }).catch(() => false)).toBe(false)
@@ -287,7 +464,11 @@ describe('a gas that cannot be', () => {
     // It runs away with larger cells too: what it will be can't be told, and that is no fault of the machine's.
     await lantern.setResultState(store, key, 'waiting')
     await aheadJob(context(), { key, shot: shot.id, item: 'fire' })
-    expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({ state: 'waiting', ahead: [], error: null })
+    expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({
+      state: 'waiting',
+      ahead: [],
+      error: null,
+    })
     const before = await lantern.keptFrames(store, [key])
     expect(before.length).toBeGreaterThanOrEqual(4)
     for (const { blob } of before) await lantern.getBlob(store, blob)
@@ -305,12 +486,19 @@ describe('a kept run', () => {
     const fine = await lantern.keptFrames(store, [plan?.finer ?? ''])
     expect(fine.map(({ frame }) => frame)).toEqual(coarse.map(({ frame }) => frame))
     expect((await frameOf(fine[5])).box.cell).toBeCloseTo((await frameOf(coarse[5])).box.cell / 2, 9)
-    expect((await lantern.shotStatus(store, shot)).gases.fire?.finer).toMatchObject({ state: 'done', kept: coarse.map(({ frame }) => frame) })
+    expect((await lantern.shotStatus(store, shot)).gases.fire?.finer).toMatchObject({
+      state: 'done',
+      kept: coarse.map(({ frame }) => frame),
+    })
     const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1006])
-    expect(await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1006, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    expect(
+      await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1006, key: pictureKey ?? '' }], quality: 'look' }),
+    ).toBe(0)
     // The same gas without its finer form is another picture.
     const plain = await lantern.editShot(store, 'Finer', undefined, { items: { fire: { detail: 1 } } })
-    expect(lantern.pictureKeys(await lantern.worldOf(store, plain.document), 'look', [1006]).get(1006)).not.toBe(pictureKey)
+    expect(lantern.pictureKeys(await lantern.worldOf(store, plain.document), 'look', [1006]).get(1006)).not.toBe(
+      pictureKey,
+    )
   })
   it('waits for the coarse frames, and is stopped by another recipe', async () => {
     const shot = await shotOf('Waits', (document) => {
@@ -325,13 +513,27 @@ describe('a kept run', () => {
   })
   it('is shown again without being computed again', async () => {
     const shot = await shotOf('Again', (document) => {
-      document.items.again = makeItem('reuse', { name: 'Again', order: 3, of: 'fire', position: [0.5, 0, -4], turn: 60, scale: 0.7, loop: true, loopLength: 4, loopBlend: 2 })
+      document.items.again = makeItem('reuse', {
+        name: 'Again',
+        order: 3,
+        of: 'fire',
+        position: [0.5, 0, -4],
+        turn: 60,
+        scale: 0.7,
+        loop: true,
+        loopLength: 4,
+        loopBlend: 2,
+      })
       document.items.fire = { ...document.items.fire, shown: false } as ShotDocument['items'][string]
     })
     await kept(shot)
-    const before = (await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0] as { n: number }
+    const before = (await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0] as {
+      n: number
+    }
     const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1007])
-    expect(await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1007, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    expect(
+      await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1007, key: pictureKey ?? '' }], quality: 'look' }),
+    ).toBe(0)
     expect(await lantern.resultState(store, pictureKey ?? '')).toBe('done')
     expect((await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0]).toEqual(before)
   })
@@ -353,23 +555,34 @@ describe('a gas from elsewhere', () => {
     const back = await kept(other, 'smoke')
     expect(back.map(({ frame }) => frame)).toEqual([1002, 1003, 1004])
     const [a, b] = [await frameOf(frames[2]), await frameOf(back[0])]
-    const total = (frame: typeof a, c: number): number => (frame.channels[c] ?? new Uint16Array(0)).reduce((sum, half) => sum + half, 0)
+    const total = (frame: typeof a, c: number): number =>
+      (frame.channels[c] ?? new Uint16Array(0)).reduce((sum, half) => sum + half, 0)
     expect(b.box.cell).toBeCloseTo(a.box.cell, 6)
     expect(b.ambient).toBeCloseTo(a.ambient, 2)
     for (const channel of [0, 2]) expect(total(b, channel)).toBe(total(a, channel))
     const [pictureKey] = await lantern.askPicture(store, other, 'look', [1003])
-    expect(await pictureJob(context(), { shot: other.id, frames: [{ frame: 1003, key: pictureKey ?? '' }], quality: 'look' })).toBe(0)
+    expect(
+      await pictureJob(context(), {
+        shot: other.id,
+        frames: [{ frame: 1003, key: pictureKey ?? '' }],
+        quality: 'look',
+      }),
+    ).toBe(0)
     expect(await lantern.resultState(store, pictureKey ?? '')).toBe('done')
     // Another unit is another gas.
     const denser = await lantern.editShot(store, 'In', undefined, { items: { smoke: { taken: { density: 2 } } } })
-    expect((await lantern.worldOf(store, denser.document)).gases[0]?.key).not.toBe((await lantern.worldOf(store, other.document)).gases[0]?.key)
+    expect((await lantern.worldOf(store, denser.document)).gases[0]?.key).not.toBe(
+      (await lantern.worldOf(store, other.document)).gases[0]?.key,
+    )
     expect(files).toHaveLength(3)
   })
   it('is refused by name: a gap, no such file, a broken file', async () => {
     const bytes = await readFile(join(folder, 'vdb', 'Out-Fire.1003.vdb'))
     await mkdir(join(folder, 'gap'))
     for (const n of [1, 2, 4]) await writeFile(join(folder, 'gap', `x.${n}.vdb`), bytes)
-    await expect(takeVolumes(store, join(folder, 'gap', 'x.#.vdb'), 1)).rejects.toThrow(/Frame 3 of x\.#\.vdb is missing/)
+    await expect(takeVolumes(store, join(folder, 'gap', 'x.#.vdb'), 1)).rejects.toThrow(
+      /Frame 3 of x\.#\.vdb is missing/,
+    )
     await expect(takeVolumes(store, join(folder, 'none', 'x.#.vdb'), 1)).rejects.toThrow(/no file like/)
     await mkdir(join(folder, 'bad'))
     await writeFile(join(folder, 'bad', 'y.1.vdb'), bytes.subarray(0, bytes.length >> 1))

@@ -5,14 +5,27 @@ import { z } from 'zod'
 // The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
 const BEAT_MS = 3000
 const BEATS_PER_SWEEP = 20
-const { id, host, threads, url, data, keepBytes } = z.object({ id: z.string(), host: z.string(), threads: z.int(), url: z.string(), data: z.string(), keepBytes: z.number() }).parse(workerData)
+const { id, host, threads, url, data, keepBytes } = z
+  .object({
+    id: z.string(),
+    host: z.string(),
+    threads: z.int(),
+    url: z.string(),
+    data: z.string(),
+    keepBytes: z.number(),
+  })
+  .parse(workerData)
 const store = openStore(url, data)
 let beats = 0
 
 async function once(): Promise<void> {
   try {
     await beat(store, { id, host, threads })
-    await store.db.updateTable('result').set({ lease_until: new Date(Date.now() + 20_000) }).where('machine', '=', id).execute()
+    await store.db
+      .updateTable('result')
+      .set({ lease_until: new Date(Date.now() + 20_000) })
+      .where('machine', '=', id)
+      .execute()
     await reapSilent(store)
     if (++beats % BEATS_PER_SWEEP === 0) await sweep(store, keepBytes)
   } catch {

@@ -21,7 +21,10 @@ const bytesOf = async (store: Store, key: string): Promise<Uint8Array> => {
 /** Measures a shot's plate and takes its readings, or takes what is kept. */
 export async function measureShot(context: JobContext, name: string): Promise<MeasureReport> {
   const { store } = context
-  const own: JobContext = { ...context, progress: context.progress ?? { report: () => undefined, cancelled: () => false } }
+  const own: JobContext = {
+    ...context,
+    progress: context.progress ?? { report: () => undefined, cancelled: () => false },
+  }
   const shot = await getShot(store, name)
   const { tracks } = matchKeys(shot.document)
   const key = await askReport(store, shot)

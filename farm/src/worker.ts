@@ -31,7 +31,13 @@ async function main(): Promise<void> {
   const events: WorkerEvents = new EventEmitter()
   let machine = ''
   let pulse: Worker | undefined
-  const contextFor = (id: string): JobContext => ({ store, crew, machine, log: log.child({ job: id }), ending: () => ending })
+  const contextFor = (id: string): JobContext => ({
+    store,
+    crew,
+    machine,
+    log: log.child({ job: id }),
+    ending: () => ending,
+  })
   const doing = async (what: string, shot: number | undefined, work: () => Promise<unknown>): Promise<void> => {
     const name = shot === undefined ? undefined : (await findShotById(store, shot))?.name
     await tellDoing(store, machine, name ? `${name}, ${what}` : what)
@@ -44,7 +50,16 @@ async function main(): Promise<void> {
   events.on('pool:create', ({ workerPool }) => {
     // The queue locks jobs under the pool's id, so that is what the machine is called.
     machine = workerPool.id
-    pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), { workerData: { id: machine, host: hostname(), threads: settings.threads, url: settings.databaseUrl, data: settings.data, keepBytes: settings.keepBytes } })
+    pulse = new Worker(join(dirname(fileURLToPath(import.meta.url)), 'heartbeat.mjs'), {
+      workerData: {
+        id: machine,
+        host: hostname(),
+        threads: settings.threads,
+        url: settings.databaseUrl,
+        data: settings.data,
+        keepBytes: settings.keepBytes,
+      },
+    })
     pulse.unref()
   })
   // What a person waits for in front of the screen has a machine of its own where the start command says so, or it would wait for a night's run.
@@ -63,7 +78,8 @@ async function main(): Promise<void> {
     },
   }
   const long: TaskList = {
-    plate: (payload, { job }) => doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
+    plate: (payload, { job }) =>
+      doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
     gas: (payload, { job }) => {
       const wanted = jobSchemas.gas.parse(payload)
       return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
@@ -94,11 +110,17 @@ async function main(): Promise<void> {
     },
     picture: (payload, { job }) => {
       const wanted = jobSchemas.picture.parse(payload)
-      return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () => pictureJob(contextFor(job.id), wanted))
+      return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () =>
+        pictureJob(contextFor(job.id), wanted),
+      )
     },
   }
   const runner = await run({
-    pgPool: store.pool, concurrency: 1, noHandleSignals: true, pollInterval: 500, events,
+    pgPool: store.pool,
+    concurrency: 1,
+    noHandleSignals: true,
+    pollInterval: 500,
+    events,
     logger: new Logger(() => (level, message) => (level === 'error' ? log.error(message) : log.trace(message))),
     taskList: settings.takes === 'short' ? short : settings.takes === 'long' ? long : { ...long, ...short },
   })

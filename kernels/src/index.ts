@@ -38,9 +38,14 @@ export function compileKernels(): WebAssembly.Module {
 }
 
 /** Instantiates the kernels over a memory. Names are sorted, so that an index means the same kernel on every thread. */
-export function instantiateKernels(module: WebAssembly.Module, memory: WebAssembly.Memory): KernelTable & { heapBase: number } {
+export function instantiateKernels(
+  module: WebAssembly.Module,
+  memory: WebAssembly.Memory,
+): KernelTable & { heapBase: number } {
   const { exports } = new WebAssembly.Instance(module, { env: { memory } })
-  const names = Object.keys(exports).filter((name) => typeof exports[name] === 'function').sort()
+  const names = Object.keys(exports)
+    .filter((name) => typeof exports[name] === 'function')
+    .sort()
   const functions = names.map((name) => {
     const kernel = exports[name]
     if (typeof kernel !== 'function') throw new TypeError(`kernel ${name} is missing`)
@@ -64,7 +69,18 @@ export function elementaryFunctions(): ElementaryFunctions {
     return (x: number, y: number): number => Number(f(x, y))
   }
   return {
-    exp: one('exp'), log: one('log'), log10: one('log10'), pow: two('pow'), sin: one('sin'), cos: one('cos'), tan: one('tan'),
-    atan: one('atan'), atan2: two('atan2'), asin: one('asin'), acos: one('acos'), tanh: one('tanh'), cbrt: one('cbrt'),
+    exp: one('exp'),
+    log: one('log'),
+    log10: one('log10'),
+    pow: two('pow'),
+    sin: one('sin'),
+    cos: one('cos'),
+    tan: one('tan'),
+    atan: one('atan'),
+    atan2: two('atan2'),
+    asin: one('asin'),
+    acos: one('acos'),
+    tanh: one('tanh'),
+    cbrt: one('cbrt'),
   }
 }

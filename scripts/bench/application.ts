@@ -22,10 +22,23 @@ interface Status {
 const AT_REST = 6
 
 /** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
-async function started(folder: string, data: string): Promise<{ address: string; seconds: number; end(): Promise<void> }> {
+async function started(
+  folder: string,
+  data: string,
+): Promise<{ address: string; seconds: number; end(): Promise<void> }> {
   const [port, databasePort] = [await freePort(), await freePort()]
   const begun = performance.now()
-  const child = spawn('npm', ['start'], { cwd: folder, stdio: 'ignore', env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_LOG: 'warn' } })
+  const child = spawn('npm', ['start'], {
+    cwd: folder,
+    stdio: 'ignore',
+    env: {
+      ...process.env,
+      LANTERN_DATA: data,
+      LANTERN_PORT: String(port),
+      LANTERN_DATABASE_PORT: String(databasePort),
+      LANTERN_LOG: 'warn',
+    },
+  })
   const address = `http://127.0.0.1:${port}`
   for (;;) {
     if (child.exitCode !== null) throw new Error(`npm start ended with ${child.exitCode}`)
@@ -34,7 +47,8 @@ async function started(folder: string, data: string): Promise<{ address: string;
     await new Promise((wake) => setTimeout(wake, 50))
   }
   return {
-    address, seconds: (performance.now() - begun) / 1000,
+    address,
+    seconds: (performance.now() - begun) / 1000,
     async end() {
       child.kill('SIGTERM')
       // npm goes first; what it started puts its work down before it ends.
@@ -53,7 +67,10 @@ async function scratch<T>(work: (data: string) => Promise<T>): Promise<T> {
 }
 
 export const secondStart: Bench = {
-  name: 'app/start-second', size: 'demo kept', runs: 3, threads: [2],
+  name: 'app/start-second',
+  size: 'demo kept',
+  runs: 3,
+  threads: [2],
   run: () =>
     scratch(async (data): Promise<Measured> => {
       await (await started('.', data)).end()
@@ -65,7 +82,10 @@ export const secondStart: Bench = {
 
 /** From a clone to the first page: packages, kernels, studio and database made on the way. Needs the package registry, so it is run only when named. */
 export const freshStart: Bench = {
-  name: 'app/start-fresh', size: 'a clone', runs: 1, threads: [2],
+  name: 'app/start-fresh',
+  size: 'a clone',
+  runs: 1,
+  threads: [2],
   run: () =>
     scratch(async (data): Promise<Measured> => {
       const clone = join(data, 'clone')
@@ -78,11 +98,24 @@ export const freshStart: Bench = {
 
 /** In the browser, on the demo plate without a kept fire: from the click that places a fire to its first picture, and again after a changed setting. */
 export const thinFire: Bench = {
-  name: 'app/thin-fire-click', size: '1280x720 plate', runs: 1, threads: [2],
+  name: 'app/thin-fire-click',
+  size: '1280x720 plate',
+  runs: 1,
+  threads: [2],
   run: () =>
     scratch(async (data): Promise<Measured> => {
       const application = await started('.', data)
-      const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--no-first-run', '--disable-background-networking', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'] })
+      const browser = await chromium.launch({
+        executablePath: '/usr/bin/chromium',
+        args: [
+          '--no-sandbox',
+          '--no-first-run',
+          '--disable-background-networking',
+          '--use-gl=angle',
+          '--use-angle=swiftshader',
+          '--enable-unsafe-swiftshader',
+        ],
+      })
       try {
         const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
         await page.goto(`${application.address}/shot/Kiln%20Yard%20041`)
@@ -95,9 +128,20 @@ export const thinFire: Bench = {
             if (held === times) return status
           }
         }
-        const { gases } = await seen(({ asset, gases: all }) => asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'))
-        const asks = [...Object.keys(gases).map((item) => ({ what: 'stop-gas', item })), { what: 'stop-picture', quality: 'look' }]
-        for (const ask of asks) await fetch(`${demo}/ask`, { method: 'POST', headers: { origin: application.address }, body: JSON.stringify(ask) })
+        const { gases } = await seen(
+          ({ asset, gases: all }) =>
+            asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'),
+        )
+        const asks = [
+          ...Object.keys(gases).map((item) => ({ what: 'stop-gas', item })),
+          { what: 'stop-picture', quality: 'look' },
+        ]
+        for (const ask of asks)
+          await fetch(`${demo}/ask`, {
+            method: 'POST',
+            headers: { origin: application.address },
+            body: JSON.stringify(ask),
+          })
         await seen(({ machines }) => machines.every(({ doing }) => doing === null), AT_REST)
         await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
         await page.keyboard.press('5')
@@ -122,7 +166,13 @@ export const thinFire: Bench = {
           const changed = performance.now()
           await field.press('Enter')
           // The first picture of the burn that the change has lit.
-          await page.waitForFunction(([old, end]) => ![old, '', undefined].includes(document.querySelector('canvas[data-picture=main]')?.getAttribute('data-of')?.slice(0, end)), [before, KEY_ENDS] as const)
+          await page.waitForFunction(
+            ([old, end]) =>
+              ![old, '', undefined].includes(
+                document.querySelector('canvas[data-picture=main]')?.getAttribute('data-of')?.slice(0, end),
+              ),
+            [before, KEY_ENDS] as const,
+          )
           again.push(performance.now() - changed)
         }
         return { ms: first, figures: { againMs: median(again) } }

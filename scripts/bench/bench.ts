@@ -17,7 +17,8 @@ export interface Bench {
   run(crew: Crew, given: string): Measured | Promise<Measured>
 }
 
-export const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0
+export const median = (values: readonly number[]): number =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0
 
 /** Median time of `repeats` calls after one that warms up. before: what each of them needs made ready, which is not counted. */
 export function timed(repeats: number, work: () => void, before: () => void = () => undefined): number {

@@ -8,13 +8,36 @@ const [W, H, FRAMES, FEATURES] = [1280, 720, 12, 300]
 
 /** The first frames of the demo's walk as linear light. */
 function walkFrames(): Float32Array[] {
-  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', 'demo/plates/yard-walk.mp4', '-frames:v', String(FRAMES), '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 28 })
-  const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
-  return Array.from({ length: FRAMES }, (_, n) => Float32Array.from(stdout.subarray(n * W * H * 3, (n + 1) * W * H * 3), (code) => decode[code] as number))
+  const { stdout } = spawnSync(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-i',
+      'demo/plates/yard-walk.mp4',
+      '-frames:v',
+      String(FRAMES),
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb24',
+      '-',
+    ],
+    { maxBuffer: 1 << 28 },
+  )
+  const decode = Float32Array.from({ length: 256 }, (_, n) =>
+    n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4,
+  )
+  return Array.from({ length: FRAMES }, (_, n) =>
+    Float32Array.from(stdout.subarray(n * W * H * 3, (n + 1) * W * H * 3), (code) => decode[code] as number),
+  )
 }
 
 const track: Bench = {
-  name: 'match/track-720p', size: `1280x720, ${FEATURES} features, forward and back`, runs: 3, threads: [1, 2],
+  name: 'match/track-720p',
+  size: `1280x720, ${FEATURES} features, forward and back`,
+  runs: 3,
+  threads: [1, 2],
   async run(crew: Crew) {
     const frames = walkFrames()
     const plate = { frames: FRAMES, width: W, height: H, frame: (n: number) => frames[n] as Float32Array }
@@ -30,7 +53,10 @@ const track: Bench = {
 }
 
 const solve: Bench = {
-  name: 'match/solve-120x300', size: '120 frames, 300 tracks, nothing known', runs: 3, threads: [1, 2],
+  name: 'match/solve-120x300',
+  size: '120 frames, 300 tracks, nothing known',
+  runs: 3,
+  threads: [1, 2],
   async run(crew: Crew) {
     const plate = { frames: 120, camera: walk(120, 2.4, lensOf(1097, -0.052, 0.009)), points: yardPoints(360, 3) }
     const tracks = syntheticTracks(plate, { noise: 0.08, wrong: 0.08, longest: 120 }, 5).slice(0, 300)

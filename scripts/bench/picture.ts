@@ -4,7 +4,14 @@ import type { Crew } from '../../core/src/base/index.ts'
 import { type GasFrame, makeImage } from '../../core/src/data/index.ts'
 import { readCameraGltf, readGasFrame, writeGasFrame } from '../../core/src/formats/index.ts'
 import { GasSimulation } from '../../core/src/gas/index.ts'
-import { composeFrame, gasSettings, pictureFrame, type PictureQualityName, renderPicture, stackSettings } from '../../core/src/pipeline/index.ts'
+import {
+  composeFrame,
+  gasSettings,
+  pictureFrame,
+  type PictureQualityName,
+  renderPicture,
+  stackSettings,
+} from '../../core/src/pipeline/index.ts'
 import { makeShot, mergePatch, parseShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { type Bench, timed } from './bench.ts'
 
@@ -13,13 +20,37 @@ const BURNING_FRAMES = 30
 /** The demo shot's document over its plate, without a store. */
 export function demoShot(): ShotDocument {
   const { patch } = JSON.parse(readFileSync('demo/shots/kiln-yard.json', 'utf8')) as { patch: object }
-  return parseShot(mergePatch(makeShot('bench', { asset: 'none', file: 'none', width: 1280, height: 720, first: 1001, last: 1120, rate: [24, 1], encoding: 'srgb' }), patch))
+  return parseShot(
+    mergePatch(
+      makeShot('bench', {
+        asset: 'none',
+        file: 'none',
+        width: 1280,
+        height: 720,
+        first: 1001,
+        last: 1120,
+        rate: [24, 1],
+        encoding: 'srgb',
+      }),
+      patch,
+    ),
+  )
 }
 const FIRE = 'door-fire'
 const FRAME = 1061
 const atFrame = (document: ShotDocument) => {
-  const path = readCameraGltf(readFileSync('demo/exact/yard-walk-camera.gltf'), 'yard-walk-camera.gltf', { ...document.plate, rate: 24 })
-  const only = { ...document, items: Object.fromEntries(Object.entries(document.items).filter(([id, item]) => id === FIRE || item.kind === 'box' || item.kind === 'ground')) }
+  const path = readCameraGltf(readFileSync('demo/exact/yard-walk-camera.gltf'), 'yard-walk-camera.gltf', {
+    ...document.plate,
+    rate: 24,
+  })
+  const only = {
+    ...document,
+    items: Object.fromEntries(
+      Object.entries(document.items).filter(
+        ([id, item]) => id === FIRE || item.kind === 'box' || item.kind === 'ground',
+      ),
+    ),
+  }
   return { document: only, at: pictureFrame(only, (frame) => path.frames[frame - document.plate.first]?.camera, FRAME) }
 }
 
@@ -33,7 +64,10 @@ export function prepareFire(crew: Crew, folder: string): void {
 const fireIn = (folder: string): GasFrame => readGasFrame(new Uint8Array(readFileSync(join(folder, 'fire.clgf'))))
 
 const picture = (quality: PictureQualityName, runs: number): Bench => ({
-  name: `picture/fire-1280x720-${quality}`, size: '1280x720', runs, threads: [1, 2],
+  name: `picture/fire-1280x720-${quality}`,
+  size: '1280x720',
+  runs,
+  threads: [1, 2],
   run(crew, folder) {
     const { document, at } = atFrame(demoShot())
     const frame = fireIn(folder)
@@ -44,17 +78,26 @@ const picture = (quality: PictureQualityName, runs: number): Bench => ({
 
 /** The same fire seen from so near that it and its smoke fill half of the frame; the camera moves, so that a final has its blur. */
 const near = (quality: PictureQualityName, runs: number, threads: readonly number[]): Bench => ({
-  name: `picture/gas-1280x720-${quality}`, size: '1280x720', runs, threads,
+  name: `picture/gas-1280x720-${quality}`,
+  size: '1280x720',
+  runs,
+  threads,
   run(crew, folder) {
     const { document, at } = atFrame(demoShot())
     const frame = fireIn(folder)
-    const camera = (n: number) => ({ ...at.camera, position: [2.35 + 0.02 * n, 1.2, 2.5] as const, rotation: [0, 0, 0, 1] as const, focalPx: 1000 })
+    const camera = (n: number) => ({
+      ...at.camera,
+      position: [2.35 + 0.02 * n, 1.2, 2.5] as const,
+      rotation: [0, 0, 0, 1] as const,
+      focalPx: 1000,
+    })
     const close = { ...at, camera: camera(0), before: camera(-1), after: camera(1) }
     let covered = 0
     const once = (): void => {
       const { smoke, fire } = renderPicture(crew, document, close, () => frame, quality)
       let count = 0
-      for (let n = 0; n < fire.width * fire.height; n++) if ((smoke.data[n * 4 + 3] ?? 0) > 0.01 || (fire.data[n * 3] ?? 0) > 0.01) count++
+      for (let n = 0; n < fire.width * fire.height; n++)
+        if ((smoke.data[n * 4 + 3] ?? 0) > 0.01 || (fire.data[n * 3] ?? 0) > 0.01) count++
       covered = count / (fire.width * fire.height)
     }
     const begun = performance.now()
@@ -66,7 +109,10 @@ const near = (quality: PictureQualityName, runs: number, threads: readonly numbe
 })
 
 const stack: Bench = {
-  name: 'sit/stack-1280x720', size: '1280x720', runs: 5, threads: [1, 2],
+  name: 'sit/stack-1280x720',
+  size: '1280x720',
+  runs: 5,
+  threads: [1, 2],
   run(crew, folder) {
     const { document, at } = atFrame(demoShot())
     const frame = fireIn(folder)
@@ -78,4 +124,10 @@ const stack: Bench = {
   },
 }
 
-export const pictureBenches: readonly Bench[] = [picture('look', 5), picture('final', 3), near('look', 3, [1, 2]), near('final', 1, [1, 2]), stack]
+export const pictureBenches: readonly Bench[] = [
+  picture('look', 5),
+  picture('final', 3),
+  near('look', 3, [1, 2]),
+  near('final', 1, [1, 2]),
+  stack,
+]

@@ -7,7 +7,11 @@ import { type Row, within } from './row.ts'
 // Fires and a plume as shot documents on open ground, against the laws of their size.
 const RATE = 24
 /** Diameter, m, and heat, kW. */
-export const POOLS = [[0.3, 71], [1, 785], [3, 7070]] as const
+export const POOLS = [
+  [0.3, 71],
+  [1, 785],
+  [3, 7070],
+] as const
 const PERIODS = 30
 /** A mean over a third of this still swings by a third in the slope of its speed. */
 const PLUME_SECONDS = 24
@@ -17,7 +21,16 @@ const ABOVE = 2.5
 const BEGIN = 4
 
 function started(crew: Crew, over: Partial<GasItem>, quality: GasQuality = 'full'): GasSimulation {
-  const document = makeShot('validation', { asset: 'none', file: 'none', width: 64, height: 36, first: 1, last: 48, rate: [RATE, 1], encoding: 'srgb' })
+  const document = makeShot('validation', {
+    asset: 'none',
+    file: 'none',
+    width: 64,
+    height: 36,
+    first: 1,
+    last: 48,
+    rate: [RATE, 1],
+    encoding: 'srgb',
+  })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
   document.items.fire = makeItem('gas', { name: 'Fire', order: 2, position: [0, 0, 0], ...over })
   return new GasSimulation(crew, gasSettings(document, 'fire', quality), RATE)
@@ -27,7 +40,12 @@ const mean = (values: readonly number[]): number => values.reduce((sum, v) => su
 
 /** The pool fire that an artist starts from, made so large as they make it. */
 function pool(diameter: number): Partial<GasItem> {
-  const item = gasSchema.parse({ kind: 'gas', name: 'Fire', order: 2, ...KINDS.find(({ id }) => id === 'pool')?.settings })
+  const item = gasSchema.parse({
+    kind: 'gas',
+    name: 'Fire',
+    order: 2,
+    ...KINDS.find(({ id }) => id === 'pool')?.settings,
+  })
   return { ...item, ...resized(item, diameter) }
 }
 
@@ -37,17 +55,67 @@ export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], a
   const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
   const begin = Math.ceil((BEGIN / pulse) * RATE)
   const measured = (quality: GasQuality): { cell: number; pulse: number; height: number } => {
-    const simulation = started(crew, { ...pool(diameter), runUp: 0, heat, per: 'in all', cell: (1000 * diameter) / across, reach: Math.max(0.5, 1.6 * diameter), rise: ABOVE * tall }, quality)
-    const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () => simulation.advance(silent)).slice(begin)
-    return { cell: simulation.box.cell, pulse: pulseRate(figures.map(({ neck }) => neck), RATE) ?? Number.NaN, height: mean(figures.map(({ standing }) => standing)) }
+    const simulation = started(
+      crew,
+      {
+        ...pool(diameter),
+        runUp: 0,
+        heat,
+        per: 'in all',
+        cell: (1000 * diameter) / across,
+        reach: Math.max(0.5, 1.6 * diameter),
+        rise: ABOVE * tall,
+      },
+      quality,
+    )
+    const figures = Array.from({ length: begin + Math.ceil((PERIODS / pulse) * RATE) }, () =>
+      simulation.advance(silent),
+    ).slice(begin)
+    return {
+      cell: simulation.box.cell,
+      pulse:
+        pulseRate(
+          figures.map(({ neck }) => neck),
+          RATE,
+        ) ?? Number.NaN,
+      height: mean(figures.map(({ standing }) => standing)),
+    }
   }
   const [full, thin] = [measured('full'), measured('thin')]
   return [
-    within(`pool fire of ${diameter} m, ${across} cells across, pulse, Hz`, 'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the hot gas a quarter of D over it', pulse, full.pulse, 0.25),
-    within(`pool fire of ${diameter} m, ${across} cells across, flame height, m`, 'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air', tall, full.height, 0.25),
+    within(
+      `pool fire of ${diameter} m, ${across} cells across, pulse, Hz`,
+      'Cetegen & Ahmed 1993: 1.5 D^-1/2; of the hot gas a quarter of D over it',
+      pulse,
+      full.pulse,
+      0.25,
+    ),
+    within(
+      `pool fire of ${diameter} m, ${across} cells across, flame height, m`,
+      'Heskestad 1983: 0.235 Q^2/5 - 1.02 D; flame half of the time where the middle of what is hot is, 500 K over the air',
+      tall,
+      full.height,
+      0.25,
+    ),
     // Where the full one is no finer they are the same run.
-    ...(thin.cell <= full.cell ? [] : [within(`pool fire of ${diameter} m, thin, pulse, Hz`, `the same with ${across} cells across`, full.pulse, thin.pulse, 0.25),
-    within(`pool fire of ${diameter} m, thin, flame height, m`, `the same with ${across} cells across`, full.height, thin.height, 0.25)]),
+    ...(thin.cell <= full.cell
+      ? []
+      : [
+          within(
+            `pool fire of ${diameter} m, thin, pulse, Hz`,
+            `the same with ${across} cells across`,
+            full.pulse,
+            thin.pulse,
+            0.25,
+          ),
+          within(
+            `pool fire of ${diameter} m, thin, flame height, m`,
+            `the same with ${across} cells across`,
+            full.height,
+            thin.height,
+            0.25,
+          ),
+        ]),
   ]
 }
 
@@ -55,14 +123,27 @@ export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], a
 function line(x: readonly number[], y: readonly number[]): { slope: number; fit: number; at0: number } {
   const n = x.length
   const [mx, my] = [x.reduce((a, b) => a + b, 0) / n, y.reduce((a, b) => a + b, 0) / n]
-  const [sxx, sxy, syy] = x.reduce(([a, b, c], v, i) => [a + (v - mx) ** 2, b + (v - mx) * ((y[i] ?? 0) - my), c + ((y[i] ?? 0) - my) ** 2], [0, 0, 0])
+  const [sxx, sxy, syy] = x.reduce(
+    ([a, b, c], v, i) => [a + (v - mx) ** 2, b + (v - mx) * ((y[i] ?? 0) - my), c + ((y[i] ?? 0) - my) ** 2],
+    [0, 0, 0],
+  )
   return { slope: sxy / sxx, fit: (sxy * sxy) / (sxx * syy), at0: my - (sxy / sxx) * mx }
 }
 
 /** A weak plume over a small source, its mean over a good many of its slow swings: how it widens and slows with height. */
 export function plumeRows(crew: Crew): Row[] {
   const cell = 0.05
-  const simulation = started(crew, { diameter: 0.4, heat: 12, radiant: 0, soot: 0, stir: 0.1, confinement: 0, cell: 1000 * cell, reach: 1.6, rise: 5 })
+  const simulation = started(crew, {
+    diameter: 0.4,
+    heat: 12,
+    radiant: 0,
+    soot: 0,
+    stir: 0.1,
+    confinement: 0,
+    cell: 1000 * cell,
+    reach: 1.6,
+    rise: 5,
+  })
   const [begin, frames] = [4 * RATE, PLUME_SECONDS * RATE]
   // Mean upward speed by height and distance from the axis, world cells, since the box may move.
   const rings = 32
@@ -104,11 +185,35 @@ export function plumeRows(crew: Crew): Row[] {
   const widening = line(heights, radii)
   // Heights from the virtual origin, where the plume has no breadth.
   const origin = -widening.at0 / widening.slope
-  const slowing = line(heights.map((z) => Math.log(z - origin)), speeds.map(Math.log))
+  const slowing = line(
+    heights.map((z) => Math.log(z - origin)),
+    speeds.map(Math.log),
+  )
   const reference = `Morton, Taylor & Turner 1956; Rouse, Yih & Humphreys 1952; ${PLUME_SECONDS} s of a 12 kW plume`
   return [
-    { case: 'plume, its 1/e radius grows with height by', reference, expected: '0.08 to 0.16', measured: widening.slope, tolerance: 'range', pass: widening.slope >= 0.08 && widening.slope <= 0.16 },
-    { case: 'plume, how straight that growth is, R^2', reference, expected: '> 0.95', measured: widening.fit, tolerance: 'least', pass: widening.fit > 0.95 },
-    { case: 'plume, speed on the axis falls with height to the power', reference, expected: -1 / 3, measured: slowing.slope, tolerance: '0.1', pass: Math.abs(slowing.slope + 1 / 3) <= 0.1 },
+    {
+      case: 'plume, its 1/e radius grows with height by',
+      reference,
+      expected: '0.08 to 0.16',
+      measured: widening.slope,
+      tolerance: 'range',
+      pass: widening.slope >= 0.08 && widening.slope <= 0.16,
+    },
+    {
+      case: 'plume, how straight that growth is, R^2',
+      reference,
+      expected: '> 0.95',
+      measured: widening.fit,
+      tolerance: 'least',
+      pass: widening.fit > 0.95,
+    },
+    {
+      case: 'plume, speed on the axis falls with height to the power',
+      reference,
+      expected: -1 / 3,
+      measured: slowing.slope,
+      tolerance: '0.1',
+      pass: Math.abs(slowing.slope + 1 / 3) <= 0.1,
+    },
   ]
 }

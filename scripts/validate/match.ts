@@ -13,9 +13,19 @@ const [K1, K2] = [-0.052, 0.009]
 
 async function followRows(crew: Crew): Promise<Row[]> {
   const rows: Row[] = []
-  for (const [name, grain, limit] of [['clean', 0, 0.05], ['with grain', GRAIN, 0.15]] as const) {
+  for (const [name, grain, limit] of [
+    ['clean', 0, 0.05],
+    ['with grain', GRAIN, 0.15],
+  ] as const) {
     const off = trackErrors(await followPlate(crew, patternPlate(12, grain), { count: 60, even: true }))
-    rows.push(atMost(`features and tracks, ${name}: median error, px`, 'exact motion of a pattern known at every place', limit, off[off.length >> 1] ?? Number.NaN))
+    rows.push(
+      atMost(
+        `features and tracks, ${name}: median error, px`,
+        'exact motion of a pattern known at every place',
+        limit,
+        off[off.length >> 1] ?? Number.NaN,
+      ),
+    )
   }
   return rows
 }
@@ -24,7 +34,11 @@ async function solveRows(crew: Crew): Promise<Row[]> {
   const plate = { frames: FRAMES, camera: walk(FRAMES, 1.6, lensOf(FOCAL, K1, K2)), points: yardPoints(450, 3) }
   const tracks = syntheticTracks(plate, { noise: 0.08, wrong: 0.08, longest: FRAMES }, 5)
   const solve = await solveCamera({ tracks, frames: FRAMES, width: 1280, height: 720, known: {}, seed: 1, crew })
-  const { slide } = againstTruth(solve.structure, plate.camera, tracks.map((track) => plate.points[track.id] as Vec3))
+  const { slide } = againstTruth(
+    solve.structure,
+    plate.camera,
+    tracks.map((track) => plate.points[track.id] as Vec3),
+  )
   const reference = 'exact tracks of a stated camera, noise of 0.08 px, 8 % drifting'
   return [
     atMost('camera solve: median reprojection, px', reference, 0.35, solve.medianPx),
@@ -37,7 +51,11 @@ async function solveRows(crew: Crew): Promise<Row[]> {
 /** Largest distance after straightening and bending back, over a grid of a 1280 x 720 frame, px. */
 function lensRow(): Row {
   let most = 0
-  for (const lens of [{ k1: K1, k2: K2 }, { k1: -0.15, k2: 0.03 }, { k1: 0.08, k2: 0 }])
+  for (const lens of [
+    { k1: K1, k2: K2 },
+    { k1: -0.15, k2: 0.03 },
+    { k1: 0.08, k2: 0 },
+  ])
     for (let y = 0; y <= 720; y += 20)
       for (let x = 0; x <= 1280; x += 20) {
         const [u, v] = [(x - 640) / 777, (y - 360) / 777]
@@ -48,4 +66,8 @@ function lensRow(): Row {
 }
 
 /** Following, solving and the lens, held against exact motion. */
-export const matchRows = async (crew: Crew): Promise<Row[]> => [lensRow(), ...(await followRows(crew)), ...(await solveRows(crew))]
+export const matchRows = async (crew: Crew): Promise<Row[]> => [
+  lensRow(),
+  ...(await followRows(crew)),
+  ...(await solveRows(crew)),
+]

@@ -16,11 +16,22 @@ const [FLOOR, SLOPE] = [4e-6, 1.5e-4]
 const LEAST_COVER = 0.01
 
 function shotOf(kind: string): ShotDocument {
-  const document = makeShot('noise', { asset: 'none', file: 'none', width: 320, height: 320, first: 1, last: 48, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot('noise', {
+    asset: 'none',
+    file: 'none',
+    width: 320,
+    height: 320,
+    first: 1,
+    last: 48,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
   const chosen = KINDS.find(({ id }) => id === kind)
   if (!chosen) throw new Error(`no kind is called ${kind}`)
-  const { items } = placeKind(document, chosen, 'gas', { position: [0, 0, 0], frame: 1 }) as { items: ShotDocument['items'] }
+  const { items } = placeKind(document, chosen, 'gas', { position: [0, 0, 0], frame: 1 }) as {
+    items: ShotDocument['items']
+  }
   Object.assign(document.items, items)
   return document
 }
@@ -32,13 +43,20 @@ function noiseOf(crew: Crew, kind: string, camera: Camera): number {
   for (let n = 0; n < FRAMES; n++) simulation.advance()
   const frame: GasFrame = simulation.keep()
   const at = { frame: 1, camera, before: camera, after: camera, showings: showingsAt(document, 1) }
-  const [made, clean] = [{}, { moments: MANY }].map((changed) => renderPicture(crew, document, at, () => frame, 'final', undefined, changed)) as [Passes, Passes]
-  const value = ({ smoke, fire, smokeLight }: Passes, n: number, c: number): number => (smoke.data[n * 4 + c] ?? 0) + (smokeLight.data[n * 3 + c] ?? 0) + (fire.data[n * 3 + c] ?? 0) + PLATE * (1 - (smoke.data[n * 4 + 3] ?? 0))
+  const [made, clean] = [{}, { moments: MANY }].map((changed) =>
+    renderPicture(crew, document, at, () => frame, 'final', undefined, changed),
+  ) as [Passes, Passes]
+  const value = ({ smoke, fire, smokeLight }: Passes, n: number, c: number): number =>
+    (smoke.data[n * 4 + c] ?? 0) +
+    (smokeLight.data[n * 3 + c] ?? 0) +
+    (fire.data[n * 3 + c] ?? 0) +
+    PLATE * (1 - (smoke.data[n * 4 + 3] ?? 0))
   let [sum, count] = [0, 0]
   for (let n = 0; n < camera.width * camera.height; n++)
     for (let c = 0; c < 3; c++) {
       const light = value(clean, n, c)
-      const covered = (clean.smoke.data[n * 4 + 3] ?? 0) > LEAST_COVER || (clean.fire.data[n * 3 + c] ?? 0) > LEAST_COVER
+      const covered =
+        (clean.smoke.data[n * 4 + 3] ?? 0) > LEAST_COVER || (clean.fire.data[n * 3 + c] ?? 0) > LEAST_COVER
       if (!covered || light > 1) continue
       sum += (value(made, n, c) - light) ** 2 / (FLOOR + SLOPE * light)
       count++
@@ -48,7 +66,23 @@ function noiseOf(crew: Crew, kind: string, camera: Camera): number {
 
 /** A fire and a plume from 6 m, as many pixels a metre as a frame of 1280 pixels has there. */
 export function noiseRows(crew: Crew): Row[] {
-  const camera: Camera = { position: [0, 1.2, 6], rotation: [0, 0, 0, 1], focalPx: 1100, centre: [160, 160], k1: 0, k2: 0, width: 320, height: 320 }
+  const camera: Camera = {
+    position: [0, 1.2, 6],
+    rotation: [0, 0, 0, 1],
+    focalPx: 1100,
+    centre: [160, 160],
+    k1: 0,
+    k2: 0,
+    width: 320,
+    height: 320,
+  }
   const reference = `the same with ${MANY} moments; grain of ${Math.sqrt(FLOOR + SLOPE * PLATE).toPrecision(2)} at ${PLATE}`
-  return ['drum', 'smoulder'].map((kind) => atMost(`final picture, ${KINDS.find(({ id }) => id === kind)?.name.toLowerCase() ?? kind}: its noise over the plate’s grain`, reference, 1, noiseOf(crew, kind, camera)))
+  return ['drum', 'smoulder'].map((kind) =>
+    atMost(
+      `final picture, ${KINDS.find(({ id }) => id === kind)?.name.toLowerCase() ?? kind}: its noise over the plate’s grain`,
+      reference,
+      1,
+      noiseOf(crew, kind, camera),
+    ),
+  )
 }

@@ -1,7 +1,14 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import { type Camera, type FloatImage, type GasFrame, makeImage, TILE, toHalf } from '../../core/src/data/index.ts'
 import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/light/index.ts'
-import { FINAL, layScene, type Passes, type PictureGas, type PlateLight, renderPasses } from '../../core/src/picture/index.ts'
+import {
+  FINAL,
+  layScene,
+  type Passes,
+  type PictureGas,
+  type PlateLight,
+  renderPasses,
+} from '../../core/src/picture/index.ts'
 import { layStack, type StackPasses } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
@@ -19,46 +26,119 @@ function block(density: number, kelvinAbove: number, albedo: number, forward = 0
   const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles ** 3 * TILE ** 3))
   const soot = toHalf((density / EXTINCTION) * 1000)
   const inner = (i: number): boolean => i > 0 && i < tiles - 1
-  for (let n = 0; n < tiles ** 3; n++) if (inner(n % tiles) && inner(Math.floor(n / tiles) % tiles) && inner(Math.floor(n / tiles ** 2))) channels[0]?.fill(soot, n * TILE ** 3, (n + 1) * TILE ** 3)
+  for (let n = 0; n < tiles ** 3; n++)
+    if (inner(n % tiles) && inner(Math.floor(n / tiles) % tiles) && inner(Math.floor(n / tiles ** 2)))
+      channels[0]?.fill(soot, n * TILE ** 3, (n + 1) * TILE ** 3)
   channels[1]?.fill(toHalf(kelvinAbove))
-  const frame: GasFrame = { box: { cell, origin: [-40, -40, -40], size: [80, 80, 80] }, ambient: 300, tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n), channels }
-  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo, forward, extinctionPerSoot: EXTINCTION }
+  const frame: GasFrame = {
+    box: { cell, origin: [-40, -40, -40], size: [80, 80, 80] },
+    ambient: 300,
+    tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n),
+    channels,
+  }
+  return {
+    frames: [{ frame, weight: 1, ahead: 0 }],
+    emitters: [],
+    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
+    albedo,
+    forward,
+    extinctionPerSoot: EXTINCTION,
+  }
 }
-const camera: Camera = { position: [0, 0, 400], rotation: [0, 0, 0, 1], focalPx: 8000, centre: [8, 8], k1: 0, k2: 0, width: 16, height: 16 }
+const camera: Camera = {
+  position: [0, 0, 400],
+  rotation: [0, 0, 0, 1],
+  focalPx: 8000,
+  centre: [8, 8],
+  k1: 0,
+  k2: 0,
+  width: 16,
+  height: 16,
+}
 
 /** Mean over the middle pixels, where the march's jitter evens out. */
 function seen(crew: Crew, gas: PictureGas, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
-  const passes: Passes = renderPasses(crew, layScene(crew, []), camera, (x, y) => [(x - 8) / 8000, (y - 8) / 8000], [gas], light, SINGLE)
+  const passes: Passes = renderPasses(
+    crew,
+    layScene(crew, []),
+    camera,
+    (x, y) => [(x - 8) / 8000, (y - 8) / 8000],
+    [gas],
+    light,
+    SINGLE,
+  )
   let sum = 0
-  for (let n = 0; n < 256; n++) sum += pass === 'fire' ? (passes.fire.data[n * 3] ?? 0) : (passes.smoke.data[n * 4 + (pass === 'alpha' ? 3 : 0)] ?? 0)
+  for (let n = 0; n < 256; n++)
+    sum +=
+      pass === 'fire' ? (passes.fire.data[n * 3] ?? 0) : (passes.smoke.data[n * 4 + (pass === 'alpha' ? 3 : 0)] ?? 0)
   return sum / 256
 }
 
 function gasPicture(crew: Crew): Row[] {
   const rows: Row[] = []
-  for (const density of [0.3, 1, 2.5]) rows.push(within(`gas picture, cover at ${density} /m over ${THICK} m`, 'Beer–Lambert: 1 - exp(-s L)', 1 - Math.exp(-density * THICK), seen(crew, block(density, 0, 0), dusk, 'alpha'), 0.01))
+  for (const density of [0.3, 1, 2.5])
+    rows.push(
+      within(
+        `gas picture, cover at ${density} /m over ${THICK} m`,
+        'Beer–Lambert: 1 - exp(-s L)',
+        1 - Math.exp(-density * THICK),
+        seen(crew, block(density, 0, 0), dusk, 'alpha'),
+        0.01,
+      ),
+    )
   const black = glowTable(100, 1)[((1500 - GLOW_FROM) / GLOW_STEP) * 4] ?? 0
-  rows.push(within('gas picture, glow of a grey body at 1500 K', 'Kirchhoff: B (1 - exp(-s L))', black * (1 - Math.exp(-THICK)), seen(crew, block(1, 1200, 0), dusk, 'fire'), 0.01))
+  rows.push(
+    within(
+      'gas picture, glow of a grey body at 1500 K',
+      'Kirchhoff: B (1 - exp(-s L))',
+      black * (1 - Math.exp(-THICK)),
+      seen(crew, block(1, 1200, 0), dusk, 'fire'),
+      0.01,
+    ),
+  )
   // The sun stands behind the camera, so light and sight run through the same smoke: integral of s exp(-2 s x); or facing it: s L exp(-s L).
   // In the plate's units: value = pi x radiance / E = pi x albedo x phase x (normal illuminance / E) x integral. Only the sun shines: share 1, held at sin = 0.1 for a level sun.
   const normal = 1 / 0.1
-  const henyey = (g: number, cosine: number): number => (1 - g * g) / (4 * Math.PI * (1 + g * g - 2 * g * cosine) ** 1.5)
+  const henyey = (g: number, cosine: number): number =>
+    (1 - g * g) / (4 * Math.PI * (1 + g * g - 2 * g * cosine) ** 1.5)
   for (const density of [0.5, 1.5])
     for (const [name, z, forward, integral] of [
       ['sun behind the camera', 1, 0.4, (1 - Math.exp(-2 * density * THICK)) / 2],
       ['against the sun', -1, 0.4, density * THICK * Math.exp(-density * THICK)],
     ] as const) {
       const sun: PlateLight = { sunDirection: [0, 0, z], sunShare: 1, sunColour: [1, 1, 1], skyColour: [0, 0, 0] }
-      rows.push(within(`gas picture, single scattering at ${density} /m, ${name}`, 'closed form for a slab, Henyey–Greenstein', Math.PI * 0.8 * henyey(forward, -z) * normal * integral, seen(crew, block(density, 0, 0.8, forward), sun, 'smoke'), 0.01))
+      rows.push(
+        within(
+          `gas picture, single scattering at ${density} /m, ${name}`,
+          'closed form for a slab, Henyey–Greenstein',
+          Math.PI * 0.8 * henyey(forward, -z) * normal * integral,
+          seen(crew, block(density, 0, 0.8, forward), sun, 'smoke'),
+          0.01,
+        ),
+      )
     }
   return rows
 }
 
 function colour(): Row[] {
-  return ([[1500, 0.5857, 0.3931], [2000, 0.5267, 0.4133], [3000, 0.4369, 0.4041], [6500, 0.3135, 0.3237]] as const).map(([kelvin, x, y]) => {
+  return (
+    [
+      [1500, 0.5857, 0.3931],
+      [2000, 0.5267, 0.4133],
+      [3000, 0.4369, 0.4041],
+      [6500, 0.3135, 0.3237],
+    ] as const
+  ).map(([kelvin, x, y]) => {
     const [X, Y, Z] = blackBodyXyz(kelvin)
     const [mx, my] = [X / (X + Y + Z), Y / (X + Y + Z)]
-    return { case: `flame colour at ${kelvin} K`, reference: 'CIE 1931 Planckian locus', expected: `${x}, ${y}`, measured: `${mx.toFixed(4)}, ${my.toFixed(4)}`, tolerance: '0.002 in x and y', pass: Math.max(Math.abs(mx - x), Math.abs(my - y)) <= 0.002 }
+    return {
+      case: `flame colour at ${kelvin} K`,
+      reference: 'CIE 1931 Planckian locus',
+      expected: `${x}, ${y}`,
+      measured: `${mx.toFixed(4)}, ${my.toFixed(4)}`,
+      tolerance: '0.002 in x and y',
+      pass: Math.max(Math.abs(mx - x), Math.abs(my - y)) <= 0.002,
+    }
   })
 }
 
@@ -71,21 +151,72 @@ function layers(crew: Crew): Row[] {
   }
   const plate = fill(3, (n) => ((n * 37) % 101) / 100)
   const passes: StackPasses = {
-    fire: fill(3, (n) => ((n * 17) % 91) / 90), smoke: fill(4, (n) => (n % 4 === 3 ? ((n >> 2) % 11) / 10 : (((n >> 2) % 11) / 10) * (((n * 7) % 13) / 13))), smokeLight: fill(3, () => 0),
-    light: fill(3, (n) => ((n * 5) % 29) / 28), shadow: fill(1, (n) => 1 - ((n * 3) % 17) / 34),
+    fire: fill(3, (n) => ((n * 17) % 91) / 90),
+    smoke: fill(4, (n) => (n % 4 === 3 ? ((n >> 2) % 11) / 10 : (((n >> 2) % 11) / 10) * (((n * 7) % 13) / 13))),
+    smokeLight: fill(3, () => 0),
+    light: fill(3, (n) => ((n * 5) % 29) / 28),
+    shadow: fill(1, (n) => 1 - ((n * 3) % 17) / 34),
   }
-  const layer = (kind: 'light' | 'smoke' | 'fire') => ({ kind, shown: true, amount: 1, exposure: 0, black: 0, white: 1, tint: [1, 1, 1] as const, softness: 0 })
-  const worstOf = (kinds: readonly ('light' | 'smoke' | 'fire')[], formula: (below: number, n: number, c: number) => number): number => {
-    const result = layStack(crew, plate, passes, { layers: kinds.map(layer), fireExposure: 0, grain: { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }, grainAmount: 0 }, 1, 1)
+  const layer = (kind: 'light' | 'smoke' | 'fire') => ({
+    kind,
+    shown: true,
+    amount: 1,
+    exposure: 0,
+    black: 0,
+    white: 1,
+    tint: [1, 1, 1] as const,
+    softness: 0,
+  })
+  const worstOf = (
+    kinds: readonly ('light' | 'smoke' | 'fire')[],
+    formula: (below: number, n: number, c: number) => number,
+  ): number => {
+    const result = layStack(
+      crew,
+      plate,
+      passes,
+      {
+        layers: kinds.map(layer),
+        fireExposure: 0,
+        grain: { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 },
+        grainAmount: 0,
+      },
+      1,
+      1,
+    )
     let worst = 0
-    for (let n = 0; n < w * h; n++) for (let c = 0; c < 3; c++) worst = Math.max(worst, Math.abs((result.data[n * 4 + c] ?? 9) - formula(plate.data[n * 3 + c] ?? 0, n, c)))
+    for (let n = 0; n < w * h; n++)
+      for (let c = 0; c < 3; c++)
+        worst = Math.max(worst, Math.abs((result.data[n * 4 + c] ?? 9) - formula(plate.data[n * 3 + c] ?? 0, n, c)))
     return worst
   }
-  const row = (name: string, reference: string, measured: number): Row => ({ case: `layers, ${name}`, reference, expected: 0, measured, tolerance: '1e-6', pass: measured <= 1e-6 })
+  const row = (name: string, reference: string, measured: number): Row => ({
+    case: `layers, ${name}`,
+    reference,
+    expected: 0,
+    measured,
+    tolerance: '1e-6',
+    pass: measured <= 1e-6,
+  })
   return [
-    row('over', 'Porter & Duff 1984', worstOf(['smoke'], (below, n, c) => (passes.smoke.data[n * 4 + c] ?? 0) + below * (1 - (passes.smoke.data[n * 4 + 3] ?? 0)))),
-    row('plus', 'Porter & Duff 1984', worstOf(['fire'], (below, n, c) => below + (passes.fire.data[n * 3 + c] ?? 0))),
-    row('multiply', 'W3C compositing', worstOf(['light'], (below, n, c) => below * ((passes.shadow.data[n] ?? 0) + (passes.light.data[n * 3 + c] ?? 0)))),
+    row(
+      'over',
+      'Porter & Duff 1984',
+      worstOf(
+        ['smoke'],
+        (below, n, c) => (passes.smoke.data[n * 4 + c] ?? 0) + below * (1 - (passes.smoke.data[n * 4 + 3] ?? 0)),
+      ),
+    ),
+    row(
+      'plus',
+      'Porter & Duff 1984',
+      worstOf(['fire'], (below, n, c) => below + (passes.fire.data[n * 3 + c] ?? 0)),
+    ),
+    row(
+      'multiply',
+      'W3C compositing',
+      worstOf(['light'], (below, n, c) => below * ((passes.shadow.data[n] ?? 0) + (passes.light.data[n * 3 + c] ?? 0))),
+    ),
   ]
 }
 

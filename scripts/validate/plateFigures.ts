@@ -18,10 +18,41 @@ export function plateFigureRows(): Row[] {
   const rows: Row[] = []
   const [floor, slope] = [4e-6, 1.5e-4]
   const law = measureGrain({ width: 320, height: 240, channels: 3, data: field(floor, slope, 5) })
-  for (const light of [0.05, 0.18, 0.6]) rows.push(within(`grain: standard deviation at ${light}`, 'a rendered field with grain of a stated law', Math.sqrt(floor + slope * light), Math.sqrt(law.floor[1] + law.slope[1] * light), 0.1))
-  for (const sigma of [0.5, 0.8, 1.2]) rows.push(within(`sharpness: rise of edges blurred by ${sigma} px, px`, 'a rendered chart, gathered over each pixel, with grain', 2.563 * sigma, edgeRise(plainEdges(brightnessOf(chart(sigma, 0, 0.003, 3)), W, H)), 0.06))
+  for (const light of [0.05, 0.18, 0.6])
+    rows.push(
+      within(
+        `grain: standard deviation at ${light}`,
+        'a rendered field with grain of a stated law',
+        Math.sqrt(floor + slope * light),
+        Math.sqrt(law.floor[1] + law.slope[1] * light),
+        0.1,
+      ),
+    )
+  for (const sigma of [0.5, 0.8, 1.2])
+    rows.push(
+      within(
+        `sharpness: rise of edges blurred by ${sigma} px, px`,
+        'a rendered chart, gathered over each pixel, with grain',
+        2.563 * sigma,
+        edgeRise(plainEdges(brightnessOf(chart(sigma, 0, 0.003, 3)), W, H)),
+        0.06,
+      ),
+    )
   const share = 0.5
-  const seen = (speed: number, across: 'x' | 'y') => plainEdges(brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)), W, H).map((edge) => ({ frame: speed, edge, speed: [speed, 0] as const }))
-  rows.push(within('shutter: share of the frame, from moving edges', 'a rendered chart that moves, the faster the more out of focus', share, shutterShare([0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')]))?.share ?? Number.NaN, 0.1))
+  const seen = (speed: number, across: 'x' | 'y') =>
+    plainEdges(
+      brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)),
+      W,
+      H,
+    ).map((edge) => ({ frame: speed, edge, speed: [speed, 0] as const }))
+  rows.push(
+    within(
+      'shutter: share of the frame, from moving edges',
+      'a rendered chart that moves, the faster the more out of focus',
+      share,
+      shutterShare([0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')]))?.share ?? Number.NaN,
+      0.1,
+    ),
+  )
   return rows
 }

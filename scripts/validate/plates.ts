@@ -1,9 +1,28 @@
 import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
 import { type Crew, silent } from '../../core/src/base/index.ts'
-import { type Camera, pixelRay, pointAlong, projectPoint, type Similarity, solveCameraAt } from '../../core/src/data/index.ts'
+import {
+  type Camera,
+  pixelRay,
+  pointAlong,
+  projectPoint,
+  type Similarity,
+  solveCameraAt,
+} from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
-import { alignPoints, type CameraSolve, fitGround, followHand, followPlate, keptSolve, moveCamera, movePoint, placeOnGround, type PlateFrames, solveCamera } from '../../core/src/match/index.ts'
+import {
+  alignPoints,
+  type CameraSolve,
+  fitGround,
+  followHand,
+  followPlate,
+  keptSolve,
+  moveCamera,
+  movePoint,
+  placeOnGround,
+  type PlateFrames,
+  solveCamera,
+} from '../../core/src/match/index.ts'
 import { handPlaces, linedCamera, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
@@ -15,10 +34,32 @@ const [W, H] = [1280, 720]
 
 /** Frames of a movie as linear light, made when they are asked for. */
 function movieFrames(path: string): PlateFrames {
-  const { stdout } = spawnSync('ffmpeg', ['-v', 'error', '-i', path, '-vf', 'scale=in_color_matrix=bt709:in_range=tv', '-f', 'rawvideo', '-pix_fmt', 'rgb24', '-'], { maxBuffer: 1 << 30 })
-  const decode = Float32Array.from({ length: 256 }, (_, n) => (n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4))
+  const { stdout } = spawnSync(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-i',
+      path,
+      '-vf',
+      'scale=in_color_matrix=bt709:in_range=tv',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgb24',
+      '-',
+    ],
+    { maxBuffer: 1 << 30 },
+  )
+  const decode = Float32Array.from({ length: 256 }, (_, n) =>
+    n / 255 <= 0.04045 ? n / 255 / 12.92 : ((n / 255 + 0.055) / 1.055) ** 2.4,
+  )
   const bytes = W * H * 3
-  return { frames: stdout.length / bytes, width: W, height: H, frame: (n) => {
+  return {
+    frames: stdout.length / bytes,
+    width: W,
+    height: H,
+    frame: (n) => {
       const light = new Float32Array(bytes)
       for (let k = 0, from = n * bytes; k < bytes; k++) light[k] = decode[stdout[from + k] as number] as number
       return light
@@ -42,13 +83,28 @@ async function matched(crew: Crew, name: string, focalPx?: number, folders = FOL
   const plate = movieFrames(path)
   const begun = performance.now()
   const tracks = await followPlate(crew, plate)
-  const solve = await solveCamera({ tracks, frames: plate.frames, width: W, height: H, known: focalPx ? { focalPx } : {}, seed: 1, crew })
-  const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
+  const solve = await solveCamera({
+    tracks,
+    frames: plate.frames,
+    width: W,
+    height: H,
+    known: focalPx ? { focalPx } : {},
+    seed: 1,
+    crew,
+  })
+  const exact = readCameraGltf(readFileSync(file), file, {
+    width: W,
+    height: H,
+    first: 1001,
+    last: 1000 + plate.frames,
+    rate: 24,
+  }).frames.map(({ camera }) => camera)
   return { plate, solve, exact, seconds: (performance.now() - begun) / 1000 }
 }
 
 const rms = (values: readonly number[]): number => Math.sqrt(values.reduce((sum, v) => sum + v * v, 0) / values.length)
-const angle = (a: Vec3, b: Vec3): number => (Math.acos(Math.min(1, a[0] * b[0] + a[1] * b[1] + a[2] * b[2])) * 180) / Math.PI
+const angle = (a: Vec3, b: Vec3): number =>
+  (Math.acos(Math.min(1, a[0] * b[0] + a[1] * b[1] + a[2] * b[2])) * 180) / Math.PI
 const ahead = (c: Camera): Vec3 => rotate(c.rotation, [0, 0, -1])
 
 const RIM = 10
@@ -61,31 +117,45 @@ const GROUND_LIFT = 0.05
  * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them.
  */
 function groundSlide(geometry: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
-  const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync(geometry, 'utf8')))
+  const { landmarks } = z
+    .object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) })
+    .parse(JSON.parse(readFileSync(geometry, 'utf8')))
   const solve = keptSolve(found, 1001)
-  const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } => p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
+  const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } =>
+    p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
   // Corners of cobbles that are seen on the first frame.
-  const given = landmarks.filter(([, y, z]) => Math.abs(y) < GROUND_LIFT && z > 0.3).flatMap((point) => {
-    const p = projectPoint(exact[0] as Camera, point)
-    return inside(p) ? [{ point, x: p.x, y: p.y }] : []
-  })
-  const chosen = given.filter((_, n) => n % Math.max(1, Math.floor(given.length / GROUND_POINTS)) === 0).slice(0, GROUND_POINTS)
+  const given = landmarks
+    .filter(([, y, z]) => Math.abs(y) < GROUND_LIFT && z > 0.3)
+    .flatMap((point) => {
+      const p = projectPoint(exact[0] as Camera, point)
+      return inside(p) ? [{ point, x: p.x, y: p.y }] : []
+    })
+  const chosen = given
+    .filter((_, n) => n % Math.max(1, Math.floor(given.length / GROUND_POINTS)) === 0)
+    .slice(0, GROUND_POINTS)
   const cameras = found.cameras.map((_, n) => solveCameraAt(solve, n))
   const similar = alignCameras(found.cameras, exact)
   // The ground is said as a person says it, by a patch drawn over the cobbles: its solved points, a few of them on what stands there.
-  const patch = solve.points.filter(({ at }) => { const [, y, z] = movePoint(similar, at); return Math.abs(y) < 0.5 && z > 0.3 })
+  const patch = solve.points.filter(({ at }) => {
+    const [, y, z] = movePoint(similar, at)
+    return Math.abs(y) < 0.5 && z > 0.3
+  })
   const { by } = fitGround({ ground: patch.map(({ at }) => at), cameraHeight: 1.6 }, cameras)
   const level = cameras.map((camera) => moveCamera(by, camera))
   const points = solve.points.map(({ at }) => movePoint(by, at))
   const aligned = cameras.map((camera) => moveCamera(similar, camera))
-    const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3) => Vec3 | undefined): number => {
-    const off = chosen.flatMap(({ point, x, y }) => {
-      const placed = place(x, y, point)
-      return placed ? exact.flatMap((camera, n) => {
-        const [a, b] = [projectPoint(seen[n] as Camera, placed), projectPoint(camera, point)]
-        return a && inside(b) ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
-      }) : []
-    }).sort((a, b) => a - b)
+  const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3) => Vec3 | undefined): number => {
+    const off = chosen
+      .flatMap(({ point, x, y }) => {
+        const placed = place(x, y, point)
+        return placed
+          ? exact.flatMap((camera, n) => {
+              const [a, b] = [projectPoint(seen[n] as Camera, placed), projectPoint(camera, point)]
+              return a && inside(b) ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
+            })
+          : []
+      })
+      .sort((a, b) => a - b)
     return off[Math.floor(0.95 * off.length)] ?? Number.NaN
   }
   return {
@@ -96,27 +166,75 @@ function groundSlide(geometry: string, found: CameraSolve, exact: readonly Camer
 
 /** The similarity that takes a solve's cameras to the exact ones: turned as their directions say on the whole (a nearly straight path alone leaves its roll open), then sized and placed. */
 function alignCameras(found: readonly Camera[], exact: readonly Camera[]): Similarity {
-  const arms = (cameras: readonly Camera[], size: number): Vec3[] => cameras.flatMap((c) => [c.position, ...([[size, 0, 0], [0, size, 0], [0, 0, -size]] as const).map((arm) => { const [x, y, z] = rotate(c.rotation, arm); return [c.position[0] + x, c.position[1] + y, c.position[2] + z] as Vec3 })])
-  const { scale } = alignPoints(found.map((c) => c.position), exact.map((c) => c.position))
+  const arms = (cameras: readonly Camera[], size: number): Vec3[] =>
+    cameras.flatMap((c) => [
+      c.position,
+      ...(
+        [
+          [size, 0, 0],
+          [0, size, 0],
+          [0, 0, -size],
+        ] as const
+      ).map((arm) => {
+        const [x, y, z] = rotate(c.rotation, arm)
+        return [c.position[0] + x, c.position[1] + y, c.position[2] + z] as Vec3
+      }),
+    ])
+  const { scale } = alignPoints(
+    found.map((c) => c.position),
+    exact.map((c) => c.position),
+  )
   return alignPoints(arms(found, 1 / scale), arms(exact, 1))
 }
 
-function moveRows(name: string, { solve, exact, seconds }: Matched, times: number, geometry = `demo/exact/${name}.json`): Row[] {
+function moveRows(
+  name: string,
+  { solve, exact, seconds }: Matched,
+  times: number,
+  geometry = `demo/exact/${name}.json`,
+): Row[] {
   const found = solve.cameras
   const by = alignCameras(found, exact)
   const placed = found.map((c) => moveCamera(by, c))
-  const path = exact.slice(1).reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
+  const path = exact
+    .slice(1)
+    .reduce((sum, c, n) => sum + length(subtract(c.position, exact[n]?.position ?? c.position)), 0)
   const [first, lens] = [exact[0] as Camera, solve.structure.lens]
   const slide = groundSlide(geometry, solve, exact)
   const reference = `exact camera of the drawn plate, nothing told (${seconds.toFixed(0)} s on ${solve.tracks} tracks)`
   return [
     atMost(`${name}: median reprojection, px`, reference, 0.35 * times, solve.medianPx),
-    atMost(`${name}: focal length, off by %`, reference, 1 * times, 100 * Math.abs((lens[0] as number) / first.focalPx - 1)),
+    atMost(
+      `${name}: focal length, off by %`,
+      reference,
+      1 * times,
+      100 * Math.abs((lens[0] as number) / first.focalPx - 1),
+    ),
     atMost(`${name}: k1, off by`, reference, 0.01 * times, Math.abs((lens[1] as number) - first.k1)),
-    atMost(`${name}: positions, rms in % of the path`, reference, 0.5 * times, (100 * rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position))))) / path),
-    atMost(`${name}: directions, rms in degrees`, reference, 0.05 * times, rms(placed.map((c, n) => angle(ahead(c), ahead(exact[n] as Camera))))),
-    atMost(`${name}: slide of ground points at their heights, 95th percentile, px`, reference, 0.5 * times, slide.cameras),
-    atMost(`${name}: slide of ground points on the solve's own ground, 95th percentile, px`, reference, 0.5 * times, slide.own),
+    atMost(
+      `${name}: positions, rms in % of the path`,
+      reference,
+      0.5 * times,
+      (100 * rms(placed.map((c, n) => length(subtract(c.position, exact[n]?.position ?? c.position))))) / path,
+    ),
+    atMost(
+      `${name}: directions, rms in degrees`,
+      reference,
+      0.05 * times,
+      rms(placed.map((c, n) => angle(ahead(c), ahead(exact[n] as Camera)))),
+    ),
+    atMost(
+      `${name}: slide of ground points at their heights, 95th percentile, px`,
+      reference,
+      0.5 * times,
+      slide.cameras,
+    ),
+    atMost(
+      `${name}: slide of ground points on the solve's own ground, 95th percentile, px`,
+      reference,
+      0.5 * times,
+      slide.own,
+    ),
   ]
 }
 
@@ -129,81 +247,163 @@ function turnRows(name: string, { solve, exact }: Matched, limit: number, told: 
   }
   const reference = `exact camera of the drawn plate, ${told}`
   return [
-    { case: `${name}: said to be`, reference, expected: 'turning', measured: solve.kind, tolerance: 'exact', pass: solve.kind === 'turning' },
-    atMost(`${name}: directions, most in degrees`, reference, limit, Math.max(...exact.map((_, n) => angle(from(solve.cameras, n), from(exact, n))))),
+    {
+      case: `${name}: said to be`,
+      reference,
+      expected: 'turning',
+      measured: solve.kind,
+      tolerance: 'exact',
+      pass: solve.kind === 'turning',
+    },
+    atMost(
+      `${name}: directions, most in degrees`,
+      reference,
+      limit,
+      Math.max(...exact.map((_, n) => angle(from(solve.cameras, n), from(exact, n)))),
+    ),
   ]
 }
 
 /** The still as the demo's shot lines it up, by three lines along each direction and one length. */
 function stillRows(): Row[] {
   const file = 'demo/exact/yard-still-camera.gltf'
-  const { patch } = z.object({ patch: z.object({ camera: cameraSchema }) }).parse(JSON.parse(readFileSync('demo/shots/kiln-still.json', 'utf8')))
+  const { patch } = z
+    .object({ patch: z.object({ camera: cameraSchema }) })
+    .parse(JSON.parse(readFileSync('demo/shots/kiln-still.json', 'utf8')))
   const [width, height] = [3840, 2160]
-  const exact = readCameraGltf(readFileSync(file), file, { width, height, first: 1001, last: 1001, rate: 24 }).frames[0]?.camera
-  const { camera } = linedCamera({ camera: patch.camera, plate: { asset: '', file: '', width, height, first: 1001, last: 1001, rate: [24, 1], encoding: 'srgb' } })
+  const exact = readCameraGltf(readFileSync(file), file, { width, height, first: 1001, last: 1001, rate: 24 }).frames[0]
+    ?.camera
+  const { camera } = linedCamera({
+    camera: patch.camera,
+    plate: { asset: '', file: '', width, height, first: 1001, last: 1001, rate: [24, 1], encoding: 'srgb' },
+  })
   if (!exact || !camera) return []
   const up = (c: Camera): Vec3 => rotate([-c.rotation[0], -c.rotation[1], -c.rotation[2], c.rotation[3]], [0, 1, 0])
   const reference = 'exact camera of the drawn still, lines drawn within 2 px of 3840'
-  return [atMost('yard-still: focal length, off by %', reference, 3, 100 * Math.abs(camera.focalPx / exact.focalPx - 1)), atMost('yard-still: tilt of the ground, degrees', reference, 0.5, angle(up(camera), up(exact)))]
+  return [
+    atMost('yard-still: focal length, off by %', reference, 3, 100 * Math.abs(camera.focalPx / exact.focalPx - 1)),
+    atMost('yard-still: tilt of the ground, degrees', reference, 0.5, angle(up(camera), up(exact))),
+  ]
 }
 
 /** The kiln's front stands in the plane z = 0: the wall that a flat patch is followed on. */
-const WALL: readonly (readonly [number, number])[] = [[560, 250], [700, 250], [700, 350], [560, 350]]
+const WALL: readonly (readonly [number, number])[] = [
+  [560, 250],
+  [700, 250],
+  [700, 350],
+  [560, 350],
+]
 
 /** The trembling of the locked-off plate, followed on a patch of wall, against the exact camera. */
 async function lockedRows(): Promise<Row[]> {
   const [path, file] = ['demo/plates/yard-locked.mp4', 'demo/exact/yard-locked-camera.gltf']
   if (!existsSync(path)) return []
   const plate = movieFrames(path)
-  const exact = readCameraGltf(readFileSync(file), file, { width: W, height: H, first: 1001, last: 1000 + plate.frames, rate: 24 }).frames.map(({ camera }) => camera)
+  const exact = readCameraGltf(readFileSync(file), file, {
+    width: W,
+    height: H,
+    first: 1001,
+    last: 1000 + plate.frames,
+    rate: 24,
+  }).frames.map(({ camera }) => camera)
   const start = exact[0] as Camera
-  const onWall = WALL.map(([x, y]) => { const ray = pixelRay(start, x, y); return pointAlong(ray, -ray.from[2] / ray.along[2]) })
-  const { tracks } = await followHand(plate, { keys: [{ frame: 0, places: WALL }], model: 'turn', pattern: 12, search: 24 })
-  const middle = (places: readonly (readonly [number, number])[]): [number, number] => [places.reduce((sum, p) => sum + p[0] / places.length, 0), places.reduce((sum, p) => sum + p[1] / places.length, 0)]
+  const onWall = WALL.map(([x, y]) => {
+    const ray = pixelRay(start, x, y)
+    return pointAlong(ray, -ray.from[2] / ray.along[2])
+  })
+  const { tracks } = await followHand(plate, {
+    keys: [{ frame: 0, places: WALL }],
+    model: 'turn',
+    pattern: 12,
+    search: 24,
+  })
+  const middle = (places: readonly (readonly [number, number])[]): [number, number] => [
+    places.reduce((sum, p) => sum + p[0] / places.length, 0),
+    places.reduce((sum, p) => sum + p[1] / places.length, 0),
+  ]
   const off = exact.map((camera, n) => {
-    const there = middle(onWall.map((p) => { const seen = projectPoint(camera, p); return [seen?.x ?? Number.NaN, seen?.y ?? Number.NaN] }))
+    const there = middle(
+      onWall.map((p) => {
+        const seen = projectPoint(camera, p)
+        return [seen?.x ?? Number.NaN, seen?.y ?? Number.NaN]
+      }),
+    )
     const found = middle(handPlaces(tracks, n))
     return Math.hypot(found[0] - there[0], found[1] - there[1])
   })
   // The whole picture through the camera that trembles with it, against where the exact camera sees the landmarks.
-  const { landmarks } = z.object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) }).parse(JSON.parse(readFileSync('demo/exact/yard-locked.json', 'utf8')))
+  const { landmarks } = z
+    .object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) })
+    .parse(JSON.parse(readFileSync('demo/exact/yard-locked.json', 'utf8')))
   const shaken = shakenPath(start, { first: 1001, last: 1000 + plate.frames }, 1001, 'turn', tracks).frames
-  const all = landmarks.flatMap((p) => exact.flatMap((camera, n) => {
-    const [a, b] = [projectPoint(shaken[n]?.camera as Camera, p), projectPoint(camera, p)]
-    return a && b && b.x > 0 && b.y > 0 && b.x < W && b.y < H ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
-  })).sort((a, b) => a - b)
+  const all = landmarks
+    .flatMap((p) =>
+      exact.flatMap((camera, n) => {
+        const [a, b] = [projectPoint(shaken[n]?.camera as Camera, p), projectPoint(camera, p)]
+        return a && b && b.x > 0 && b.y > 0 && b.x < W && b.y < H ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
+      }),
+    )
+    .sort((a, b) => a - b)
   const reference = 'exact camera of the drawn plate; a patch of 140 x 100 px set on the first frame'
   return [
     atMost('yard-locked: trembling of a flat patch, rms px', reference, 0.1, rms(off)),
     atMost('yard-locked: trembling of a flat patch, most px', reference, 0.2, Math.max(...off)),
-    atMost('yard-locked: the whole picture by that 2-D move, 95th percentile, px', reference, 1, all[Math.floor(0.95 * all.length)] ?? Number.NaN),
+    atMost(
+      'yard-locked: the whole picture by that 2-D move, 95th percentile, px',
+      reference,
+      1,
+      all[Math.floor(0.95 * all.length)] ?? Number.NaN,
+    ),
   ]
 }
 
 /** What the walk's plates are measured to be, against how they were drawn. */
 async function figureRows(name: string, { plate, solve }: Matched): Promise<Row[]> {
-  const exact = z.object({ exposure: z.array(z.number()), lens: z.object({ shutter: z.number() }) }).parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
+  const exact = z
+    .object({ exposure: z.array(z.number()), lens: z.object({ shutter: z.number() }) })
+    .parse(JSON.parse(readFileSync(`demo/exact/${name}.json`, 'utf8')))
   const tracks = solve.structure.tracks
   const report = await reportPlate(plate, 1001, undefined, tracks, undefined, silent)
   const middle = [...exact.exposure].sort((a, b) => a - b)[exact.exposure.length >> 1] ?? 0
   const off = report.drift.flatMap((v, n) => (v === null ? [] : [v - ((exact.exposure[n] as number) - middle)]))
   const level = off.reduce((sum, v) => sum + v, 0) / off.length
   return [
-    atMost(`${name}: drift of exposure, rms stops`, 'exposure of the drawn plate; round its tracks', 0.03, rms(off.map((v) => v - level))),
-    within(`${name}: shutter, share of the frame`, 'shutter of the drawn plate; its moving edges', exact.lens.shutter, report.shutter ?? Number.NaN, 0.25),
+    atMost(
+      `${name}: drift of exposure, rms stops`,
+      'exposure of the drawn plate; round its tracks',
+      0.03,
+      rms(off.map((v) => v - level)),
+    ),
+    within(
+      `${name}: shutter, share of the frame`,
+      'shutter of the drawn plate; its moving edges',
+      exact.lens.shutter,
+      report.shutter ?? Number.NaN,
+      0.25,
+    ),
   ]
 }
 
 /** The walk as the generator draws it from another seed, in a folder of its own with its exact camera. */
 export async function seedRows(crew: Crew, folder: string): Promise<Row[]> {
   const one = await matched(crew, 'yard-walk', undefined, { plates: folder, exact: folder })
-  return one ? moveRows('yard-walk', one, 1, `${folder}/yard-walk.json`).map((row) => ({ ...row, case: `${folder.split('/').pop()}, ${row.case}` })) : []
+  return one
+    ? moveRows('yard-walk', one, 1, `${folder}/yard-walk.json`).map((row) => ({
+        ...row,
+        case: `${folder.split('/').pop()}, ${row.case}`,
+      }))
+    : []
 }
 
 /** Some minutes of work: for the command alone. */
 export async function plateRows(crew: Crew): Promise<Row[]> {
   const rows: Row[] = [...stillRows(), ...(await lockedRows())]
-  for (const [name, times] of [['yard-walk', 1], ['yard-walk-dim', 2], ['yard-walk-blurred', 2], ['yard-walk-wide', 2]] as const) {
+  for (const [name, times] of [
+    ['yard-walk', 1],
+    ['yard-walk-dim', 2],
+    ['yard-walk-blurred', 2],
+    ['yard-walk-wide', 2],
+  ] as const) {
     const one = await matched(crew, name)
     if (one) rows.push(...moveRows(name, one, times))
     if (one && (name === 'yard-walk' || name === 'yard-walk-blurred')) rows.push(...(await figureRows(name, one)))

@@ -9,7 +9,21 @@ export interface Row {
 }
 
 /** measured within a share of expected. */
-export const within = (name: string, reference: string, expected: number, measured: number, share: number): Row => ({ case: name, reference, expected, measured, tolerance: `within ${share * 100} %`, pass: Math.abs(measured - expected) <= share * Math.abs(expected) })
+export const within = (name: string, reference: string, expected: number, measured: number, share: number): Row => ({
+  case: name,
+  reference,
+  expected,
+  measured,
+  tolerance: `within ${share * 100} %`,
+  pass: Math.abs(measured - expected) <= share * Math.abs(expected),
+})
 
 /** measured no more than a limit. */
-export const atMost = (name: string, reference: string, limit: number, measured: number): Row => ({ case: name, reference, expected: `<= ${limit}`, measured, tolerance: 'limit', pass: measured <= limit })
+export const atMost = (name: string, reference: string, limit: number, measured: number): Row => ({
+  case: name,
+  reference,
+  expected: `<= ${limit}`,
+  measured,
+  tolerance: 'limit',
+  pass: measured <= limit,
+})

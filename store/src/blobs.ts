@@ -7,12 +7,21 @@ import type { Store } from './open.ts'
 
 const placeOf = (store: Store, sha256: string): string => join(store.data, 'blobs', sha256.slice(0, 2), sha256)
 
-const exists = (path: string): Promise<boolean> => access(path, constants.R_OK).then(() => true, () => false)
+const exists = (path: string): Promise<boolean> =>
+  access(path, constants.R_OK).then(
+    () => true,
+    () => false,
+  )
 
 /** A write that failed because the disk is full, as an error that a person can mend. */
 export function diskError(error: unknown): unknown {
   const code = error instanceof Error && 'code' in error ? error.code : undefined
-  if (code === 'ENOSPC' || code === 'EDQUOT') return new LanternError('disk-full', 'The data folder’s disk is full; what was kept before is whole.', 'Free some space, then go on.')
+  if (code === 'ENOSPC' || code === 'EDQUOT')
+    return new LanternError(
+      'disk-full',
+      'The data folder’s disk is full; what was kept before is whole.',
+      'Free some space, then go on.',
+    )
   return error
 }
 
@@ -38,12 +47,20 @@ export async function putBlob(store: Store, bytes: Uint8Array, mediaType: string
       throw diskError(error)
     }
   }
-  await store.db.insertInto('blob').values({ sha256, bytes: bytes.byteLength, media_type: mediaType }).onConflict((c) => c.doNothing()).execute()
+  await store.db
+    .insertInto('blob')
+    .values({ sha256, bytes: bytes.byteLength, media_type: mediaType })
+    .onConflict((c) => c.doNothing())
+    .execute()
   return sha256
 }
 
 /** Takes a finished file into the blobs, by content, without reading it into memory. The file must lie under the store's own folder; it is moved. */
-export async function putBlobFile(store: Store, path: string, mediaType: string): Promise<{ sha256: string; bytes: number }> {
+export async function putBlobFile(
+  store: Store,
+  path: string,
+  mediaType: string,
+): Promise<{ sha256: string; bytes: number }> {
   const hash = createHash('sha256')
   for await (const part of createReadStream(path)) hash.update(part as Buffer)
   const sha256 = hash.digest('hex')
@@ -56,7 +73,11 @@ export async function putBlobFile(store: Store, path: string, mediaType: string)
   } catch (error) {
     throw diskError(error)
   }
-  await store.db.insertInto('blob').values({ sha256, bytes: size, media_type: mediaType }).onConflict((c) => c.doNothing()).execute()
+  await store.db
+    .insertInto('blob')
+    .values({ sha256, bytes: size, media_type: mediaType })
+    .onConflict((c) => c.doNothing())
+    .execute()
   return { sha256, bytes: size }
 }
 
@@ -64,13 +85,22 @@ export async function putBlobFile(store: Store, path: string, mediaType: string)
 export async function streamBlob(store: Store, sha256: string): Promise<{ stream: ReadStream; bytes: number }> {
   const row = await store.db.selectFrom('blob').select('bytes').where('sha256', '=', sha256).executeTakeFirst()
   const there = await stat(placeOf(store, sha256)).catch(() => undefined)
-  if (!row || there?.size !== row.bytes) throw new LanternError('blob', 'A kept file is missing or damaged.', 'Make it again; the rest of the shot is untouched.', { file: sha256.slice(0, 12) })
+  if (!row || there?.size !== row.bytes)
+    throw new LanternError(
+      'blob',
+      'A kept file is missing or damaged.',
+      'Make it again; the rest of the shot is untouched.',
+      { file: sha256.slice(0, 12) },
+    )
   return { stream: createReadStream(placeOf(store, sha256)), bytes: row.bytes }
 }
 
 /** Reads a blob and checks it against its name. Throws LanternError 'blob'. */
 export async function getBlob(store: Store, sha256: string): Promise<Buffer<ArrayBuffer>> {
-  const lost = (what: string): LanternError => new LanternError('blob', `A kept file ${what}.`, 'Make it again; the rest of the shot is untouched.', { file: sha256.slice(0, 12) })
+  const lost = (what: string): LanternError =>
+    new LanternError('blob', `A kept file ${what}.`, 'Make it again; the rest of the shot is untouched.', {
+      file: sha256.slice(0, 12),
+    })
   if (!/^[0-9a-f]{64}$/.test(sha256)) throw lost('has no such name')
   let bytes: Buffer<ArrayBuffer>
   try {
@@ -84,7 +114,10 @@ export async function getBlob(store: Store, sha256: string): Promise<Buffer<Arra
 
 /** Removes a blob that nothing refers to any more. */
 export async function dropBlob(store: Store, sha256: string): Promise<void> {
-  const { rows } = await store.pool.query<{ used: boolean }>('select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from restart where blob = $1) as used', [sha256])
+  const { rows } = await store.pool.query<{ used: boolean }>(
+    'select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from restart where blob = $1) as used',
+    [sha256],
+  )
   if (rows[0]?.used) return
   await store.db.deleteFrom('blob').where('sha256', '=', sha256).execute()
   await rm(placeOf(store, sha256), { force: true })

@@ -20,11 +20,21 @@ async function run(): Promise<string> {
 }
 beforeEach(async () => {
   const asset = await lantern.createAsset(store, 'yard.mp4')
-  const document = makeShot(`Kept ${++count}`, { asset, file: 'yard.mp4', width: 64, height: 36, first: 1001, last: 1100, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot(`Kept ${++count}`, {
+    asset,
+    file: 'yard.mp4',
+    width: 64,
+    height: 36,
+    first: 1001,
+    last: 1100,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1, position: [0, 0, -4], seed: count })
   shot = await lantern.createShot(store, document)
 })
-const blob = (name: string): Promise<string> => lantern.putBlob(store, new TextEncoder().encode(`${name} ${count}`), 'x')
+const blob = (name: string): Promise<string> =>
+  lantern.putBlob(store, new TextEncoder().encode(`${name} ${count}`), 'x')
 const held = async (key: string): Promise<number> => {
   const fence = await lantern.takeLease(store, key, 'machine')
   if (fence === undefined) throw new Error('nobody else holds it')
@@ -36,8 +46,18 @@ describe('restart states', () => {
     const key = await run()
     const fence = await held(key)
     const free: string[] = []
-    for (let done = 4; done <= 64; done += 4) free.push(...(await lantern.putRestart(store, key, fence, { done, chain: `${key}-${done}`, state: { done }, blob: await blob(`state ${done}`) })))
-    const kept = (await store.db.selectFrom('restart').select('done').where('key', '=', key).orderBy('done').execute()).map(({ done }) => done)
+    for (let done = 4; done <= 64; done += 4)
+      free.push(
+        ...(await lantern.putRestart(store, key, fence, {
+          done,
+          chain: `${key}-${done}`,
+          state: { done },
+          blob: await blob(`state ${done}`),
+        })),
+      )
+    const kept = (
+      await store.db.selectFrom('restart').select('done').where('key', '=', key).orderBy('done').execute()
+    ).map(({ done }) => done)
     expect(kept).toHaveLength(6)
     expect(kept.at(-1)).toBe(64)
     expect(new Set(free).size).toBe(10)
@@ -47,9 +67,17 @@ describe('restart states', () => {
   it('give the furthest that the same settings decided, whichever run kept it, and none that differs', async () => {
     const [one, other] = [await run(), await run()]
     const fence = await held(one)
-    for (const done of [10, 20, 30]) await lantern.putRestart(store, one, fence, { done, chain: `${one} up to ${done}`, state: { done }, blob: await blob(`far ${done}`) })
+    for (const done of [10, 20, 30])
+      await lantern.putRestart(store, one, fence, {
+        done,
+        chain: `${one} up to ${done}`,
+        state: { done },
+        blob: await blob(`far ${done}`),
+      })
     // The other run parts from this one after 20 frames.
-    const chains = new Map([10, 20, 30].map((done) => [done, done <= 20 ? `${one} up to ${done}` : `${other} up to ${done}`]))
+    const chains = new Map(
+      [10, 20, 30].map((done) => [done, done <= 20 ? `${one} up to ${done}` : `${other} up to ${done}`]),
+    )
     expect(await lantern.getRestart(store, chains)).toMatchObject({ done: 20, state: { done: 20 } })
     expect(await lantern.getRestart(store, new Map([[20, `${one} up to 30`]]))).toBeUndefined()
     expect(await lantern.getRestart(store, new Map())).toBeUndefined()
@@ -67,8 +95,22 @@ describe('restart states', () => {
 describe('frames that the same decided', () => {
   it('are taken over by a later run, the others left', async () => {
     const [one, other] = [await run(), await run()]
-    for (const frame of [1001, 1002, 1003]) await lantern.keepFrame(store, { key: one, frame, blob: await blob(`frame ${frame}`), figures: { heatKw: frame }, chain: `${one} frame ${frame}` }, undefined, 1)
-    const chains = new Map([1001, 1002, 1003].map((frame) => [frame, frame < 1003 ? `${one} frame ${frame}` : `${other} frame ${frame}`]))
+    for (const frame of [1001, 1002, 1003])
+      await lantern.keepFrame(
+        store,
+        {
+          key: one,
+          frame,
+          blob: await blob(`frame ${frame}`),
+          figures: { heatKw: frame },
+          chain: `${one} frame ${frame}`,
+        },
+        undefined,
+        1,
+      )
+    const chains = new Map(
+      [1001, 1002, 1003].map((frame) => [frame, frame < 1003 ? `${one} frame ${frame}` : `${other} frame ${frame}`]),
+    )
     expect(await lantern.takeOverFrames(store, other, chains)).toBe(2)
     expect(await lantern.takeOverFrames(store, other, chains)).toBe(0)
     const kept = await lantern.keptFrames(store, [other])
@@ -77,16 +119,28 @@ describe('frames that the same decided', () => {
   })
   it('never come at another frame than they were kept at', async () => {
     const [one, other] = [await run(), await run()]
-    await lantern.keepFrame(store, { key: one, frame: 1005, blob: await blob('fifth'), figures: {}, chain: `${one} fifth` }, undefined, 1)
+    await lantern.keepFrame(
+      store,
+      { key: one, frame: 1005, blob: await blob('fifth'), figures: {}, chain: `${one} fifth` },
+      undefined,
+      1,
+    )
     expect(await lantern.takeOverFrames(store, other, new Map([[1006, `${one} fifth`]]))).toBe(0)
   })
 })
 
 describe('the queue', () => {
-  const waiting = async (prefix: string): Promise<string[]> => (await store.pool.query<{ key: string }>("select key from graphile_worker.jobs where key like $1 || '%' order by key", [prefix])).rows.map(({ key }) => key)
+  const waiting = async (prefix: string): Promise<string[]> =>
+    (
+      await store.pool.query<{ key: string }>(
+        "select key from graphile_worker.jobs where key like $1 || '%' order by key",
+        [prefix],
+      )
+    ).rows.map(({ key }) => key)
   it('holds a key once, and gives up what waits by its prefix', async () => {
     const key = await run()
-    for (let n = 0; n < 3; n++) await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `part:${key}:1` })
+    for (let n = 0; n < 3; n++)
+      await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `part:${key}:1` })
     await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `part:${key}:2` })
     await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `whole:${key}` })
     expect(await waiting(`part:${key}`)).toEqual([`part:${key}:1`, `part:${key}:2`])
@@ -104,7 +158,9 @@ describe('machines', () => {
   it('are told of while they beat, with what they are at, until they leave', async () => {
     await lantern.beat(store, { id: 'kiln-a', host: 'kiln', threads: 4 })
     await lantern.tellDoing(store, 'kiln-a', 'keeping Fire')
-    expect(await lantern.liveMachines(store)).toEqual([{ id: 'kiln-a', host: 'kiln', threads: 4, doing: 'keeping Fire' }])
+    expect(await lantern.liveMachines(store)).toEqual([
+      { id: 'kiln-a', host: 'kiln', threads: 4, doing: 'keeping Fire' },
+    ])
     const key = await run()
     await lantern.takeLease(store, key, 'kiln-a')
     expect(await lantern.takeLease(store, key, 'kiln-b')).toBeUndefined()

@@ -22,7 +22,9 @@ const AWAY = new Set(['ECONNREFUSED', 'ECONNRESET', '57P01', '57P03', 'ETIMEDOUT
 
 /** Whether an error says that the database can't be reached now, so that the same call may go through later. */
 export const isDatabaseAway = (error: unknown): boolean =>
-  error instanceof Error && (('code' in error && typeof error.code === 'string' && AWAY.has(error.code)) || /Connection terminated|timeout exceeded when trying to connect|ECONNREFUSED|not queryable/.test(error.message))
+  error instanceof Error &&
+  (('code' in error && typeof error.code === 'string' && AWAY.has(error.code)) ||
+    /Connection terminated|timeout exceeded when trying to connect|ECONNREFUSED|not queryable/.test(error.message))
 
 /** Opens the database at `url` with blobs under `data`. Connects on first use; a lost connection is made again by the pool. */
 export function openStore(url: string, data: string): Store {
@@ -36,7 +38,18 @@ export function openStore(url: string, data: string): Store {
 
 /** Brings the database's tables and the queue's to the newest form. */
 export async function migrate(store: Store): Promise<void> {
-  const migrator = new Migrator({ db: store.db, provider: { getMigrations: async () => ({ '0001-first': first, '0002-progress': progress, '0003-restarts': restarts, '0004-run-up': runUp, '0005-ahead': ahead }) } })
+  const migrator = new Migrator({
+    db: store.db,
+    provider: {
+      getMigrations: async () => ({
+        '0001-first': first,
+        '0002-progress': progress,
+        '0003-restarts': restarts,
+        '0004-run-up': runUp,
+        '0005-ahead': ahead,
+      }),
+    },
+  })
   const { error } = await migrator.migrateToLatest()
   if (error) throw error
   await runMigrations({ pgPool: store.pool })

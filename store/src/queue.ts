@@ -4,11 +4,21 @@ import type { Store } from './open.ts'
 
 /** What the farm can be asked for. Every payload is checked again by the one who takes it. */
 export const jobSchemas = {
-  plate: z.object({ asset: z.string(), path: z.string(), kind: z.enum(['movie', 'stills']), rate: z.tuple([z.int(), z.int()]).optional(), shot: z.string().optional() }),
+  plate: z.object({
+    asset: z.string(),
+    path: z.string(),
+    kind: z.enum(['movie', 'stills']),
+    rate: z.tuple([z.int(), z.int()]).optional(),
+    shot: z.string().optional(),
+  }),
   gas: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
   /** Tells ahead how much work a gas will be. */
   ahead: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
-  picture: z.object({ shot: z.int(), frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1), quality: z.enum(['look', 'final']) }),
+  picture: z.object({
+    shot: z.int(),
+    frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1),
+    quality: z.enum(['look', 'final']),
+  }),
   /** Makes frames of a kept gas finer. */
   finer: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
   /** Takes frames of OpenVDB in as a gas's. */
@@ -41,7 +51,12 @@ async function worker(store: Store): Promise<WorkerUtils> {
 }
 
 /** Queues a job. A jobKey that is queued already and not running is replaced, not doubled. */
-export async function queueJob<N extends JobName>(store: Store, name: N, payload: JobPayload<N>, spec: Pick<TaskSpec, 'jobKey' | 'priority' | 'runAt'> = {}): Promise<void> {
+export async function queueJob<N extends JobName>(
+  store: Store,
+  name: N,
+  payload: JobPayload<N>,
+  spec: Pick<TaskSpec, 'jobKey' | 'priority' | 'runAt'> = {},
+): Promise<void> {
   await (await worker(store)).addJob<string>(name, jobSchemas[name].parse(payload), { maxAttempts: 3, ...spec })
 }
 
@@ -54,11 +69,16 @@ const ORPHAN_SECONDS = 60
 
 /** Who holds jobs without being a machine that beats, for a minute or more: left over from a crash. */
 export async function orphanedLocks(store: Store): Promise<string[]> {
-  const { rows } = await store.pool.query<{ id: string }>('select distinct locked_by as id from graphile_worker._private_jobs where locked_by is not null and locked_at < now() - make_interval(secs => $1) and locked_by not in (select id from machine)', [ORPHAN_SECONDS])
+  const { rows } = await store.pool.query<{ id: string }>(
+    'select distinct locked_by as id from graphile_worker._private_jobs where locked_by is not null and locked_at < now() - make_interval(secs => $1) and locked_by not in (select id from machine)',
+    [ORPHAN_SECONDS],
+  )
   return rows.map(({ id }) => id)
 }
 
 /** Takes waiting (not running) jobs of a key prefix off the queue. */
 export async function cancelJobs(store: Store, jobKeyPrefix: string): Promise<void> {
-  await store.pool.query("delete from graphile_worker._private_jobs where key like $1 || '%' and locked_at is null", [jobKeyPrefix])
+  await store.pool.query("delete from graphile_worker._private_jobs where key like $1 || '%' and locked_at is null", [
+    jobKeyPrefix,
+  ])
 }

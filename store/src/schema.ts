@@ -7,20 +7,56 @@ export type RunUpFrame = readonly [seconds: number, work: number]
 
 export interface Database {
   project: { id: Generated<number>; name: string; created: Timestamp }
-  shot: { id: Generated<number>; project_id: number; name: string; head: number; created: Timestamp; touched: Timestamp }
+  shot: {
+    id: Generated<number>
+    project_id: number
+    name: string
+    head: number
+    created: Timestamp
+    touched: Timestamp
+  }
   /** Append-only; `number` counts within the shot. label: a named version. */
-  shot_revision: { shot_id: number; number: number; parent: number | null; document: JSONColumnType<object>; label: string | null; created: Timestamp }
+  shot_revision: {
+    shot_id: number
+    number: number
+    parent: number | null
+    document: JSONColumnType<object>
+    label: string | null
+    created: Timestamp
+  }
   /** A plate taken in. state: waiting, reading, ready, failed. info: grain and whatever was measured. */
-  asset: { id: string; kind: 'plate' | 'volume'; file: string; state: string; info: JSONColumnType<object>; error: JSONColumnType<object> | null; done: Generated<number>; total: Generated<number>; created: Timestamp }
+  asset: {
+    id: string
+    kind: 'plate' | 'volume'
+    file: string
+    state: string
+    info: JSONColumnType<object>
+    error: JSONColumnType<object> | null
+    done: Generated<number>
+    total: Generated<number>
+    created: Timestamp
+  }
   asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter' | 'vdb'; blob: string }
   blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }
   /** One recipe's result. fence rises with every new holder of the lease; the time it took is in seconds. */
   result: {
-    key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: JSONColumnType<object>; shot_id: number | null; item: string | null
+    key: string
+    kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'
+    settings: JSONColumnType<object>
+    shot_id: number | null
+    item: string | null
     state: 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
-    first: number; last: number
-    fence: Generated<number>; machine: string | null; lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
-    error: JSONColumnType<object> | null; seconds: Generated<number>; share: Generated<number>; doing: Generated<string | null>; used: Timestamp; created: Timestamp
+    first: number
+    last: number
+    fence: Generated<number>
+    machine: string | null
+    lease_until: ColumnType<Date | null, Date | string | null, Date | string | null>
+    error: JSONColumnType<object> | null
+    seconds: Generated<number>
+    share: Generated<number>
+    doing: Generated<string | null>
+    used: Timestamp
+    created: Timestamp
     /** Of each frame of its run-up the seconds that it took and its work. */
     run_up: ColumnType<RunUpFrame[], string | undefined, string>
     /** Work of each frame, run-up counted, as a rough run told it; none while it is not known. */
@@ -29,7 +65,14 @@ export interface Database {
     since: Timestamp
   }
   /** chain: of a run that goes from frame to frame, the key of all that decided it up to this frame. */
-  result_frame: { key: string; frame: number; blob: string; figures: JSONColumnType<object>; chain: Generated<string | null>; created: Timestamp }
+  result_frame: {
+    key: string
+    frame: number
+    blob: string
+    figures: JSONColumnType<object>
+    chain: Generated<string | null>
+    created: Timestamp
+  }
   /** Full states of a run after so many frames. */
   restart: { key: string; done: number; chain: string; state: JSONColumnType<object>; blob: string; created: Timestamp }
   note: { id: Generated<number>; shot_id: number; frame: number | null; text: string; created: Timestamp }

@@ -6,7 +6,9 @@ import { type FreshStore, freshStore } from '../testing/freshStore.ts'
 import { full } from '../testing/fullDisk.ts'
 import * as lantern from './index.ts'
 
-vi.mock('node:fs/promises', async (original) => (await import('../testing/fullDisk.ts')).overFullDisk(original as never))
+vi.mock('node:fs/promises', async (original) =>
+  (await import('../testing/fullDisk.ts')).overFullDisk(original as never),
+)
 
 let store: FreshStore
 beforeAll(async () => {
@@ -17,9 +19,21 @@ afterAll(() => store.remove())
 const text = (value: string): Uint8Array => new TextEncoder().encode(value)
 const placeOf = (sha256: string): string => join(store.data, 'blobs', sha256.slice(0, 2), sha256)
 
-async function shotNamed(name: string, change: (document: ShotDocument) => void = () => undefined): Promise<lantern.Shot> {
+async function shotNamed(
+  name: string,
+  change: (document: ShotDocument) => void = () => undefined,
+): Promise<lantern.Shot> {
   const asset = await lantern.createAsset(store, 'yard.mp4')
-  const document = makeShot(name, { asset, file: 'yard.mp4', width: 64, height: 36, first: 1001, last: 1004, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot(name, {
+    asset,
+    file: 'yard.mp4',
+    width: 64,
+    height: 36,
+    first: 1001,
+    last: 1004,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   change(document)
   return lantern.createShot(store, document)
 }
@@ -29,11 +43,17 @@ const burning = (document: ShotDocument): void => {
   document.camera.kind = 'typed'
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1, position: [0, 0, -4], seed: ++seed })
 }
-const jobs = async (): Promise<string[]> => (await store.pool.query<{ key: string }>('select key from graphile_worker.jobs order by id')).rows.map(({ key }) => key)
+const jobs = async (): Promise<string[]> =>
+  (await store.pool.query<{ key: string }>('select key from graphile_worker.jobs order by id')).rows.map(
+    ({ key }) => key,
+  )
 
 describe('blobs', () => {
   it('are kept by content, once, and come back', async () => {
-    const [a, b] = [await lantern.putBlob(store, text('cobbles'), 'text/plain'), await lantern.putBlob(store, text('cobbles'), 'text/plain')]
+    const [a, b] = [
+      await lantern.putBlob(store, text('cobbles'), 'text/plain'),
+      await lantern.putBlob(store, text('cobbles'), 'text/plain'),
+    ]
     expect(a).toBe(b)
     expect((await lantern.getBlob(store, a)).toString()).toBe('cobbles')
   })
@@ -59,7 +79,10 @@ describe('blobs', () => {
   })
   it('leave nothing half-written behind on a full disk, and say so', async () => {
     full.now = true
-    await expect(lantern.putBlob(store, text('mortar'), 'text/plain')).rejects.toMatchObject({ code: 'disk-full', remedy: expect.stringContaining('Free some space') })
+    await expect(lantern.putBlob(store, text('mortar'), 'text/plain')).rejects.toMatchObject({
+      code: 'disk-full',
+      remedy: expect.stringContaining('Free some space'),
+    })
     full.now = false
     const there = await lantern.putBlob(store, text('mortar'), 'text/plain')
     expect(await readFile(placeOf(there), 'utf8')).toBe('mortar')
@@ -75,7 +98,10 @@ describe('a shot', () => {
   it('takes edits against its newest revision only, and names what clashed', async () => {
     const { head } = await shotNamed('Clash', burning)
     await lantern.editShot(store, 'Clash', head, { items: { fire: { heat: 900 } } })
-    await expect(lantern.editShot(store, 'Clash', head, { items: { fire: { heat: 100 } } })).rejects.toMatchObject({ code: 'clash', place: { field: 'items.fire.heat' } })
+    await expect(lantern.editShot(store, 'Clash', head, { items: { fire: { heat: 100 } } })).rejects.toMatchObject({
+      code: 'clash',
+      place: { field: 'items.fire.heat' },
+    })
     expect((await lantern.getShot(store, 'Clash')).document.items.fire).toMatchObject({ heat: 900 })
   })
   it.each([
@@ -92,7 +118,8 @@ describe('a shot', () => {
   it('goes back and forward through its history, and a new edit begins a new way forward', async () => {
     await shotNamed('History', burning)
     const heat = (shot: lantern.Shot): unknown => (shot.document.items.fire as { heat?: number }).heat
-    for (const value of [500, 600]) await lantern.editShot(store, 'History', undefined, { items: { fire: { heat: value } } })
+    for (const value of [500, 600])
+      await lantern.editShot(store, 'History', undefined, { items: { fire: { heat: value } } })
     expect(heat(await lantern.stepHistory(store, 'History', 'undo'))).toBe(500)
     expect(heat(await lantern.stepHistory(store, 'History', 'undo'))).toBe(400)
     expect((await lantern.stepHistory(store, 'History', 'undo')).canUndo).toBe(false)
@@ -110,7 +137,10 @@ describe('a shot', () => {
 describe('a plate', () => {
   it('shows the frame before a gap, and says when nothing was read', async () => {
     const asset = await lantern.createAsset(store, 'stills')
-    await expect(lantern.assetFrame(store, asset, 3, 'half')).rejects.toMatchObject({ code: 'plate-frame', place: { frame: 3 } })
+    await expect(lantern.assetFrame(store, asset, 3, 'half')).rejects.toMatchObject({
+      code: 'plate-frame',
+      place: { frame: 3 },
+    })
     const [one, four] = [await lantern.putBlob(store, text('1'), 'x'), await lantern.putBlob(store, text('4'), 'x')]
     await lantern.putAssetFrame(store, asset, 1, 'half', one)
     await lantern.putAssetFrame(store, asset, 4, 'half', four)
@@ -165,21 +195,43 @@ describe('asking the farm', () => {
   it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
     const shot = await shotNamed('Stop', burning)
     const key = await lantern.askGas(store, shot, 'fire')
-    await lantern.keepFrame(store, { key, frame: 1001, blob: await lantern.putBlob(store, text('kept'), 'x'), figures: { heatKw: 12 } }, undefined, 1)
+    await lantern.keepFrame(
+      store,
+      { key, frame: 1001, blob: await lantern.putBlob(store, text('kept'), 'x'), figures: { heatKw: 12 } },
+      undefined,
+      1,
+    )
     await lantern.stopResults(store, [key])
     expect((await jobs()).filter((job) => job.startsWith(`gas:${key}`))).toEqual([])
-    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({ state: 'stopped', kept: [1001], heatKw: [12], stale: [] })
+    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({
+      state: 'stopped',
+      kept: [1001],
+      heatKw: [12],
+      stale: [],
+    })
     const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
-    expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({ state: 'missing', kept: [], stale: [1001] })
+    expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({
+      state: 'missing',
+      kept: [],
+      stale: [1001],
+    })
   })
   it('tells how long a gas takes by turns with another one on its machine, alone on another, and with one that only waits', async () => {
-    const shot = await lantern.editShot(store, 'Beside', (await shotNamed('Beside', burning)).head, { items: { other: { ...makeItem('gas', { name: 'Other', order: 2, position: [3, 0, -4], seed: ++seed }) } } })
+    const shot = await lantern.editShot(store, 'Beside', (await shotNamed('Beside', burning)).head, {
+      items: { other: { ...makeItem('gas', { name: 'Other', order: 2, position: [3, 0, -4], seed: ++seed }) } },
+    })
     await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
     const run = async (item: string, machine: string, seconds: number): Promise<void> => {
       const key = await lantern.askGas(store, shot, item)
       const fence = await lantern.takeLease(store, key, machine)
       await lantern.setResultState(store, key, 'running')
-      for (const frame of [1001, 1002]) await lantern.keepFrame(store, { key, frame, blob: await lantern.putBlob(store, text(`${item} ${frame}`), 'x'), figures: { seconds } }, fence, seconds)
+      for (const frame of [1001, 1002])
+        await lantern.keepFrame(
+          store,
+          { key, frame, blob: await lantern.putBlob(store, text(`${item} ${frame}`), 'x'), figures: { seconds } },
+          fence,
+          seconds,
+        )
     }
     const left = async (): Promise<unknown[]> => {
       const { gases } = await lantern.shotStatus(store, shot)
@@ -187,21 +239,32 @@ describe('asking the farm', () => {
     }
     await run('fire', 'one', 10)
     await run('other', 'one', 2)
-    const turn = async (item: string, machine: string | null, seconds: number): Promise<unknown> => store.pool.query("update result set machine = $2, since = now() - make_interval(secs => $3) where item = $1 and state in ('running', 'waiting')", [item, machine, seconds])
-    const near = (all: readonly unknown[], ...wanted: number[]): void => wanted.forEach((one, n) => expect(Math.abs(Number(all[n]) - one)).toBeLessThan(2))
+    const turn = async (item: string, machine: string | null, seconds: number): Promise<unknown> =>
+      store.pool.query(
+        "update result set machine = $2, since = now() - make_interval(secs => $3) where item = $1 and state in ('running', 'waiting')",
+        [item, machine, seconds],
+      )
+    const near = (all: readonly unknown[], ...wanted: number[]): void =>
+      wanted.forEach((one, n) => expect(Math.abs(Number(all[n]) - one)).toBeLessThan(2))
     // Two frames to go of each: 20 s are over within the turn that it has; what is between two turns waits for that.
     await turn('fire', 'one', 50)
     await turn('other', null, 10)
     near(await left(), 20, 24)
     // 200 s are not: 50 of its own, 4 of the other, 150 of its own.
-    await store.pool.query("update result_frame set figures = '{\"seconds\": 100}' where key = (select key from result where item = 'fire' and state = 'running')")
+    await store.pool.query(
+      "update result_frame set figures = '{\"seconds\": 100}' where key = (select key from result where item = 'fire' and state = 'running')",
+    )
     near(await left(), 204, 54)
-    await store.pool.query("update result_frame set figures = '{\"seconds\": 10}' where key = (select key from result where item = 'fire' and state = 'running')")
+    await store.pool.query(
+      "update result_frame set figures = '{\"seconds\": 10}' where key = (select key from result where item = 'fire' and state = 'running')",
+    )
     await turn('other', 'two', 10)
     near(await left(), 20, 4)
     // What only waits is taken to be as slow as the one that asks, four frames of 10 s or of 2 s, and comes after what has waited longer.
     await turn('other', null, 30)
-    const third = await lantern.editShot(store, 'Beside', shot.head, { items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: ++seed }) } } })
+    const third = await lantern.editShot(store, 'Beside', shot.head, {
+      items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: ++seed }) } },
+    })
     await lantern.askGas(store, third, 'third')
     near(await left(), 20, 20 + 4)
     await turn('other', null, 0)
@@ -222,20 +285,51 @@ describe('asking the farm', () => {
     expect(await left()).toBe(-1)
     const fence = (await lantern.takeLease(store, key, 'one')) ?? 0
     await lantern.setResultState(store, key, 'running')
-    await lantern.tellShare(store, key, fence, 0.3, 'run-up 2 of 2', [[1, 125], [1, 125]])
+    await lantern.tellShare(store, key, fence, 0.3, 'run-up 2 of 2', [
+      [1, 125],
+      [1, 125],
+    ])
     expect(await left()).toBeCloseTo((2800 * 1.25) / 125, 6)
     // As before twice as slow as the work of another one, of which the most is still told by that.
-    const other = await lantern.askGas(store, await lantern.editShot(store, 'Told ahead', shot.head, { items: { fire: { heat: 77 } } }), 'fire')
+    const other = await lantern.askGas(
+      store,
+      await lantern.editShot(store, 'Told ahead', shot.head, { items: { fire: { heat: 77 } } }),
+      'fire',
+    )
     await lantern.setResultState(store, other, 'done')
-    await lantern.keepFrame(store, { key: other, frame: 1001, blob: await lantern.putBlob(store, text('pace'), 'x'), figures: { seconds: 4, cells: 100, steps: 10 } }, undefined, 4)
+    await lantern.keepFrame(
+      store,
+      {
+        key: other,
+        frame: 1001,
+        blob: await lantern.putBlob(store, text('pace'), 'x'),
+        figures: { seconds: 4, cells: 100, steps: 10 },
+      },
+      undefined,
+      4,
+    )
     expect(await lantern.lateWork(store)).toEqual(new Map([[other, { seconds: 4, work: 1000 }]]))
     expect(await left()).toBeGreaterThan(2800 * 1.25 * 0.004)
     expect(await left()).toBeLessThan((2800 * 1.25) / 125)
     // Frames that came from elsewhere tell nothing of that.
     const before = await left()
     await lantern.setResultState(store, other, 'waiting')
-    await store.pool.query("update result_frame set figures = '{\"seconds\": 1000}' where key = $1", [other])
-    await lantern.keepFrame(store, { key: await lantern.askGas(store, await lantern.editShot(store, 'Told ahead', undefined, { items: { fire: { heat: 78 } } }), 'fire'), frame: 1001, blob: await lantern.putBlob(store, text('same pace'), 'x'), figures: { seconds: 4, cells: 100, steps: 10 } }, undefined, 4)
+    await store.pool.query('update result_frame set figures = \'{"seconds": 1000}\' where key = $1', [other])
+    await lantern.keepFrame(
+      store,
+      {
+        key: await lantern.askGas(
+          store,
+          await lantern.editShot(store, 'Told ahead', undefined, { items: { fire: { heat: 78 } } }),
+          'fire',
+        ),
+        frame: 1001,
+        blob: await lantern.putBlob(store, text('same pace'), 'x'),
+        figures: { seconds: 4, cells: 100, steps: 10 },
+      },
+      undefined,
+      4,
+    )
     expect(await left()).toBeCloseTo(before, 6)
     // Asked again it is not told again.
     await lantern.stopResults(store, [key])
@@ -253,11 +347,29 @@ describe('asking the farm', () => {
     await lantern.setResultState(store, key, 'running')
     const left = async (): Promise<unknown> => (await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft
     expect(await left()).toBeNull()
-    expect(await lantern.tellShare(store, key, fence, 0.3, 'run-up 3 of 6', [[4, 9], [4, 9], [4, 9]])).toBe(true)
+    expect(
+      await lantern.tellShare(store, key, fence, 0.3, 'run-up 3 of 6', [
+        [4, 9],
+        [4, 9],
+        [4, 9],
+      ]),
+    ).toBe(true)
     // Three more of its run-up and four that are kept.
     expect(await left()).toBe(28)
-    await lantern.tellShare(store, key, fence, 0.6, 'run-up 6 of 6', Array.from({ length: 6 }, () => [4, 9] as const))
-    await lantern.keepFrame(store, { key, frame: 1001, blob: await lantern.putBlob(store, text('run up'), 'x'), figures: { seconds: 4 } }, fence, 4)
+    await lantern.tellShare(
+      store,
+      key,
+      fence,
+      0.6,
+      'run-up 6 of 6',
+      Array.from({ length: 6 }, () => [4, 9] as const),
+    )
+    await lantern.keepFrame(
+      store,
+      { key, frame: 1001, blob: await lantern.putBlob(store, text('run up'), 'x'), figures: { seconds: 4 } },
+      fence,
+      4,
+    )
     expect(await left()).toBe(12)
   })
   it('needs a camera for a picture, and a gas for a gas', async () => {
@@ -282,7 +394,10 @@ it('drops what no shot names any more beyond the limit, oldest use first, and no
   const now = await keep(await lantern.askGas(store, third, 'fire'), 'present')
   const all = await lantern.keptBytes(store)
   expect(await lantern.sweep(store, all)).toBe(0)
-  await store.pool.query("update result set used = '2000-01-01' where key in (select key from result_frame where blob = $1)", [old])
+  await store.pool.query(
+    "update result set used = '2000-01-01' where key in (select key from result_frame where blob = $1)",
+    [old],
+  )
   expect(await lantern.sweep(store, all - 1)).toBe(1)
   await expect(lantern.getBlob(store, old)).rejects.toThrow(/missing/)
   await lantern.getBlob(store, middle)
@@ -294,9 +409,15 @@ it('drops what no shot names any more beyond the limit, oldest use first, and no
 it('tells of a change as it is committed', async () => {
   const shot = await shotNamed('Told', burning)
   const heard: lantern.StoreEvent[] = []
-  const end = await lantern.listen(store, (event) => heard.push(event), () => undefined)
+  const end = await lantern.listen(
+    store,
+    (event) => heard.push(event),
+    () => undefined,
+  )
   await lantern.editShot(store, 'Told', shot.head, { items: { fire: { heat: 410 } } })
-  await expect.poll(() => heard).toContainEqual(expect.objectContaining({ what: 'shot', shot: shot.id, head: shot.head + 1 }))
+  await expect
+    .poll(() => heard)
+    .toContainEqual(expect.objectContaining({ what: 'shot', shot: shot.id, head: shot.head + 1 }))
   end()
 })
 

@@ -25,7 +25,8 @@ export async function freshStore(): Promise<FreshStore> {
   const store = openStore(`${server}/${name}`, await mkdtemp(join(tmpdir(), 'lantern-test-')))
   await migrate(store)
   return {
-    ...store, url: `${server}/${name}`,
+    ...store,
+    url: `${server}/${name}`,
     async remove() {
       await store.close()
       await over.pool.query(`drop database if exists ${name} with (force)`)

@@ -2,8 +2,17 @@ import localFont from 'next/font/local'
 import type { ReactNode } from 'react'
 import { Providers } from './providers.tsx'
 
-const label = localFont({ src: '../../node_modules/@fontsource-variable/archivo/files/archivo-latin-wdth-normal.woff2', variable: '--font-label', weight: '100 900', declarations: [{ prop: 'font-stretch', value: '62% 125%' }] })
-const number = localFont({ src: '../../node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-400-normal.woff2', variable: '--font-number', weight: '400' })
+const label = localFont({
+  src: '../../node_modules/@fontsource-variable/archivo/files/archivo-latin-wdth-normal.woff2',
+  variable: '--font-label',
+  weight: '100 900',
+  declarations: [{ prop: 'font-stretch', value: '62% 125%' }],
+})
+const number = localFont({
+  src: '../../node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-400-normal.woff2',
+  variable: '--font-number',
+  weight: '400',
+})
 
 export const metadata = { title: 'Coal Lantern' }
 

@@ -24,7 +24,10 @@ function Styles({ children }: { children: ReactNode }) {
   useServerInsertedHTML(() => {
     const names = flush()
     if (names.length === 0) return null
-    const css = names.map((name) => cache.inserted[name]).filter((text) => typeof text === 'string').join('')
+    const css = names
+      .map((name) => cache.inserted[name])
+      .filter((text) => typeof text === 'string')
+      .join('')
     // biome-ignore lint/security/noDangerouslySetInnerHtml: the text is emotion's own styles
     return <style data-emotion={`${cache.key} ${names.join(' ')}`} dangerouslySetInnerHTML={{ __html: css }} />
   })
@@ -32,7 +35,9 @@ function Styles({ children }: { children: ReactNode }) {
 }
 
 export function Providers({ children }: { children: ReactNode }) {
-  const [client] = useState(() => new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } }))
+  const [client] = useState(
+    () => new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } }),
+  )
   return (
     <Styles>
       <QueryClientProvider client={client}>

@@ -20,7 +20,17 @@ export const [WIDTH, HEIGHT, FRAMES] = [320, 180, 8]
 export const openBrowser = (): Promise<Browser> =>
   chromium.launch({
     executablePath: '/usr/bin/chromium',
-    args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--use-gl=angle', '--use-angle=swiftshader', '--enable-unsafe-swiftshader'],
+    args: [
+      '--no-sandbox',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+      '--use-gl=angle',
+      '--use-angle=swiftshader',
+      '--enable-unsafe-swiftshader',
+    ],
   })
 
 /** A page at the size the design is made for; faults of its scripts are gathered in `faults`. */
@@ -37,17 +47,38 @@ export async function openPage(browser: Browser, faults: string[]): Promise<Page
 /** A dim, level yard: darker below, flat enough that a fire on it can be judged to the pixel. */
 export function makeMovie(name: string): string {
   const path = join(folder, name)
-  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=black:size=${WIDTH}x${HEIGHT}:rate=25,format=rgb24,geq=r='64-16*Y/${HEIGHT}':g='68-24*Y/${HEIGHT}':b='72-32*Y/${HEIGHT}'`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '4', '-pix_fmt', 'yuv420p', path])
+  const { status, stderr } = spawnSync('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-f',
+    'lavfi',
+    '-i',
+    `color=black:size=${WIDTH}x${HEIGHT}:rate=25,format=rgb24,geq=r='64-16*Y/${HEIGHT}':g='68-24*Y/${HEIGHT}':b='72-32*Y/${HEIGHT}'`,
+    '-frames:v',
+    String(FRAMES),
+    '-c:v',
+    'libx264',
+    '-qp',
+    '4',
+    '-pix_fmt',
+    'yuv420p',
+    path,
+  ])
   if (status !== 0) throw new Error(stderr.toString())
   return path
 }
 
 /** Drops files on the page, as a hand would. */
 export async function drop(page: Page, files: readonly string[]): Promise<void> {
-  const given = files.map((path) => ({ name: path.split('/').pop() ?? '', base64: readFileSync(path).toString('base64') }))
+  const given = files.map((path) => ({
+    name: path.split('/').pop() ?? '',
+    base64: readFileSync(path).toString('base64'),
+  }))
   const transfer = await page.evaluateHandle((list) => {
     const made = new DataTransfer()
-    for (const { name, base64 } of list) made.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name))
+    for (const { name, base64 } of list)
+      made.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name))
     return made
   }, given)
   await page.getByLabel('New shot').dispatchEvent('drop', { dataTransfer: transfer })
@@ -59,15 +90,19 @@ export const picture = (page: Page): Locator => page.locator('canvas[data-pictur
 export async function pixel(page: Page, x: number, y: number): Promise<[number, number, number]> {
   await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
   await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))))
-  return picture(page).evaluate((canvas: HTMLCanvasElement, [px, py]) => {
-    const copy = document.createElement('canvas')
-    copy.width = canvas.width
-    copy.height = canvas.height
-    const context = copy.getContext('2d')
-    context?.drawImage(canvas, 0, 0)
-    const [r, g, b] = context?.getImageData(Math.floor(px * canvas.width), Math.floor(py * canvas.height), 1, 1).data ?? [0, 0, 0]
-    return [r ?? 0, g ?? 0, b ?? 0]
-  }, [x, y] as [number, number])
+  return picture(page).evaluate(
+    (canvas: HTMLCanvasElement, [px, py]) => {
+      const copy = document.createElement('canvas')
+      copy.width = canvas.width
+      copy.height = canvas.height
+      const context = copy.getContext('2d')
+      context?.drawImage(canvas, 0, 0)
+      const [r, g, b] = context?.getImageData(Math.floor(px * canvas.width), Math.floor(py * canvas.height), 1, 1)
+        .data ?? [0, 0, 0]
+      return [r ?? 0, g ?? 0, b ?? 0]
+    },
+    [x, y] as [number, number],
+  )
 }
 
 /** Clicks or drags over the picture, in shares of its width and height. */
@@ -98,7 +133,11 @@ export const saved = (page: Page): Promise<void> => page.locator('main[data-savi
 /** What a row of the strip says. */
 export const strip = (page: Page, row: string): Promise<string> => page.locator(`[data-row="${row}"] span`).innerText()
 
-export const station = (page: Page, name: string): Promise<void> => page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: new RegExp(`^${name}`) }).click()
+export const station = (page: Page, name: string): Promise<void> =>
+  page
+    .getByRole('navigation', { name: 'Stations' })
+    .getByRole('button', { name: new RegExp(`^${name}`) })
+    .click()
 
 const send = async <T>(path: string, method: string, body: BodyInit): Promise<T> => {
   const response = await fetch(`${application.address}${path}`, { method, body })
@@ -111,14 +150,36 @@ export async function shotOfMovie(name: string, movie: string): Promise<number> 
   const upload = crypto.randomUUID()
   await send(`/api/plates/${upload}/${name}.mp4`, 'PUT', new Uint8Array(readFileSync(movie)))
   const { asset } = await send<{ asset: string }>(`/api/plates/${upload}`, 'POST', '{}')
-  await vi.waitUntil(async () => ((await (await fetch(`${application.address}/api/assets/${asset}`)).json()) as { state: string }).state === 'ready', { timeout: 60_000, interval: 200 })
+  await vi.waitUntil(
+    async () =>
+      ((await (await fetch(`${application.address}/api/assets/${asset}`)).json()) as { state: string }).state ===
+      'ready',
+    { timeout: 60_000, interval: 200 },
+  )
   return (await send<{ head: number }>('/api/shots', 'POST', JSON.stringify({ name, asset }))).head
 }
 
 /** The first frames of the demo's walk at half size. */
 export function walkMovie(frames: number): string {
   const path = join(folder, 'walk.mp4')
-  const { status, stderr } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-i', 'demo/plates/yard-walk.mp4', '-frames:v', String(frames), '-vf', 'scale=640:360', '-c:v', 'libx264', '-crf', '12', '-pix_fmt', 'yuv420p', path])
+  const { status, stderr } = spawnSync('ffmpeg', [
+    '-v',
+    'error',
+    '-y',
+    '-i',
+    'demo/plates/yard-walk.mp4',
+    '-frames:v',
+    String(frames),
+    '-vf',
+    'scale=640:360',
+    '-c:v',
+    'libx264',
+    '-crf',
+    '12',
+    '-pix_fmt',
+    'yuv420p',
+    path,
+  ])
   if (status !== 0) throw new Error(stderr.toString())
   return path
 }
@@ -127,20 +188,43 @@ export function walkMovie(frames: number): string {
 export async function shotByRoutes(name: string): Promise<void> {
   const head = await shotOfMovie(name, makeMovie(`${name}.mp4`))
   const items = {
-    ground: { kind: 'ground', name: 'Cobbles', order: 1 }, wall: { kind: 'box', name: 'Kiln wall', order: 2, position: [0, 0, -6], width: 5, height: 2, depth: 0.4 },
-    fire: { kind: 'gas', name: 'Door fire', order: 3, position: [0.5, 0, -4], diameter: 0.8, cell: 110, reach: 3, runUp: 6 },
+    ground: { kind: 'ground', name: 'Cobbles', order: 1 },
+    wall: { kind: 'box', name: 'Kiln wall', order: 2, position: [0, 0, -6], width: 5, height: 2, depth: 0.4 },
+    fire: {
+      kind: 'gas',
+      name: 'Door fire',
+      order: 3,
+      position: [0.5, 0, -4],
+      diameter: 0.8,
+      cell: 110,
+      reach: 3,
+      runUp: 6,
+    },
   }
-  await send(`/api/shots/${name}`, 'PATCH', JSON.stringify({ base: head, patch: { camera: { kind: 'typed', height: 1.5, tilt: -5 }, items } }))
+  await send(
+    `/api/shots/${name}`,
+    'PATCH',
+    JSON.stringify({ base: head, patch: { camera: { kind: 'typed', height: 1.5, tilt: -5 }, items } }),
+  )
 }
 
 /** What the Match and Plate tests ask of a shot and its page. page: the one open now. */
 export function shotTools(name: string, page: () => Page) {
-  const get = async <T>(path: string): Promise<T> => (await (await fetch(`${application.address}/api/shots/${encodeURIComponent(name)}${path}`)).json()) as T
+  const get = async <T>(path: string): Promise<T> =>
+    (await (await fetch(`${application.address}/api/shots/${encodeURIComponent(name)}${path}`)).json()) as T
   const bench = (): Locator => page().getByLabel('Bench')
   return {
-    get, bench, shot: (): Promise<Shot> => get(''), status: (): Promise<ShotStatus> => get('/status'),
+    get,
+    bench,
+    shot: (): Promise<Shot> => get(''),
+    status: (): Promise<ShotStatus> => get('/status'),
     part: (title: string): Locator => bench().getByRole('region', { name: title, exact: true }),
-    step: (title: string): Promise<void> => bench().getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(title) }).click(),
-    kept: async (key: string): Promise<Uint8Array> => new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer()),
+    step: (title: string): Promise<void> =>
+      bench()
+        .getByRole('navigation', { name: 'Steps of the match' })
+        .getByRole('button', { name: new RegExp(title) })
+        .click(),
+    kept: async (key: string): Promise<Uint8Array> =>
+      new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer()),
   }
 }

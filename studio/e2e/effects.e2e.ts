@@ -3,7 +3,21 @@ import { join } from 'node:path'
 import type { GasItem, ShotDocument, ShotItem } from '@lantern/core/shot'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, folder, makeMovie, openBrowser, openPage, over, picture, saved, shotOfMovie, shotTools, station, strip, type } from './application.ts'
+import {
+  application,
+  folder,
+  makeMovie,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  strip,
+  type,
+} from './application.ts'
 
 // Gases of every kind, what feeds and pushes them, what moves and follows, and runs shown again: as an artist sets them.
 const NAME = 'effects'
@@ -23,7 +37,21 @@ const row = (name: string) => page.getByLabel('In the shot').getByRole('option',
 
 beforeAll(async () => {
   const head = await shotOfMovie(NAME, makeMovie('effects.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, { method: 'PATCH', body: JSON.stringify({ base: head, patch: { camera: { kind: 'typed', tilt: -6 }, light: { illuminance: 60 }, sit: { fireExposure: -1.5 }, items: { ground: { kind: 'ground', name: 'Ground', order: 1 }, wall: { kind: 'box', name: 'Wall', order: 2, position: [1.6, 0, -7], width: 3, height: 2.4, depth: 0.4 } } } }) })
+  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
+    method: 'PATCH',
+    body: JSON.stringify({
+      base: head,
+      patch: {
+        camera: { kind: 'typed', tilt: -6 },
+        light: { illuminance: 60 },
+        sit: { fireExposure: -1.5 },
+        items: {
+          ground: { kind: 'ground', name: 'Ground', order: 1 },
+          wall: { kind: 'box', name: 'Wall', order: 2, position: [1.6, 0, -7], width: 3, height: 2.4, depth: 0.4 },
+        },
+      },
+    }),
+  })
   if (!answer.ok) throw new Error(await answer.text())
   browser = await openBrowser()
   page = await openPage(browser, faults)
@@ -50,7 +78,11 @@ describe('kinds', () => {
       const key = (): string => (canvas?.getAttribute('data-of') ?? '').slice(0, 24)
       const before = key()
       const said = ((window as unknown as { said?: string[] }).said = [])
-      const look = (): void => void (key() !== before && (said as string[]).push(/(thin|finer): \d+ of \d+/.exec(window.document.body.innerText)?.[0] ?? ''))
+      const look = (): void =>
+        void (
+          key() !== before &&
+          (said as string[]).push(/(thin|finer): \d+ of \d+/.exec(window.document.body.innerText)?.[0] ?? '')
+        )
       if (canvas) new MutationObserver(look).observe(canvas, { attributeFilter: ['data-of'] })
     })
     await bench().getByLabel('Heat', { exact: true }).fill('260')
@@ -71,14 +103,26 @@ describe('kinds', () => {
     await part('Speed for size').getByRole('button', { name: 'Make it so large' }).click()
     await saved(page)
     // Four times as large: sixteen times the ground, twice the speeds.
-    expect(await gas('Oil-drum fire')).toMatchObject({ diameter: 2.28, heat: 4000, stir: 1, cell: 152, reach: 10, rise: 16 })
+    expect(await gas('Oil-drum fire')).toMatchObject({
+      diameter: 2.28,
+      heat: 4000,
+      stir: 1,
+      cell: 152,
+      reach: 10,
+      rise: 16,
+    })
     await expect.poll(() => part('Speed for size').innerText()).toMatch(/for 0\.99 Hz/)
     await page.keyboard.press('Control+z')
     await expect.poll(() => gas('Oil-drum fire')).toMatchObject({ diameter: 0.57, heat: 250, stir: 0.5, cell: 38 })
   }, 60_000)
   it('one along a line is drawn point by point, ended with Enter', async () => {
     await add('Ground fire')
-    for (const at of [[0.5, 0.78], [0.6, 0.82], [0.72, 0.8]] as const) await over(page, at)
+    for (const at of [
+      [0.5, 0.78],
+      [0.6, 0.82],
+      [0.72, 0.8],
+    ] as const)
+      await over(page, at)
     await page.locator('[data-drawing]').waitFor()
     await page.keyboard.press('Enter')
     await bench().getByRole('heading', { name: 'Ground fire' }).waitFor()
@@ -102,7 +146,12 @@ describe('kinds', () => {
     // What is missing is said beside the gas, and nothing else of the shot stops.
     await bench().getByRole('alert').getByText('none is drawn').waitFor()
     await bench().getByRole('button', { name: 'Draw on the plate' }).click()
-    for (const at of [[0.58, 0.35], [0.7, 0.35], [0.7, 0.5]] as const) await over(page, at)
+    for (const at of [
+      [0.58, 0.35],
+      [0.7, 0.35],
+      [0.7, 0.5],
+    ] as const)
+      await over(page, at)
     await page.keyboard.press('Enter')
     await saved(page)
     await expect.poll(async () => bench().getByRole('alert').count()).toBe(0)
@@ -117,7 +166,10 @@ describe('kinds', () => {
     await saved(page)
     const { signals } = await document()
     const [burst] = Object.values(signals)
-    expect(burst?.source).toMatchObject({ kind: 'keys', keys: [{ frame: 1003, value: 0 }, { frame: 1004, value: 1 }, { frame: 1007 }, { frame: 1011, value: 0 }] })
+    expect(burst?.source).toMatchObject({
+      kind: 'keys',
+      keys: [{ frame: 1003, value: 0 }, { frame: 1004, value: 1 }, { frame: 1007 }, { frame: 1011, value: 0 }],
+    })
     await row('Dust skirt, push').waitFor()
     await expect.poll(() => strip(page, 'Dust skirt, let loose')).toBe('0')
   }, 60_000)
@@ -128,7 +180,9 @@ describe('what follows and moves', () => {
     await row('Oil-drum fire').click()
     await bench().getByRole('button', { name: 'Let Heat follow a signal' }).click()
     await bench().getByLabel('Signal for Heat').selectOption('new')
-    await bench().getByRole('button', { name: /^Heat follows Heat/ }).waitFor()
+    await bench()
+      .getByRole('button', { name: /^Heat follows Heat/ })
+      .waitFor()
     await type(page, 'Heat, times', '300')
     await row('Heat').click()
     await page.keyboard.press('Home')
@@ -136,7 +190,12 @@ describe('what follows and moves', () => {
     await page.keyboard.press('End')
     await type(page, 'Value here', '0.9')
     const [id, signal] = Object.entries((await document()).signals).find(([, one]) => one.name === 'Heat') ?? []
-    expect(signal?.source).toMatchObject({ keys: expect.arrayContaining([{ frame: 1001, value: 0.5 }, { frame: 1008, value: 0.9 }]) })
+    expect(signal?.source).toMatchObject({
+      keys: expect.arrayContaining([
+        { frame: 1001, value: 0.5 },
+        { frame: 1008, value: 0.9 },
+      ]),
+    })
     expect((await gas('Oil-drum fire')).follows?.heat).toMatchObject({ signal: id, gain: 300 })
     await row('Oil-drum fire').click()
     await expect.poll(() => bench().getByRole('button', { name: 'Heat follows Heat' }).innerText()).toContain('270 kW')
@@ -172,14 +231,21 @@ describe('what follows and moves', () => {
   }, 60_000)
   it('a motion is taken in from a table, and a broken one is refused by its row', async () => {
     const [good, bad] = [join(folder, 'swing.csv'), join(folder, 'bad.csv')]
-    writeFileSync(good, `frame,x,y,z,turn\n${[1, 2, 3, 4].map((n) => `${1000 + n},${n / 5},1.${n},-4,${n * 10}`).join('\n')}\n`)
+    writeFileSync(
+      good,
+      `frame,x,y,z,turn\n${[1, 2, 3, 4].map((n) => `${1000 + n},${n / 5},1.${n},-4,${n * 10}`).join('\n')}\n`,
+    )
     writeFileSync(bad, 'frame,x,y,z\n1001,0,0,0\n1002,here,0,0\n')
     await page.getByLabel('Motion file').setInputFiles(bad)
     await page.getByText(/bad\.csv has a row 3 that is no place/).waitFor()
     await page.getByLabel('Motion file').setInputFiles(good)
     await part('Motion').getByText('4 keys, swing.csv').waitFor()
     await saved(page)
-    expect(((await called('Source 1'))[1] as GasItem).motion?.keys[2]).toMatchObject({ frame: 1003, position: [0.6, 1.3, -4], turn: 30 })
+    expect(((await called('Source 1'))[1] as GasItem).motion?.keys[2]).toMatchObject({
+      frame: 1003,
+      position: [0.6, 1.3, -4],
+      turn: 30,
+    })
   }, 60_000)
   it('a force pushes the gas that it is told to', async () => {
     await add('Force')
@@ -189,14 +255,19 @@ describe('what follows and moves', () => {
     await bench().getByLabel('Whirls', { exact: true }).waitFor()
     await bench().getByLabel('On', { exact: true }).selectOption({ label: 'Oil-drum fire' })
     await saved(page)
-    expect((await called('Force 2'))[1]).toMatchObject({ kind: 'force', way: 'turbulence', on: (await called('Oil-drum fire'))[0] })
+    expect((await called('Force 2'))[1]).toMatchObject({
+      kind: 'force',
+      way: 'turbulence',
+      on: (await called('Oil-drum fire'))[0],
+    })
   }, 60_000)
 })
 
 describe('what is kept', () => {
   it('is shown again elsewhere, looped, from the same kept frames', async () => {
     // Only the drum fire is kept here; the rest would take its time.
-    for (const name of ['Ground fire', 'Burning wall', 'Dust skirt']) await page.getByRole('button', { name: `Hide ${name}`, exact: true }).click()
+    for (const name of ['Ground fire', 'Burning wall', 'Dust skirt'])
+      await page.getByRole('button', { name: `Hide ${name}`, exact: true }).click()
     await saved(page)
     await row('Oil-drum fire').click()
     await type(page, 'Cell', '110')
@@ -226,7 +297,9 @@ describe('what is kept', () => {
         const context = copy.getContext('2d')
         context?.drawImage(canvas, 0, 0)
         const [x, y] = [Math.round(0.25 * canvas.width), Math.round(0.2 * canvas.height)]
-        return [...(context?.getImageData(x, y, Math.round(0.2 * canvas.width), Math.round(0.65 * canvas.height)).data ?? [])]
+        return [
+          ...(context?.getImageData(x, y, Math.round(0.2 * canvas.width), Math.round(0.65 * canvas.height)).data ?? []),
+        ]
       })
     }
     const before = await shown()
@@ -263,7 +336,9 @@ describe('what is kept', () => {
     await type(page, 'Amount, times', '0.004')
     await saved(page)
     expect((await document()).sit.follows?.['fire.amount']).toMatchObject({ gain: 0.004 })
-    await expect.poll(() => bench().getByRole('button', { name: 'Amount follows Signal' }).innerText()).toMatch(/0\.\d+ ×|1\.\d+ ×/)
+    await expect
+      .poll(() => bench().getByRole('button', { name: 'Amount follows Signal' }).innerText())
+      .toMatch(/0\.\d+ ×|1\.\d+ ×/)
   }, 90_000)
   it('a loop’s frames alone are kept alone, and the whole is there again afterwards', async () => {
     await station(page, 'Effects')
@@ -283,7 +358,9 @@ describe('what is kept', () => {
   it('a gas larger than memory is refused before it starts, with what would fit', async () => {
     await type(page, 'Cell', '5')
     await type(page, 'Reach', '8')
-    await bench().getByRole('button', { name: /^(Keep|Go on)$/ }).click()
+    await bench()
+      .getByRole('button', { name: /^(Keep|Go on)$/ })
+      .click()
     await page.getByText(/may come to .* million cells of 5 mm.*A cell of \d+ mm would fit/).waitFor()
     expect(faults).toEqual([])
   }, 60_000)

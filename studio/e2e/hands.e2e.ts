@@ -5,27 +5,65 @@ import { handPlaces } from '@lantern/core/pipeline'
 import type { Shot } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, over, picture, saved, shotOfMovie, shotTools, station, type, walkMovie } from './application.ts'
+import {
+  application,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+  walkMovie,
+} from './application.ts'
 
 // Tracks that a person sets, tidies and trusts, the files that a match goes out and comes in by; on the demo's walk at half size.
 const NAME = 'by hand'
 const FRAMES = 16
 const [W, H] = [640, 360]
 const FILE = 'demo/exact/yard-walk-camera.gltf'
-const exact = readCameraGltf(readFileSync(FILE), FILE, { width: W, height: H, first: 1001, last: 1000 + FRAMES, rate: 24 }).frames.map(({ camera }) => camera)
-const { landmarks } = JSON.parse(readFileSync('demo/exact/yard-walk.json', 'utf8')) as { landmarks: [number, number, number][] }
+const exact = readCameraGltf(readFileSync(FILE), FILE, {
+  width: W,
+  height: H,
+  first: 1001,
+  last: 1000 + FRAMES,
+  rate: 24,
+}).frames.map(({ camera }) => camera)
+const { landmarks } = JSON.parse(readFileSync('demo/exact/yard-walk.json', 'utf8')) as {
+  landmarks: [number, number, number][]
+}
 let browser: Browser
 let page: Page
 const faults: string[] = []
 const { bench, get, kept, part, shot, status, step } = shotTools(NAME, () => page)
-const hand = async (kind: 1 | 4): Promise<{ id: string; places: number; keys: Shot['document']['match']['hands'][string]['keys']; state: string; key: string }> => {
-  const [id, one] = Object.entries((await shot()).document.match.hands).find(([, { keys }]) => keys[0]?.places.length === kind) ?? ['', undefined]
+const hand = async (
+  kind: 1 | 4,
+): Promise<{
+  id: string
+  places: number
+  keys: Shot['document']['match']['hands'][string]['keys']
+  state: string
+  key: string
+}> => {
+  const [id, one] = Object.entries((await shot()).document.match.hands).find(
+    ([, { keys }]) => keys[0]?.places.length === kind,
+  ) ?? ['', undefined]
   const stage = (await status()).match.hands[id]
   return { id, places: kind, keys: one?.keys ?? [], state: stage?.state ?? '', key: stage?.key ?? '' }
 }
-const seen = (n: number, point: [number, number, number]): { x: number; y: number } => projectPoint(exact[n] as Camera, point) ?? { x: -1, y: -1 }
+const seen = (n: number, point: [number, number, number]): { x: number; y: number } =>
+  projectPoint(exact[n] as Camera, point) ?? { x: -1, y: -1 }
 /** A corner of the kiln that stays well in the picture. */
-const landmark = landmarks.find((p) => p[1] > 0.5 && [0, FRAMES - 1].every((n) => { const { x, y } = seen(n, p); return x > 150 && x < 480 && y > 90 && y < 250 })) ?? [0, 0, 0]
+const landmark = landmarks.find(
+  (p) =>
+    p[1] > 0.5 &&
+    [0, FRAMES - 1].every((n) => {
+      const { x, y } = seen(n, p)
+      return x > 150 && x < 480 && y > 90 && y < 250
+    }),
+) ?? [0, 0, 0]
 
 beforeAll(async () => {
   await shotOfMovie(NAME, walkMovie(FRAMES))
@@ -49,7 +87,9 @@ describe('a point set by hand', () => {
     for (const n of [4, 8, FRAMES - 1]) {
       const at = track && placeAt(track, n)
       const [there, start] = [seen(n, landmark), seen(0, landmark)]
-      expect(Math.hypot((at?.[0] ?? 0) - px - (there.x - start.x), (at?.[1] ?? 0) - py - (there.y - start.y))).toBeLessThan(0.4)
+      expect(
+        Math.hypot((at?.[0] ?? 0) - px - (there.x - start.x), (at?.[1] ?? 0) - py - (there.y - start.y)),
+      ).toBeLessThan(0.4)
     }
     await page.locator('[data-row="Point 1, likeness"]').waitFor()
     await page.locator('[data-inset="1001"]').waitFor()
@@ -61,7 +101,9 @@ describe('a point set by hand', () => {
     await saved(page)
     await bench().getByRole('button', { name: 'Nudge ↓ by a tenth of a pixel' }).click()
     await saved(page)
-    await expect.poll(async () => (await hand(1)).keys[0]?.places[0]?.map((v, c) => Number((v - (before[c] ?? 0)).toFixed(2)))).toEqual([0.1, 0.1])
+    await expect
+      .poll(async () => (await hand(1)).keys[0]?.places[0]?.map((v, c) => Number((v - (before[c] ?? 0)).toFixed(2))))
+      .toEqual([0.1, 0.1])
     const inset = await page.locator('[data-inset]').boundingBox()
     const middle = [(inset?.x ?? 0) + (inset?.width ?? 0) / 2, (inset?.y ?? 0) + (inset?.height ?? 0) / 2] as const
     await page.mouse.move(...middle)
@@ -72,16 +114,23 @@ describe('a point set by hand', () => {
     const moved = ((await hand(1)).keys[0]?.places[0]?.[0] ?? 0) - before[0] - 0.1
     expect(moved).toBeCloseTo((16 * 250) / (inset?.width ?? 250) / 8, 1)
     await page.keyboard.press('Control+z')
-    await expect.poll(async () => Number((((await hand(1)).keys[0]?.places[0]?.[0] ?? 0) - before[0]).toFixed(2))).toBe(0.1)
+    await expect
+      .poll(async () => Number((((await hand(1)).keys[0]?.places[0]?.[0] ?? 0) - before[0]).toFixed(2)))
+      .toBe(0.1)
   }, 60_000)
   it('is corrected on a later frame by a key, which can be removed', async () => {
     await page.keyboard.press('End')
     // Work that the quick nudges left behind is put down; what undo came back to is asked for again.
     const follow = part('Point 1').getByRole('button', { name: 'Follow' })
-    await expect.poll(async () => {
-      if ((await follow.isVisible()) && (await follow.isEnabled())) await follow.click()
-      return (await hand(1)).state
-    }, { timeout: 30_000 }).toBe('done')
+    await expect
+      .poll(
+        async () => {
+          if ((await follow.isVisible()) && (await follow.isEnabled())) await follow.click()
+          return (await hand(1)).state
+        },
+        { timeout: 30_000 },
+      )
+      .toBe('done')
     await bench().getByRole('button', { name: 'Set here' }).click()
     await saved(page)
     await expect.poll(async () => (await hand(1)).keys.map(({ frame }) => frame)).toEqual([1001, 1000 + FRAMES])
@@ -95,9 +144,14 @@ describe('a point set by hand', () => {
     await part('Tracks').getByRole('button', { name: 'Track' }).click()
     await part('Tracks').getByText('Followed', { exact: true }).waitFor({ timeout: 120_000 })
     // A found track, clicked in the picture, is trimmed, then joined with another.
-    const tracks = readTracks(await kept((await status()).match.tracks.key)).filter((track) => track.first === 0 && track.places.length === 2 * FRAMES)
+    const tracks = readTracks(await kept((await status()).match.tracks.key)).filter(
+      (track) => track.first === 0 && track.places.length === 2 * FRAMES,
+    )
     const [a, b] = [tracks[3], tracks[40]]
-    const at = (n: number, track = a): readonly [number, number] => { const p = track && placeAt(track, n); return [(p?.[0] ?? 0) / W, (p?.[1] ?? 0) / H] }
+    const at = (n: number, track = a): readonly [number, number] => {
+      const p = track && placeAt(track, n)
+      return [(p?.[0] ?? 0) / W, (p?.[1] ?? 0) / H]
+    }
     for (let n = 0; n < 5; n++) await page.keyboard.press('ArrowRight')
     await over(page, at(5))
     await part(`Track ${a?.id}`).getByRole('button', { name: 'Trim after' }).click()
@@ -114,7 +168,9 @@ describe('a point set by hand', () => {
     await step('Solve')
     await part('Solve').getByRole('button', { name: 'Solve' }).click()
     await expect.poll(async () => (await shot()).document.camera.kind, { timeout: 120_000 }).toBe('solved')
-    const solved = JSON.parse(new TextDecoder().decode(await kept((await status()).match.solve.key))) as { points: { track: number; px: number }[] }
+    const solved = JSON.parse(new TextDecoder().decode(await kept((await status()).match.solve.key))) as {
+      points: { track: number; px: number }[]
+    }
     expect(solved.points.filter(({ track }) => track >= 1 << 29)).toHaveLength(1)
   }, 180_000)
 })
@@ -145,7 +201,10 @@ describe('a flat patch', () => {
     const { cameras } = await get<{ cameras: Camera[] }>('/cameras')
     const tracks = readTracks(await kept((await hand(4)).key))
     const middle = (n: number): number => handPlaces(tracks, n).reduce((sum, p) => sum + p[0] / 4, 0)
-    expect((cameras[FRAMES - 1]?.centre[0] ?? 0) - (cameras[0]?.centre[0] ?? 0)).toBeCloseTo(middle(FRAMES - 1) - middle(0), -1)
+    expect((cameras[FRAMES - 1]?.centre[0] ?? 0) - (cameras[0]?.centre[0] ?? 0)).toBeCloseTo(
+      middle(FRAMES - 1) - middle(0),
+      -1,
+    )
     expect(cameras[0]?.centre[0]).toBeCloseTo(W / 2, 6)
     await bench().getByRole('button', { name: 'Back to the solve' }).click()
     await saved(page)
@@ -163,7 +222,10 @@ describe('files of a match', () => {
     await step('Solve')
     const { cameras } = await get<{ cameras: Camera[] }>('/cameras')
     const plate = { width: W, height: H, first: 1001, last: 1000 + FRAMES, rate: 24 }
-    const gltf = JSON.parse(new TextDecoder().decode(await download('gltf'))) as { nodes: { name: string }[]; scenes: { extras: { tracks: unknown[] } }[] }
+    const gltf = JSON.parse(new TextDecoder().decode(await download('gltf'))) as {
+      nodes: { name: string }[]
+      scenes: { extras: { tracks: unknown[] } }[]
+    }
     expect(gltf.nodes.map(({ name }) => name)).toContain('points')
     expect(gltf.scenes[0]?.extras.tracks.length).toBeGreaterThan(100)
     await part('Hand out').getByLabel('What to hand out').selectOption('usda')
@@ -173,16 +235,29 @@ describe('files of a match', () => {
     const usd = await download('usda')
     expect(new TextDecoder().decode(usd)).toMatch(/upAxis = "Z"[\s\S]*startTimeCode = 1\n/)
     const back = readCameraFile(usd, 'a.usda', plate)
-    for (const n of [0, FRAMES - 1]) for (const c of [0, 1, 2] as const) expect(back.frames[n]?.camera.position[c]).toBeCloseTo(cameras[n]?.position[c] ?? 0, 5)
+    for (const n of [0, FRAMES - 1])
+      for (const c of [0, 1, 2] as const)
+        expect(back.frames[n]?.camera.position[c]).toBeCloseTo(cameras[n]?.position[c] ?? 0, 5)
     expect(new TextDecoder().decode(await download('tracks-csv')).split('\n')[0]).toBe('track,frame,x,y,error_px')
-    expect(readExr(await download('lens-exr')).channels.map(({ name }) => name)).toEqual(['bend.x', 'bend.y', 'straighten.x', 'straighten.y'])
+    expect(readExr(await download('lens-exr')).channels.map(({ name }) => name)).toEqual([
+      'bend.x',
+      'bend.y',
+      'straighten.x',
+      'straighten.y',
+    ])
     // The table comes in by the file button, its own number one put on the plate's first frame, and that is said.
     const table = await download('camera-csv')
-    await page.getByLabel('Camera file').setInputFiles({ name: 'moved.csv', mimeType: 'text/csv', buffer: Buffer.from(table) })
+    await page
+      .getByLabel('Camera file')
+      .setInputFiles({ name: 'moved.csv', mimeType: 'text/csv', buffer: Buffer.from(table) })
     await page.getByText(/moved\.csv is numbered from 1, outside the plate’s frames/).waitFor()
     expect((await shot()).document.camera.path?.file).toBe('moved.csv')
     await type(page, 'Scale', '2')
-    await expect.poll(async () => Number(((await get<{ cameras: Camera[] }>('/cameras')).cameras[FRAMES - 1]?.position[0] ?? 0).toFixed(4))).toBe(Number((2 * (cameras[FRAMES - 1]?.position[0] ?? 0)).toFixed(4)))
+    await expect
+      .poll(async () =>
+        Number(((await get<{ cameras: Camera[] }>('/cameras')).cameras[FRAMES - 1]?.position[0] ?? 0).toFixed(4)),
+      )
+      .toBe(Number((2 * (cameras[FRAMES - 1]?.position[0] ?? 0)).toFixed(4)))
     await bench().getByRole('button', { name: 'Back to the solve' }).click()
     await saved(page)
   }, 90_000)

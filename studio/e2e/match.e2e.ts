@@ -6,22 +6,45 @@ import { keepOutAt, pickLevel, within } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, makeMovie, openBrowser, openPage, over, picture, saved, shotOfMovie, station, type, walkMovie } from './application.ts'
+import {
+  application,
+  makeMovie,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  saved,
+  shotOfMovie,
+  station,
+  type,
+  walkMovie,
+} from './application.ts'
 
 // The Match station as an artist goes through it, on the first second of the demo's walk at half size.
 const NAME = 'walk'
 const FRAMES = 30
 const [W, H] = [640, 360]
 const FILE = 'demo/exact/yard-walk-camera.gltf'
-const exact = readCameraGltf(readFileSync(FILE), FILE, { width: 2 * W, height: 2 * H, first: 1001, last: 1000 + FRAMES, rate: 24 }).frames.map(({ camera }) => camera)
+const exact = readCameraGltf(readFileSync(FILE), FILE, {
+  width: 2 * W,
+  height: 2 * H,
+  first: 1001,
+  last: 1000 + FRAMES,
+  rate: 24,
+}).frames.map(({ camera }) => camera)
 let browser: Browser
 let page: Page
 const faults: string[] = []
-const get = async <T>(path: string): Promise<T> => (await (await fetch(`${application.address}/api/shots/${NAME}${path}`)).json()) as T
+const get = async <T>(path: string): Promise<T> =>
+  (await (await fetch(`${application.address}/api/shots/${NAME}${path}`)).json()) as T
 const shot = (): Promise<Shot> => get('')
 const status = (): Promise<ShotStatus> => get('/status')
 const bench = (): Locator => page.getByLabel('Bench')
-const step = (name: string): Promise<void> => bench().getByRole('navigation', { name: 'Steps of the match' }).getByRole('button', { name: new RegExp(name) }).click()
+const step = (name: string): Promise<void> =>
+  bench()
+    .getByRole('navigation', { name: 'Steps of the match' })
+    .getByRole('button', { name: new RegExp(name) })
+    .click()
 const part = (name: string): Locator => bench().getByRole('region', { name, exact: true })
 
 beforeAll(async () => {
@@ -37,7 +60,13 @@ afterAll(() => browser.close())
 describe('tracking', () => {
   it('takes a keep-out shape drawn over what moves, with a key where it is moved', async () => {
     await bench().getByRole('button', { name: 'Draw a shape' }).click()
-    for (const at of [[0.86, 0.4], [0.99, 0.4], [0.99, 0.85], [0.86, 0.85]] as const) await over(page, at)
+    for (const at of [
+      [0.86, 0.4],
+      [0.99, 0.4],
+      [0.99, 0.85],
+      [0.86, 0.85],
+    ] as const)
+      await over(page, at)
     await page.keyboard.press('Enter')
     await saved(page)
     await page.getByRole('option', { name: /Keep out 1/ }).waitFor()
@@ -47,7 +76,9 @@ describe('tracking', () => {
     const [shape] = Object.values((await shot()).document.match.keepOuts)
     expect(shape?.keys.map(({ frame }) => frame)).toEqual([1001, 1000 + FRAMES])
     expect((shape?.keys[0]?.points[0]?.[0] ?? 0) - (shape?.keys[1]?.points[0]?.[0] ?? 0)).toBeCloseTo(0.1 * W, 0)
-    await bench().getByText(`keys at 1001, ${1000 + FRAMES}`).waitFor()
+    await bench()
+      .getByText(`keys at 1001, ${1000 + FRAMES}`)
+      .waitFor()
   })
   it('turns and scales a shape by its grip, and undo takes that back', async () => {
     const corners = async (): Promise<string | null> => page.locator('[data-keepout]').getAttribute('d')
@@ -68,13 +99,16 @@ describe('tracking', () => {
     await page.locator('[data-tracks]').waitFor()
     expect(Number(await page.locator('[data-tracks]').getAttribute('data-tracks'))).toBeGreaterThan(100)
     const { match } = await status()
-    const tracks = readTracks(new Uint8Array(await (await fetch(`${application.address}/api/results/${match.tracks.key}/0`)).arrayBuffer()))
+    const tracks = readTracks(
+      new Uint8Array(await (await fetch(`${application.address}/api/results/${match.tracks.key}/0`)).arrayBuffer()),
+    )
     const [shape] = Object.values((await shot()).document.match.keepOuts)
     if (!shape) throw new Error('the shape is there')
-    for (const track of tracks) for (let n = 0; n < FRAMES; n++) {
-      const at = placeAt(track, n)
-      if (at) expect(within(keepOutAt(shape, 1001 + n), at[0], at[1])).toBe(false)
-    }
+    for (const track of tracks)
+      for (let n = 0; n < FRAMES; n++) {
+        const at = placeAt(track, n)
+        if (at) expect(within(keepOutAt(shape, 1001 + n), at[0], at[1])).toBe(false)
+      }
     await page.getByLabel('Strip').getByText('Tracks').waitFor()
   }, 150_000)
 })
@@ -88,7 +122,10 @@ describe('solving', () => {
     const { match } = await status()
     expect(match.solve.figures.medianPx).toBeLessThan(0.35)
     expect(Math.abs(Number(match.solve.figures.focalPx) / ((exact[0]?.focalPx ?? 1) / 2) - 1)).toBeLessThan(0.03)
-    await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Match, lit, 0\.\d\d px/ }).waitFor()
+    await page
+      .getByRole('navigation', { name: 'Stations' })
+      .getByRole('button', { name: /^Match, lit, 0\.\d\d px/ })
+      .waitFor()
     expect(Number(await page.locator('[data-errors]').getAttribute('data-errors'))).toBeGreaterThan(5)
   }, 150_000)
   it('drops a bad track, is stale then, and keeps the new solve against the old when asked', async () => {
@@ -96,13 +133,19 @@ describe('solving', () => {
     await part('Worst tracks').getByRole('button').first().click()
     await bench().getByRole('button', { name: 'Drop', exact: true }).click()
     await saved(page)
-    await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Match, glowing, stale/ }).waitFor()
+    await page
+      .getByRole('navigation', { name: 'Stations' })
+      .getByRole('button', { name: /^Match, glowing, stale/ })
+      .waitFor()
     await part('Solve').getByRole('button', { name: 'Solve' }).click()
     await part('New solve').waitFor({ timeout: 120_000 })
     expect((await shot()).document.camera.solve?.key).toBe(old)
     await part('New solve').getByRole('button', { name: 'Keep the new' }).click()
     await expect.poll(async () => (await shot()).document.camera.solve?.key).toBe((await status()).match.solve.key)
-    await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Match, lit/ }).waitFor()
+    await page
+      .getByRole('navigation', { name: 'Stations' })
+      .getByRole('button', { name: /^Match, lit/ })
+      .waitFor()
   }, 150_000)
 })
 
@@ -110,8 +153,18 @@ describe('the ground', () => {
   it('is said by points on it and the camera’s height, and the shot is set on it', async () => {
     await step('Ground')
     await page.keyboard.press('Home')
-    await bench().getByRole('button', { name: /^Points/ }).click()
-    for (const at of [[0.35, 0.93], [0.5, 0.9], [0.6, 0.95], [0.75, 0.92], [0.55, 0.84], [0.2, 0.95]] as const) await over(page, at)
+    await bench()
+      .getByRole('button', { name: /^Points/ })
+      .click()
+    for (const at of [
+      [0.35, 0.93],
+      [0.5, 0.9],
+      [0.6, 0.95],
+      [0.75, 0.92],
+      [0.55, 0.84],
+      [0.2, 0.95],
+    ] as const)
+      await over(page, at)
     await saved(page)
     expect((await shot()).document.match.ground.points).toHaveLength(6)
     await type(page, 'Camera height', '1.6')
@@ -130,7 +183,9 @@ describe('the ground', () => {
     }
     const before = exact[0]
     if (!cameras[0] || !before) throw new Error('both cameras are there')
-    expect(Math.abs(up(cameras[0], [0, 0, -7]) - up(before, [before.position[0], 0, before.position[2] - 7]))).toBeLessThan(0.015)
+    expect(
+      Math.abs(up(cameras[0], [0, 0, -7]) - up(before, [before.position[0], 0, before.position[2] - 7])),
+    ).toBeLessThan(0.015)
   })
 })
 
@@ -153,7 +208,10 @@ describe('the proof', () => {
     const box = await page.locator('[data-proof] path').first().boundingBox()
     const frame = await picture(page).boundingBox()
     if (!box || !frame) throw new Error('it is drawn')
-    const drawn = [((box.x + box.width / 2 - frame.x) / frame.width) * 2 * W, ((box.y + box.height / 2 - frame.y) / frame.height) * 2 * H] as const
+    const drawn = [
+      ((box.x + box.width / 2 - frame.x) / frame.width) * 2 * W,
+      ((box.y + box.height / 2 - frame.y) / frame.height) * 2 * H,
+    ] as const
     // The exact ground is about level 0: the place's ray meets it there.
     const world = pickLevel(first, place.x * 2, place.y * 2, 0)
     const seen = world && projectPoint(last, world)
@@ -180,13 +238,23 @@ describe('the proof', () => {
 })
 
 describe('lining up', () => {
-  const camera: Camera = { position: [-2.4, 1.7, 6], rotation: panTiltRoll(-0.45, -0.06, 0.02), focalPx: 290, centre: [160, 90], k1: 0, k2: 0, width: 320, height: 180 }
+  const camera: Camera = {
+    position: [-2.4, 1.7, 6],
+    rotation: panTiltRoll(-0.45, -0.06, 0.02),
+    focalPx: 290,
+    centre: [160, 90],
+    k1: 0,
+    k2: 0,
+    width: 320,
+    height: 180,
+  }
   const at = (p: Vec3): [number, number] => {
     const seen = projectPoint(camera, p)
     return [(seen?.x ?? 0) / 320, (seen?.y ?? 0) / 180]
   }
   const tool = (name: RegExp): Promise<void> => bench().getByRole('button', { name }).click()
-  const found = async (): Promise<Camera | undefined> => (await (await fetch(`${application.address}/api/shots/lined/cameras`)).json() as { cameras: Camera[] }).cameras[0]
+  const found = async (): Promise<Camera | undefined> =>
+    ((await (await fetch(`${application.address}/api/shots/lined/cameras`)).json()) as { cameras: Camera[] }).cameras[0]
   beforeAll(async () => {
     await shotOfMovie('lined', makeMovie('lined.mp4'))
     await page.goto(`${application.address}/shot/lined`)
@@ -223,7 +291,10 @@ describe('lining up', () => {
     expect(Math.abs((one?.focalPx ?? 0) / 290 - 1)).toBeLessThan(0.05)
     expect(Math.abs((one?.position[1] ?? 0) - 1.7)).toBeLessThan(0.1)
     expect(Math.abs((one?.position[0] ?? 0) - (-2.4 + 1))).toBeLessThan(0.25)
-    await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Match, lit, lined up/ }).waitFor()
+    await page
+      .getByRole('navigation', { name: 'Stations' })
+      .getByRole('button', { name: /^Match, lit, lined up/ })
+      .waitFor()
   })
   it('follows an end that is dragged, and drops a line dragged out of the picture', async () => {
     const before = await found()

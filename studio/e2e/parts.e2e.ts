@@ -1,7 +1,17 @@
 import type { Shot } from '@lantern/store'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, picture, pixel, saved, shotByRoutes, station, type } from './application.ts'
+import {
+  application,
+  openBrowser,
+  openPage,
+  picture,
+  pixel,
+  saved,
+  shotByRoutes,
+  station,
+  type,
+} from './application.ts'
 
 // The parts of the screen one by one: bench, roster, depth rail, strip, comparing, two people at once.
 const NAME = 'parts'
@@ -9,7 +19,8 @@ let browser: Browser
 let page: Page
 const faults: string[] = []
 const shot = async (): Promise<Shot> => (await (await fetch(`${application.address}/api/shots/${NAME}`)).json()) as Shot
-const item = async (id: string): Promise<Record<string, unknown>> => ((await shot()).document.items[id] ?? {}) as Record<string, unknown>
+const item = async (id: string): Promise<Record<string, unknown>> =>
+  ((await shot()).document.items[id] ?? {}) as Record<string, unknown>
 const field = (label: string): Locator => page.getByLabel('Bench').getByLabel(label, { exact: true })
 const row = (name: string): Locator => page.getByRole('option', { name: new RegExp(`^${name}`) })
 const choose = async (at: string, name: string): Promise<void> => {
@@ -79,7 +90,10 @@ describe('a number in the bench', () => {
   })
   it('says in one line what it does and what it changes', async () => {
     await page.getByLabel('Bench').getByText('Soot', { exact: true }).hover()
-    await page.getByRole('note', { name: 'What it does' }).getByText(/more is darker and more orange.*Changes the gas/).waitFor()
+    await page
+      .getByRole('note', { name: 'What it does' })
+      .getByText(/more is darker and more orange.*Changes the gas/)
+      .waitFor()
   })
 })
 
@@ -91,7 +105,9 @@ describe('the roster', () => {
     await page.getByRole('button', { name: 'Everything' }).click()
     expect(await page.getByLabel('In the shot').getByRole('option').count()).toBe(8)
     await page.getByLabel('Find in the roster').fill('kiln')
-    expect(await page.getByLabel('In the shot').getByRole('option').allInnerTexts()).toEqual([expect.stringContaining('Kiln wall')])
+    expect(await page.getByLabel('In the shot').getByRole('option').allInnerTexts()).toEqual([
+      expect.stringContaining('Kiln wall'),
+    ])
     await page.getByLabel('Find in the roster').fill('zzz')
     await page.getByText('Nothing stands in the set yet').or(page.getByText('Nothing of that name')).waitFor()
     await page.getByLabel('Find in the roster').fill('')
@@ -133,7 +149,11 @@ describe('the roster', () => {
     await row('Arch copy').click()
     await page.getByRole('button', { name: 'Remove' }).click()
     await saved(page)
-    expect(Object.values((await shot()).document.items).map((one) => one.name).sort()).toEqual(['Arch', 'Cobbles', 'Door fire'])
+    expect(
+      Object.values((await shot()).document.items)
+        .map((one) => one.name)
+        .sort(),
+    ).toEqual(['Arch', 'Cobbles', 'Door fire'])
   })
 })
 
@@ -245,7 +265,9 @@ describe('two people at one shot', () => {
     await station(page, 'Sit')
     await expect.poll(() => field('Fire exposure').inputValue()).toBe('-2.5 st')
     await page.keyboard.press('Control+z')
-    await expect.poll(() => other.getByLabel('Bench').getByLabel('Fire exposure', { exact: true }).inputValue()).toBe('0.0 st')
+    await expect
+      .poll(() => other.getByLabel('Bench').getByLabel('Fire exposure', { exact: true }).inputValue())
+      .toBe('0.0 st')
     await other.close()
   })
   it('are told of a clash, by what changed, and shown what is there now', async () => {
@@ -253,7 +275,10 @@ describe('two people at one shot', () => {
     await page.route(`**/api/shots/${NAME}`, async (route) => {
       if (route.request().method() !== 'PATCH') return route.continue()
       const { head } = await shot()
-      await fetch(`${application.address}/api/shots/${NAME}`, { method: 'PATCH', body: JSON.stringify({ base: head, patch: { sit: { grainAmount: 0.4 } } }) })
+      await fetch(`${application.address}/api/shots/${NAME}`, {
+        method: 'PATCH',
+        body: JSON.stringify({ base: head, patch: { sit: { grainAmount: 0.4 } } }),
+      })
       await route.continue()
     })
     await field('Fire exposure').click()
@@ -261,7 +286,9 @@ describe('two people at one shot', () => {
     await field('Fire exposure').press('Enter')
     await page.getByRole('alert').filter({ hasText: 'changed elsewhere meanwhile: sit.grainAmount' }).waitFor()
     await page.unroute(`**/api/shots/${NAME}`)
-    await expect.poll(() => page.getByLabel('Bench').getByRole('textbox', { name: 'Grain' }).inputValue()).toBe('0.40 ×')
+    await expect
+      .poll(() => page.getByLabel('Bench').getByRole('textbox', { name: 'Grain' }).inputValue())
+      .toBe('0.40 ×')
     expect(await field('Fire exposure').inputValue()).toBe('0.0 st')
     expect((await shot()).document.sit).toMatchObject({ fireExposure: 0, grainAmount: 0.4 })
     await type(page, 'Fire exposure', '-7')

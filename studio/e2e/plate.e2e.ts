@@ -5,19 +5,39 @@ import { type Camera, pixelRay, projectPoint } from '@lantern/core/data'
 import { readCameraGltf, readTracks } from '@lantern/core/formats'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, folder, openBrowser, openPage, over, picture, saved, shotOfMovie, shotTools, station, type, walkMovie } from './application.ts'
+import {
+  application,
+  folder,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+  walkMovie,
+} from './application.ts'
 
 // What the plate itself is measured to be, things that move by themselves, far things and mattes; on the demo's walk at half size.
 const NAME = 'plate'
 const FRAMES = 16
 const [W, H] = [640, 360]
 const FILE = 'demo/exact/yard-walk-camera.gltf'
-const exact = readCameraGltf(readFileSync(FILE), FILE, { width: W, height: H, first: 1001, last: 1000 + FRAMES, rate: 24 }).frames.map(({ camera }) => camera)
+const exact = readCameraGltf(readFileSync(FILE), FILE, {
+  width: W,
+  height: H,
+  first: 1001,
+  last: 1000 + FRAMES,
+  rate: 24,
+}).frames.map(({ camera }) => camera)
 let browser: Browser
 let page: Page
 const faults: string[] = []
 const { bench, kept, part, shot, status, step } = shotTools(NAME, () => page)
-const seen = (n: number, point: [number, number, number]): { x: number; y: number } => projectPoint(exact[n] as Camera, point) ?? { x: -1, y: -1 }
+const seen = (n: number, point: [number, number, number]): { x: number; y: number } =>
+  projectPoint(exact[n] as Camera, point) ?? { x: -1, y: -1 }
 
 beforeAll(async () => {
   await shotOfMovie(NAME, walkMovie(FRAMES))
@@ -48,23 +68,51 @@ describe('the plate', () => {
     const dark = Number(await page.locator('[data-row="Reading 2"] span').innerText())
     expect(sky).toBeGreaterThan(dark + 0.1)
     await part('Readings').getByRole('button', { name: 'Shape' }).click()
-    for (const at of [[0.5, 0.5], [0.6, 0.5], [0.55, 0.6]] as const) await over(page, at)
+    for (const at of [
+      [0.5, 0.5],
+      [0.6, 0.5],
+      [0.55, 0.6],
+    ] as const)
+      await over(page, at)
     await page.keyboard.press('Enter')
     await page.locator('[data-row="Reading 3"]').waitFor({ timeout: 60_000 })
     await bench().getByLabel('Shows', { exact: true }).selectOption('peak')
     await saved(page)
-    const [peak, mean] = await Promise.all(['Peak, r g b', 'Mean, r g b'].map((label) => bench().getByText(label).locator('xpath=..').locator('.num').innerText()))
+    const [peak, mean] = await Promise.all(
+      ['Peak, r g b', 'Mean, r g b'].map((label) =>
+        bench().getByText(label).locator('xpath=..').locator('.num').innerText(),
+      ),
+    )
     expect(Number(peak?.split(' ')[0])).toBeGreaterThan(Number(mean?.split(' ')[0]))
     await part('Reading 3').getByRole('button', { name: 'Measure this area' }).click()
-    await expect.poll(async () => Object.values((await status()).readings.areas).some(({ report }) => report?.state === 'done'), { timeout: 60_000 }).toBe(true)
+    await expect
+      .poll(async () => Object.values((await status()).readings.areas).some(({ report }) => report?.state === 'done'), {
+        timeout: 60_000,
+      })
+      .toBe(true)
   }, 150_000)
   it('drags an area to another place and reads it anew, and takes one away', async () => {
     await over(page, [0.15, 0.06], [0.15, 0.56])
     await saved(page)
-    await expect.poll(async () => Number(await page.locator('[data-row="Reading 1"] span').innerText().catch(() => '9')), { timeout: 60_000 }).toBeLessThan(0.3)
+    await expect
+      .poll(
+        async () =>
+          Number(
+            await page
+              .locator('[data-row="Reading 1"] span')
+              .innerText()
+              .catch(() => '9'),
+          ),
+        { timeout: 60_000 },
+      )
+      .toBeLessThan(0.3)
     await page.keyboard.press('Delete')
     await saved(page)
-    expect(Object.values((await shot()).document.readings).map(({ name }) => name).sort()).toEqual(['Reading 2', 'Reading 3'])
+    expect(
+      Object.values((await shot()).document.readings)
+        .map(({ name }) => name)
+        .sort(),
+    ).toEqual(['Reading 2', 'Reading 3'])
     expect(faults).toEqual([])
   }, 90_000)
 })
@@ -74,9 +122,26 @@ describe('a thing in a region of its own', () => {
     await station(page, 'Match')
     // The crates stand still in the yard: what is told of them must be, but for the camera's own motion, nothing.
     await exactCamera()
-    const response = await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}`, { method: 'PATCH', body: JSON.stringify({ base: (await shot()).head, patch: {
-      items: { crate: { kind: 'box', name: 'Crate', order: 1, position: [0.1, 0, 3.7], width: 0.9, height: 1.3, depth: 0.7, turn: (0.24 * 180) / Math.PI } },
-    } }) })
+    const response = await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}`, {
+      method: 'PATCH',
+      body: JSON.stringify({
+        base: (await shot()).head,
+        patch: {
+          items: {
+            crate: {
+              kind: 'box',
+              name: 'Crate',
+              order: 1,
+              position: [0.1, 0, 3.7],
+              width: 0.9,
+              height: 1.3,
+              depth: 0.7,
+              turn: (0.24 * 180) / Math.PI,
+            },
+          },
+        },
+      }),
+    })
     expect(response.ok).toBe(true)
     await expect.poll(async () => (await shot()).document.items.crate?.name).toBe('Crate')
     await page.reload()
@@ -87,7 +152,13 @@ describe('a thing in a region of its own', () => {
     await bench().getByRole('button', { name: 'Draw its region' }).click()
     const [top, foot] = [seen(0, [0.1, 1.3, 4]), seen(0, [0.1, 0, 4])]
     const half = 0.6 * (foot.y - top.y)
-    for (const [x, y] of [[-half, top.y], [half, top.y], [half, foot.y], [-half, foot.y]] as const) await over(page, [(top.x + x) / W, y / H])
+    for (const [x, y] of [
+      [-half, top.y],
+      [half, top.y],
+      [half, foot.y],
+      [-half, foot.y],
+    ] as const)
+      await over(page, [(top.x + x) / W, y / H])
     await page.keyboard.press('Enter')
     await saved(page)
     await bench().getByLabel('Rough geometry').selectOption('crate')
@@ -96,7 +167,11 @@ describe('a thing in a region of its own', () => {
     await part('Thing 1').getByText('Frames it is known on').waitFor({ timeout: 90_000 })
     await page.keyboard.press('End')
     await page.locator('[data-thing-box]').waitFor()
-    const moved = await part('Thing 1').getByText('Moved and turned by now').locator('xpath=..').locator('.num').innerText()
+    const moved = await part('Thing 1')
+      .getByText('Moved and turned by now')
+      .locator('xpath=..')
+      .locator('.num')
+      .innerText()
     const [metres, degrees] = moved.split('·').map((text) => Number.parseFloat(text))
     expect(metres).toBeLessThan(0.25)
     expect(degrees).toBeLessThan(2.5)
@@ -114,8 +189,17 @@ describe('far things', () => {
     await part('Cone 1').getByRole('button', { name: 'Far away' }).click()
     await saved(page)
     await type(page, 'Degrees', '0.5')
-    const foot = async (): Promise<number[]> => { const d = (await page.locator('[data-proof] path').first().getAttribute('d')) ?? ''; return d.split(/[MLZ ]/).filter(Boolean).map(Number) }
-    const middle = (list: readonly number[], c: 0 | 1): number => { const one = list.filter((_, n) => n % 2 === c); return (Math.min(...one) + Math.max(...one)) / 2 }
+    const foot = async (): Promise<number[]> => {
+      const d = (await page.locator('[data-proof] path').first().getAttribute('d')) ?? ''
+      return d
+        .split(/[MLZ ]/)
+        .filter(Boolean)
+        .map(Number)
+    }
+    const middle = (list: readonly number[], c: 0 | 1): number => {
+      const one = list.filter((_, n) => n % 2 === c)
+      return (Math.min(...one) + Math.max(...one)) / 2
+    }
     const before = await foot()
     expect(middle(before, 0)).toBeCloseTo(Object.values((await shot()).document.match.proofs)[0]?.at.x ?? 0, 0)
     await page.keyboard.press('End')
@@ -124,7 +208,9 @@ describe('far things', () => {
     const [start, end] = [exact[0] as Camera, exact[FRAMES - 1] as Camera]
     const ray = pixelRay(start, middle(before, 0), middle(before, 1))
     const there = projectPoint({ ...end, position: [0, 0, 0] }, [ray.along[0], ray.along[1], ray.along[2]])
-    expect(Math.hypot(middle(await foot(), 0) - (there?.x ?? 0), middle(await foot(), 1) - (there?.y ?? 0))).toBeLessThan(0.6)
+    expect(
+      Math.hypot(middle(await foot(), 0) - (there?.x ?? 0), middle(await foot(), 1) - (there?.y ?? 0)),
+    ).toBeLessThan(0.6)
   }, 60_000)
 })
 
@@ -132,14 +218,35 @@ describe('a matte from elsewhere', () => {
   it('keeps out what is white in it, or what is black when turned round', async () => {
     await step('Track')
     const file = join(folder, 'matte.mp4')
-    const { status: made } = spawnSync('ffmpeg', ['-v', 'error', '-y', '-f', 'lavfi', '-i', `color=black:size=${W}x${H}:rate=24,drawbox=x=0:y=0:w=${W / 2}:h=${H}:color=white:t=fill`, '-frames:v', String(FRAMES), '-c:v', 'libx264', '-qp', '2', '-pix_fmt', 'yuv420p', file])
+    const { status: made } = spawnSync('ffmpeg', [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'lavfi',
+      '-i',
+      `color=black:size=${W}x${H}:rate=24,drawbox=x=0:y=0:w=${W / 2}:h=${H}:color=white:t=fill`,
+      '-frames:v',
+      String(FRAMES),
+      '-c:v',
+      'libx264',
+      '-qp',
+      '2',
+      '-pix_fmt',
+      'yuv420p',
+      file,
+    ])
     expect(made).toBe(0)
     await page.getByLabel('Matte files').setInputFiles(file)
-    await bench().getByText(/matte\.mp4 1001/).waitFor({ timeout: 60_000 })
+    await bench()
+      .getByText(/matte\.mp4 1001/)
+      .waitFor({ timeout: 60_000 })
     await saved(page)
     await page.locator('[data-matte]').waitFor()
     const sides = async (): Promise<[number, number]> => {
-      await part('Tracks').getByRole('button', { name: /^Track/ }).click()
+      await part('Tracks')
+        .getByRole('button', { name: /^Track/ })
+        .click()
       await expect.poll(async () => (await status()).match.tracks.state, { timeout: 90_000 }).toBe('done')
       const tracks = readTracks(await kept((await status()).match.tracks.key))
       const x = tracks.map((track) => track.places[0] ?? 0)
@@ -157,6 +264,9 @@ describe('a matte from elsewhere', () => {
 
 /** Makes the exact camera's file the shot's. */
 async function exactCamera(): Promise<void> {
-  const response = await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}/camera?file=exact.gltf&base=${(await shot()).head}`, { method: 'POST', body: new Uint8Array(readFileSync(FILE)) })
+  const response = await fetch(
+    `${application.address}/api/shots/${encodeURIComponent(NAME)}/camera?file=exact.gltf&base=${(await shot()).head}`,
+    { method: 'POST', body: new Uint8Array(readFileSync(FILE)) },
+  )
   expect(response.ok).toBe(true)
 }

@@ -26,8 +26,23 @@ const free = async (): Promise<number> => {
   return port
 }
 
-function start(port: number, databasePort: number, command: readonly [string, ...string[]] = [process.execPath, 'scripts/start.mjs']) {
-  const child = spawn(command[0], command.slice(1), { cwd: TOP, stdio: ['ignore', 'pipe', 'pipe'], env: { ...process.env, LANTERN_DATA: data, LANTERN_PORT: String(port), LANTERN_DATABASE_PORT: String(databasePort), LANTERN_DEMO: 'no', LANTERN_LOG: 'error' } })
+function start(
+  port: number,
+  databasePort: number,
+  command: readonly [string, ...string[]] = [process.execPath, 'scripts/start.mjs'],
+) {
+  const child = spawn(command[0], command.slice(1), {
+    cwd: TOP,
+    stdio: ['ignore', 'pipe', 'pipe'],
+    env: {
+      ...process.env,
+      LANTERN_DATA: data,
+      LANTERN_PORT: String(port),
+      LANTERN_DATABASE_PORT: String(databasePort),
+      LANTERN_DEMO: 'no',
+      LANTERN_LOG: 'error',
+    },
+  })
   let said = ''
   const ready = new Promise<void>((resolve) => {
     for (const stream of [child.stdout, child.stderr])
@@ -44,7 +59,10 @@ const left = (): number[] => running(data)
 describe('the supervisor', () => {
   it('says plainly that a port is in use, and leaves nothing running', async () => {
     const { server, port } = await occupied()
-    for (const [studio, database] of [[port, await free()], [await free(), port]] as const) {
+    for (const [studio, database] of [
+      [port, await free()],
+      [await free(), port],
+    ] as const) {
       const { child, said } = start(studio, database)
       const [code] = (await once(child, 'exit')) as [number]
       expect(code).toBe(1)

@@ -11,7 +11,24 @@ import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { plateLinear } from '../../farm/src/io/plateFrames.ts'
-import { application, drop, folder, FRAMES, HEIGHT, makeMovie, openBrowser, openPage, over, picture, pixel, saved, station, strip, type, WIDTH } from './application.ts'
+import {
+  application,
+  drop,
+  folder,
+  FRAMES,
+  HEIGHT,
+  makeMovie,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  pixel,
+  saved,
+  station,
+  strip,
+  type,
+  WIDTH,
+} from './application.ts'
 
 // The walk of an artist through a shot, in order, each step on what the one before left.
 let browser: Browser
@@ -56,7 +73,13 @@ describe('a plate', () => {
     await page.getByRole('button', { name: 'Make the shot' }).click()
     await page.waitForURL('**/shot/yard')
     await page.getByRole('heading', { name: 'yard' }).waitFor()
-    expect((await shotNow()).document.plate).toMatchObject({ width: WIDTH, height: HEIGHT, first: 1001, last: 1000 + FRAMES, rate: [25, 1] })
+    expect((await shotNow()).document.plate).toMatchObject({
+      width: WIDTH,
+      height: HEIGHT,
+      first: 1001,
+      last: 1000 + FRAMES,
+      rate: [25, 1],
+    })
     const off = async (y: number, wanted: number): Promise<number> => Math.abs((await pixel(page, 0.5, y))[0] - wanted)
     await expect.poll(() => off(0.02, 0x40)).toBeLessThan(6)
     await expect.poll(() => off(0.98, 0x30)).toBeLessThan(6)
@@ -65,7 +88,9 @@ describe('a plate', () => {
     await page.keyboard.press('Space')
     const frame = page.locator('[data-frame]')
     const seen = new Set<string>()
-    await expect.poll(async () => seen.add(await frame.innerText()).size, { timeout: 30_000, interval: 20 }).toBe(FRAMES)
+    await expect
+      .poll(async () => seen.add(await frame.innerText()).size, { timeout: 30_000, interval: 20 })
+      .toBe(FRAMES)
     await page.keyboard.press('k')
     await page.keyboard.press('Home')
     await page.keyboard.press('ArrowRight')
@@ -76,11 +101,15 @@ describe('a plate', () => {
   it('becomes a shot from numbered stills too, gaps named', async () => {
     const other = await openPage(browser, faults)
     await other.goto(application.address)
-    const paths = await Promise.all([3, 4, 6].map(async (n) => {
-      const path = join(folder, `frame_${n}.png`)
-      await sharp({ create: { width: 64, height: 36, channels: 3, background: { r: 20 * n, g: 40, b: 60 } } }).png().toFile(path)
-      return path
-    }))
+    const paths = await Promise.all(
+      [3, 4, 6].map(async (n) => {
+        const path = join(folder, `frame_${n}.png`)
+        await sharp({ create: { width: 64, height: 36, channels: 3, background: { r: 20 * n, g: 40, b: 60 } } })
+          .png()
+          .toFile(path)
+        return path
+      }),
+    )
     await drop(other, paths)
     await other.getByRole('button', { name: 'Make the shot' }).click()
     await other.waitForURL('**/shot/frame')
@@ -98,7 +127,19 @@ describe('a camera', () => {
     writeFileSync(join(folder, 'none.gltf'), '{"asset":{"version":"2.0"}}')
     await page.getByLabel('Camera file').setInputFiles(join(folder, 'none.gltf'))
     await page.getByRole('alert').filter({ hasText: 'none.gltf holds no perspective camera' }).waitFor()
-    const path = Array.from({ length: FRAMES }, (_, n) => ({ frame: 1001 + n, camera: { position: [0.05 * n, 1.5, 0] as const, rotation: panTiltRoll(0, -0.1, 0), focalPx: 280, centre: [160, 90] as const, k1: -0.03, k2: 0, width: WIDTH, height: HEIGHT } }))
+    const path = Array.from({ length: FRAMES }, (_, n) => ({
+      frame: 1001 + n,
+      camera: {
+        position: [0.05 * n, 1.5, 0] as const,
+        rotation: panTiltRoll(0, -0.1, 0),
+        focalPx: 280,
+        centre: [160, 90] as const,
+        k1: -0.03,
+        k2: 0,
+        width: WIDTH,
+        height: HEIGHT,
+      },
+    }))
     writeFileSync(join(folder, 'yard.gltf'), writeCameraGltf('yard', path, 25))
     await page.getByLabel('Camera file').setInputFiles(join(folder, 'yard.gltf'))
     await page.getByRole('alert').filter({ hasText: 'Camera taken in from yard.gltf' }).waitFor()
@@ -159,7 +200,13 @@ describe('the set', () => {
     await saved(page)
   })
   it('refuses what can’t be, and keeps what was', async () => {
-    const answer = await fetch(`${application.address}/api/shots/yard`, { method: 'PATCH', body: JSON.stringify({ base: (await shotNow()).head, patch: { items: { none: { kind: 'box', name: 'x', order: 1, width: -2 } } } }) })
+    const answer = await fetch(`${application.address}/api/shots/yard`, {
+      method: 'PATCH',
+      body: JSON.stringify({
+        base: (await shotNow()).head,
+        patch: { items: { none: { kind: 'box', name: 'x', order: 1, width: -2 } } },
+      }),
+    })
     expect(answer.status).toBe(400)
     expect(await answer.json()).toMatchObject({ message: expect.stringContaining('width') })
     expect((await shotNow()).document.items.none).toBeUndefined()
@@ -175,7 +222,9 @@ describe('a fire', () => {
     await over(page, [FIRE_X, FIRE_Y])
     await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
     await saved(page)
-    await expect.poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 }).toBeGreaterThan(bright(before) + 60)
+    await expect
+      .poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 })
+      .toBeGreaterThan(bright(before) + 60)
     await page.getByText(/(thin|finer): \d+ of 8/).waitFor()
     await type(page, 'Cell', '110')
     await type(page, 'Diameter', '0.8')
@@ -184,11 +233,24 @@ describe('a fire', () => {
     await type(page, 'Heat', '0')
     await type(page, 'Smoke', '2')
     // Smoke alone is grey, however the light falls on it; fire is not.
-    await expect.poll(async () => { const [r, , b] = await pixel(page, ...PLACE); return r - b }, { timeout: 30_000 }).toBeLessThan(15)
+    await expect
+      .poll(
+        async () => {
+          const [r, , b] = await pixel(page, ...PLACE)
+          return r - b
+        },
+        { timeout: 30_000 },
+      )
+      .toBeLessThan(15)
     await type(page, 'Smoke', '0')
     await type(page, 'Heat', '0.35MW')
-    await expect.poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 }).toBeGreaterThan(bright(before) + 60)
-    expect(Object.values((await shotNow()).document.items).find((item) => item.kind === 'gas')).toMatchObject({ heat: 350, diameter: 0.8 })
+    await expect
+      .poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 })
+      .toBeGreaterThan(bright(before) + 60)
+    expect(Object.values((await shotNow()).document.items).find((item) => item.kind === 'gas')).toMatchObject({
+      heat: 350,
+      diameter: 0.8,
+    })
   })
   it('is kept by the farm frame by frame, stops, and goes on after the browser was closed', async () => {
     await type(page, 'Cell', '45')
@@ -203,7 +265,12 @@ describe('a fire', () => {
     page = await openPage(browser, faults)
     await page.goto(`${application.address}/shot/yard`)
     await expect.poll(() => strip(page, 'Fire 1'), { timeout: 120_000 }).toBe('8 of 8')
-    expect(await page.getByRole('navigation', { name: 'Stations' }).getByRole('button', { name: /^Effects, lit, 1 of 1/ }).count()).toBe(1)
+    expect(
+      await page
+        .getByRole('navigation', { name: 'Stations' })
+        .getByRole('button', { name: /^Effects, lit, 1 of 1/ })
+        .count(),
+    ).toBe(1)
   })
 })
 
@@ -230,7 +297,8 @@ describe('the picture', () => {
     const frame = 1000 + FRAMES
     const shot = await shotNow()
     const status = await statusNow()
-    const bytes = async (path: string): Promise<Uint8Array> => new Uint8Array(await (await fetch(`${application.address}${path}`)).arrayBuffer())
+    const bytes = async (path: string): Promise<Uint8Array> =>
+      new Uint8Array(await (await fetch(`${application.address}${path}`)).arrayBuffer())
     await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
     const shown = await page.evaluate(async () => {
       const image = (await window.lantern?.linear()) as FloatImage
@@ -243,7 +311,11 @@ describe('the picture', () => {
     const expected = composeFrame(crew, plate, passes, stackSettings(shot.document.sit, grain), WIDTH, frame)
     expect([shown.width, shown.height]).toEqual([expected.width, expected.height])
     let worst = 0
-    for (let n = 0; n < expected.data.length; n++) worst = Math.max(worst, Math.abs((shown.data[n] ?? 9) - (expected.data[n] ?? 0)) / Math.max(1, expected.data[n] ?? 0))
+    for (let n = 0; n < expected.data.length; n++)
+      worst = Math.max(
+        worst,
+        Math.abs((shown.data[n] ?? 9) - (expected.data[n] ?? 0)) / Math.max(1, expected.data[n] ?? 0),
+      )
     expect(worst).toBeLessThan(1e-6)
   })
   it.each([1, 2, 3])('computes the same bits in the browser with %d threads as in Node with one', async (threads) => {
@@ -308,7 +380,18 @@ describe('handing off', () => {
     const [download] = await Promise.all([page.waitForEvent('download'), link.click()])
     const path = join(folder, 'out.mp4')
     await download.saveAs(path)
-    const told = spawnSync('ffprobe', ['-v', 'error', '-count_frames', '-show_entries', 'stream=width,height,r_frame_rate,nb_read_frames', '-of', 'csv=p=0', path]).stdout.toString().trim()
+    const told = spawnSync('ffprobe', [
+      '-v',
+      'error',
+      '-count_frames',
+      '-show_entries',
+      'stream=width,height,r_frame_rate,nb_read_frames',
+      '-of',
+      'csv=p=0',
+      path,
+    ])
+      .stdout.toString()
+      .trim()
     expect(told).toBe(`${WIDTH},${HEIGHT},25/1,${FRAMES}`)
   })
   it('writes the OpenEXR sequence as an archive', async () => {
@@ -331,15 +414,29 @@ describe('the screen', () => {
     await page.getByRole('dialog').getByText('one frame; with Shift ten').waitFor()
     await page.keyboard.press('Escape')
     await page.getByRole('dialog').waitFor({ state: 'hidden' })
-    for (const [n, name] of ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'].entries()) {
+    for (const [n, name] of [
+      'Plate',
+      'Match',
+      'Set',
+      'Mattes',
+      'Effects',
+      'Light',
+      'Picture',
+      'Sit',
+      'Hand-off',
+    ].entries()) {
       await page.keyboard.press(String(n + 1))
-      expect(await page.locator('nav[aria-label=Stations] [aria-current=step]').getAttribute('aria-label')).toMatch(new RegExp(`^${name}`))
+      expect(await page.locator('nav[aria-label=Stations] [aria-current=step]').getAttribute('aria-label')).toMatch(
+        new RegExp(`^${name}`),
+      )
     }
     await station(page, 'Mattes')
     await page.getByText('Drawn, keyed and painted mattes will be made here.').waitFor()
   })
   it('never scrolls at 1280 by 800, and shows the set from outside and three frames at once', async () => {
-    expect(await page.evaluate(() => [document.documentElement.scrollHeight, document.documentElement.scrollWidth])).toEqual([800, 1280])
+    expect(
+      await page.evaluate(() => [document.documentElement.scrollHeight, document.documentElement.scrollWidth]),
+    ).toEqual([800, 1280])
     await page.keyboard.press('t')
     await page.locator('canvas[data-picture=last]').waitFor()
     await page.keyboard.press('t')
@@ -352,11 +449,16 @@ describe('the screen', () => {
     const pid = Number(readFileSync(join(application.data, 'database/postmaster.pid'), 'utf8').split('\n')[0])
     process.kill(pid, 'SIGQUIT')
     await page.getByRole('alert').filter({ hasText: 'tried again by itself' }).waitFor()
-    await page.getByRole('alert').filter({ hasText: 'tried again by itself' }).waitFor({ state: 'hidden', timeout: 60_000 })
+    await page
+      .getByRole('alert')
+      .filter({ hasText: 'tried again by itself' })
+      .waitFor({ state: 'hidden', timeout: 60_000 })
     await station(page, 'Effects')
     await page.getByRole('option', { name: /^Fire 1/ }).click()
     await type(page, 'Wind', '2')
-    expect(Object.values((await shotNow()).document.items).find((item) => item.kind === 'gas')).toMatchObject({ wind: 2 })
+    expect(Object.values((await shotNow()).document.items).find((item) => item.kind === 'gas')).toMatchObject({
+      wind: 2,
+    })
   })
   it('has shown no fault on the way', () => {
     expect(faults).toEqual([])

@@ -41,6 +41,9 @@ export async function subscribe(store: Store, subscriber: Subscriber): Promise<(
     if (subscribers.size > 0) return
     const last = kept.listening
     kept.listening = undefined
-    void last?.then((end) => end(), () => undefined)
+    void last?.then(
+      (end) => end(),
+      () => undefined,
+    )
   }
 }

@@ -22,9 +22,17 @@ interface Answer {
   status: number
   body: { code?: string; message?: string; remedy?: string; asset?: string; bytes?: number } & Partial<Shot>
 }
-async function call(route: unknown, params: Record<string, string>, init?: { method?: string; body?: unknown; raw?: BodyInit; query?: string; length?: number }): Promise<Answer> {
+async function call(
+  route: unknown,
+  params: Record<string, string>,
+  init?: { method?: string; body?: unknown; raw?: BodyInit; query?: string; length?: number },
+): Promise<Answer> {
   const body = init?.raw ?? (init?.body === undefined ? undefined : JSON.stringify(init.body))
-  const request = new Request(`http://127.0.0.1/x${init?.query ?? ''}`, { method: init?.method ?? (body === undefined ? 'GET' : 'POST'), ...(body === undefined ? {} : { body }), ...(init?.length === undefined ? {} : { headers: { 'content-length': String(init.length) } }) })
+  const request = new Request(`http://127.0.0.1/x${init?.query ?? ''}`, {
+    method: init?.method ?? (body === undefined ? 'GET' : 'POST'),
+    ...(body === undefined ? {} : { body }),
+    ...(init?.length === undefined ? {} : { headers: { 'content-length': String(init.length) } }),
+  })
   const response = await (route as Route)(request, { params: Promise.resolve(params) as Promise<never> })
   return { status: response.status, body: (await response.json()) as Answer['body'] }
 }
@@ -33,11 +41,23 @@ describe('taking in a plate', () => {
   const upload = crypto.randomUUID()
   it('writes each file whole, or not at all', async () => {
     const { PUT } = await import('../app/api/plates/[upload]/[file]/route.ts')
-    expect(await call(PUT, { upload, file: 'yard.0001.png' }, { method: 'PUT', raw: 'abc' })).toMatchObject({ status: 200, body: { bytes: 3 } })
-    expect(await call(PUT, { upload, file: 'yard.0002.png' }, { method: 'PUT', raw: 'abc', length: 9 })).toMatchObject({ status: 400, body: { code: 'upload', message: 'yard.0002.png arrived short: 3 of 9 bytes.' } })
+    expect(await call(PUT, { upload, file: 'yard.0001.png' }, { method: 'PUT', raw: 'abc' })).toMatchObject({
+      status: 200,
+      body: { bytes: 3 },
+    })
+    expect(await call(PUT, { upload, file: 'yard.0002.png' }, { method: 'PUT', raw: 'abc', length: 9 })).toMatchObject({
+      status: 400,
+      body: { code: 'upload', message: 'yard.0002.png arrived short: 3 of 9 bytes.' },
+    })
     expect(readdirSync(join(store.data, 'uploads', upload))).toEqual(['yard.0001.png'])
   })
-  it.each([['a%2Fb.png', /no slashes/], ['..', /Hidden files/], ['.env', /Hidden files/], [`${'x'.repeat(300)}.png`, /255 characters/], ['a%00b.png', /no slashes/]])('refuses the name %s', async (file, message) => {
+  it.each([
+    ['a%2Fb.png', /no slashes/],
+    ['..', /Hidden files/],
+    ['.env', /Hidden files/],
+    [`${'x'.repeat(300)}.png`, /255 characters/],
+    ['a%00b.png', /no slashes/],
+  ])('refuses the name %s', async (file, message) => {
     const { PUT } = await import('../app/api/plates/[upload]/[file]/route.ts')
     const answer = await call(PUT, { upload, file }, { method: 'PUT', raw: 'x' })
     expect(answer.status).toBe(400)
@@ -49,35 +69,52 @@ describe('taking in a plate', () => {
     expect(existsSync(join(store.data, '../tmp/x.png'))).toBe(false)
   })
   it('names the still that belongs to another run, and says when nothing came', async () => {
-    const [{ PUT }, { POST }] = [await import('../app/api/plates/[upload]/[file]/route.ts'), await import('../app/api/plates/[upload]/route.ts')]
+    const [{ PUT }, { POST }] = [
+      await import('../app/api/plates/[upload]/[file]/route.ts'),
+      await import('../app/api/plates/[upload]/route.ts'),
+    ]
     await call(PUT, { upload, file: 'other.0002.png' }, { method: 'PUT', raw: 'x' })
-    expect((await call(POST, { upload }, { body: {} })).body.message).toMatch(/yard\.0001\.png does not belong to the run of other/)
-    expect((await call(POST, { upload: crypto.randomUUID() }, { body: {} })).body).toMatchObject({ message: 'No file arrived.' })
+    expect((await call(POST, { upload }, { body: {} })).body.message).toMatch(
+      /yard\.0001\.png does not belong to the run of other/,
+    )
+    expect((await call(POST, { upload: crypto.randomUUID() }, { body: {} })).body).toMatchObject({
+      message: 'No file arrived.',
+    })
     expect((await call(POST, { upload }, { body: { rate: [0, 1] } })).status).toBe(400)
   })
   it('queues what came', async () => {
-    const [{ PUT }, { POST }] = [await import('../app/api/plates/[upload]/[file]/route.ts'), await import('../app/api/plates/[upload]/route.ts')]
+    const [{ PUT }, { POST }] = [
+      await import('../app/api/plates/[upload]/[file]/route.ts'),
+      await import('../app/api/plates/[upload]/route.ts'),
+    ]
     const one = crypto.randomUUID()
     await call(PUT, { upload: one, file: 'yard.mov' }, { method: 'PUT', raw: 'x' })
     const { body } = await call(POST, { upload: one }, { body: {} })
     const { GET } = await import('../app/api/assets/[id]/route.ts')
     expect((await call(GET, { id: body.asset ?? '' })).body).toMatchObject({ state: 'waiting', file: 'yard.mov' })
     const shots = await import('../app/api/shots/route.ts')
-    expect((await call(shots.POST, {}, { body: { name: 'Early', asset: body.asset } })).body.message).toMatch(/not been read yet/)
+    expect((await call(shots.POST, {}, { body: { name: 'Early', asset: body.asset } })).body.message).toMatch(
+      /not been read yet/,
+    )
   })
 })
 
 describe('news', () => {
   it('reaches any number of pages over one connection, and the rest of the server goes on', async () => {
     const { GET } = await import('../app/api/events/route.ts')
-    const pages = await Promise.all(Array.from({ length: 25 }, async () => {
-      const leave = new AbortController()
-      const response = await (GET as unknown as Route)(new Request('http://127.0.0.1/x', { signal: leave.signal }), { params: Promise.resolve() as Promise<never> })
-      const reader = response.body?.getReader()
-      if (!reader) throw new Error('the news has a body')
-      return { leave, reader }
-    }))
-    const text = async (reader: ReadableStreamDefaultReader<Uint8Array>): Promise<string> => new TextDecoder().decode((await reader.read()).value)
+    const pages = await Promise.all(
+      Array.from({ length: 25 }, async () => {
+        const leave = new AbortController()
+        const response = await (GET as unknown as Route)(new Request('http://127.0.0.1/x', { signal: leave.signal }), {
+          params: Promise.resolve() as Promise<never>,
+        })
+        const reader = response.body?.getReader()
+        if (!reader) throw new Error('the news has a body')
+        return { leave, reader }
+      }),
+    )
+    const text = async (reader: ReadableStreamDefaultReader<Uint8Array>): Promise<string> =>
+      new TextDecoder().decode((await reader.read()).value)
     for (const { reader } of pages) expect(await text(reader)).toMatch(/^retry/)
     const { notify } = await import('@lantern/store')
     await notify(store.db, { what: 'shots' })
@@ -96,29 +133,57 @@ describe('a shot’s routes', () => {
     const { createAsset, createShot } = await import('@lantern/store')
     const { makeShot } = await import('@lantern/core/shot')
     const asset = await createAsset(store, 'yard.mp4')
-    await createShot(store, makeShot('Yard', { asset, file: 'yard.mp4', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' }))
+    await createShot(
+      store,
+      makeShot('Yard', {
+        asset,
+        file: 'yard.mp4',
+        width: 64,
+        height: 36,
+        first: 1,
+        last: 4,
+        rate: [24, 1],
+        encoding: 'srgb',
+      }),
+    )
   })
   const params = { name: 'Yard' }
   it('edit against a revision, and answer a clash with what changed', async () => {
     const { GET, PATCH } = await import('../app/api/shots/[name]/route.ts')
     const { head } = (await call(GET, params)).body
-    expect((await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { camera: { kind: 'typed' } } } })).status).toBe(200)
+    expect(
+      (await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { camera: { kind: 'typed' } } } }))
+        .status,
+    ).toBe(200)
     const clash = await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { camera: { height: 2 } } } })
-    expect(clash).toMatchObject({ status: 409, body: { code: 'clash', message: 'The shot was changed elsewhere meanwhile: camera.kind.' } })
+    expect(clash).toMatchObject({
+      status: 409,
+      body: { code: 'clash', message: 'The shot was changed elsewhere meanwhile: camera.kind.' },
+    })
   })
   it('refuse what is no edit, no JSON, no shot, no renaming', async () => {
     const { GET, PATCH } = await import('../app/api/shots/[name]/route.ts')
     const { head } = (await call(GET, params)).body
     expect((await call(PATCH, params, { method: 'PATCH', raw: '{' })).body.message).toBe('The request is not JSON.')
     expect((await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: [], more: 1 } })).status).toBe(400)
-    expect((await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { name: 'Other' } } })).body.message).toMatch(/keeps the name/)
+    expect(
+      (await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { name: 'Other' } } })).body.message,
+    ).toMatch(/keeps the name/)
     expect((await call(GET, { name: 'Nobody' })).status).toBe(404)
   })
   it('give the camera of every frame, and history both ways', async () => {
-    const [cameras, history] = [await import('../app/api/shots/[name]/cameras/route.ts'), await import('../app/api/shots/[name]/history/route.ts')]
+    const [cameras, history] = [
+      await import('../app/api/shots/[name]/cameras/route.ts'),
+      await import('../app/api/shots/[name]/history/route.ts'),
+    ]
     expect((await call(cameras.GET, params)).body).toMatchObject({ first: 1, cameras: [{ width: 64 }, {}, {}, {}] })
-    expect((await call(history.POST, params, { body: { way: 'undo' } })).body).toMatchObject({ canRedo: true, document: { camera: { kind: 'none' } } })
-    expect((await call(history.POST, params, { body: { way: 'redo' } })).body).toMatchObject({ document: { camera: { kind: 'typed' } } })
+    expect((await call(history.POST, params, { body: { way: 'undo' } })).body).toMatchObject({
+      canRedo: true,
+      document: { camera: { kind: 'none' } },
+    })
+    expect((await call(history.POST, params, { body: { way: 'redo' } })).body).toMatchObject({
+      document: { camera: { kind: 'typed' } },
+    })
     expect((await call(history.POST, params, { body: { way: 'sideways' } })).status).toBe(400)
   })
   it('ask the farm, and say what is missing', async () => {
@@ -126,12 +191,18 @@ describe('a shot’s routes', () => {
     expect((await call(POST, params, { body: { what: 'gas', item: 'none' } })).body).toMatchObject({ code: 'no-item' })
     expect((await call(POST, params, { body: { what: 'dance' } })).status).toBe(400)
     const results = await import('../app/api/results/[key]/[frame]/route.ts')
-    expect(await call(results.GET, { key: 'none', frame: '3' })).toMatchObject({ status: 404, body: { code: 'no-result' } })
+    expect(await call(results.GET, { key: 'none', frame: '3' })).toMatchObject({
+      status: 404,
+      body: { code: 'no-result' },
+    })
     expect((await call(results.GET, { key: 'none', frame: 'x' })).status).toBe(400)
   })
   it('refuse a camera file without a camera by its name', async () => {
     const { POST } = await import('../app/api/shots/[name]/camera/route.ts')
     const answer = await call(POST, params, { raw: '{"asset":{"version":"2.0"}}', query: '?file=yard.gltf&base=1' })
-    expect(answer).toMatchObject({ status: 400, body: { message: expect.stringContaining('yard.gltf holds no perspective camera') } })
+    expect(answer).toMatchObject({
+      status: 400,
+      body: { message: expect.stringContaining('yard.gltf holds no perspective camera') },
+    })
   })
 })

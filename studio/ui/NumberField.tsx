@@ -16,10 +16,34 @@ export interface NumberFieldProps {
   onValue(value: number, final: boolean): void
 }
 
-const Field = chakra('input', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', textAlign: 'right', cursor: 'ew-resize', color: 'text', _focus: { cursor: 'text', borderColor: 'soft', outline: 'none' }, _invalid: { borderColor: 'wrong' } } })
+const Field = chakra('input', {
+  base: {
+    width: '100%',
+    background: 'floor',
+    borderWidth: '1px',
+    borderColor: 'hair',
+    paddingInline: '6px',
+    paddingBlock: '2px',
+    textAlign: 'right',
+    cursor: 'ew-resize',
+    color: 'text',
+    _focus: { cursor: 'text', borderColor: 'soft', outline: 'none' },
+    _invalid: { borderColor: 'wrong' },
+  },
+})
 
 /** A number that scrubs when dragged, takes arithmetic and units when typed, steps with the arrows (Shift ten, Alt a tenth), and goes back to its default on a double click. */
-export function NumberField({ label, value, unit = '', step = 0.01, span, minimum = -Infinity, maximum = Infinity, initial, onValue }: NumberFieldProps) {
+export function NumberField({
+  label,
+  value,
+  unit = '',
+  step = 0.01,
+  span,
+  minimum = -Infinity,
+  maximum = Infinity,
+  initial,
+  onValue,
+}: NumberFieldProps) {
   const [typed, setTyped] = useState<string>()
   const drag = useRef<{ x: number; from: number; moved: boolean; last: number }>(undefined)
   const field = useRef<HTMLInputElement>(null)
@@ -42,7 +66,13 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
   return (
     <Box position="relative" title={span ? `${span[0]} to ${span[1]} ${unit} is usual` : undefined}>
       <Field
-        ref={field} className="num" aria-label={label} aria-invalid={wrong} value={shown} inputMode="decimal" spellCheck={false}
+        ref={field}
+        className="num"
+        aria-label={label}
+        aria-invalid={wrong}
+        value={shown}
+        inputMode="decimal"
+        spellCheck={false}
         onChange={(event) => setTyped(event.target.value)}
         onFocus={() => setTyped(showNumber(value, step))}
         onBlur={accept}
@@ -77,7 +107,9 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
           if (!start.moved && Math.abs(pixels) < 3) return
           start.moved = true
           const per = span ? (span[1] - span[0]) / 300 : step
-          const next = held(Math.round((start.from + pixels * per * (event.shiftKey ? 4 : event.altKey ? 0.1 : 1)) / step) * step)
+          const next = held(
+            Math.round((start.from + pixels * per * (event.shiftKey ? 4 : event.altKey ? 0.1 : 1)) / step) * step,
+          )
           if (next !== start.last) onValue((start.last = next), false)
         }}
         onPointerUp={(event) => {
@@ -89,7 +121,17 @@ export function NumberField({ label, value, unit = '', step = 0.01, span, minimu
           else event.currentTarget.focus()
         }}
       />
-      {span && <Box position="absolute" left="0" bottom="-1px" height="1px" background="faint" width={`${share * 100}%`} pointerEvents="none" />}
+      {span && (
+        <Box
+          position="absolute"
+          left="0"
+          bottom="-1px"
+          height="1px"
+          background="faint"
+          width={`${share * 100}%`}
+          pointerEvents="none"
+        />
+      )}
     </Box>
   )
 }

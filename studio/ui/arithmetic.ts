@@ -1,6 +1,8 @@
 /** What was typed into a number field, in the field's unit; undefined where it makes no sense. Takes + - * / and brackets, a decimal comma, and other units of length, time and power. */
 export function readNumber(text: string, unit: string | undefined): number | undefined {
-  const tokens = text.replace(/(\d),(\d)/g, '$1.$2').match(/\d+\.?\d*(?:e[-+]?\d+)?|\.\d+|[a-z°%×²]+(?:\/[a-z]+)?|[-+*/()]/gi)
+  const tokens = text
+    .replace(/(\d),(\d)/g, '$1.$2')
+    .match(/\d+\.?\d*(?:e[-+]?\d+)?|\.\d+|[a-z°%×²]+(?:\/[a-z]+)?|[-+*/()]/gi)
   if (!tokens || tokens.join('') !== text.replace(/(\d),(\d)/g, '$1.$2').replace(/\s+/g, '')) return undefined
   let at = 0
   const factorOf = (word: string): number | undefined => {
@@ -32,7 +34,8 @@ export function readNumber(text: string, unit: string | undefined): number | und
   }
   const sum = (): number => {
     let value = product()
-    while (tokens[at] === '+' || tokens[at] === '-') value = tokens[at++] === '+' ? value + product() : value - product()
+    while (tokens[at] === '+' || tokens[at] === '-')
+      value = tokens[at++] === '+' ? value + product() : value - product()
     return value
   }
   const value = sum()
@@ -40,8 +43,15 @@ export function readNumber(text: string, unit: string | undefined): number | und
 }
 
 const UNITS: Readonly<Record<string, { kind: string; size: number }>> = {
-  m: { kind: 'length', size: 1 }, cm: { kind: 'length', size: 0.01 }, mm: { kind: 'length', size: 0.001 }, km: { kind: 'length', size: 1000 },
-  s: { kind: 'time', size: 1 }, ms: { kind: 'time', size: 0.001 }, W: { kind: 'power', size: 1 }, kW: { kind: 'power', size: 1000 }, MW: { kind: 'power', size: 1e6 },
+  m: { kind: 'length', size: 1 },
+  cm: { kind: 'length', size: 0.01 },
+  mm: { kind: 'length', size: 0.001 },
+  km: { kind: 'length', size: 1000 },
+  s: { kind: 'time', size: 1 },
+  ms: { kind: 'time', size: 0.001 },
+  W: { kind: 'power', size: 1 },
+  kW: { kind: 'power', size: 1000 },
+  MW: { kind: 'power', size: 1e6 },
 }
 
 /** A number as it is shown: as many decimals as its step has. */

@@ -1,7 +1,15 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
 import { readExr, readGasFrame } from '@lantern/core/formats'
-import { composeFrame, goldenHash, neededFrames, plateImage, readPasses, renderPicture, stackSettings } from '@lantern/core/pipeline'
+import {
+  composeFrame,
+  goldenHash,
+  neededFrames,
+  plateImage,
+  readPasses,
+  renderPicture,
+  stackSettings,
+} from '@lantern/core/pipeline'
 import type { Passes } from '@lantern/core/picture'
 import { toDisplay } from '@lantern/core/sit'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
@@ -16,7 +24,8 @@ function loadedThread(): Promise<Worker> {
   return new Promise((resolve, reject) => {
     const worker = new Worker(new URL('./thread.worker.ts', import.meta.url), { type: 'module' })
     worker.onmessage = () => resolve(worker)
-    worker.onerror = () => reject(new LanternError('thread', 'A computing thread could not start.', 'Load the page again.'))
+    worker.onerror = () =>
+      reject(new LanternError('thread', 'A computing thread could not start.', 'Load the page again.'))
   })
 }
 
@@ -81,7 +90,11 @@ async function fetched(path: string): Promise<Uint8Array> {
   const response = await fetch(path)
   if (!response.ok) {
     const body = (await response.json().catch(() => ({}))) as { message?: string; remedy?: string; code?: string }
-    throw new LanternError(body.code ?? 'fetch', body.message ?? 'That could not be fetched.', body.remedy ?? 'Try again.')
+    throw new LanternError(
+      body.code ?? 'fetch',
+      body.message ?? 'That could not be fetched.',
+      body.remedy ?? 'Try again.',
+    )
   }
   return new Uint8Array(await response.arrayBuffer())
 }
@@ -95,12 +108,23 @@ async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage>
   if (bytes[0] === 0x76) {
     const exr = readExr(bytes, 'plate')
     const image = makeImage(exr.width, exr.height, 3)
-    ;['R', 'G', 'B'].forEach((name, c) => exr.channels.find((channel) => channel.name === name)?.data.forEach((value, n) => (image.data[n * 3 + c] = value)))
+    ;['R', 'G', 'B'].forEach((name, c) =>
+      exr.channels
+        .find((channel) => channel.name === name)
+        ?.data.forEach((value, n) => (image.data[n * 3 + c] = value)),
+    )
     return plates.put(key, image)
   }
-  const bitmap = await createImageBitmap(new Blob([bytes.slice()]), { colorSpaceConversion: 'none', premultiplyAlpha: 'none' })
-  const context = new OffscreenCanvas(bitmap.width, bitmap.height).getContext('2d', { willReadFrequently: true, colorSpace: 'srgb' })
-  if (!context) throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
+  const bitmap = await createImageBitmap(new Blob([bytes.slice()]), {
+    colorSpaceConversion: 'none',
+    premultiplyAlpha: 'none',
+  })
+  const context = new OffscreenCanvas(bitmap.width, bitmap.height).getContext('2d', {
+    willReadFrequently: true,
+    colorSpace: 'srgb',
+  })
+  if (!context)
+    throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
   context.drawImage(bitmap, 0, 0)
   const { data, width, height } = context.getImageData(0, 0, bitmap.width, bitmap.height)
   bitmap.close()
@@ -129,25 +153,57 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
     }
   const passing = Object.entries(source.thins).some(([gas, burn]) => burns.runs.get(gas)?.key !== burn)
   if (thin.size + wanted.length === 0) return { passing }
-  const key = JSON.stringify([frame, wanted, [...thin].map(([place, one]) => [place, numberOf(one)]), showings, document.light, document.items, camera])
+  const key = JSON.stringify([
+    frame,
+    wanted,
+    [...thin].map(([place, one]) => [place, numberOf(one)]),
+    showings,
+    document.light,
+    document.items,
+    camera,
+  ])
   const there = ownPasses.get(key)
   if (there) return { passes: there, passing }
   const kept = new Map<string, GasFrame>()
-  await Promise.all(wanted.map(async ([gas, one, place]) => void kept.set(`${gas}/${one}`, keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))))))
-  return { passes: ownPasses.put(key, renderPicture(crew, document, source.at, (gas, one) => kept.get(`${gas}/${one}`) ?? thin.get(`${gas}/${one}`), 'look')), passing }
+  await Promise.all(
+    wanted.map(
+      async ([gas, one, place]) =>
+        void kept.set(
+          `${gas}/${one}`,
+          keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))),
+        ),
+    ),
+  )
+  return {
+    passes: ownPasses.put(
+      key,
+      renderPicture(
+        crew,
+        document,
+        source.at,
+        (gas, one) => kept.get(`${gas}/${one}`) ?? thin.get(`${gas}/${one}`),
+        'look',
+      ),
+    ),
+    passing,
+  }
 }
 
 async function keptPasses(key: string, frame: number): Promise<Passes> {
   return passesKept.get(key) ?? passesKept.put(key, readPasses(await fetched(`/api/results/${key}/${frame}`)))
 }
 
-const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string => JSON.stringify([frame, document, grain, source, size])
+const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string =>
+  JSON.stringify([frame, document, grain, source, size])
 
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean }> {
   const crew = await crewHere()
   const plate = await plateOf(request)
-  const { passes, passing } = request.source.kind === 'kept' ? { passes: await keptPasses(request.source.key, request.frame), passing: false } : await gasPassesOf(crew, request)
+  const { passes, passing } =
+    request.source.kind === 'kept'
+      ? { passes: await keptPasses(request.source.key, request.frame), passing: false }
+      : await gasPassesOf(crew, request)
   const { sit, plate: info } = request.document
   const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
   last = { from: fromOf(request), image }
@@ -155,7 +211,8 @@ async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: Floa
 }
 
 /** The linear picture that a reading is taken of. */
-const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> => (!of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image)
+const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> =>
+  !of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image
 
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
@@ -168,7 +225,20 @@ async function compose(request: ComposeRequest): Promise<void> {
   }
   const added = toDisplay(crew, image, request.exposure, request.way)
   const bare = toDisplay(crew, bareImage, request.exposure, request.way)
-  say({ what: 'composed', id: request.id, frame: request.frame, width: plate.width, height: plate.height, added, bare, milliseconds: performance.now() - begun, passing }, [added.buffer, bare.buffer])
+  say(
+    {
+      what: 'composed',
+      id: request.id,
+      frame: request.frame,
+      width: plate.width,
+      height: plate.height,
+      added,
+      bare,
+      milliseconds: performance.now() - begun,
+      passing,
+    },
+    [added.buffer, bare.buffer],
+  )
 }
 
 /** A hash over a fixed small burn: the same in every engine and for any number of threads. */
@@ -183,7 +253,12 @@ async function hash(threads: number): Promise<{ hash: string; threads: number }>
 
 function sayFailure(error: unknown, id?: number): void {
   const known = error instanceof LanternError ? error : undefined
-  say({ what: 'failed', ...(id === undefined ? {} : { id }), message: known?.message ?? (error instanceof Error ? error.message : 'Something went wrong.'), remedy: known?.remedy ?? 'Change a setting and try again.' })
+  say({
+    what: 'failed',
+    ...(id === undefined ? {} : { id }),
+    message: known?.message ?? (error instanceof Error ? error.message : 'Something went wrong.'),
+    remedy: known?.remedy ?? 'Change a setting and try again.',
+  })
 }
 
 async function serve(request: LookRequest): Promise<void> {
@@ -192,7 +267,8 @@ async function serve(request: LookRequest): Promise<void> {
     else if (request.what === 'thin') burns.light(request)
     else if (request.what === 'quench') burns.quench(request.item)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
-    else if (request.what === 'linear') say({ what: 'linear', id: request.id, image: (await imageOf(request.of)) ?? makeImage(1, 1, 4) })
+    else if (request.what === 'linear')
+      say({ what: 'linear', id: request.id, image: (await imageOf(request.of)) ?? makeImage(1, 1, 4) })
     else {
       const { width = 0, height = 0, data = [] } = (await imageOf(request.of)) ?? {}
       const o = (Math.floor(request.y * height) * width + Math.floor(request.x * width)) * 4

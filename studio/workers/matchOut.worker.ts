@@ -17,7 +17,11 @@ export interface MatchOutRequest {
 self.onmessage = ({ data: { form, scene, lens, up, unit, shift } }: MessageEvent<MatchOutRequest>) => {
   const axes = { up, metres: unit === 'cm' ? 0.01 : 1 }
   const write: Record<MatchForm, () => string | Uint8Array<ArrayBuffer>> = {
-    gltf: () => writeMatchGltf(scene, shift), usda: () => writeMatchUsd(scene, axes, shift), 'camera-csv': () => writeCameraCsv(scene, axes, shift), 'tracks-csv': () => writeTracksCsv(scene, shift), 'lens-exr': () => writeLensMap(lens),
+    gltf: () => writeMatchGltf(scene, shift),
+    usda: () => writeMatchUsd(scene, axes, shift),
+    'camera-csv': () => writeCameraCsv(scene, axes, shift),
+    'tracks-csv': () => writeTracksCsv(scene, shift),
+    'lens-exr': () => writeLensMap(lens),
   }
   self.postMessage(new Blob([write[form]()]))
 }

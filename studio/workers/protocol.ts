@@ -8,7 +8,10 @@ import type { GrainLaw } from '@lantern/core/sit'
 export type SettledFrame = Omit<PictureFrame, 'inputs'>
 
 /** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else thin, by the burns' keys in `thins`), or the bare plate. */
-export type PassSource = { kind: 'kept'; key: string } | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; thins: Record<string, string> } | { kind: 'none' }
+export type PassSource =
+  | { kind: 'kept'; key: string }
+  | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; thins: Record<string, string> }
+  | { kind: 'none' }
 
 export interface ComposeRequest {
   what: 'compose'
@@ -44,13 +47,42 @@ export interface ProbeRequest {
   x: number
   y: number
 }
-export type LookRequest = ComposeRequest | ThinRequest | ProbeRequest | { what: 'quench'; item: string } | { what: 'hash'; id: number; threads: number } | { what: 'linear'; id: number; of?: LaidFrom }
+export type LookRequest =
+  | ComposeRequest
+  | ThinRequest
+  | ProbeRequest
+  | { what: 'quench'; item: string }
+  | { what: 'hash'; id: number; threads: number }
+  | { what: 'linear'; id: number; of?: LaidFrom }
 
 /** What the worker says. `passing`: laid of other burns than were asked for, so not to be kept as what was asked for. */
 export type LookReply =
   | { what: 'here' }
-  | { what: 'composed'; id: number; frame: number; width: number; height: number; added: Uint8Array; bare: Uint8Array; milliseconds: number; passing: boolean }
-  | { what: 'thin-frame'; key: string; item: string; frame: number; heatKw: number; height: number; standing: number; neck: number; of: number; milliseconds: number; cell: number; finer: boolean }
+  | {
+      what: 'composed'
+      id: number
+      frame: number
+      width: number
+      height: number
+      added: Uint8Array
+      bare: Uint8Array
+      milliseconds: number
+      passing: boolean
+    }
+  | {
+      what: 'thin-frame'
+      key: string
+      item: string
+      frame: number
+      heatKw: number
+      height: number
+      standing: number
+      neck: number
+      of: number
+      milliseconds: number
+      cell: number
+      finer: boolean
+    }
   | { what: 'thin-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }

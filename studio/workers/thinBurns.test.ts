@@ -4,25 +4,44 @@ import type { LookReply, ThinRequest } from './protocol.ts'
 import { ThinBurns } from './thinBurns.ts'
 
 const FRAMES = 3
-const request = (key: string, over: Partial<ThinRequest> = {}): ThinRequest => ({ what: 'thin', key, item: 'fire', settings: smallFire({ cell: 0.2 }), first: 1001, rate: 24, frames: FRAMES, ...over })
+const request = (key: string, over: Partial<ThinRequest> = {}): ThinRequest => ({
+  what: 'thin',
+  key,
+  item: 'fire',
+  settings: smallFire({ cell: 0.2 }),
+  first: 1001,
+  rate: 24,
+  frames: FRAMES,
+  ...over,
+})
 const FINER = { finer: smallFire({ cell: 0.15 }) }
 
 function begin() {
   const said: LookReply[] = []
   const failures: unknown[] = []
   let heard: () => void = () => undefined
-  const burns = new ThinBurns((reply) => {
-    said.push(reply)
-    heard()
-  }, (error) => failures.push(error))
-  return {
-    burns, failures,
-    /** Goes on right after the reply that makes it so, before the next frame. */
-    until: (so: () => boolean): Promise<void> => new Promise((resolve) => {
-      heard = () => { if (so()) resolve() }
+  const burns = new ThinBurns(
+    (reply) => {
+      said.push(reply)
       heard()
-    }),
-    frames: (key: string): string[] => said.flatMap((reply) => (reply.what === 'thin-frame' && reply.key === key ? [`${reply.finer ? 'finer ' : ''}${reply.frame}`] : [])),
+    },
+    (error) => failures.push(error),
+  )
+  return {
+    burns,
+    failures,
+    /** Goes on right after the reply that makes it so, before the next frame. */
+    until: (so: () => boolean): Promise<void> =>
+      new Promise((resolve) => {
+        heard = () => {
+          if (so()) resolve()
+        }
+        heard()
+      }),
+    frames: (key: string): string[] =>
+      said.flatMap((reply) =>
+        reply.what === 'thin-frame' && reply.key === key ? [`${reply.finer ? 'finer ' : ''}${reply.frame}`] : [],
+      ),
     done: (): string[] => said.flatMap((reply) => (reply.what === 'thin-done' ? [reply.key] : [])),
     count: (): number => said.length,
   }

@@ -33,7 +33,10 @@ export class ThinBurns {
   #turning = false
 
   /** say: takes what is told. fail: takes why a burn ended early. */
-  constructor(private readonly say: (reply: LookReply) => void, private readonly fail: (error: unknown) => void) {}
+  constructor(
+    private readonly say: (reply: LookReply) => void,
+    private readonly fail: (error: unknown) => void,
+  ) {}
 
   /** Lights a thin gas in place of the item's one before. Its frames come after this returns: what is put out at once says nothing. */
   light(request: ThinRequest): void {
@@ -71,11 +74,18 @@ export class ThinBurns {
   #start(request: ThinRequest, finer: boolean): void {
     const { item, settings, rate } = request
     const crew = makeCrew(1)
-    const before = finer ? this.runs.get(item)?.frames ?? [] : []
-    const made = finer ? request.finer ?? settings : settings
+    const before = finer ? (this.runs.get(item)?.frames ?? []) : []
+    const made = finer ? (request.finer ?? settings) : settings
     // The run-up is shortened: a thin fire stands after half a second, and a first look should not wait.
     const runUp = finer ? made.runUp : Math.min(made.runUp, Math.ceil(rate / 2))
-    this.#burning.set(item, { request, crew, simulation: new GasSimulation(crew, { ...made, runUp }, rate), runUp, kept: [...before], finer })
+    this.#burning.set(item, {
+      request,
+      crew,
+      simulation: new GasSimulation(crew, { ...made, runUp }, rate),
+      runUp,
+      kept: [...before],
+      finer,
+    })
   }
 
   /** Advances what burns, frame by frame. */
@@ -105,7 +115,20 @@ export class ThinBurns {
     const last = n === frames - 1
     const run = { key, first, frames: kept, done: last && (finer || !request.finer) }
     this.runs.set(item, run)
-    this.say({ what: 'thin-frame', key, item, frame: first + Math.max(0, n), heatKw: figures.heatKw, height: figures.height, standing: figures.standing, neck: figures.neck, of: frames, milliseconds: performance.now() - begun, cell: simulation.box.cell, finer })
+    this.say({
+      what: 'thin-frame',
+      key,
+      item,
+      frame: first + Math.max(0, n),
+      heatKw: figures.heatKw,
+      height: figures.height,
+      standing: figures.standing,
+      neck: figures.neck,
+      of: frames,
+      milliseconds: performance.now() - begun,
+      cell: simulation.box.cell,
+      finer,
+    })
     if (!last) return
     this.#putOut(item)
     if (run.done) this.say({ what: 'thin-done', key, item })

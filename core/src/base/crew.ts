@@ -5,7 +5,18 @@ import { LanternError } from './errors.ts'
 // and is handed in. Layout of the control words (Int32, shared):
 //   0 generation   1 next chunk   2 chunks   3 threads still busy   4 kernel index   5 items per chunk   6 items   7 args   8 quit   9 failed
 // and, from byte 64 on, the arguments as Float64.
-const WORDS = { generation: 0, next: 1, chunks: 2, busy: 3, kernel: 4, chunk: 5, items: 6, args: 7, quit: 8, failed: 9 } as const
+const WORDS = {
+  generation: 0,
+  next: 1,
+  chunks: 2,
+  busy: 3,
+  kernel: 4,
+  chunk: 5,
+  items: 6,
+  args: 7,
+  quit: 8,
+  failed: 9,
+} as const
 const ARGS_AT = 64
 const MOST_ARGS = 40
 /** Looks at the generation word before a thread goes to sleep: about 20 microseconds. */
@@ -59,7 +70,11 @@ function makeHeap(memory: WebAssembly.Memory, base: number): Heap {
       if (next > memory.buffer.byteLength) {
         const pages = Math.ceil((next - memory.buffer.byteLength) / PAGE)
         if (memory.buffer.byteLength / PAGE + pages > MOST_PAGES)
-          throw new LanternError('memory', `The computation needs ${(next / GIB).toFixed(1)} GiB at once; 4 GiB is the most.`, 'Choose a larger cell or a smaller box.')
+          throw new LanternError(
+            'memory',
+            `The computation needs ${(next / GIB).toFixed(1)} GiB at once; 4 GiB is the most.`,
+            'Choose a larger cell or a smaller box.',
+          )
         memory.grow(pages)
       }
       top = next
@@ -102,7 +117,8 @@ export function sit(seat: CrewSeat): void {
   let seen = 0
   for (;;) {
     let spins = 0
-    while (Atomics.load(control, WORDS.generation) === seen) if (++spins > SPINS) Atomics.wait(control, WORDS.generation, seen)
+    while (Atomics.load(control, WORDS.generation) === seen)
+      if (++spins > SPINS) Atomics.wait(control, WORDS.generation, seen)
     seen = Atomics.load(control, WORDS.generation)
     if (Atomics.load(control, WORDS.quit)) return
     try {

@@ -14,7 +14,10 @@ export function mix32(value: number): number {
 
 /** Uniform in [0, 1) from integer coordinates and a seed, without a stream. */
 export function hash01(seed: number, a: number, b = 0, c = 0): number {
-  return mix32(mix32(mix32(mix32(seed) + Math.imul(a, 0x9e3779b1)) + Math.imul(b, 0x85ebca77)) + Math.imul(c, 0xc2b2ae3d)) / 4294967296
+  return (
+    mix32(mix32(mix32(mix32(seed) + Math.imul(a, 0x9e3779b1)) + Math.imul(b, 0x85ebca77)) + Math.imul(c, 0xc2b2ae3d)) /
+    4294967296
+  )
 }
 
 /** Small fast stream (mulberry32 construction: a Weyl sequence through a mix). */

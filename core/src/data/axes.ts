@@ -14,9 +14,11 @@ const TO_Z_UP: Quaternion = [HALF, 0, 0, HALF]
 const TO_Y_UP: Quaternion = [-HALF, 0, 0, HALF]
 
 /** A place of our world (Y up, metres) as a file states it. */
-export const placeOut = ({ up, metres }: Axes, [x, y, z]: Vec3): Vec3 => (up === 'y' ? [x / metres, y / metres, z / metres] : [x / metres, -z / metres, y / metres])
+export const placeOut = ({ up, metres }: Axes, [x, y, z]: Vec3): Vec3 =>
+  up === 'y' ? [x / metres, y / metres, z / metres] : [x / metres, -z / metres, y / metres]
 /** A place of a file in our world. */
-export const placeIn = ({ up, metres }: Axes, [x, y, z]: Vec3): Vec3 => (up === 'y' ? [x * metres, y * metres, z * metres] : [x * metres, z * metres, -y * metres])
+export const placeIn = ({ up, metres }: Axes, [x, y, z]: Vec3): Vec3 =>
+  up === 'y' ? [x * metres, y * metres, z * metres] : [x * metres, z * metres, -y * metres]
 /** A turn of something whose own axes stay the same (a camera looks along its -Z either way). */
 export const turnOut = ({ up }: Axes, q: Quaternion): Quaternion => (up === 'y' ? q : multiply(TO_Z_UP, q))
 export const turnIn = ({ up }: Axes, q: Quaternion): Quaternion => (up === 'y' ? q : multiply(TO_Y_UP, q))

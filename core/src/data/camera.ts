@@ -20,7 +20,13 @@ export interface Camera {
 /** A camera seen at another picture size: everything in px is scaled by `factor`. */
 export function scaleCamera(camera: Camera, factor: number): Camera {
   const [cx, cy] = camera.centre
-  return { ...camera, focalPx: camera.focalPx * factor, centre: [cx * factor, cy * factor], width: Math.round(camera.width * factor), height: Math.round(camera.height * factor) }
+  return {
+    ...camera,
+    focalPx: camera.focalPx * factor,
+    centre: [cx * factor, cy * factor],
+    width: Math.round(camera.width * factor),
+    height: Math.round(camera.height * factor),
+  }
 }
 
 /** Distorts a straight, normalised point. */
@@ -64,4 +70,5 @@ export function pixelRay(camera: Camera, x: number, y: number): { from: Vec3; al
   return { from: camera.position, along: rotate(camera.rotation, [sx, -sy, -1]) }
 }
 
-export const pointAlong = (ray: { from: Vec3; along: Vec3 }, t: number): Vec3 => add(ray.from, [ray.along[0] * t, ray.along[1] * t, ray.along[2] * t])
+export const pointAlong = (ray: { from: Vec3; along: Vec3 }, t: number): Vec3 =>
+  add(ray.from, [ray.along[0] * t, ray.along[1] * t, ray.along[2] * t])

@@ -1,8 +1,31 @@
 import { describe, expect, it } from 'vitest'
-import { boxMesh, type Camera, distanceTo, distort, fromHalf, halfTable, pixelRay, pointAlong, projectPoint, scaleCamera, straighten, toHalf, triangleNormal } from './index.ts'
+import {
+  boxMesh,
+  type Camera,
+  distanceTo,
+  distort,
+  fromHalf,
+  halfTable,
+  pixelRay,
+  pointAlong,
+  projectPoint,
+  scaleCamera,
+  straighten,
+  toHalf,
+  triangleNormal,
+} from './index.ts'
 import { panTiltRoll } from '../math/index.ts'
 
-const camera: Camera = { position: [1, 2, 3], rotation: panTiltRoll(0.3, -0.2, 0.05), focalPx: 1000, centre: [640, 360], k1: -0.15, k2: 0.02, width: 1280, height: 720 }
+const camera: Camera = {
+  position: [1, 2, 3],
+  rotation: panTiltRoll(0.3, -0.2, 0.05),
+  focalPx: 1000,
+  centre: [640, 360],
+  k1: -0.15,
+  k2: 0.02,
+  width: 1280,
+  height: 720,
+}
 
 describe('the lens', () => {
   it('straightens and bends back within a twentieth of a pixel everywhere in frame', () => {
@@ -14,7 +37,11 @@ describe('the lens', () => {
       }
   })
   it('sends a point out through its pixel and finds it again', () => {
-    for (const [x, y] of [[3.5, 700.2], [640, 360], [1270, 12]] as const) {
+    for (const [x, y] of [
+      [3.5, 700.2],
+      [640, 360],
+      [1270, 12],
+    ] as const) {
       const seen = projectPoint(camera, pointAlong(pixelRay(camera, x, y), 7.5))
       expect(seen?.x).toBeCloseTo(x, 4)
       expect(seen?.y).toBeCloseTo(y, 4)
@@ -53,7 +80,10 @@ describe('shapes', () => {
     const edges = new Map<string, number>()
     for (let t = 0; t < 12; t++) {
       const n = triangleNormal(mesh, t)
-      const centre = [0, 1, 2].map((axis) => [0, 1, 2].reduce((sum, c) => sum + (mesh.positions[(mesh.indices[t * 3 + c] ?? 0) * 3 + axis] ?? 0), 0) / 3) as [number, number, number]
+      const centre = [0, 1, 2].map(
+        (axis) =>
+          [0, 1, 2].reduce((sum, c) => sum + (mesh.positions[(mesh.indices[t * 3 + c] ?? 0) * 3 + axis] ?? 0), 0) / 3,
+      ) as [number, number, number]
       expect(n[0] * centre[0] + n[1] * (centre[1] - 1) + n[2] * centre[2]).toBeGreaterThan(0)
       for (let c = 0; c < 3; c++) {
         const [a, b] = [mesh.indices[t * 3 + c] ?? 0, mesh.indices[t * 3 + ((c + 1) % 3)] ?? 0]
@@ -65,6 +95,11 @@ describe('shapes', () => {
   it('know their inside', () => {
     expect(distanceTo({ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] }, [5, -2, 5])).toBe(-2)
     expect(distanceTo({ kind: 'ball', centre: [0, 0, 0], radius: 1 }, [2, 0, 0])).toBe(1)
-    expect(distanceTo({ kind: 'box', centre: [0, 0, 0], half: [1, 1, 1], rotation: panTiltRoll(Math.PI / 4, 0, 0) }, [1.3, 0, 0])).toBeLessThan(0)
+    expect(
+      distanceTo(
+        { kind: 'box', centre: [0, 0, 0], half: [1, 1, 1], rotation: panTiltRoll(Math.PI / 4, 0, 0) },
+        [1.3, 0, 0],
+      ),
+    ).toBeLessThan(0)
   })
 })

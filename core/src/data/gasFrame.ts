@@ -16,4 +16,8 @@ export interface GasFrame {
   channels: Uint16Array[]
 }
 
-export const tileCounts = (box: CellBox): [number, number, number] => [Math.ceil(box.size[0] / TILE), Math.ceil(box.size[1] / TILE), Math.ceil(box.size[2] / TILE)]
+export const tileCounts = (box: CellBox): [number, number, number] => [
+  Math.ceil(box.size[0] / TILE),
+  Math.ceil(box.size[1] / TILE),
+  Math.ceil(box.size[2] / TILE),
+]

@@ -11,4 +11,5 @@ export interface CellBox {
 export const paddedCells = ([nx, ny, nz]: readonly [number, number, number]): number => (nx + 2) * (ny + 2) * (nz + 2)
 
 /** Element of cell (i, j, k), each from -1 to n, in a padded field. */
-export const paddedIndex = ([nx, ny]: readonly [number, number, number], i: number, j: number, k: number): number => ((k + 1) * (ny + 2) + (j + 1)) * (nx + 2) + i + 1
+export const paddedIndex = ([nx, ny]: readonly [number, number, number], i: number, j: number, k: number): number =>
+  ((k + 1) * (ny + 2) + (j + 1)) * (nx + 2) + i + 1

@@ -13,13 +13,23 @@ export function boxMesh(centre: Vec3, half: Vec3, rotation: Quaternion): Mesh {
     const corner: Vec3 = [i & 1 ? half[0] : -half[0], i & 2 ? half[1] : -half[1], i & 4 ? half[2] : -half[2]]
     positions.set(add(centre, rotate(rotation, corner)), i * 3)
   }
-  return { positions, indices: new Uint32Array([0, 2, 3, 0, 3, 1, 4, 5, 7, 4, 7, 6, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5]) }
+  return {
+    positions,
+    indices: new Uint32Array([
+      0, 2, 3, 0, 3, 1, 4, 5, 7, 4, 7, 6, 0, 1, 5, 0, 5, 4, 2, 6, 7, 2, 7, 3, 0, 4, 6, 0, 6, 2, 1, 3, 7, 1, 7, 5,
+    ]),
+  }
 }
 
 /** A flat rectangle in its local x and z, normal up its local y. */
 export function planeMesh(centre: Vec3, halfX: number, halfZ: number, rotation: Quaternion): Mesh {
   const positions = new Float32Array(12)
-  const corners: Vec3[] = [[-halfX, 0, -halfZ], [halfX, 0, -halfZ], [-halfX, 0, halfZ], [halfX, 0, halfZ]]
+  const corners: Vec3[] = [
+    [-halfX, 0, -halfZ],
+    [halfX, 0, -halfZ],
+    [-halfX, 0, halfZ],
+    [halfX, 0, halfZ],
+  ]
   corners.forEach((corner, i) => positions.set(add(centre, rotate(rotation, corner)), i * 3))
   return { positions, indices: new Uint32Array([0, 2, 1, 1, 2, 3]) }
 }

@@ -5,10 +5,17 @@ import { distanceTo, normalAt, rayToSolid, type Solid, solidBounds } from './ind
 
 const SOLIDS: readonly (readonly [string, Solid])[] = [
   ['a ball', { kind: 'ball', centre: [0.4, 1, -2], radius: 0.8 }],
-  ['a turned box', { kind: 'box', centre: [-0.5, 0.7, -1], half: [0.9, 0.3, 0.5], rotation: panTiltRoll(0.6, 0.2, -0.4) }],
+  [
+    'a turned box',
+    { kind: 'box', centre: [-0.5, 0.7, -1], half: [0.9, 0.3, 0.5], rotation: panTiltRoll(0.6, 0.2, -0.4) },
+  ],
   ['the ground', { kind: 'halfspace', point: [0, -0.2, 0], normal: [0, 1, 0] }],
 ]
-const along = (from: Vec3, way: Vec3, far: number): Vec3 => [from[0] + far * way[0], from[1] + far * way[1], from[2] + far * way[2]]
+const along = (from: Vec3, way: Vec3, far: number): Vec3 => [
+  from[0] + far * way[0],
+  from[1] + far * way[1],
+  from[2] + far * way[2],
+]
 
 describe.each(SOLIDS)('%s', (_, solid) => {
   const stream = random(11)
@@ -49,7 +56,10 @@ describe.each(SOLIDS)('%s', (_, solid) => {
     // How near its points come to each side of the bounds from within; below 0: one lies beyond.
     const gaps = [Infinity, Infinity, Infinity, Infinity, Infinity, Infinity]
     for (let n = 0; n < 60_000; n++) {
-      const at = [0, 1, 2].map((axis) => (bounds.low[axis] ?? 0) - 0.1 + stream.next() * ((bounds.high[axis] ?? 0) - (bounds.low[axis] ?? 0) + 0.2)) as unknown as Vec3
+      const at = [0, 1, 2].map(
+        (axis) =>
+          (bounds.low[axis] ?? 0) - 0.1 + stream.next() * ((bounds.high[axis] ?? 0) - (bounds.low[axis] ?? 0) + 0.2),
+      ) as unknown as Vec3
       if (distanceTo(solid, at) > 0) continue
       at.forEach((v, axis) => {
         gaps[axis] = Math.min(gaps[axis] ?? 0, v - (bounds.low[axis] ?? 0))

@@ -69,5 +69,8 @@ export function solidBounds(solid: Solid): { low: Vec3; high: Vec3 } | undefined
       return sum + Math.abs(rotate(solid.rotation, unit)[axis] ?? 0)
     }, 0)
   })
-  return { low: solid.centre.map((c, a) => c - (reach[a] ?? 0)) as [number, number, number], high: solid.centre.map((c, a) => c + (reach[a] ?? 0)) as [number, number, number] }
+  return {
+    low: solid.centre.map((c, a) => c - (reach[a] ?? 0)) as [number, number, number],
+    high: solid.centre.map((c, a) => c + (reach[a] ?? 0)) as [number, number, number],
+  }
 }

@@ -44,7 +44,17 @@ export interface Solve {
 export function solveCameraAt(solve: Solve, n: number): Camera {
   const { cameras } = solve
   let best = 0
-  for (let k = 0; k < cameras.length; k++) if (cameras[k] && (!cameras[best] || Math.abs(k - n) < Math.abs(best - n))) best = k
+  for (let k = 0; k < cameras.length; k++)
+    if (cameras[k] && (!cameras[best] || Math.abs(k - n) < Math.abs(best - n))) best = k
   const { position, rotation } = cameras[best] ?? { position: [0, 0, 0], rotation: [0, 0, 0, 1] }
-  return { position, rotation, focalPx: solve.focalPx, k1: solve.k1, k2: solve.k2, centre: [solve.width / 2, solve.height / 2], width: solve.width, height: solve.height }
+  return {
+    position,
+    rotation,
+    focalPx: solve.focalPx,
+    k1: solve.k1,
+    k2: solve.k2,
+    centre: [solve.width / 2, solve.height / 2],
+    width: solve.width,
+    height: solve.height,
+  }
 }

@@ -11,7 +11,8 @@ export interface Track {
 
 export const trackLast = (track: Track): number => track.first + track.places.length / 2 - 1
 /** Whether it has a place at a frame. */
-export const seenAt = (track: Track, frame: number): boolean => !Number.isNaN(track.places[(frame - track.first) * 2] ?? Number.NaN)
+export const seenAt = (track: Track, frame: number): boolean =>
+  !Number.isNaN(track.places[(frame - track.first) * 2] ?? Number.NaN)
 
 /** The place at a frame, or undefined where the track is not seen. */
 export function placeAt(track: Track, frame: number): readonly [number, number] | undefined {

@@ -6,7 +6,12 @@ export function encodeBase64(bytes: Uint8Array): string {
   for (let n = 0; n < bytes.length; n += 3) {
     const word = ((bytes[n] ?? 0) << 16) | ((bytes[n + 1] ?? 0) << 8) | (bytes[n + 2] ?? 0)
     const left = bytes.length - n
-    parts.push(LETTERS.charAt(word >> 18) + LETTERS.charAt((word >> 12) & 63) + (left > 1 ? LETTERS.charAt((word >> 6) & 63) : '=') + (left > 2 ? LETTERS.charAt(word & 63) : '='))
+    parts.push(
+      LETTERS.charAt(word >> 18) +
+        LETTERS.charAt((word >> 12) & 63) +
+        (left > 1 ? LETTERS.charAt((word >> 6) & 63) : '=') +
+        (left > 2 ? LETTERS.charAt(word & 63) : '='),
+    )
   }
   return parts.join('')
 }

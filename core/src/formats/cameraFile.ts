@@ -32,7 +32,11 @@ export interface TakeIn {
 }
 
 /** The path over the plate's frames; before and after the file's own frames the camera stays. Frames as numbered in the file where those overlap the plate's, else begun with the plate. */
-function overPlate({ frames }: ReadCamera, plate: PlateFrame, { scale: size = 1, offset = 0, up }: TakeIn): { path: CameraPath; begun: boolean } {
+function overPlate(
+  { frames }: ReadCamera,
+  plate: PlateFrame,
+  { scale: size = 1, offset = 0, up }: TakeIn,
+): { path: CameraPath; begun: boolean } {
   const [start, end] = [frames[0]?.frame ?? 0, frames[frames.length - 1]?.frame ?? 0]
   const overlaps = start + offset <= plate.last && end + offset >= plate.first
   const shift = offset + (overlaps ? 0 : plate.first - start - offset)
@@ -44,7 +48,14 @@ function overPlate({ frames }: ReadCamera, plate: PlateFrame, { scale: size = 1,
       frames: Array.from({ length: plate.last - plate.first + 1 }, (_, n) => {
         while (at + 1 < frames.length && (frames[at + 1]?.frame ?? 0) + shift <= plate.first + n) at++
         const camera = frames[at]?.camera as Camera
-        return { frame: plate.first + n, camera: { ...camera, position: placeIn(turned, scale(camera.position, size)), rotation: turnIn(turned, camera.rotation) } }
+        return {
+          frame: plate.first + n,
+          camera: {
+            ...camera,
+            position: placeIn(turned, scale(camera.position, size)),
+            rotation: turnIn(turned, camera.rotation),
+          },
+        }
       }),
     },
   }
@@ -57,23 +68,48 @@ export const CAMERA_FILES = ['.gltf', '.glb', '.usda', '.usd', '.csv'] as const
  * notes: what was taken otherwise than it stands in the file, for a person to know.
  * Throws LanternError: 'camera-file' for another ending, else as the format's own reader does.
  */
-export function readCameraFile(bytes: Uint8Array, file: string, plate: PlateFrame, how: TakeIn = {}): CameraPath & { notes: string[] } {
+export function readCameraFile(
+  bytes: Uint8Array,
+  file: string,
+  plate: PlateFrame,
+  how: TakeIn = {},
+): CameraPath & { notes: string[] } {
   const ending = /\.\w+$/.exec(file.toLowerCase())?.[0] ?? ''
-  const rated = (rate: number): string[] => (Math.abs(rate - plate.rate) > 1e-3 * plate.rate ? [`${file} runs at ${rate} frames a second, the plate at ${Number(plate.rate.toFixed(3))}: its frames are taken one for one.`] : [])
-  const outside = (start: number | undefined): string => `${file} is numbered from ${start}, outside the plate’s frames: its first was put on frame ${plate.first}.`
+  const rated = (rate: number): string[] =>
+    Math.abs(rate - plate.rate) > 1e-3 * plate.rate
+      ? [
+          `${file} runs at ${rate} frames a second, the plate at ${Number(plate.rate.toFixed(3))}: its frames are taken one for one.`,
+        ]
+      : []
+  const outside = (start: number | undefined): string =>
+    `${file} is numbered from ${start}, outside the plate’s frames: its first was put on frame ${plate.first}.`
   if (ending === '.gltf' || ending === '.glb' || ending === '') {
     // glTF counts in seconds, and is Y up and in metres by its standard.
     const span = plate.last - plate.first
     const own = readCameraGltf(bytes, file, plate)
     const start = own.first ?? plate.first
     const elsewhere = start > plate.last || start + span < plate.first
-    const { frames, rate } = elsewhere ? readCameraGltf(bytes, file, { ...plate, first: start, last: start + span }) : own
+    const { frames, rate } = elsewhere
+      ? readCameraGltf(bytes, file, { ...plate, first: start, last: start + span })
+      : own
     const { path, begun } = overPlate({ frames, rate: plate.rate }, plate, how)
     return { ...path, notes: [...(rate === undefined ? [] : rated(rate)), ...(begun ? [outside(start)] : [])] }
   }
-  const read = ending === '.csv' ? readCameraCsv(bytes, file, plate) : ending === '.usda' || ending === '.usd' ? readCameraUsd(bytes, file, plate) : undefined
-  if (!read) throw new LanternError('camera-file', `${file} is none of the kinds of file that a camera is read from.`, `Write it as ${CAMERA_FILES.join(', ')}.`, { file })
-  if (read.frames.length === 0) throw new LanternError('camera-file', `${file} holds no frame.`, 'Write the camera over its frames.', { file })
+  const read =
+    ending === '.csv'
+      ? readCameraCsv(bytes, file, plate)
+      : ending === '.usda' || ending === '.usd'
+        ? readCameraUsd(bytes, file, plate)
+        : undefined
+  if (!read)
+    throw new LanternError(
+      'camera-file',
+      `${file} is none of the kinds of file that a camera is read from.`,
+      `Write it as ${CAMERA_FILES.join(', ')}.`,
+      { file },
+    )
+  if (read.frames.length === 0)
+    throw new LanternError('camera-file', `${file} holds no frame.`, 'Write the camera over its frames.', { file })
   const { path, begun } = overPlate(read, plate, how)
   return { ...path, notes: [...rated(read.rate), ...(begun ? [outside(read.frames[0]?.frame)] : [])] }
 }

@@ -7,4 +7,7 @@ export interface Deflate {
   inflate(bytes: Uint8Array, most?: number): Uint8Array
 }
 
-export const plainDeflate: Deflate = { deflate: (bytes) => zlibSync(bytes, { level: 4 }), inflate: (bytes) => unzlibSync(bytes) }
+export const plainDeflate: Deflate = {
+  deflate: (bytes) => zlibSync(bytes, { level: 4 }),
+  inflate: (bytes) => unzlibSync(bytes),
+}

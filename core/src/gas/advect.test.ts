@@ -38,7 +38,10 @@ describe('MacCormack advection', () => {
           wz[e] = i + 0.5 - SIZE[0] / 2
         }
     const start = set.view(set.a)
-    for (let k = 0; k < SIZE[2]; k++) for (let j = 0; j < SIZE[1]; j++) for (let i = 0; i < SIZE[0]; i++) start[paddedIndex(SIZE, i, j, k)] = Math.exp(-((i - 34) ** 2 + (k - 24) ** 2) / 18)
+    for (let k = 0; k < SIZE[2]; k++)
+      for (let j = 0; j < SIZE[1]; j++)
+        for (let i = 0; i < SIZE[0]; i++)
+          start[paddedIndex(SIZE, i, j, k)] = Math.exp(-((i - 34) ** 2 + (k - 24) ** 2) / 18)
     const steps = 120
     const exact = start.slice()
     const round = (corrected: boolean): Float32Array => {
@@ -72,7 +75,8 @@ describe('MacCormack advection', () => {
   it('agrees with a plain twin of the first pass', () => {
     const set = setUp()
     const stream = random(9)
-    for (const pointer of [set.u, set.v, set.w, set.a]) set.view(pointer).forEach((_, n, all) => (all[n] = stream.next() * 2 - 1))
+    for (const pointer of [set.u, set.v, set.w, set.a])
+      set.view(pointer).forEach((_, n, all) => (all[n] = stream.next() * 2 - 1))
     const shift = 0.8
     set.crew.run('centreVelocity', [set.centred, set.u, set.v, set.w, ...SIZE], SIZE[2] + 2)
     set.crew.run('advectForward', [set.centred, ...SIZE, shift, set.a, set.b], SIZE[2])
@@ -90,12 +94,28 @@ describe('MacCormack advection', () => {
       return sum
     }
     const source = set.view(set.a)
-    for (const [i, j, k] of [[0, 0, 0], [20, 3, 40], [47, 7, 47], [11, 5, 2]] as const) {
+    for (const [i, j, k] of [
+      [0, 0, 0],
+      [20, 3, 40],
+      [47, 7, 47],
+      [11, 5, 2],
+    ] as const) {
       const e = paddedIndex(SIZE, i, j, k)
       const at = [i + 1, j + 1, k + 1]
-      const half = at.map((x, n) => hold(x - 0.5 * shift * (centred[e * 4 + n] ?? 0), SIZE[n] ?? 0)) as [number, number, number]
-      const back = at.map((x, n) => hold(x - shift * look((m) => centred[m * 4 + n] ?? 0, ...half), SIZE[n] ?? 0)) as [number, number, number]
-      expect(set.view(set.b)[e]).toBeCloseTo(look((m) => source[m] ?? 0, ...back), 4)
+      const half = at.map((x, n) => hold(x - 0.5 * shift * (centred[e * 4 + n] ?? 0), SIZE[n] ?? 0)) as [
+        number,
+        number,
+        number,
+      ]
+      const back = at.map((x, n) => hold(x - shift * look((m) => centred[m * 4 + n] ?? 0, ...half), SIZE[n] ?? 0)) as [
+        number,
+        number,
+        number,
+      ]
+      expect(set.view(set.b)[e]).toBeCloseTo(
+        look((m) => source[m] ?? 0, ...back),
+        4,
+      )
     }
   })
 })

@@ -15,15 +15,28 @@ function told(settings: GasSettings, rough: GasSettings, frames: number): { cell
 function ran(settings: GasSettings, frames: number): { cells: number[]; works: number[]; sparse: boolean } {
   const simulation = new GasSimulation(makeCrew(1), settings, RATE)
   const all = Array.from({ length: frames }, () => simulation.advance())
-  return { cells: all.map(({ cells }) => cells), works: all.map(({ cells, steps }) => cells * steps), sparse: simulation.fields.active !== undefined }
+  return {
+    cells: all.map(({ cells }) => cells),
+    works: all.map(({ cells, steps }) => cells * steps),
+    sparse: simulation.fields.active !== undefined,
+  }
 }
 
 const fire = smallFire()
 /** Smoke that drifts across its box from corner to corner: little of that holds any. */
-const drifting = smallFire({ shape: { kind: 'ball', radius: 0.1 }, source: { centre: [0, 2, 0], heat: 0, smoke: 0.01, temperature: 300, speed: 0, stir: 0 }, solids: [], wind: [5, 0, 5], bounds: { low: [-2, 0, -2], high: [9, 4, 9] } })
+const drifting = smallFire({
+  shape: { kind: 'ball', radius: 0.1 },
+  source: { centre: [0, 2, 0], heat: 0, smoke: 0.01, temperature: 300, speed: 0, stir: 0 },
+  solids: [],
+  wind: [5, 0, 5],
+  bounds: { low: [-2, 0, -2], high: [9, 4, 9] },
+})
 
 describe('work told ahead', () => {
-  it.each([['a fire on the ground', fire, false], ['smoke that drifts away', drifting, true]])('is that of the run itself where the rough run is that one: %s', (_, settings, sparse) => {
+  it.each([
+    ['a fire on the ground', fire, false],
+    ['smoke that drifts away', drifting, true],
+  ])('is that of the run itself where the rough run is that one: %s', (_, settings, sparse) => {
     const [a, b] = [told(settings, settings, 40), ran(settings, 40)]
     expect(a.cells).toEqual(b.cells)
     expect(b.sparse).toBe(sparse)
@@ -33,7 +46,11 @@ describe('work told ahead', () => {
   })
   it('of a run with cells of three times the size is right within a factor of two, frames that are lit and those that burn', () => {
     const [a, b] = [told(fire, { ...fire, cell: 3 * fire.cell }, 60), ran(fire, 60)]
-    for (const [from, to] of [[0, 20], [20, 40], [40, 60]] as const) {
+    for (const [from, to] of [
+      [0, 20],
+      [20, 40],
+      [40, 60],
+    ] as const) {
       const ratio = sum(a.works.slice(from, to)) / sum(b.works.slice(from, to))
       expect(ratio).toBeGreaterThan(0.5)
       expect(ratio).toBeLessThan(2)

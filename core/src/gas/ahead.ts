@@ -17,10 +17,28 @@ import { tilesOf, WORK_TILE } from './tables.ts'
 type Visit = (low: readonly number[], high: readonly number[], speed: readonly number[]) => void
 
 function eachHeld(crew: Crew, { box, pointers, store }: GasFields, ambient: number, visit: Visit): void {
-  const [density, fuel, soot, u, v, w] = [pointers.density, pointers.fuel, pointers.soot, pointers.u, pointers.v, pointers.w].map((pointer) => crew.heap.f32(pointer, store.cells)) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [density, fuel, soot, u, v, w] = [
+    pointers.density,
+    pointers.fuel,
+    pointers.soot,
+    pointers.u,
+    pointers.v,
+    pointers.w,
+  ].map((pointer) => crew.heap.f32(pointer, store.cells)) as [
+    Float32Array,
+    Float32Array,
+    Float32Array,
+    Float32Array,
+    Float32Array,
+    Float32Array,
+  ]
   const [nx, ny, nz] = box.size
   const thinner = ambient / (ambient + KEEP_HEAT)
-  const [low, high, speed] = [[0, 0, 0], [0, 0, 0], [0, 0, 0]]
+  const [low, high, speed] = [
+    [0, 0, 0],
+    [0, 0, 0],
+    [0, 0, 0],
+  ]
   for (let k = 0; k < nz; k++)
     for (let j = 0; j < ny; j++) {
       const row = rowOf(store, j, k)
@@ -54,7 +72,14 @@ function heldRange(crew: Crew, rough: GasFields, { ambient, cell }: GasSettings)
 }
 
 /** Cells that are worked on in the finer box. */
-function workedCells(crew: Crew, rough: GasFields, box: CellBox, settings: GasSettings, now: GasSettings['moments'][number], span: number): number {
+function workedCells(
+  crew: Crew,
+  rough: GasFields,
+  box: CellBox,
+  settings: GasSettings,
+  now: GasSettings['moments'][number],
+  span: number,
+): number {
   const { tiles, count } = tilesOf(box.size)
   const marks = new Float32Array(8 * count)
   const tileOf = (metres: number, axis: number, up: 0 | 1): number => {
@@ -62,7 +87,10 @@ function workedCells(crew: Crew, rough: GasFields, box: CellBox, settings: GasSe
     return Math.min((tiles[axis] ?? 1) - 1, Math.max(0, up ? Math.ceil(at - 1e-6) - 1 : Math.floor(at + 1e-6)))
   }
   eachHeld(crew, rough, settings.ambient, (low, high, speed) => {
-    const [a, b] = [low.map((v, axis) => tileOf(v, axis, 0)), high.map((v, axis) => tileOf(v, axis, 1))] as [number[], number[]]
+    const [a, b] = [low.map((v, axis) => tileOf(v, axis, 0)), high.map((v, axis) => tileOf(v, axis, 1))] as [
+      number[],
+      number[],
+    ]
     for (let k = a[2] ?? 0; k <= (b[2] ?? 0); k++)
       for (let j = a[1] ?? 0; j <= (b[1] ?? 0); j++)
         for (let i = a[0] ?? 0; i <= (b[0] ?? 0); i++) {
@@ -88,7 +116,13 @@ export interface FrameWork {
  * Cells that each of a run's first `frames` frames (run-up counted, `rate` a second) will work on and the steps that it will take, told by the same run with larger cells (`rough`, else the same settings), which is computed for it a frame at a time.
  * The finer run's box and tiles are laid round what the rough one holds, and its steps are those that the rough one's speeds would make it take. Throws what GasSimulation throws.
  */
-export function* workAhead(crew: Crew, settings: GasSettings, rough: GasSettings, rate: number, frames: number): Generator<FrameWork> {
+export function* workAhead(
+  crew: Crew,
+  settings: GasSettings,
+  rough: GasSettings,
+  rate: number,
+  frames: number,
+): Generator<FrameWork> {
   const mark = crew.heap.mark()
   try {
     const simulation = new GasSimulation(crew, rough, rate)

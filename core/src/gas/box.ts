@@ -41,7 +41,12 @@ export function roundSources(settings: GasSettings, now: GasMoment): { low: numb
   return now.sources.flatMap((_, n) => {
     const found = sourceBounds(settings, now, n)
     if (!found?.low.every(Number.isFinite) || !found.high.every(Number.isFinite)) return []
-    return [{ low: found.low.map((v) => v - SOURCE_PAD * settings.cell), high: found.high.map((v, axis) => v + (SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)) * settings.cell) }]
+    return [
+      {
+        low: found.low.map((v) => v - SOURCE_PAD * settings.cell),
+        high: found.high.map((v, axis) => v + (SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)) * settings.cell),
+      },
+    ]
   })
 }
 
@@ -55,24 +60,43 @@ export function sourceBox(settings: GasSettings, now: GasMoment): CellBox {
     if (!bounds?.low.every(Number.isFinite) || !bounds.high.every(Number.isFinite)) return
     for (let axis = 0; axis < 3; axis++) {
       low[axis] = Math.min(low[axis] ?? 0, Math.floor((bounds.low[axis] ?? 0) / cell - SOURCE_PAD))
-      high[axis] = Math.max(high[axis] ?? 0, Math.ceil((bounds.high[axis] ?? 0) / cell + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)))
+      high[axis] = Math.max(
+        high[axis] ?? 0,
+        Math.ceil((bounds.high[axis] ?? 0) / cell + SOURCE_PAD + (axis === 1 ? ABOVE_SOURCE : 0)),
+      )
     }
   })
   if (!Number.isFinite(low[0])) low.forEach((_, axis) => ((low[axis] = 0), (high[axis] = 16)))
   const box = boxAround(settings, low, high)
   if (cellsOf(box) > mostCells)
-    throw new LanternError('gas-size', `The source alone needs ${(cellsOf(box) / 1e6).toFixed(1)} million cells of ${(cell * 1000).toFixed(0)} mm; ${(mostCells / 1e6).toFixed(1)} million are allowed.`, 'Choose a larger cell or a smaller source.', { field: 'cell' })
+    throw new LanternError(
+      'gas-size',
+      `The source alone needs ${(cellsOf(box) / 1e6).toFixed(1)} million cells of ${(cell * 1000).toFixed(0)} mm; ${(mostCells / 1e6).toFixed(1)} million are allowed.`,
+      'Choose a larger cell or a smaller source.',
+      { field: 'cell' },
+    )
   return box
 }
 
 /** The box that a gas goes on in which fills `held` (none: nothing) of `box` and may go `travel` metres in the next frame; undefined where it stays. It grows as soon as it must, and shrinks when that is worth it. */
-export function fittedBox(settings: GasSettings, now: GasMoment, box: CellBox, held: CellRange | undefined, travel: number): CellBox | undefined {
+export function fittedBox(
+  settings: GasSettings,
+  now: GasMoment,
+  box: CellBox,
+  held: CellRange | undefined,
+  travel: number,
+): CellBox | undefined {
   const first = sourceBox(settings, now)
   const pad = CLEAR + Math.min(MOST_TRAVEL, Math.ceil(travel / settings.cell / 2))
   const low = first.origin.map((o, axis) => Math.min(o, (held?.low[axis] ?? Infinity) - pad))
-  const high = first.origin.map((o, axis) => Math.max(o + (first.size[axis] ?? 0), (held?.high[axis] ?? -Infinity) + pad))
+  const high = first.origin.map((o, axis) =>
+    Math.max(o + (first.size[axis] ?? 0), (held?.high[axis] ?? -Infinity) + pad),
+  )
   const wanted = boxAround(settings, low, high)
-  const over = wanted.origin.map((o, axis) => ({ below: o - (box.origin[axis] ?? 0), above: (box.origin[axis] ?? 0) + (box.size[axis] ?? 0) - o - (wanted.size[axis] ?? 0) }))
+  const over = wanted.origin.map((o, axis) => ({
+    below: o - (box.origin[axis] ?? 0),
+    above: (box.origin[axis] ?? 0) + (box.size[axis] ?? 0) - o - (wanted.size[axis] ?? 0),
+  }))
   const grows = over.some(({ below, above }) => below < 0 || above < 0)
   const slack = over.some(({ below, above }) => below >= SHRINK_SLACK || above >= SHRINK_SLACK)
   return (grows || slack) && cellsOf(wanted) <= settings.mostCells ? wanted : undefined

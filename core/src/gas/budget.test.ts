@@ -20,7 +20,8 @@ function burned(steps: number) {
   const fields = layFields(crew, mark, BOX, settings, still)
   const feeds = settings.sources.map((_, n) => sourceCells(crew, fields, settings, n, still))
   const budget = emptyBudget()
-  for (let n = 1; n <= steps; n++) stepGas(crew, fields, settings, { before: still, now: still }, feeds, budget, 1 / 96, n / 96)
+  for (let n = 1; n <= steps; n++)
+    stepGas(crew, fields, settings, { before: still, now: still }, feeds, budget, 1 / 96, n / 96)
   return { crew, settings, still, mark, fields, budget }
 }
 const held = ({ theta }: { theta: number }): number => theta * AIR_DENSITY * AIR_HEAT_CAPACITY * 293 * CELL ** 3
@@ -41,7 +42,10 @@ describe('the budget of a box that changes', () => {
     recount(crew, cut, settings, budget)
     expect(before.theta - budget.theta).toBeGreaterThan(0.05 * before.theta)
     expect(held(budget) + budget.carriedOut).toBeCloseTo(held(before) + before.carriedOut, 0)
-    expect(budget.fuel * AIR_DENSITY * CELL ** 3 + budget.fuelOut).toBeCloseTo(before.fuel * AIR_DENSITY * CELL ** 3 + before.fuelOut, 9)
+    expect(budget.fuel * AIR_DENSITY * CELL ** 3 + budget.fuelOut).toBeCloseTo(
+      before.fuel * AIR_DENSITY * CELL ** 3 + before.fuelOut,
+      9,
+    )
     const low = { ...budget }
     recount(crew, moveFields(crew, mark, cut, BOX, settings, still), settings, budget)
     expect(budget.carriedOut).toBeCloseTo(low.carriedOut, 0)

@@ -11,9 +11,27 @@ import { feed, sourceCells } from './sources.ts'
 
 const box: CellBox = { cell: 0.1, origin: [-8, 0, -8], size: [16, 16, 16] }
 const air = smallFire({ ambient: 290, source: null, solids: [] })
-const still = (wind: Vec3 = [0, 0, 0], solids: readonly Solid[] = []): GasMoment => ({ sources: [], forces: [], wind, solids })
+const still = (wind: Vec3 = [0, 0, 0], solids: readonly Solid[] = []): GasMoment => ({
+  sources: [],
+  forces: [],
+  wind,
+  solids,
+})
 const lay = (crew: Crew, moment = still()) => layFields(crew, crew.heap.mark(), box, air, moment)
-const source = (over: Partial<SourceMoment> = {}, shape: SourceShape = { kind: 'ball', radius: 0.4 }): GasSettings => smallFire({ solids: [], shape, source: smallSource({ centre: [0, 0.8, 0], heat: 100e3, smoke: 0.001, temperature: 800, speed: 0, stir: 0, ...over }) })
+const source = (over: Partial<SourceMoment> = {}, shape: SourceShape = { kind: 'ball', radius: 0.4 }): GasSettings =>
+  smallFire({
+    solids: [],
+    shape,
+    source: smallSource({
+      centre: [0, 0.8, 0],
+      heat: 100e3,
+      smoke: 0.001,
+      temperature: 800,
+      speed: 0,
+      stir: 0,
+      ...over,
+    }),
+  })
 const momentOf = ({ moments }: GasSettings): GasMoment => moments[0] ?? still()
 
 describe('the fields of a gas', () => {
@@ -35,22 +53,33 @@ describe('the fields of a gas', () => {
     const names = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
     names.forEach((name, f) => {
       const view = crew.heap.f32(before.pointers[name], paddedCells(box.size))
-      for (let k = 0; k <= 16; k++) for (let j = 0; j <= 16; j++) for (let i = 0; i <= 16; i++) view[paddedIndex(box.size, i, j, k)] = 1000 * f + i + 20 * j + 400 * k
+      for (let k = 0; k <= 16; k++)
+        for (let j = 0; j <= 16; j++)
+          for (let i = 0; i <= 16; i++) view[paddedIndex(box.size, i, j, k)] = 1000 * f + i + 20 * j + 400 * k
     })
     const bigger: CellBox = { cell: 0.1, origin: [-16, 0, -8], size: [32, 24, 16] }
     const moved = moveFields(crew, mark, before, bigger, air, still())
     names.forEach((name, f) => {
       const view = crew.heap.f32(moved.pointers[name], paddedCells(bigger.size))
-      for (const [i, j, k] of [[0, 0, 0], [15, 15, 15], [7, 3, 11]] as const) expect(view[paddedIndex(bigger.size, i + 8, j, k)]).toBe(1000 * f + i + 20 * j + 400 * k)
+      for (const [i, j, k] of [
+        [0, 0, 0],
+        [15, 15, 15],
+        [7, 3, 11],
+      ] as const)
+        expect(view[paddedIndex(bigger.size, i + 8, j, k)]).toBe(1000 * f + i + 20 * j + 400 * k)
     })
-    expect(crew.heap.f32(moved.pointers.u, paddedCells(bigger.size))[paddedIndex(bigger.size, 24, 5, 5)]).toBe(16 + 100 + 2000)
+    expect(crew.heap.f32(moved.pointers.u, paddedCells(bigger.size))[paddedIndex(bigger.size, 24, 5, 5)]).toBe(
+      16 + 100 + 2000,
+    )
     expect(crew.heap.f32(moved.pointers.density, paddedCells(bigger.size))[paddedIndex(bigger.size, 2, 20, 3)]).toBe(1)
   })
 })
 
 describe('a source', () => {
   it.each([
-    ['ball', source(), (4 / 3) * Math.PI * 0.4 ** 3], ['box', source({}, { kind: 'box', half: [0.3, 0.2, 0.4] }), 0.6 * 0.4 * 0.8], ['disc', source({}, { kind: 'disc', radius: 0.5, thickness: 0.2 }), Math.PI * 0.25 * 0.2],
+    ['ball', source(), (4 / 3) * Math.PI * 0.4 ** 3],
+    ['box', source({}, { kind: 'box', half: [0.3, 0.2, 0.4] }), 0.6 * 0.4 * 0.8],
+    ['disc', source({}, { kind: 'disc', radius: 0.5, thickness: 0.2 }), Math.PI * 0.25 * 0.2],
   ] as const)('fills the volume of its %s', (_, one, volume) => {
     const crew = makeCrew(1)
     const fields = lay(crew)
@@ -62,7 +91,18 @@ describe('a source', () => {
     const disc = source({ centre: [0, 0, 0] }, { kind: 'disc', radius: 0.3, thickness: 0.001 })
     const cells = sourceCells(crew, fields, disc, 0, momentOf(disc))
     expect(cells.elements.length).toBeGreaterThan(20)
-    const input = feed(crew, fields, disc, momentOf(disc).sources[0] ?? smallSource(), false, cells, [0, 0, 0], 0.01, 0, 0)
+    const input = feed(
+      crew,
+      fields,
+      disc,
+      momentOf(disc).sources[0] ?? smallSource(),
+      false,
+      cells,
+      [0, 0, 0],
+      0.01,
+      0,
+      0,
+    )
     expect(input.fuel * 44.6e6).toBeCloseTo(100e3 * 0.01, 3)
     expect(input.soot).toBeCloseTo(0.001 * 0.01, 9)
   })
@@ -72,7 +112,12 @@ describe('a source', () => {
     const one = source()
     const cells = sourceCells(crew, fields, one, 0, momentOf(one))
     expect(cells.volume).toBe(0)
-    expect(feed(crew, fields, one, smallSource(), false, cells, [0, 0, 0], 0.01, 0, 0)).toEqual({ fuel: 0, soot: 0, theta: 0, growth: 0 })
+    expect(feed(crew, fields, one, smallSource(), false, cells, [0, 0, 0], 0.01, 0, 0)).toEqual({
+      fuel: 0,
+      soot: 0,
+      theta: 0,
+      growth: 0,
+    })
   })
 })
 

@@ -2,12 +2,32 @@ import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, type Solid } from '../data/index.ts'
 import { pow, type Vec3 } from '../math/index.ts'
 import { layWhirls } from './forces.ts'
-import { buildPressure, type ClosedSides, flagGhosts, layersPerChunk, levelSizes, type PartOfBox, type PressureSystem, type RowSpans, WHOLE } from './pressure.ts'
+import {
+  buildPressure,
+  type ClosedSides,
+  flagGhosts,
+  layersPerChunk,
+  levelSizes,
+  type PartOfBox,
+  type PressureSystem,
+  type RowSpans,
+  WHOLE,
+} from './pressure.ts'
 import { baseOf, eachRow, type RowStore, startOf, stopOf, storeOf, wholeStore } from './rows.ts'
 import type { GasMoment, GasSettings } from './settings.ts'
 import { tilesIn } from './spans.ts'
 import { layTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './tables.ts'
-import { cutCells, markCells, type MovingFaces, movingFaces, type OpenShares, putFlags, putShares, type Walls, wallsOf } from './walls.ts'
+import {
+  cutCells,
+  markCells,
+  type MovingFaces,
+  movingFaces,
+  type OpenShares,
+  putFlags,
+  putShares,
+  type Walls,
+  wallsOf,
+} from './walls.ts'
 
 /** What a gas keeps from step to step. u, v, w in m/s on faces; the gas's density, fuel, soot and the fuel that was burnt over the ambient air's density; pressure / density in m^2/s^2. */
 export const KEPT_FIELDS = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
@@ -71,7 +91,11 @@ function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
         return solids.some((solid) => distanceTo(solid, at) < 0)
       }
       const samples = [0.02, 0.25, 0.5, 0.75, 0.98]
-      const all = samples.every((s) => samples.every((t) => inSolid((box.origin[p] ?? 0) + s * (box.size[p] ?? 0), (box.origin[q] ?? 0) + t * (box.size[q] ?? 0))))
+      const all = samples.every((s) =>
+        samples.every((t) =>
+          inSolid((box.origin[p] ?? 0) + s * (box.size[p] ?? 0), (box.origin[q] ?? 0) + t * (box.size[q] ?? 0)),
+        ),
+      )
       if (all) closed |= 1 << (axis * 2 + end)
     }
   return closed
@@ -81,13 +105,31 @@ function closedSides(box: CellBox, solids: readonly Solid[]): ClosedSides {
 function windRows(box: CellBox, { exponent, at, ground }: GasSettings['shear']): Float32Array | undefined {
   if (exponent <= 0) return undefined
   // The power law of the wind near the ground; its foot is held at a tenth of a metre.
-  return Float32Array.from({ length: box.size[1] + 2 }, (_, j) => pow(Math.max(0.1, (box.origin[1] + j - 0.5) * box.cell - ground) / at, exponent))
+  return Float32Array.from({ length: box.size[1] + 2 }, (_, j) =>
+    pow(Math.max(0.1, (box.origin[1] + j - 0.5) * box.cell - ground) / at, exponent),
+  )
 }
 
 /** Lays the walls and what the pressure needs of them. */
-function layWalls(crew: Crew, { box, store, flags, open, closed, active, cells, spans, walls }: Pick<GasFields, 'box' | 'store' | 'flags' | 'open' | 'closed' | 'active' | 'cells' | 'spans' | 'walls'>, solids: readonly Solid[]): PressureSystem {
+function layWalls(
+  crew: Crew,
+  {
+    box,
+    store,
+    flags,
+    open,
+    closed,
+    active,
+    cells,
+    spans,
+    walls,
+  }: Pick<GasFields, 'box' | 'store' | 'flags' | 'open' | 'closed' | 'active' | 'cells' | 'spans' | 'walls'>,
+  solids: readonly Solid[],
+): PressureSystem {
   const kinds = crew.heap.u8(flags, store.cells)
-  const shares = open?.map((pointer) => crew.heap.u8(pointer, store.cells)) as [Uint8Array, Uint8Array, Uint8Array] | undefined
+  const shares = open?.map((pointer) => crew.heap.u8(pointer, store.cells)) as
+    | [Uint8Array, Uint8Array, Uint8Array]
+    | undefined
   if (!active || !cells || !walls) {
     if (shares) cutCells(box, solids, closed, kinds, shares)
     else markCells(kinds, box, solids)
@@ -96,24 +138,49 @@ function layWalls(crew: Crew, { box, store, flags, open, closed, active, cells, 
   }
   const { tiles } = tilesOf(box.size)
   const [wide, tall] = tiles
-  putFlags(kinds, store, walls.solid[0] ?? new Uint8Array(), closed, (_, i, j, k) => active[(Math.floor(k / WORK_TILE) * tall + Math.floor(j / WORK_TILE)) * wide + Math.floor(i / WORK_TILE)] === 1)
+  putFlags(
+    kinds,
+    store,
+    walls.solid[0] ?? new Uint8Array(),
+    closed,
+    (_, i, j, k) =>
+      active[(Math.floor(k / WORK_TILE) * tall + Math.floor(j / WORK_TILE)) * wide + Math.floor(i / WORK_TILE)] === 1,
+  )
   if (shares) putShares(shares, store, walls)
   const part: PartOfBox = { store, spans, cells, walls }
   return buildPressure(crew, box.size, flags, closed, open, part)
 }
 
 /** Puts the work where the tiles say it is (undefined: everywhere); elsewhere is air that moves with the wind. The heap past the fields' mark is lost. */
-export function workIn(crew: Crew, fields: GasFields, surroundings: GasSurroundings, moment: Surrounded, active: Uint8Array | undefined): void {
+export function workIn(
+  crew: Crew,
+  fields: GasFields,
+  surroundings: GasSurroundings,
+  moment: Surrounded,
+  active: Uint8Array | undefined,
+): void {
   const next = lay(crew, fields.mark, fields.box, surroundings, moment, fields.closed, active, fields)
   for (const key of ['active', 'cells', 'walls'] as const) delete fields[key]
   Object.assign(fields, next)
 }
 
 /** Before a field is written where there is work: what its kernels see round that. inner: what is written. What stands there already is not written again. */
-export function outsideOf(crew: Crew, { spans, outside, box }: GasFields, pointer: number, inner: 'cells' | 'faces', value: number, rows = 0): void {
+export function outsideOf(
+  crew: Crew,
+  { spans, outside, box }: GasFields,
+  pointer: number,
+  inner: 'cells' | 'faces',
+  value: number,
+  rows = 0,
+): void {
   const held = `${inner} ${value} ${rows}`
   if (!spans.wide || outside.get(pointer) === held) return
-  crew.run('fillWide', [pointer, value, rows, spans.wide, spans[inner], ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads, true))
+  crew.run(
+    'fillWide',
+    [pointer, value, rows, spans.wide, spans[inner], ...box.size],
+    box.size[2] + 2,
+    layersPerChunk(box.size, crew.threads, true),
+  )
   outside.set(pointer, held)
 }
 
@@ -122,17 +189,33 @@ export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, expansion, spans, rows, box } = fields
   if (!spans.cells) return
   fields.outside.clear()
-  const settle = (pointer: number, value: number, where: number, byRow = 0): void => crew.run('fillOutside', [pointer, value, byRow, where, spans.wide, ...box.size], box.size[2] + 2, layersPerChunk(box.size, crew.threads))
-  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => settle(pointer, wind[axis] ?? 0, spans.faces, axis === 1 ? 0 : rows))
+  const settle = (pointer: number, value: number, where: number, byRow = 0): void =>
+    crew.run(
+      'fillOutside',
+      [pointer, value, byRow, where, spans.wide, ...box.size],
+      box.size[2] + 2,
+      layersPerChunk(box.size, crew.threads),
+    )
+  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) =>
+    settle(pointer, wind[axis] ?? 0, spans.faces, axis === 1 ? 0 : rows),
+  )
   settle(pointers.density, 1, spans.cells)
-  for (const pointer of [pointers.fuel, pointers.soot, pointers.burnt, pointers.pressure, expansion]) settle(pointer, 0, spans.cells)
+  for (const pointer of [pointers.fuel, pointers.soot, pointers.burnt, pointers.pressure, expansion])
+    settle(pointer, 0, spans.cells)
 }
 
 /** The faces in open air that are carried along with what is worked on move with the wind again. */
 export function calmStrays(crew: Crew, { pointers, spans, flags, rows, box }: GasFields, wind: Vec3): void {
   if (!spans.faces) return
   const [nx, ny, nz] = box.size
-  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) => crew.run('calmFaces', [pointer, flags, axis, wind[axis] ?? 0, axis === 1 ? 0 : rows, spans.faces, nx, ny], nz + 2, layersPerChunk(box.size, crew.threads, true)))
+  ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) =>
+    crew.run(
+      'calmFaces',
+      [pointer, flags, axis, wind[axis] ?? 0, axis === 1 ? 0 : rows, spans.faces, nx, ny],
+      nz + 2,
+      layersPerChunk(box.size, crew.threads, true),
+    ),
+  )
 }
 
 /** A field in nz + 2 equal parts, whatever lies in them: for kernels that take one element after the other. */
@@ -141,7 +224,11 @@ const partOf = ({ store, box }: Pick<GasFields, 'store' | 'box'>): number => sto
 /** Stops what flows through walls. */
 export function stopAtWalls(crew: Crew, fields: GasFields): void {
   const { pointers, scratch, flags, box, spans } = fields
-  crew.run('project', [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, spans.faces, ...box.size], box.size[2])
+  crew.run(
+    'project',
+    [pointers.u, pointers.v, pointers.w, scratch[0] ?? 0, 0, flags, spans.faces, ...box.size],
+    box.size[2],
+  )
   closeWalls(crew, fields)
 }
 
@@ -162,28 +249,58 @@ export function closeWalls(crew: Crew, fields: GasFields): void {
 
 /** Faces across an axis that are wholly closed are 0 in a field. */
 export const closeFaces = (crew: Crew, fields: GasFields, field: number, axis: number): void =>
-  crew.run('closeFaces', [field, fields.open?.[axis] ?? 0, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+  crew.run(
+    'closeFaces',
+    [field, fields.open?.[axis] ?? 0, partOf(fields)],
+    fields.box.size[2] + 2,
+    layersPerChunk(fields.box.size, crew.threads),
+  )
 
 /** The faces of an axis times their open shares, into another field. */
 export const openFaces = (crew: Crew, fields: GasFields, into: number, field: number, axis: number): void =>
-  crew.run('openFaces', [into, field, fields.open?.[axis] ?? 0, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+  crew.run(
+    'openFaces',
+    [into, field, fields.open?.[axis] ?? 0, partOf(fields)],
+    fields.box.size[2] + 2,
+    layersPerChunk(fields.box.size, crew.threads),
+  )
 
 /** A field times a number. */
 export const scaleField = (crew: Crew, fields: GasFields, field: number, factor: number): void =>
-  crew.run('scale', [field, factor, partOf(fields)], fields.box.size[2] + 2, layersPerChunk(fields.box.size, crew.threads))
+  crew.run(
+    'scale',
+    [field, factor, partOf(fields)],
+    fields.box.size[2] + 2,
+    layersPerChunk(fields.box.size, crew.threads),
+  )
 
 /** Puts the walls where a moment has them; before: where they were dt ago. The heap past the pressure system is lost. */
 export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
   crew.heap.release(fields.systemMark)
   delete fields.walls
-  if (fields.active) fields.walls = wallsOf(fields.box, now.solids, fields.closed, fields.open !== undefined, levelSizes(fields.box.size))
+  if (fields.active)
+    fields.walls = wallsOf(
+      fields.box,
+      now.solids,
+      fields.closed,
+      fields.open !== undefined,
+      levelSizes(fields.box.size),
+    )
   fields.solids = now.solids
   fields.system = layWalls(crew, fields, now.solids)
   fields.moving = fields.open && movingFaces(crew, fields.box, fields.store, before.solids, now.solids, fields.open, dt)
 }
 
 /** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind, stopped inside walls. Anything that was on the heap past the mark is lost. active: the tiles to be worked on; none: all. */
-export function layFields(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Surrounded, sides?: ClosedSides, active?: Uint8Array): GasFields {
+export function layFields(
+  crew: Crew,
+  mark: number,
+  box: CellBox,
+  surroundings: GasSurroundings,
+  moment: Surrounded,
+  sides?: ClosedSides,
+  active?: Uint8Array,
+): GasFields {
   const fields = lay(crew, mark, box, surroundings, moment, sides ?? closedSides(box, moment.solids), active)
   stopAtWalls(crew, fields)
   return fields
@@ -197,18 +314,32 @@ const AMBIENT = { density: 1, fuel: 0, soot: 0, burnt: 0, pressure: 0, expansion
  * Lays the fields, with what those of `before` hold where both are stored: of another box the cells they share and their faces, of the same one whatever is stored. Those lie at the same mark, and are moved one
  * after the other, so that no second set of them is needed.
  */
-function lay(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundings, moment: Surrounded, closed: ClosedSides, active: Uint8Array | undefined, before?: GasFields): GasFields {
+function lay(
+  crew: Crew,
+  mark: number,
+  box: CellBox,
+  surroundings: GasSurroundings,
+  moment: Surrounded,
+  closed: ClosedSides,
+  active: Uint8Array | undefined,
+  before?: GasFields,
+): GasFields {
   const { heap } = crew
   const parts: TileSpans | undefined = active && spansOf(box.size, active)
   const store = parts ? storeOf(box.size, parts.wide) : wholeStore(box.size)
-  const old = before && [...LIVE.map((name) => (name === 'expansion' ? before.expansion : before.pointers[name])), ...before.scratch]
+  const old = before && [
+    ...LIVE.map((name) => (name === 'expansion' ? before.expansion : before.pointers[name])),
+    ...before.scratch,
+  ]
   const order = old ? [...old].sort((a, b) => a - b) : []
   heap.release(mark)
   const slots = Array.from({ length: LIVE.length + SCRATCH_FIELDS }, () => heap.alloc(store.cells * 4))
   const own = slots.map((_, n) => slots[old ? order.indexOf(old[n] ?? 0) : n] ?? 0)
   const shear = windRows(box, surroundings.shear)
   // From the end where fields grow, from the start where they shrink: none is written over before it was moved.
-  const turns = own.map((pointer, n) => ({ pointer, n })).sort((a, b) => (before && before.store.cells < store.cells ? b.pointer - a.pointer : a.pointer - b.pointer))
+  const turns = own
+    .map((pointer, n) => ({ pointer, n }))
+    .sort((a, b) => (before && before.store.cells < store.cells ? b.pointer - a.pointer : a.pointer - b.pointer))
   for (const { pointer, n } of turns) {
     const name = LIVE[n]
     const from = before && name && old ? heap.f32(old[n] ?? 0, before.store.cells).slice() : undefined
@@ -224,29 +355,70 @@ function lay(crew: Crew, mark: number, box: CellBox, surroundings: GasSurroundin
   }
   const pointers = Object.fromEntries(KEPT_FIELDS.map((name, n) => [name, own[n]])) as Record<KeptField, number>
   const flags = heap.alloc(store.cells)
-  const open: OpenShares | undefined = surroundings.cut ? [heap.alloc(store.cells), heap.alloc(store.cells), heap.alloc(store.cells)] : undefined
+  const open: OpenShares | undefined = surroundings.cut
+    ? [heap.alloc(store.cells), heap.alloc(store.cells), heap.alloc(store.cells)]
+    : undefined
   const partial = heap.alloc(box.size[2] * 80)
   const rows = shear ? heap.alloc(shear.byteLength) : 0
   if (shear) heap.f32(rows, shear.length).set(shear)
   const whirls = layWhirls(crew, surroundings)
   const marks = heap.alloc(32 * tilesOf(box.size).count)
-  const spans: RowSpans = parts ? { cells: layTable(crew, parts.cells, store), faces: layTable(crew, parts.faces, store), wide: layTable(crew, parts.wide, store, parts.layers) } : WHOLE
+  const spans: RowSpans = parts
+    ? {
+        cells: layTable(crew, parts.cells, store),
+        faces: layTable(crew, parts.faces, store),
+        wide: layTable(crew, parts.wide, store, parts.layers),
+      }
+    : WHOLE
   const same = before?.walls && before.box === box && before.solids === moment.solids ? before.walls : undefined
   const walls = same ?? (active && wallsOf(box, moment.solids, closed, surroundings.cut, levelSizes(box.size)))
   const systemMark = heap.mark()
-  const laid = { box, store, closed, flags, spans, ...(open ? { open } : {}), ...(active && parts ? { active, cells: parts.cells } : {}), ...(walls ? { walls } : {}) }
+  const laid = {
+    box,
+    store,
+    closed,
+    flags,
+    spans,
+    ...(open ? { open } : {}),
+    ...(active && parts ? { active, cells: parts.cells } : {}),
+    ...(walls ? { walls } : {}),
+  }
   const system = layWalls(crew, laid, moment.solids)
-  return { ...laid, mark, pointers, expansion: own[KEPT_FIELDS.length] ?? 0, scratch: own.slice(LIVE.length), system, partial, rows, whirls, marks, outside: new Map(), solids: moment.solids, systemMark }
+  return {
+    ...laid,
+    mark,
+    pointers,
+    expansion: own[KEPT_FIELDS.length] ?? 0,
+    scratch: own.slice(LIVE.length),
+    system,
+    partial,
+    rows,
+    whirls,
+    marks,
+    outside: new Map(),
+    solids: moment.solids,
+    systemMark,
+  }
 }
 
 /** A field of one component of the wind. factors: of its rows. */
 function fillWind(field: Float32Array, store: RowStore, wind: number, factors?: Float32Array): void {
   field.fill(wind)
-  if (factors) eachRow(store, (row, start, stop, base) => field.fill(wind * (factors[row % (store.size[1] + 2)] ?? 1), base + start, base + stop))
+  if (factors)
+    eachRow(store, (row, start, stop, base) =>
+      field.fill(wind * (factors[row % (store.size[1] + 2)] ?? 1), base + start, base + stop),
+    )
 }
 
 /** Copies what both stores hold of a field. axis: across which its faces lie; -1: of cells. */
-function copyShared(field: Float32Array, store: RowStore, box: CellBox, from: Float32Array, before: GasFields, axis: number): void {
+function copyShared(
+  field: Float32Array,
+  store: RowStore,
+  box: CellBox,
+  from: Float32Array,
+  before: GasFields,
+  axis: number,
+): void {
   const was = before.box
   const [tall, high] = [box.size[1] + 2, was.size[1] + 2]
   const shift = box.origin.map((o, n) => o - (was.origin[n] ?? 0)) as [number, number, number]
@@ -268,11 +440,20 @@ function copyShared(field: Float32Array, store: RowStore, box: CellBox, from: Fl
 
 /** The kept fields and the expansion as floats of their own, as they are stored, in KEPT_FIELDS' order: what a restart state holds. */
 export function takeFields(crew: Crew, fields: GasFields): Float32Array[] {
-  return LIVE.map((name) => crew.heap.f32(name === 'expansion' ? fields.expansion : fields.pointers[name], fields.store.cells).slice())
+  return LIVE.map((name) =>
+    crew.heap.f32(name === 'expansion' ? fields.expansion : fields.pointers[name], fields.store.cells).slice(),
+  )
 }
 
 /** Moves what two boxes share into another box on the same lattice; the rest of the new box is ambient air. The fields before are lost. */
-export function moveFields(crew: Crew, mark: number, fields: GasFields, box: CellBox, surroundings: GasSurroundings, moment: Surrounded): GasFields {
+export function moveFields(
+  crew: Crew,
+  mark: number,
+  fields: GasFields,
+  box: CellBox,
+  surroundings: GasSurroundings,
+  moment: Surrounded,
+): GasFields {
   const next = lay(crew, mark, box, surroundings, moment, closedSides(box, moment.solids), tilesIn(fields, box), fields)
   stopAtWalls(crew, next)
   return next

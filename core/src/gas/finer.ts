@@ -1,5 +1,14 @@
 import { type Crew, hash01 } from '../base/index.ts'
-import { type CellBox, type GasFrame, GAS_CHANNELS, halfTable, paddedCells, TILE, tileCounts, toHalf } from '../data/index.ts'
+import {
+  type CellBox,
+  type GasFrame,
+  GAS_CHANNELS,
+  halfTable,
+  paddedCells,
+  TILE,
+  tileCounts,
+  toHalf,
+} from '../data/index.ts'
 import { smooth01 } from '../math/index.ts'
 import { layersPerChunk } from './pressure.ts'
 import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
@@ -53,7 +62,11 @@ function layDense(crew: Crew, frame: GasFrame, channels: readonly number[]): Den
   tiles.forEach((tile, n) => {
     const [ti, tj, tk] = [tile % tx, Math.floor(tile / tx) % ty, Math.floor(tile / (tx * ty))]
     for (let at = 0; at < TILE ** 3; at++) {
-      const [i, j, k] = [ti * TILE + (at % TILE), tj * TILE + (Math.floor(at / TILE) % TILE), tk * TILE + Math.floor(at / (TILE * TILE))]
+      const [i, j, k] = [
+        ti * TILE + (at % TILE),
+        tj * TILE + (Math.floor(at / TILE) % TILE),
+        tk * TILE + Math.floor(at / (TILE * TILE)),
+      ]
       if (i >= nx || j >= ny || k >= nz) continue
       const e = (k + 1) * sxy + (j + 1) * sx + i + 1
       const o = n * TILE ** 3 + at
@@ -79,7 +92,12 @@ function carried(crew: Crew, frames: readonly Dense[], age: number, seconds: num
     if (!frame) break
     const from = frame.box
     // Where what is here now was a frame ago, through that frame's own velocity.
-    crew.run('carryPlaces', [at, frame.velocity, ...from.origin, ...from.size, seconds / cell, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
+    crew.run(
+      'carryPlaces',
+      [at, frame.velocity, ...from.origin, ...from.size, seconds / cell, ...size],
+      size[2] + 2,
+      layersPerChunk(size, crew.threads),
+    )
   }
   return at
 }
@@ -88,7 +106,13 @@ function carried(crew: Crew, frames: readonly Dense[], age: number, seconds: num
  * A frame at so many times its resolution, with whirls between its cells. frames: finerNeeds' frames of one run in order, the wanted one last; seconds: a frame's time; number: the wanted frame's, which decides the whirls' turns.
  * The heap is left as it was. What the coarse frame holds is kept: the whirls only carry it about within a few of its cells.
  */
-export function makeFiner(crew: Crew, frames: readonly GasFrame[], settings: FinerSettings, seconds: number, number: number): GasFrame {
+export function makeFiner(
+  crew: Crew,
+  frames: readonly GasFrame[],
+  settings: FinerSettings,
+  seconds: number,
+  number: number,
+): GasFrame {
   const coarse = frames.at(-1)
   if (!coarse) throw new TypeError('a finer frame needs a frame')
   const mark = crew.heap.mark()
@@ -108,19 +132,33 @@ export function makeFiner(crew: Crew, frames: readonly GasFrame[], settings: Fin
       const age = ((turn % FINER_LIFE) + FINER_LIFE) % FINER_LIFE
       const life = Math.floor(turn / FINER_LIFE)
       const weight = Math.sqrt(smooth01(1 - Math.abs((2 * age) / FINER_LIFE - 1)))
-      return { places: carried(crew, flows, Math.min(age, frames.length - 1), seconds), weight, offset: [0, 1, 2].map((axis) => WHIRL_NODES * hash01(seed * 977 + axis * 2 + n, life)) }
+      return {
+        places: carried(crew, flows, Math.min(age, frames.length - 1), seconds),
+        weight,
+        offset: [0, 1, 2].map((axis) => WHIRL_NODES * hash01(seed * 977 + axis * 2 + n, life)),
+      }
     })
     const norm = Math.sqrt(sets.reduce((sum, { weight }) => sum + weight ** 2, 0)) || 1
-    const fineBox: CellBox = { cell: cell / factor, origin: origin.map((o) => o * factor) as [number, number, number], size: size.map((n) => n * factor) as [number, number, number] }
+    const fineBox: CellBox = {
+      cell: cell / factor,
+      origin: origin.map((o) => o * factor) as [number, number, number],
+      size: size.map((n) => n * factor) as [number, number, number],
+    }
     const [tx, ty] = tileCounts(coarse.box)
     const [fx, fy] = tileCounts(fineBox)
     // Only where the coarse frame holds something, or its neighbours do: whirls carry it over a tile's edge.
-    const tiles = Int32Array.from([...coarse.tiles].flatMap((old) => {
-      const [i, j, k] = [old % tx, Math.floor(old / tx) % ty, Math.floor(old / (tx * ty))]
-      const list: number[] = []
-      for (let c = 0; c < factor; c++) for (let b = 0; b < factor; b++) for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
-      return list
-    }).sort((a, b) => a - b))
+    const tiles = Int32Array.from(
+      [...coarse.tiles]
+        .flatMap((old) => {
+          const [i, j, k] = [old % tx, Math.floor(old / tx) % ty, Math.floor(old / (tx * ty))]
+          const list: number[] = []
+          for (let c = 0; c < factor; c++)
+            for (let b = 0; b < factor; b++)
+              for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
+          return list
+        })
+        .sort((a, b) => a - b),
+    )
     const per = TILE ** 3
     const list = crew.heap.alloc(tiles.length * 4 + 4)
     crew.heap.i32(list, tiles.length).set(tiles)
@@ -128,10 +166,35 @@ export function makeFiner(crew: Crew, frames: readonly GasFrame[], settings: Fin
     const octaves = factor > 2 ? 2 : 1
     // The first whirls, half a wave, are a coarse cell across: what the coarse lattice has none of.
     const pitch = WHIRL_NODES / WHIRL_WAVES / 2
-    crew.run('makeFiner', [
-      out, list, factor, ...here.channels, ...size, fx, fy, energy, tile, WHIRL_NODES, sets[0]?.places ?? 0, (sets[0]?.weight ?? 0) / norm, ...(sets[0]?.offset ?? [0, 0, 0]), sets[1]?.places ?? 0, (sets[1]?.weight ?? 0) / norm, ...(sets[1]?.offset ?? [0, 0, 0]),
-      pitch, amount, TURNINGS, CASCADE, octaves, PATH_STEPS,
-    ], tiles.length, 8)
+    crew.run(
+      'makeFiner',
+      [
+        out,
+        list,
+        factor,
+        ...here.channels,
+        ...size,
+        fx,
+        fy,
+        energy,
+        tile,
+        WHIRL_NODES,
+        sets[0]?.places ?? 0,
+        (sets[0]?.weight ?? 0) / norm,
+        ...(sets[0]?.offset ?? [0, 0, 0]),
+        sets[1]?.places ?? 0,
+        (sets[1]?.weight ?? 0) / norm,
+        ...(sets[1]?.offset ?? [0, 0, 0]),
+        pitch,
+        amount,
+        TURNINGS,
+        CASCADE,
+        octaves,
+        PATH_STEPS,
+      ],
+      tiles.length,
+      8,
+    )
     const values = crew.heap.f32(out, tiles.length * per * GAS_CHANNELS.length)
     const keep = [...tiles.keys()].filter((n) => {
       const o = n * per * GAS_CHANNELS.length
@@ -141,7 +204,8 @@ export function makeFiner(crew: Crew, frames: readonly GasFrame[], settings: Fin
     const channels = GAS_CHANNELS.map((_, c) => {
       const halves = new Uint16Array(keep.length * per)
       keep.forEach((n, to) => {
-        for (let at = 0; at < per; at++) halves[to * per + at] = toHalf(values[(n * GAS_CHANNELS.length + c) * per + at] ?? 0)
+        for (let at = 0; at < per; at++)
+          halves[to * per + at] = toHalf(values[(n * GAS_CHANNELS.length + c) * per + at] ?? 0)
       })
       return halves
     })

@@ -7,21 +7,42 @@ import { pushAir, whirlPitch, whirlPlaces } from './forces.ts'
 import type { ForceMoment, ForceWay, GasForce, GasMoment } from './settings.ts'
 import { WHIRL_NODES, whirlTile } from './whirls.ts'
 
-const box = { cell: 0.1, origin: [-8, 0, -8] as [number, number, number], size: [16, 16, 16] as [number, number, number] }
+const box = {
+  cell: 0.1,
+  origin: [-8, 0, -8] as [number, number, number],
+  size: [16, 16, 16] as [number, number, number],
+}
 const force = (way: ForceWay): GasForce => ({ way, soft: 0.5, size: 0.4, change: 2, seed: 3 })
-const air = (now: ForceMoment | undefined, wind: [number, number, number] = [0, 0, 0]): GasMoment => ({ sources: [], forces: now ? [now] : [], wind, solids: [] })
+const air = (now: ForceMoment | undefined, wind: [number, number, number] = [0, 0, 0]): GasMoment => ({
+  sources: [],
+  forces: now ? [now] : [],
+  wind,
+  solids: [],
+})
 
 /** The velocity that a force leaves after a step from rest (or from `start`), by component, array element and the face's place. */
-function pushed(way: ForceWay, now: ForceMoment, start: [number, number, number] = [0, 0, 0], dt = 0.01): (comp: number, i: number, j: number, k: number) => { at: [number, number, number]; speed: number } {
+function pushed(
+  way: ForceWay,
+  now: ForceMoment,
+  start: [number, number, number] = [0, 0, 0],
+  dt = 0.01,
+): (comp: number, i: number, j: number, k: number) => { at: [number, number, number]; speed: number } {
   const crew = makeCrew(1)
   const settings = smallFire({ source: null, solids: [], forces: [force(way)] })
   const fields = layFields(crew, crew.heap.mark(), box, settings, air(now, start))
   pushAir(crew, fields, settings, air(now), air(now), dt, 0.3)
-  const faces = [fields.pointers.u, fields.pointers.v, fields.pointers.w].map((pointer) => crew.heap.f32(pointer, paddedCells(box.size)))
+  const faces = [fields.pointers.u, fields.pointers.v, fields.pointers.w].map((pointer) =>
+    crew.heap.f32(pointer, paddedCells(box.size)),
+  )
   return (comp, i, j, k) => {
     const half = [0.5, 0.5, 0.5]
     half[comp] = 0
-    return { at: [0, 1, 2].map((axis) => ((box.origin[axis] ?? 0) + ([i, j, k][axis] ?? 0) + (half[axis] ?? 0)) * box.cell) as [number, number, number], speed: faces[comp]?.[paddedIndex(box.size, i, j, k)] ?? Number.NaN }
+    return {
+      at: [0, 1, 2].map(
+        (axis) => ((box.origin[axis] ?? 0) + ([i, j, k][axis] ?? 0) + (half[axis] ?? 0)) * box.cell,
+      ) as [number, number, number],
+      speed: faces[comp]?.[paddedIndex(box.size, i, j, k)] ?? Number.NaN,
+    }
   }
 }
 const centre: [number, number, number] = [0.05, 0.8, -0.1]
@@ -35,7 +56,12 @@ const everyFace = (visit: (comp: number, i: number, j: number, k: number) => voi
 }
 
 describe('forces', () => {
-  it.each([['push', 4, 0.9], ['push', -4, 0], ['swirl', 6, 0.9], ['blow', 5, 0.7]] as const)('%s of %d over %d m is its formula at every face', (way, strength, radius) => {
+  it.each([
+    ['push', 4, 0.9],
+    ['push', -4, 0],
+    ['swirl', 6, 0.9],
+    ['blow', 5, 0.7],
+  ] as const)('%s of %d over %d m is its formula at every face', (way, strength, radius) => {
     const axis: [number, number, number] = [0.6, 0.8, 0]
     const look = pushed(way, { centre, axis, strength, radius })
     everyFace((comp, i, j, k) => {
@@ -43,7 +69,12 @@ describe('forces', () => {
       const d = at.map((v, a) => v - (centre[a] ?? 0)) as [number, number, number]
       const r = Math.hypot(...d)
       const round = [axis[1] * d[2] - axis[2] * d[1], axis[2] * d[0] - axis[0] * d[2], axis[0] * d[1] - axis[1] * d[0]]
-      const along = way === 'push' ? (d[comp] ?? 0) / (r + box.cell) : way === 'swirl' ? (round[comp] ?? 0) / (r + box.cell) : axis[comp] ?? 0
+      const along =
+        way === 'push'
+          ? (d[comp] ?? 0) / (r + box.cell)
+          : way === 'swirl'
+            ? (round[comp] ?? 0) / (r + box.cell)
+            : (axis[comp] ?? 0)
       expect(speed).toBeCloseTo(0.01 * strength * fade(r, radius) * along, 6)
     })
   })
@@ -59,13 +90,16 @@ describe('forces', () => {
     const look = pushed('turbulence', { centre, axis: [0, 1, 0], strength: 10, radius: 0 }, [0, 0, 0], 0.01)
     let sum = 0
     let count = 0
-    for (let k = 0; k < 16; k++) for (let j = 0; j < 16; j++) for (let i = 0; i < 16; i++) for (let comp = 0; comp < 3; comp++, count++) sum += look(comp, i, j, k).speed ** 2
+    for (let k = 0; k < 16; k++)
+      for (let j = 0; j < 16; j++)
+        for (let i = 0; i < 16; i++) for (let comp = 0; comp < 3; comp++, count++) sum += look(comp, i, j, k).speed ** 2
     expect(Math.sqrt((3 * sum) / count) / 0.1).toBeCloseTo(1, 0)
     const one = { ...force('turbulence'), change: 1 }
     const [before, after] = [whirlPlaces(one, 0.9999), whirlPlaces(one, 1.0001)]
     expect(before.places[1]).toEqual(after.places[0])
     expect(before.shares[1]).toBeCloseTo(after.shares[0], 3)
-    for (const t of [0, 0.3, 0.5, 0.8]) expect(whirlPlaces(one, t).shares.reduce((total, share) => total + share ** 2, 0)).toBeCloseTo(1, 9)
+    for (const t of [0, 0.3, 0.5, 0.8])
+      expect(whirlPlaces(one, t).shares.reduce((total, share) => total + share ** 2, 0)).toBeCloseTo(1, 9)
   })
   it('a wind that rises carries all the air with it, less near the ground where it has a shear', () => {
     const crew = makeCrew(1)
@@ -84,8 +118,13 @@ describe('the whirl tile', () => {
   const tile = whirlTile(7)
   const n = WHIRL_NODES
   const stream = random(11)
-  const somewhere = (): [number, number, number] => [Math.floor(stream.next() * n), Math.floor(stream.next() * n), Math.floor(stream.next() * n)]
-  const value = (i: number, j: number, k: number, c: number): number => tile[4 * ((((k + n) % n) * n + ((j + n) % n)) * n + ((i + n) % n)) + c] ?? 0
+  const somewhere = (): [number, number, number] => [
+    Math.floor(stream.next() * n),
+    Math.floor(stream.next() * n),
+    Math.floor(stream.next() * n),
+  ]
+  const value = (i: number, j: number, k: number, c: number): number =>
+    tile[4 * ((((k + n) % n) * n + ((j + n) % n)) * n + ((i + n) % n)) + c] ?? 0
   it('has mean square 1 and no mean, and is another one for another seed', () => {
     let [sum, square] = [0, 0]
     for (let e = 0; e < tile.length; e++) {
@@ -103,7 +142,10 @@ describe('the whirl tile', () => {
       const d = (c: number, axis: number): number => {
         const o = [0, 0, 0]
         o[axis] = 1
-        return value(i + (o[0] ?? 0), j + (o[1] ?? 0), k + (o[2] ?? 0), c) - value(i - (o[0] ?? 0), j - (o[1] ?? 0), k - (o[2] ?? 0), c)
+        return (
+          value(i + (o[0] ?? 0), j + (o[1] ?? 0), k + (o[2] ?? 0), c) -
+          value(i - (o[0] ?? 0), j - (o[1] ?? 0), k - (o[2] ?? 0), c)
+        )
       }
       spread += (d(0, 0) + d(1, 1) + d(2, 2)) ** 2
       turn += (d(2, 1) - d(1, 2)) ** 2 + (d(0, 2) - d(2, 0)) ** 2 + (d(1, 0) - d(0, 1)) ** 2

@@ -6,7 +6,10 @@ import type { ForceMoment, GasForce, GasMoment, GasSettings } from './settings.t
 import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
 
 /** The two places of the whirl tile that turbulence is blended from at a time, and their shares; squares of the shares add up to 1, so that its strength stays. */
-export function whirlPlaces(force: GasForce, time: number): { places: readonly [readonly number[], readonly number[]]; shares: readonly [number, number] } {
+export function whirlPlaces(
+  force: GasForce,
+  time: number,
+): { places: readonly [readonly number[], readonly number[]]; shares: readonly [number, number] } {
   const turn = time * force.change
   const step = Math.floor(turn)
   const t = smooth01(turn - step)
@@ -26,22 +29,79 @@ function apply(crew: Crew, fields: GasFields, force: GasForce, now: ForceMoment,
   const grid = [...box.origin, box.cell]
   if (now.strength === 0) return
   if (force.way === 'drag') {
-    for (const [comp, field] of faces.entries()) crew.run('dragFaces', [field, comp, ...grid, ...now.centre, now.strength, now.radius, force.soft, dt, spans.faces, ...size], nz, chunk)
+    for (const [comp, field] of faces.entries())
+      crew.run(
+        'dragFaces',
+        [field, comp, ...grid, ...now.centre, now.strength, now.radius, force.soft, dt, spans.faces, ...size],
+        nz,
+        chunk,
+      )
     return
   }
   if (force.way === 'turbulence') {
     const { places, shares } = whirlPlaces(force, time)
     const tile = fields.whirls(force.seed)
     for (const [comp, field] of faces.entries())
-      crew.run('stirFaces', [field, comp, tile, WHIRL_NODES, ...grid, whirlPitch(force.size), ...places[0], shares[0], ...places[1], shares[1], ...now.centre, now.radius, force.soft, now.strength * dt, spans.faces, ...size], nz, chunk)
+      crew.run(
+        'stirFaces',
+        [
+          field,
+          comp,
+          tile,
+          WHIRL_NODES,
+          ...grid,
+          whirlPitch(force.size),
+          ...places[0],
+          shares[0],
+          ...places[1],
+          shares[1],
+          ...now.centre,
+          now.radius,
+          force.soft,
+          now.strength * dt,
+          spans.faces,
+          ...size,
+        ],
+        nz,
+        chunk,
+      )
     return
   }
-  const [along, round, blow] = force.way === 'push' ? [now.strength, 0, 0] : force.way === 'swirl' ? [0, now.strength, 0] : [0, 0, now.strength]
-  for (const [comp, field] of faces.entries()) crew.run('pushFaces', [field, comp, ...grid, ...now.centre, ...now.axis, along, round, blow, now.radius, force.soft, dt, spans.faces, ...size], nz, chunk)
+  const [along, round, blow] =
+    force.way === 'push' ? [now.strength, 0, 0] : force.way === 'swirl' ? [0, now.strength, 0] : [0, 0, now.strength]
+  for (const [comp, field] of faces.entries())
+    crew.run(
+      'pushFaces',
+      [
+        field,
+        comp,
+        ...grid,
+        ...now.centre,
+        ...now.axis,
+        along,
+        round,
+        blow,
+        now.radius,
+        force.soft,
+        dt,
+        spans.faces,
+        ...size,
+      ],
+      nz,
+      chunk,
+    )
 }
 
 /** All forces of a moment on the air for `dt` seconds ending at `time`; a wind that differs from the last carries all the air with it. */
-export function pushAir(crew: Crew, fields: GasFields, settings: GasSettings, before: GasMoment, now: GasMoment, dt: number, time: number): void {
+export function pushAir(
+  crew: Crew,
+  fields: GasFields,
+  settings: GasSettings,
+  before: GasMoment,
+  now: GasMoment,
+  dt: number,
+  time: number,
+): void {
   const { box, pointers } = fields
   const [nx, ny, nz] = box.size
   settings.forces.forEach((force, n) => {
@@ -52,7 +112,12 @@ export function pushAir(crew: Crew, fields: GasFields, settings: GasSettings, be
     const gain = (now.wind[comp] ?? 0) - (before.wind[comp] ?? 0)
     if (gain === 0) continue
     fields.outside.delete(field)
-    crew.run('windFaces', [field, gain, comp === 1 ? 0 : fields.rows, fields.spans.wide, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    crew.run(
+      'windFaces',
+      [field, gain, comp === 1 ? 0 : fields.rows, fields.spans.wide, nx, ny, nz],
+      nz,
+      layersPerChunk(box.size, crew.threads),
+    )
   }
 }
 

@@ -13,13 +13,23 @@ export const KEEP_SOOT = 1e-6
 export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings): GasFrame {
   const { box, pointers, store } = fields
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, store.cells)
-  const [u, v, w, density, fuel, soot] = [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [u, v, w, density, fuel, soot] = [
+    pointers.u,
+    pointers.v,
+    pointers.w,
+    pointers.density,
+    pointers.fuel,
+    pointers.soot,
+  ].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const [nx, ny, nz] = box.size
   const [tx, ty, tz] = tileCounts(box)
   const hot = settings.ambient / (settings.ambient + KEEP_HEAT)
   const grams = 1000 * AIR_DENSITY
   // What isn't stored is air.
-  const eachCell = (tile: number, visit: (element: number, at: number, above: number, behind: number) => void): void => {
+  const eachCell = (
+    tile: number,
+    visit: (element: number, at: number, above: number, behind: number) => void,
+  ): void => {
     const i0 = (tile % tx) * TILE
     const j0 = (Math.floor(tile / tx) % ty) * TILE
     const k0 = Math.floor(tile / (tx * ty)) * TILE
@@ -27,7 +37,12 @@ export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings):
       for (let j = j0; j < Math.min(ny, j0 + TILE); j++) {
         const row = rowOf(store, j, k)
         const [here, above, behind] = [baseOf(store, row), baseOf(store, row + 1), baseOf(store, row + ny + 2)]
-        for (let i = Math.max(i0, startOf(store, row) - 1), stop = Math.min(nx, i0 + TILE, stopOf(store, row) - 1); i < stop; i++) visit(here + i + 1, ((k - k0) * TILE + (j - j0)) * TILE + i - i0, above + i + 1, behind + i + 1)
+        for (
+          let i = Math.max(i0, startOf(store, row) - 1), stop = Math.min(nx, i0 + TILE, stopOf(store, row) - 1);
+          i < stop;
+          i++
+        )
+          visit(here + i + 1, ((k - k0) * TILE + (j - j0)) * TILE + i - i0, above + i + 1, behind + i + 1)
       }
   }
   const tiles: number[] = []
@@ -39,7 +54,14 @@ export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings):
     if (holds) tiles.push(tile)
   }
   const channels = GAS_CHANNELS.map(() => new Uint16Array(tiles.length * TILE ** 3))
-  const [cs, ch, cf, cu, cv, cw] = channels as [Uint16Array, Uint16Array, Uint16Array, Uint16Array, Uint16Array, Uint16Array]
+  const [cs, ch, cf, cu, cv, cw] = channels as [
+    Uint16Array,
+    Uint16Array,
+    Uint16Array,
+    Uint16Array,
+    Uint16Array,
+    Uint16Array,
+  ]
   tiles.forEach((tile, n) =>
     eachCell(tile, (e, at, above, behind) => {
       const o = n * TILE ** 3 + at

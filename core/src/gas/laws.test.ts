@@ -7,10 +7,15 @@ import { GasSimulation } from './simulate.ts'
 // Laws that hold for any gas, whatever its method: what is as large as another goes as its speeds say, left is as right.
 
 /** Warm air that rises from a disc in still air, `size` times as large as the first. */
-const puff = (size: number) => smallFire({
-  cell: 0.1 * size, shape: { kind: 'disc', radius: 0.4 * size, thickness: 0.1 * size }, source: { heat: 0, smoke: 0.004 * size ** 2.5, temperature: 420, speed: 0.5 * Math.sqrt(size), stir: 0 },
-  black: false, confinement: 0, bounds: { low: [-2 * size, 0, -2 * size], high: [2 * size, 4 * size, 2 * size] },
-})
+const puff = (size: number) =>
+  smallFire({
+    cell: 0.1 * size,
+    shape: { kind: 'disc', radius: 0.4 * size, thickness: 0.1 * size },
+    source: { heat: 0, smoke: 0.004 * size ** 2.5, temperature: 420, speed: 0.5 * Math.sqrt(size), stir: 0 },
+    black: false,
+    confinement: 0,
+    bounds: { low: [-2 * size, 0, -2 * size], high: [2 * size, 4 * size, 2 * size] },
+  })
 
 it('is alike at every size, its speeds with the root of it (Froude’s law)', () => {
   // Four times as large, half as quick: its frames are twice as long.
@@ -32,11 +37,16 @@ it('is alike at every size, its speeds with the root of it (Froude’s law)', ()
 })
 
 describe('an even fire in still air', () => {
-  const fire = new GasSimulation(makeCrew(1), smallFire({ source: { stir: 0 }, bounds: { low: [-2, 0, -2], high: [2, 4, 2] } }), 24)
+  const fire = new GasSimulation(
+    makeCrew(1),
+    smallFire({ source: { stir: 0 }, bounds: { low: [-2, 0, -2], high: [2, 4, 2] } }),
+    24,
+  )
   for (let n = 0; n < 14; n++) fire.advance()
   const { box } = fire
   const density = fire.state().fields[3] ?? new Float32Array()
-  const at = (i: number, j: number, k: number): number => density[paddedIndex(box.size, i - box.origin[0], j - box.origin[1], k - box.origin[2])] ?? 0
+  const at = (i: number, j: number, k: number): number =>
+    density[paddedIndex(box.size, i - box.origin[0], j - box.origin[1], k - box.origin[2])] ?? 0
 
   it('is the same to the left as to the right, in front as behind', () => {
     let [apart, thin] = [0, 0]

@@ -14,22 +14,51 @@ const mixVec = (a: Vec3, b: Vec3, t: number): Vec3 => [mix(a[0], b[0], t), mix(a
 /** Straight between two rotations, the short way: between frames the difference to an even turn is far below a cell. */
 function mixTurn(a: Quaternion, b: Quaternion, t: number): Quaternion {
   const sign = a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3] < 0 ? -1 : 1
-  return unit([mix(a[0], sign * b[0], t), mix(a[1], sign * b[1], t), mix(a[2], sign * b[2], t), mix(a[3], sign * b[3], t)])
+  return unit([
+    mix(a[0], sign * b[0], t),
+    mix(a[1], sign * b[1], t),
+    mix(a[2], sign * b[2], t),
+    mix(a[3], sign * b[3], t),
+  ])
 }
 
 function mixSource(a: SourceMoment, b: SourceMoment, t: number): SourceMoment {
-  const points = a.points && b.points && a.points.length === b.points.length ? a.points.map((v, n) => mix(v, b.points?.[n] ?? v, t)) : t < 0.5 ? a.points : b.points
+  const points =
+    a.points && b.points && a.points.length === b.points.length
+      ? a.points.map((v, n) => mix(v, b.points?.[n] ?? v, t))
+      : t < 0.5
+        ? a.points
+        : b.points
   return {
-    centre: mixVec(a.centre, b.centre, t), rotation: mixTurn(a.rotation, b.rotation, t), heat: mix(a.heat, b.heat, t), smoke: mix(a.smoke, b.smoke, t), temperature: mix(a.temperature, b.temperature, t),
-    speed: mix(a.speed, b.speed, t), aim: mixVec(a.aim, b.aim, t), stir: mix(a.stir, b.stir, t), ...(points ? { points } : {}),
+    centre: mixVec(a.centre, b.centre, t),
+    rotation: mixTurn(a.rotation, b.rotation, t),
+    heat: mix(a.heat, b.heat, t),
+    smoke: mix(a.smoke, b.smoke, t),
+    temperature: mix(a.temperature, b.temperature, t),
+    speed: mix(a.speed, b.speed, t),
+    aim: mixVec(a.aim, b.aim, t),
+    stir: mix(a.stir, b.stir, t),
+    ...(points ? { points } : {}),
   }
 }
 
-const mixForce = (a: ForceMoment, b: ForceMoment, t: number): ForceMoment => ({ centre: mixVec(a.centre, b.centre, t), axis: mixVec(a.axis, b.axis, t), strength: mix(a.strength, b.strength, t), radius: mix(a.radius, b.radius, t) })
+const mixForce = (a: ForceMoment, b: ForceMoment, t: number): ForceMoment => ({
+  centre: mixVec(a.centre, b.centre, t),
+  axis: mixVec(a.axis, b.axis, t),
+  strength: mix(a.strength, b.strength, t),
+  radius: mix(a.radius, b.radius, t),
+})
 
 function mixSolid(a: Solid, b: Solid, t: number): Solid {
-  if (a.kind === 'box' && b.kind === 'box') return { kind: 'box', centre: mixVec(a.centre, b.centre, t), half: mixVec(a.half, b.half, t), rotation: mixTurn(a.rotation, b.rotation, t) }
-  if (a.kind === 'ball' && b.kind === 'ball') return { kind: 'ball', centre: mixVec(a.centre, b.centre, t), radius: mix(a.radius, b.radius, t) }
+  if (a.kind === 'box' && b.kind === 'box')
+    return {
+      kind: 'box',
+      centre: mixVec(a.centre, b.centre, t),
+      half: mixVec(a.half, b.half, t),
+      rotation: mixTurn(a.rotation, b.rotation, t),
+    }
+  if (a.kind === 'ball' && b.kind === 'ball')
+    return { kind: 'ball', centre: mixVec(a.centre, b.centre, t), radius: mix(a.radius, b.radius, t) }
   return t < 1 ? a : b
 }
 
@@ -37,8 +66,14 @@ function mixSolid(a: Solid, b: Solid, t: number): Solid {
 export function momentBetween(a: GasMoment, b: GasMoment, t: number): GasMoment {
   if (a === b || t <= 0) return a
   if (t >= 1) return b
-  const pairs = <T>(x: readonly T[], y: readonly T[], blend: (p: T, q: T, t: number) => T): readonly T[] => (x === y ? x : y.map((q, n) => (x[n] === undefined || x[n] === q ? q : blend(x[n], q, t))))
-  return { sources: pairs(a.sources, b.sources, mixSource), forces: pairs(a.forces, b.forces, mixForce), wind: mixVec(a.wind, b.wind, t), solids: pairs(a.solids, b.solids, mixSolid) }
+  const pairs = <T>(x: readonly T[], y: readonly T[], blend: (p: T, q: T, t: number) => T): readonly T[] =>
+    x === y ? x : y.map((q, n) => (x[n] === undefined || x[n] === q ? q : blend(x[n], q, t)))
+  return {
+    sources: pairs(a.sources, b.sources, mixSource),
+    forces: pairs(a.forces, b.forces, mixForce),
+    wind: mixVec(a.wind, b.wind, t),
+    solids: pairs(a.solids, b.solids, mixSolid),
+  }
 }
 
 /** Velocity at `at` of the solid that goes from a to b in dt, m/s. */
@@ -51,7 +86,9 @@ export function solidVelocity(a: Solid, b: Solid, at: Vec3, dt: number): Vec3 {
 }
 
 /** Whether any solid is elsewhere. */
-export const solidsMoved = (a: GasMoment, b: GasMoment): boolean => a.solids !== b.solids && a.solids.some((solid, n) => solid !== b.solids[n] && JSON.stringify(solid) !== JSON.stringify(b.solids[n]))
+export const solidsMoved = (a: GasMoment, b: GasMoment): boolean =>
+  a.solids !== b.solids &&
+  a.solids.some((solid, n) => solid !== b.solids[n] && JSON.stringify(solid) !== JSON.stringify(b.solids[n]))
 
 /** How far a source goes from one moment to another, m. */
 export const travelOf = (a: SourceMoment, b: SourceMoment): number => {
@@ -65,7 +102,11 @@ export function solidTravel(a: Solid, b: Solid): number {
   const reach = a.kind === 'box' ? a.half : [a.radius, 0, 0]
   let most = 0
   for (let n = 0; n < 8; n++) {
-    const corner: Vec3 = [(n & 1 ? 1 : -1) * (reach[0] ?? 0), (n & 2 ? 1 : -1) * (reach[1] ?? 0), (n & 4 ? 1 : -1) * (reach[2] ?? 0)]
+    const corner: Vec3 = [
+      (n & 1 ? 1 : -1) * (reach[0] ?? 0),
+      (n & 2 ? 1 : -1) * (reach[1] ?? 0),
+      (n & 4 ? 1 : -1) * (reach[2] ?? 0),
+    ]
     const at = (solid: Exclude<Solid, { kind: 'halfspace' }>): Vec3 => {
       const turned = solid.kind === 'box' ? rotate(solid.rotation, corner) : corner
       return [solid.centre[0] + turned[0], solid.centre[1] + turned[1], solid.centre[2] + turned[2]]

@@ -59,7 +59,12 @@ export interface PartOfBox {
 }
 
 /** Lists the cells whose open shares differ from their whole neighbours'. open: pointers to the shares of the faces of each axis. */
-function listCut(crew: Crew, store: RowStore, flagsAt: number, open: readonly [number, number, number]): PressureSystem['cut'] {
+function listCut(
+  crew: Crew,
+  store: RowStore,
+  flagsAt: number,
+  open: readonly [number, number, number],
+): PressureSystem['cut'] {
   const { heap } = crew
   const [nx, ny, nz] = store.size
   const flags = heap.u8(flagsAt, store.cells)
@@ -72,14 +77,40 @@ function listCut(crew: Crew, store: RowStore, flagsAt: number, open: readonly [n
     for (let j = 1; j <= ny; j++) {
       const row = k * (ny + 2) + j
       const base = baseOf(store, row)
-      const [yb, ya, zb, za] = [row - 1, row + 1, row - ny - 2, row + ny + 2].map((other) => baseOf(store, other) - base) as [number, number, number, number]
+      const [yb, ya, zb, za] = [row - 1, row + 1, row - ny - 2, row + ny + 2].map(
+        (other) => baseOf(store, other) - base,
+      ) as [number, number, number, number]
       for (let i = Math.max(1, startOf(store, row)), stop = Math.min(nx + 1, stopOf(store, row)); i < stop; i++) {
         const e = base + i
         if (flags[e] !== FLUID) continue
-        const [a, b, c, d, f, g] = [fu[e] ?? 0, fu[e + 1] ?? 0, fv[e] ?? 0, fv[e + ya] ?? 0, fw[e] ?? 0, fw[e + za] ?? 0]
-        if (whole(e - 1, a) && whole(e + 1, b) && whole(e + yb, c) && whole(e + ya, d) && whole(e + zb, f) && whole(e + za, g)) continue
+        const [a, b, c, d, f, g] = [
+          fu[e] ?? 0,
+          fu[e + 1] ?? 0,
+          fv[e] ?? 0,
+          fv[e + ya] ?? 0,
+          fw[e] ?? 0,
+          fw[e + za] ?? 0,
+        ]
+        if (
+          whole(e - 1, a) &&
+          whole(e + 1, b) &&
+          whole(e + yb, c) &&
+          whole(e + ya, d) &&
+          whole(e + zb, f) &&
+          whole(e + za, g)
+        )
+          continue
         elements.push(e, e + yb, e + ya, e + zb, e + za)
-        weights.push(a / SHARES, b / SHARES, c / SHARES, d / SHARES, f / SHARES, g / SHARES, SHARES / (a + b + c + d + f + g), (i + j + k) & 1)
+        weights.push(
+          a / SHARES,
+          b / SHARES,
+          c / SHARES,
+          d / SHARES,
+          f / SHARES,
+          g / SHARES,
+          SHARES / (a + b + c + d + f + g),
+          (i + j + k) & 1,
+        )
       }
     }
     offsets.push(elements.length / 5)
@@ -140,11 +171,16 @@ export function flagGhosts(flags: Uint8Array, [nx, ny, nz]: Size, closed: Closed
 export function layersPerChunk(size: Size, threads: number, tiled = false): number {
   const layer = size[0] * size[1]
   if (layer * size[2] < CELLS_PER_CHUNK * 2) return size[2] + 1
-  const wanted = Math.max(LEAST_LAYERS, Math.ceil(CELLS_PER_CHUNK / 8 / layer), Math.ceil(size[2] / (threads * (tiled ? 24 : 6))))
+  const wanted = Math.max(
+    LEAST_LAYERS,
+    Math.ceil(CELLS_PER_CHUNK / 8 / layer),
+    Math.ceil(size[2] / (threads * (tiled ? 24 : 6))),
+  )
   // Layers of the thread that has most, by how thick the chunks are.
   const most = (chunk: number): number => chunk * Math.ceil(Math.ceil(size[2] / chunk) / threads)
   let best = wanted
-  for (let chunk = wanted + (wanted >> 2); chunk >= wanted - (wanted >> 2); chunk--) if (most(chunk) < most(best)) best = chunk
+  for (let chunk = wanted + (wanted >> 2); chunk >= wanted - (wanted >> 2); chunk--)
+    if (most(chunk) < most(best)) best = chunk
   return best
 }
 
@@ -159,7 +195,13 @@ export function levelSizes(size: Size): Size[] {
 }
 
 /** A coarser level of a part of a box: gas where any of the cells it is made of is, wall where all are. */
-function coarserPart(crew: Crew, part: { store: RowStore; cells: Int32Array; flags: number }, size: Size, solid: Uint8Array, closed: ClosedSides): { store: RowStore; cells: Int32Array; flags: number; spans: number } {
+function coarserPart(
+  crew: Crew,
+  part: { store: RowStore; cells: Int32Array; flags: number },
+  size: Size,
+  solid: Uint8Array,
+  closed: ClosedSides,
+): { store: RowStore; cells: Int32Array; flags: number; spans: number } {
   const { heap } = crew
   const cells = coarserSpans(part.cells, part.store.size, size)
   const store = storeRound(size, cells)
@@ -181,7 +223,14 @@ function coarserPart(crew: Crew, part: { store: RowStore; cells: Int32Array; fla
  * Builds the multigrid levels over a padded flag field (0 solid, 1 fluid, 2 air), on the crew's heap.
  * size: interior cells; flags: pointer to the bytes, ghosts written; open: shares of the faces, where walls cut cells; part: where only a part of the box is worked on, which then is all that is stored.
  */
-export function buildPressure(crew: Crew, size: Size, flags: number, closed: ClosedSides, open?: readonly [number, number, number], part?: PartOfBox): PressureSystem {
+export function buildPressure(
+  crew: Crew,
+  size: Size,
+  flags: number,
+  closed: ClosedSides,
+  open?: readonly [number, number, number],
+  part?: PartOfBox,
+): PressureSystem {
   const { heap } = crew
   const levels: Level[] = []
   const sizes = levelSizes(size)
@@ -189,7 +238,17 @@ export function buildPressure(crew: Crew, size: Size, flags: number, closed: Clo
   let cells = part?.cells
   sizes.forEach((own, depth) => {
     const [nx, ny, nz] = own
-    const level: Level = { size: own, store, spans, flags: levelFlags, diag: heap.alloc(store.cells), norm: heap.alloc(store.cells), x: 0, b: 0, t: 0 }
+    const level: Level = {
+      size: own,
+      store,
+      spans,
+      flags: levelFlags,
+      diag: heap.alloc(store.cells),
+      norm: heap.alloc(store.cells),
+      x: 0,
+      b: 0,
+      t: 0,
+    }
     heap.u8(level.diag, store.cells).fill(0)
     heap.u8(level.norm, store.cells).fill(0)
     if (depth > 0)
@@ -212,10 +271,20 @@ export function buildPressure(crew: Crew, size: Size, flags: number, closed: Clo
       next = made
     } else {
       next = { store: wholeStore(coarse), flags: heap.alloc(paddedCells(coarse)), spans: 0 }
-      crew.run('coarsenFlags', [next.flags, levelFlags, nx, ny, nz, ...coarse], coarse[2], layersPerChunk(coarse, crew.threads))
+      crew.run(
+        'coarsenFlags',
+        [next.flags, levelFlags, nx, ny, nz, ...coarse],
+        coarse[2],
+        layersPerChunk(coarse, crew.threads),
+      )
       flagGhosts(heap.u8(next.flags, paddedCells(coarse)), coarse, closed)
     }
-    crew.run('transferNorm', [level.norm, next.flags, spans, next.spans, nx, ny, nz, coarse[0], coarse[1]], nz, layersPerChunk(own, crew.threads))
+    crew.run(
+      'transferNorm',
+      [level.norm, next.flags, spans, next.spans, nx, ny, nz, coarse[0], coarse[1]],
+      nz,
+      layersPerChunk(own, crew.threads),
+    )
     ;({ store, spans, flags: levelFlags } = next)
   })
   const top = levels[0]
@@ -225,9 +294,22 @@ export function buildPressure(crew: Crew, size: Size, flags: number, closed: Clo
   const diag = heap.u8(top.diag, top.store.cells)
   for (let i = 0; i < diag.length; i++) if (diag[i]) count++
   const cut = open && listCut(crew, top.store, flags, open)
-  const sealed = sealedParts(top.store, heap.u8(flags, top.store.cells), open?.map((pointer) => heap.u8(pointer, top.store.cells)))
+  const sealed = sealedParts(
+    top.store,
+    heap.u8(flags, top.store.cells),
+    open?.map((pointer) => heap.u8(pointer, top.store.cells)),
+  )
   const enclosed = closed === 63 && !part && sealed.length === 1
-  return { levels, partial, spans: part?.spans ?? WHOLE, store: top.store, cells: count, enclosed, sealed: enclosed ? [] : sealed, ...(cut ? { cut } : {}) }
+  return {
+    levels,
+    partial,
+    spans: part?.spans ?? WHOLE,
+    store: top.store,
+    cells: count,
+    enclosed,
+    sealed: enclosed ? [] : sealed,
+    ...(cut ? { cut } : {}),
+  }
 }
 
 /** Sum of every `stride`-th of `count` partial results, in order: the same for any number of threads. */
@@ -257,7 +339,25 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   const cut = depth === 0 ? system.cut : undefined
   const coarser = system.levels[depth + 1]
   const correct = (): void => {
-    if (coarser) crew.run('prolong', [x, coarser.x, level.diag, level.norm, level.spans, coarser.spans, nx, ny, nz, coarser.size[0], coarser.size[1]], nz, chunk)
+    if (coarser)
+      crew.run(
+        'prolong',
+        [
+          x,
+          coarser.x,
+          level.diag,
+          level.norm,
+          level.spans,
+          coarser.spans,
+          nx,
+          ny,
+          nz,
+          coarser.size[0],
+          coarser.size[1],
+        ],
+        nz,
+        chunk,
+      )
   }
   const sweep = (colour: number, fresh: boolean): void => {
     crew.run(fresh ? 'smoothFirst' : 'smooth', [x, b, level.diag, level.spans, nx, ny, nz, colour], nz, chunk)
@@ -278,8 +378,27 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
       return false
     }
     const cuts = [cut?.list ?? 0, cut?.offsets ?? 0, cut?.weights ?? 0]
-    const [xc, coarseSpans, cx, cy] = corrected && coarser ? [coarser.x, coarser.spans, coarser.size[0], coarser.size[1]] : [0, 0, 0, 0]
-    const args = [x, b, level.diag, level.spans, nx, ny, nz, first, fresh ? 1 : 0, partial, ...cuts, left ? t : 0, level.norm, xc, coarseSpans, cx, cy]
+    const [xc, coarseSpans, cx, cy] =
+      corrected && coarser ? [coarser.x, coarser.spans, coarser.size[0], coarser.size[1]] : [0, 0, 0, 0]
+    const args = [
+      x,
+      b,
+      level.diag,
+      level.spans,
+      nx,
+      ny,
+      nz,
+      first,
+      fresh ? 1 : 0,
+      partial,
+      ...cuts,
+      left ? t : 0,
+      level.norm,
+      xc,
+      coarseSpans,
+      cx,
+      cy,
+    ]
     crew.run('smoothPass', args, nz, chunk)
     if (seams > 0) crew.run('smoothSeams', [...args, chunk], seams)
     return partial !== 0
@@ -292,7 +411,12 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
   }
   pair(0, { left: true })
   const [cx, cy, cz] = coarser.size
-  crew.run('restrict', [coarser.b, t, coarser.diag, coarser.spans, level.spans, nx, ny, nz, cx, cy, cz], cz, layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0))
+  crew.run(
+    'restrict',
+    [coarser.b, t, coarser.diag, coarser.spans, level.spans, nx, ny, nz, cx, cy, cz],
+    cz,
+    layersPerChunk(coarser.size, crew.threads, coarser.spans !== 0),
+  )
   vCycle(crew, system, depth + 1, coarser.x, coarser.b, coarser.t)
   pair(1, { corrected: true })
   return pair(1, { partial: depth === 0 ? system.partial : 0 })
@@ -303,7 +427,16 @@ function vCycle(crew: Crew, system: PressureSystem, depth: number, x: number, b:
  * p: solution out; r: right-hand side in, residual out; d, z, q: scratch of the same padded size. Ghosts of all are set to 0 here (r's must be 0); d must hold finite numbers. Where only a part of the box is worked on, r, d, z and q must be 0 round it.
  * Stops when the 2-norm has fallen by `relative`, or the largest residual is under `largest` (m/s), whichever is given and met; both given: both must be met.
  */
-export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: number, d: number, z: number, q: number, stop: { relative?: number; largest?: number }): SolveReport {
+export function solvePressure(
+  crew: Crew,
+  system: PressureSystem,
+  p: number,
+  r: number,
+  d: number,
+  z: number,
+  q: number,
+  stop: { relative?: number; largest?: number },
+): SolveReport {
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
   const [nx, ny, nz] = top.size
@@ -324,7 +457,10 @@ export function solvePressure(crew: Crew, system: PressureSystem, p: number, r: 
     crew.run('fastest', [r, r, r, partial, spans, nx, ny, nz], nz, chunk)
     largest = maxPartials(crew, partial, nz)
   }
-  const done = (norm: number): boolean => norm === 0 || ((stop.relative === undefined || norm <= stop.relative * start) && (stop.largest === undefined || largest <= stop.largest))
+  const done = (norm: number): boolean =>
+    norm === 0 ||
+    ((stop.relative === undefined || norm <= stop.relative * start) &&
+      (stop.largest === undefined || largest <= stop.largest))
   let norm = start
   let iterations = 0
   let rz = 0

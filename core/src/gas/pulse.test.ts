@@ -5,7 +5,10 @@ import { pulseRate } from './pulse.ts'
 const RATE = 24
 const wave = (hertz: number, noise: number, trend = 0): number[] => {
   const stream = random(5)
-  return Array.from({ length: 240 }, (_, n) => 10 + trend * n + Math.sin((2 * Math.PI * hertz * n) / RATE) + noise * (stream.next() - 0.5))
+  return Array.from(
+    { length: 240 },
+    (_, n) => 10 + trend * n + Math.sin((2 * Math.PI * hertz * n) / RATE) + noise * (stream.next() - 0.5),
+  )
 }
 
 describe('how often a series pulses', () => {
@@ -20,7 +23,8 @@ describe('how often a series pulses', () => {
       const values: number[] = []
       let phase = 0
       for (let pace = 1.2; values.length < 400; phase += (2 * Math.PI * pace) / RATE) {
-        if (Math.floor((phase + (2 * Math.PI * pace) / RATE) / (2 * Math.PI)) > Math.floor(phase / (2 * Math.PI))) pace = 1.2 * (0.67 + 0.66 * stream.next())
+        if (Math.floor((phase + (2 * Math.PI * pace) / RATE) / (2 * Math.PI)) > Math.floor(phase / (2 * Math.PI)))
+          pace = 1.2 * (0.67 + 0.66 * stream.next())
         values.push(5 + Math.sin(phase))
       }
       const counted = phase / (2 * Math.PI) / (values.length / RATE)
@@ -28,8 +32,18 @@ describe('how often a series pulses', () => {
     }
   })
   it('is not told of what stays the same or only grows', () => {
-    expect(pulseRate(Array.from({ length: 100 }, () => 3), RATE)).toBeUndefined()
-    expect(pulseRate(Array.from({ length: 100 }, (_, n) => n), RATE)).toBeUndefined()
+    expect(
+      pulseRate(
+        Array.from({ length: 100 }, () => 3),
+        RATE,
+      ),
+    ).toBeUndefined()
+    expect(
+      pulseRate(
+        Array.from({ length: 100 }, (_, n) => n),
+        RATE,
+      ),
+    ).toBeUndefined()
     for (const few of [[], [1], [1, 2], [1, 2, 1, 2, 1]]) expect(pulseRate(few, RATE)).toBeUndefined()
     // Slower than can be told of such a length, and as fast as samples go.
     expect(pulseRate(wave(0.1, 0), RATE)).toBeUndefined()

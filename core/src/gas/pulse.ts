@@ -27,7 +27,10 @@ export function pulseRate(values: readonly number[], rate: number): number | und
   const count = values.length
   const mean = values.reduce((sum, v) => sum + v, 0) / count
   const middle = (count - 1) / 2
-  const [up, across] = values.reduce(([a, b], v, n) => [a + (n - middle) * (v - mean), b + (n - middle) * (n - middle)], [0, 0])
+  const [up, across] = values.reduce(
+    ([a, b], v, n) => [a + (n - middle) * (v - mean), b + (n - middle) * (n - middle)],
+    [0, 0],
+  )
   const rest = values.map((v, n) => v - mean - (across > 0 ? up / across : 0) * (n - middle))
   if (!(rest.reduce((sum, v) => sum + v * v, 0) > 1e-12 * mean * mean * count)) return undefined
   const energy = energies(rest)
@@ -37,7 +40,11 @@ export function pulseRate(values: readonly number[], rate: number): number | und
   const octave = Array.from({ length: steps + 1 }, (_, n) => {
     const at = from + n * LOG_STEP
     let [sum, weights] = [0, 0]
-    for (let periods = Math.max(1, Math.ceil(exp(at - BAND))); periods <= Math.min(count >> 1, exp(at + BAND)); periods++) {
+    for (
+      let periods = Math.max(1, Math.ceil(exp(at - BAND)));
+      periods <= Math.min(count >> 1, exp(at + BAND));
+      periods++
+    ) {
       const weight = 1 - Math.abs(log(periods) - at) / BAND
       sum += weight * (energy[periods] ?? 0)
       weights += weight

@@ -42,7 +42,8 @@ export function storeOf(size: Size, columns: Int32Array): RowStore {
 /** A row's first stored column, the one after the last, and the element of its column 0. */
 export const startOf = ({ rows }: RowStore, row: number): number => (rows ? (rows[3 * row] ?? 0) : 0)
 export const stopOf = ({ rows, size }: RowStore, row: number): number => (rows ? (rows[3 * row + 1] ?? 0) : size[0] + 2)
-export const baseOf = ({ rows, size }: RowStore, row: number): number => (rows ? (rows[3 * row + 2] ?? 0) : row * (size[0] + 2))
+export const baseOf = ({ rows, size }: RowStore, row: number): number =>
+  rows ? (rows[3 * row + 2] ?? 0) : row * (size[0] + 2)
 
 /** Array row of the cells (., j, k), each from -1 to n. */
 export const rowOf = ({ size }: RowStore, j: number, k: number): number => (k + 1) * (size[1] + 2) + j + 1
@@ -56,10 +57,14 @@ export function elementAt(store: RowStore, index: number): number {
 }
 
 /** Element of the cell (i, j, k), each from -1 to n; -1 where it is not stored. */
-export const elementOf = (store: RowStore, i: number, j: number, k: number): number => elementAt(store, paddedIndex(store.size, i, j, k))
+export const elementOf = (store: RowStore, i: number, j: number, k: number): number =>
+  elementAt(store, paddedIndex(store.size, i, j, k))
 
 /** Calls `visit` for every array row of which something is stored: its first column, the one after the last and the element of column 0. */
-export function eachRow(store: RowStore, visit: (row: number, start: number, stop: number, base: number) => void): void {
+export function eachRow(
+  store: RowStore,
+  visit: (row: number, start: number, stop: number, base: number) => void,
+): void {
   const count = (store.size[1] + 2) * (store.size[2] + 2)
   for (let row = 0; row < count; row++) {
     const [start, stop] = [startOf(store, row), stopOf(store, row)]

@@ -7,7 +7,11 @@ import { sealedParts } from './sealed.ts'
 import { GasSimulation } from './simulate.ts'
 
 const SIZE = [7, 6, 5] as const
-const STEPS = [[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const
+const STEPS = [
+  [1, 0, 0],
+  [0, 1, 0],
+  [0, 0, 1],
+] as const
 
 /** As sealedParts, cell by cell. */
 function twin(store: RowStore, flags: Uint8Array, shares: readonly Uint8Array[] | undefined): number[][] {
@@ -46,12 +50,17 @@ function twin(store: RowStore, flags: Uint8Array, shares: readonly Uint8Array[] 
 /** Stores what lies about the middle of every row; the first and last columns of some. */
 function someStore(next: () => number): RowStore {
   const columns = new Int32Array(2 * (SIZE[1] + 2) * (SIZE[2] + 2))
-  for (let row = 0; row < columns.length / 2; row++) columns.set(next() < 0.1 ? [0, 0] : [Math.floor(next() * 2), SIZE[0] + 2 - Math.floor(next() * 2)], 2 * row)
+  for (let row = 0; row < columns.length / 2; row++)
+    columns.set(next() < 0.1 ? [0, 0] : [Math.floor(next() * 2), SIZE[0] + 2 - Math.floor(next() * 2)], 2 * row)
   return storeOf(SIZE, columns)
 }
 
 describe('what walls shut off', () => {
-  it.each([['whole boxes', false, false], ['whole boxes with cut walls', false, true], ['what is stored of boxes', true, true]])('is found as one finds it cell by cell: %s', (_, packed, cut) => {
+  it.each([
+    ['whole boxes', false, false],
+    ['whole boxes with cut walls', false, true],
+    ['what is stored of boxes', true, true],
+  ])('is found as one finds it cell by cell: %s', (_, packed, cut) => {
     const stream = random(17)
     let found = 0
     for (let n = 0; n < 60; n++) {
@@ -63,18 +72,34 @@ describe('what walls shut off', () => {
           for (let i = -1; i <= SIZE[0]; i++) {
             const e = elementOf(store, i, j, k)
             const inside = i >= 0 && j >= 0 && k >= 0 && i < SIZE[0] && j < SIZE[1] && k < SIZE[2]
-            if (e >= 0) flags[e] = !inside ? (closed ? 0 : 2) : stream.next() < walls ? 0 : packed && stream.next() < 0.02 ? 2 : 1
+            if (e >= 0)
+              flags[e] = !inside ? (closed ? 0 : 2) : stream.next() < walls ? 0 : packed && stream.next() < 0.02 ? 2 : 1
           }
-      const shares = cut ? STEPS.map(() => Uint8Array.from({ length: store.cells }, () => (stream.next() < 0.3 ? 0 : 200))) : undefined
-      const parts = sealedParts(store, flags, shares).map((part) => [...part].sort((p, q) => p - q)).sort((p, q) => (p[0] ?? 0) - (q[0] ?? 0))
+      const shares = cut
+        ? STEPS.map(() => Uint8Array.from({ length: store.cells }, () => (stream.next() < 0.3 ? 0 : 200)))
+        : undefined
+      const parts = sealedParts(store, flags, shares)
+        .map((part) => [...part].sort((p, q) => p - q))
+        .sort((p, q) => (p[0] ?? 0) - (q[0] ?? 0))
       expect(parts).toEqual(twin(store, flags, shares).sort((p, q) => (p[0] ?? 0) - (q[0] ?? 0)))
       found += parts.length
     }
     expect(found).toBeGreaterThan(50)
   })
   it('is a room in which a fire burns on, and nothing leaves it', () => {
-    const wall = (centre: [number, number, number], half: [number, number, number]): Solid => ({ kind: 'box', centre, half, rotation: [0, 0, 0, 1] })
-    const room = [wall([-1.03, 0.8, 0], [0.15, 0.8, 1.2]), wall([1.03, 0.8, 0], [0.15, 0.8, 1.2]), wall([0, 0.8, -1.03], [1.2, 0.8, 0.15]), wall([0, 0.8, 1.03], [1.2, 0.8, 0.15]), wall([0, 1.75, 0], [1.2, 0.15, 1.2])]
+    const wall = (centre: [number, number, number], half: [number, number, number]): Solid => ({
+      kind: 'box',
+      centre,
+      half,
+      rotation: [0, 0, 0, 1],
+    })
+    const room = [
+      wall([-1.03, 0.8, 0], [0.15, 0.8, 1.2]),
+      wall([1.03, 0.8, 0], [0.15, 0.8, 1.2]),
+      wall([0, 0.8, -1.03], [1.2, 0.8, 0.15]),
+      wall([0, 0.8, 1.03], [1.2, 0.8, 0.15]),
+      wall([0, 1.75, 0], [1.2, 0.15, 1.2]),
+    ]
     const simulation = new GasSimulation(makeCrew(1), smallFire({ solids: [GROUND, ...room] }), 24)
     const figures = Array.from({ length: 16 }, () => simulation.advance())
     for (const { divergence } of figures) expect(divergence).toBeLessThan(1e-3)

@@ -46,7 +46,10 @@ function findRuns(store: RowStore, flags: Uint8Array, shares: readonly Uint8Arra
       runs.high.push(i)
       parents.push(parents.length)
     }
-    for (const [axis, other] of [[1, row - 1], [2, row - tall]] as const)
+    for (const [axis, other] of [
+      [1, row - 1],
+      [2, row - tall],
+    ] as const)
       for (let a = firsts[row] ?? 0; a < parents.length; a++)
         for (let b = firsts[other] ?? 0; b < (firsts[other + 1] ?? 0); b++) {
           const last = Math.min(runs.high[a] ?? 0, runs.high[b] ?? 0)
@@ -62,13 +65,25 @@ function findRuns(store: RowStore, flags: Uint8Array, shares: readonly Uint8Arra
 }
 
 /** Whether open air, or what is not stored, is past an open face of a run. */
-function breathes(store: RowStore, flags: Uint8Array, shares: readonly Uint8Array[] | undefined, row: number, low: number, high: number): boolean {
+function breathes(
+  store: RowStore,
+  flags: Uint8Array,
+  shares: readonly Uint8Array[] | undefined,
+  row: number,
+  low: number,
+  high: number,
+): boolean {
   const tall = store.size[1] + 2
   const base = baseOf(store, row)
   if (low === startOf(store, row) || high === stopOf(store, row) - 1) return true
   if (flags[base + low - 1] === AIR && shares?.[0]?.[base + low] !== 0) return true
   if (flags[base + high + 1] === AIR && shares?.[0]?.[base + high + 1] !== 0) return true
-  for (const [axis, other, after] of [[1, row - 1, false], [1, row + 1, true], [2, row - tall, false], [2, row + tall, true]] as const) {
+  for (const [axis, other, after] of [
+    [1, row - 1, false],
+    [1, row + 1, true],
+    [2, row - tall, false],
+    [2, row + tall, true],
+  ] as const) {
     const past = baseOf(store, other)
     const [start, stop] = [startOf(store, other), stopOf(store, other)]
     for (let i = low; i <= high; i++) {
@@ -83,7 +98,11 @@ function breathes(store: RowStore, flags: Uint8Array, shares: readonly Uint8Arra
  * The parts of the gas that walls shut off from the open air, as the elements of their cells: a closed room, a gap too narrow for the air. There the pressure is known but for a number, and what the air grows by has nowhere to go.
  * flags: 0 wall, 1 gas, 2 air, ghosts written; shares: of the faces of each axis that are open, in 1/255, where walls cut cells. Stored fields.
  */
-export function sealedParts(store: RowStore, flags: Uint8Array, shares: readonly Uint8Array[] | undefined): Int32Array[] {
+export function sealedParts(
+  store: RowStore,
+  flags: Uint8Array,
+  shares: readonly Uint8Array[] | undefined,
+): Int32Array[] {
   const { row, low, high, parents } = findRuns(store, flags, shares)
   const open = new Set<number>()
   for (let run = 0; run < parents.length; run++) {

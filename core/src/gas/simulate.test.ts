@@ -9,10 +9,16 @@ import { GasSimulation } from './simulate.ts'
 import { feed, sourceCells } from './sources.ts'
 
 const RATE = 24
-const stored = (simulation: GasSimulation, settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient * settings.cell ** 3 * simulation.budget.theta
+const stored = (simulation: GasSimulation, settings: GasSettings): number =>
+  AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient * settings.cell ** 3 * simulation.budget.theta
 
 describe('a fire', () => {
-  const settings = smallFire({ solids: [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] }, { kind: 'box', centre: [0.9, 0.5, 0], half: [0.2, 0.5, 0.6], rotation: [0, 0.3826834, 0, 0.9238795] }] })
+  const settings = smallFire({
+    solids: [
+      { kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] },
+      { kind: 'box', centre: [0.9, 0.5, 0], half: [0.2, 0.5, 0.6], rotation: [0, 0.3826834, 0, 0.9238795] },
+    ],
+  })
   const simulation = new GasSimulation(makeCrew(1), settings, RATE)
   const figures = Array.from({ length: 36 }, () => simulation.advance())
 
@@ -49,10 +55,22 @@ describe('a fire', () => {
 })
 
 it('keeps soot in a closed box within 2 %', () => {
-  const wall = (point: [number, number, number], normal: [number, number, number]) => ({ kind: 'halfspace' as const, point, normal })
+  const wall = (point: [number, number, number], normal: [number, number, number]) => ({
+    kind: 'halfspace' as const,
+    point,
+    normal,
+  })
   const settings = smallFire({
-    shape: { kind: 'ball', radius: 0.3 }, source: { centre: [0.8, 0.8, 0.8], heat: 0, smoke: 0.01, speed: 0, stir: 0.8 },
-    solids: [wall([0, 0, 0], [1, 0, 0]), wall([1.6, 0, 0], [-1, 0, 0]), wall([0, 0, 0], [0, 1, 0]), wall([0, 1.6, 0], [0, -1, 0]), wall([0, 0, 0], [0, 0, 1]), wall([0, 0, 1.6], [0, 0, -1])],
+    shape: { kind: 'ball', radius: 0.3 },
+    source: { centre: [0.8, 0.8, 0.8], heat: 0, smoke: 0.01, speed: 0, stir: 0.8 },
+    solids: [
+      wall([0, 0, 0], [1, 0, 0]),
+      wall([1.6, 0, 0], [-1, 0, 0]),
+      wall([0, 0, 0], [0, 1, 0]),
+      wall([0, 1.6, 0], [0, -1, 0]),
+      wall([0, 0, 0], [0, 0, 1]),
+      wall([0, 0, 1.6], [0, 0, -1]),
+    ],
     bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
   })
   const simulation = new GasSimulation(makeCrew(1), settings, RATE)
@@ -72,7 +90,9 @@ it('goes on from its state bit for bit', () => {
   const [a, b] = [through.state(), second.state()]
   expect(b.box).toEqual(a.box)
   expect(b.budget).toEqual(a.budget)
-  a.fields.forEach((field, n) => expect(Buffer.compare(Buffer.from(field.buffer), Buffer.from(b.fields[n]?.buffer ?? new ArrayBuffer(0)))).toBe(0))
+  a.fields.forEach((field, n) =>
+    expect(Buffer.compare(Buffer.from(field.buffer), Buffer.from(b.fields[n]?.buffer ?? new ArrayBuffer(0)))).toBe(0),
+  )
 })
 
 it('leans with the wind', () => {
@@ -90,7 +110,8 @@ it('stands as high in a light wind as its flame does, though that has left the p
   const stands = (wind: number): { standing: number; height: number } => {
     const simulation = new GasSimulation(makeCrew(1), smallFire({ wind: [wind, 0, 0] }), RATE)
     const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
-    const mean = (of: (figures: (typeof frames)[number]) => number): number => frames.reduce((sum, one) => sum + of(one), 0) / frames.length
+    const mean = (of: (figures: (typeof frames)[number]) => number): number =>
+      frames.reduce((sum, one) => sum + of(one), 0) / frames.length
     return { standing: mean(({ standing }) => standing), height: mean(({ height }) => height) }
   }
   for (const wind of [0, 1.2]) {
@@ -107,10 +128,20 @@ it('stands as high as its first source’s fire does, and passes as much through
     const [moment] = alone.moments
     const [there] = moment?.sources ?? []
     if (!source || !moment || !there) throw new Error('a fire has a source')
-    const settings = { ...alone, sources: places.map(() => source), moments: [{ ...moment, sources: places.map((x) => ({ ...there, centre: [x, there.centre[1], there.centre[2]] as const })) }] }
+    const settings = {
+      ...alone,
+      sources: places.map(() => source),
+      moments: [
+        {
+          ...moment,
+          sources: places.map((x) => ({ ...there, centre: [x, there.centre[1], there.centre[2]] as const })),
+        },
+      ],
+    }
     const simulation = new GasSimulation(makeCrew(1), settings, RATE)
     const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
-    const mean = (of: 'standing' | 'neck'): number => frames.reduce((sum, figures) => sum + figures[of], 0) / frames.length
+    const mean = (of: 'standing' | 'neck'): number =>
+      frames.reduce((sum, figures) => sum + figures[of], 0) / frames.length
     return { standing: mean('standing'), neck: mean('neck') }
   }
   // Two that stand apart: the middle of both is no flame, and what the other passes is its own.
@@ -128,12 +159,15 @@ it('its neck is the hot gas a quarter of its breadth over it, and nothing where 
   const figures = Array.from({ length: 12 }, () => simulation.advance())
   const { box, pointers } = simulation.fields
   const [source] = settings.sources
-  const level = (settings.moments[0]?.sources[0]?.centre[1] ?? 0) + 0.5 * (source?.shape.kind === 'disc' ? source.shape.radius : Number.NaN)
+  const level =
+    (settings.moments[0]?.sources[0]?.centre[1] ?? 0) +
+    0.5 * (source?.shape.kind === 'disc' ? source.shape.radius : Number.NaN)
   const density = crew.heap.f32(pointers.density, paddedCells(box.size))
   // The two layers round that level hold it between them.
   const layer = (j: number): number => {
     let sum = 0
-    for (let k = 0; k < box.size[2]; k++) for (let i = 0; i < box.size[0]; i++) sum += Math.max(0, 1 / (density[paddedIndex(box.size, i, j, k)] ?? 1) - 1)
+    for (let k = 0; k < box.size[2]; k++)
+      for (let i = 0; i < box.size[0]; i++) sum += Math.max(0, 1 / (density[paddedIndex(box.size, i, j, k)] ?? 1) - 1)
     return sum * box.cell ** 2
   }
   const below = Math.floor(level / box.cell - 0.5) - box.origin[1]
@@ -141,7 +175,13 @@ it('its neck is the hot gas a quarter of its breadth over it, and nothing where 
   expect(figures.at(-1)?.neck).toBeGreaterThanOrEqual(low - 1e-9)
   expect(figures.at(-1)?.neck).toBeLessThanOrEqual(high + 1e-9)
   expect(low).toBeGreaterThan(0.001)
-  const cold = { ...settings, moments: settings.moments.map((moment) => ({ ...moment, sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, temperature: settings.ambient })) })) }
+  const cold = {
+    ...settings,
+    moments: settings.moments.map((moment) => ({
+      ...moment,
+      sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, temperature: settings.ambient })),
+    })),
+  }
   // Five millionths of a square metre is what sums of rounded numbers leave.
   expect(new GasSimulation(makeCrew(1), cold, RATE).advance().neck).toBeLessThan(1e-4)
 })
@@ -150,7 +190,22 @@ it('moves the air in lumps of their size, whatever the cell', () => {
   // How alike what is stirred is a tenth of a metre apart: lumps of 0.4 m are, those of two cells of 25 mm are not.
   const alike = (stirSize: number, cell: number): number => {
     const calm = smallFire({ cell, bounds: { low: [-0.5, 0, -0.5], high: [0.5, 0.5, 0.5] } })
-    const settings = { ...calm, sources: calm.sources.map((one) => ({ ...one, stirSize })), moments: calm.moments.map((moment) => ({ ...moment, wind: [0, 0, 0] as const, sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, speed: 0, temperature: calm.ambient, stir: 1 })) })) }
+    const settings = {
+      ...calm,
+      sources: calm.sources.map((one) => ({ ...one, stirSize })),
+      moments: calm.moments.map((moment) => ({
+        ...moment,
+        wind: [0, 0, 0] as const,
+        sources: moment.sources.map((one) => ({
+          ...one,
+          heat: 0,
+          smoke: 1e-6,
+          speed: 0,
+          temperature: calm.ambient,
+          stir: 1,
+        })),
+      })),
+    }
     const crew = makeCrew(1)
     const simulation = new GasSimulation(crew, settings, RATE)
     const { fields } = simulation
@@ -161,7 +216,10 @@ it('moves the air in lumps of their size, whatever the cell', () => {
     feed(crew, fields, settings, source, false, cells, [0, 0, 0], 1 / RATE, 0.3, 0)
     const u = unpacked(fields.store, crew.heap.f32(fields.pointers.u, fields.store.cells), 0)
     const apart = Math.round(0.1 / cell)
-    const [sum, own] = [...cells.elements].reduce(([a, b], e) => [a + (u[e] ?? 0) * (u[e + apart] ?? 0), b + (u[e] ?? 0) ** 2], [0, 0])
+    const [sum, own] = [...cells.elements].reduce(
+      ([a, b], e) => [a + (u[e] ?? 0) * (u[e + apart] ?? 0), b + (u[e] ?? 0) ** 2],
+      [0, 0],
+    )
     return own > 0 ? sum / own : Number.NaN
   }
   for (const cell of [0.05, 0.025]) expect(alike(0.4, cell)).toBeGreaterThan(0.4)

@@ -1,7 +1,17 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { CellBox, GasFrame } from '../data/index.ts'
 import { cellsOf, fittedBox, roundSources, sourceBox } from './box.ts'
-import { type GasFields, KEPT_FIELDS, layFields, moveFields, moveWalls, settleOutside, stopAtWalls, takeFields, workIn } from './fields.ts'
+import {
+  type GasFields,
+  KEPT_FIELDS,
+  layFields,
+  moveFields,
+  moveWalls,
+  settleOutside,
+  stopAtWalls,
+  takeFields,
+  workIn,
+} from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
 import { momentBetween, momentOf, solidsMoved } from './moments.ts'
 import { pacesOf, stepsFor } from './paces.ts'
@@ -70,7 +80,15 @@ export class GasSimulation {
     this.#rate = rate
     this.#mark = crew.heap.mark()
     if (state) {
-      this.#fields = layFields(crew, this.#mark, state.box, settings, momentOf(settings, state.done - 1), state.closed, state.active)
+      this.#fields = layFields(
+        crew,
+        this.#mark,
+        state.box,
+        settings,
+        momentOf(settings, state.done - 1),
+        state.closed,
+        state.active,
+      )
       ;[...KEPT_FIELDS.map((name) => this.#fields.pointers[name]), this.#fields.expansion].forEach((pointer, n) => {
         const kept = state.fields[n]
         if (kept?.length !== this.#fields.store.cells) throw new TypeError('a state holds as much as its tiles do')
@@ -79,14 +97,30 @@ export class GasSimulation {
       this.#budget = { ...state.budget }
       this.#done = state.done
     } else {
-      this.#fields = layFields(crew, this.#mark, sourceBox(settings, momentOf(settings, 0)), settings, momentOf(settings, 0))
+      this.#fields = layFields(
+        crew,
+        this.#mark,
+        sourceBox(settings, momentOf(settings, 0)),
+        settings,
+        momentOf(settings, 0),
+      )
       this.#budget = emptyBudget()
     }
     const now = momentOf(settings, this.#done - 1)
     this.#findWork(now)
     this.#feeds = this.#findSources(now, now)
-    if (!state && settings.moments.length === 1 && settings.sources.length > 0 && this.#feeds.every((feed) => feed.volume === 0))
-      throw new LanternError('gas-source', 'The source lies inside a set piece or outside the box, so nothing can come out of it.', 'Move the source into free air, or take the role "stops gas" from the piece.', { field: 'position' })
+    if (
+      !state &&
+      settings.moments.length === 1 &&
+      settings.sources.length > 0 &&
+      this.#feeds.every((feed) => feed.volume === 0)
+    )
+      throw new LanternError(
+        'gas-source',
+        'The source lies inside a set piece or outside the box, so nothing can come out of it.',
+        'Move the source into free air, or take the role "stops gas" from the piece.',
+        { field: 'position' },
+      )
   }
 
   get done(): number {
@@ -118,7 +152,20 @@ export class GasSimulation {
     const { cell } = settings
     const span = 1 / this.#rate
     const start = this.#done / this.#rate
-    const figures: GasFigures = { heatKw: 0, radiatedKw: 0, flame: 0, height: 0, standing: 0, neck: 0, centre: [0, 0, 0], cells: 0, steps: 0, iterations: 0, divergence: 0, fastest: 0 }
+    const figures: GasFigures = {
+      heatKw: 0,
+      radiatedKw: 0,
+      flame: 0,
+      height: 0,
+      standing: 0,
+      neck: 0,
+      centre: [0, 0, 0],
+      cells: 0,
+      steps: 0,
+      iterations: 0,
+      divergence: 0,
+      fastest: 0,
+    }
     const weighted = [0, 0, 0]
     let weight = 0
     const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
@@ -129,7 +176,12 @@ export class GasSimulation {
       stopIfCancelled(progress)
       const fastest = fastestSpeed(crew, this.#fields)
       if (!(fastest < FASTEST_SANE))
-        throw new LanternError('gas-unstable', `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run, ${this.#cause(fastest)}.`, 'Lower that, or choose a smaller cell. Frames kept before it stay.', { frame: this.#done })
+        throw new LanternError(
+          'gas-unstable',
+          `The gas ran away: a speed of ${fastest.toPrecision(3)} m/s at frame ${this.#done + 1} of the run, ${this.#cause(fastest)}.`,
+          'Lower that, or choose a smaller cell. Frames kept before it stay.',
+          { frame: this.#done },
+        )
       figures.fastest = Math.max(figures.fastest, fastest)
       // The step is the frame's rest in equal parts, so that frames end exactly on time.
       const dt = (span - at) / stepsFor(settings, span - at, fastest, paces)
@@ -145,7 +197,8 @@ export class GasSimulation {
       figures.radiatedKw += report.radiated / span / 1000
       weight += report.burntSum
       report.burntAt.forEach((sum, axis) => {
-        weighted[axis] = (weighted[axis] ?? 0) + sum - 0.5 * report.burntSum + (this.#fields.box.origin[axis] ?? 0) * report.burntSum
+        weighted[axis] =
+          (weighted[axis] ?? 0) + sum - 0.5 * report.burntSum + (this.#fields.box.origin[axis] ?? 0) * report.burntSum
       })
       yield Math.min(1, at / span)
     }
@@ -153,9 +206,14 @@ export class GasSimulation {
     this.#fields.moving = undefined
     settleOutside(crew, this.#fields, next.wind)
     const first = next.sources[0]?.centre ?? [0, 0, 0]
-    figures.centre = weight > 0 ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number]) : [first[0], first[1], first[2]]
+    figures.centre =
+      weight > 0
+        ? (weighted.map((sum) => (sum / weight) * cell) as [number, number, number])
+        : [first[0], first[1], first[2]]
     Object.assign(figures, this.#flame(next))
-    figures.cells = this.#fields.active ? this.#fields.active.reduce((sum, one) => sum + one, 0) * WORK_TILE ** 3 : cellsOf(this.#fields.box)
+    figures.cells = this.#fields.active
+      ? this.#fields.active.reduce((sum, one) => sum + one, 0) * WORK_TILE ** 3
+      : cellsOf(this.#fields.box)
     const before = this.#fields
     this.#fitBox(figures.fastest * span, next)
     const elsewhere = this.#findWork(next)
@@ -172,10 +230,20 @@ export class GasSimulation {
     const { box, pointers, flags, partial, spans } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
-    this.#crew.run('flame', [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, spans.cells, nx, ny, nz], nz, layersPerChunk(box.size, this.#crew.threads))
+    this.#crew.run(
+      'flame',
+      [pointers.density, flags, ambient / (ambient + FLAME_HEAT), partial, spans.cells, nx, ny, nz],
+      nz,
+      layersPerChunk(box.size, this.#crew.threads),
+    )
     const top = maxPartials(this.#crew, partial, nz, 2, 1)
     const foot = now.sources.reduce((least, _, n) => Math.min(least, this.#footOf(now, n)), Infinity)
-    return { flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3, height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0, standing: this.#standing(now), neck: this.#neck(now) }
+    return {
+      flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3,
+      height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0,
+      standing: this.#standing(now),
+      neck: this.#neck(now),
+    }
   }
 
   #standing(now: GasMoment): number {
@@ -184,7 +252,8 @@ export class GasSimulation {
     const [nx, ny, nz] = box.size
     const density = this.#crew.heap.f32(pointers.density, store.cells)
     const own = this.#ownColumns(now)
-    const rise = (a: number, j: number, c: number): number => ambient / (density[elementOf(store, a, j, c)] ?? 1) - ambient
+    const rise = (a: number, j: number, c: number): number =>
+      ambient / (density[elementOf(store, a, j, c)] ?? 1) - ambient
     const warm = ambient / (ambient + 0.5 * FLAME_HEAT)
     // Wind bends the axis, and what stirs a fire sways it: it goes through the middle of what is hot in each layer.
     const middle = (j: number): readonly [number, number] => {
@@ -210,7 +279,10 @@ export class GasSimulation {
       const [i, k] = [Math.floor(x), Math.floor(z)]
       if (i < 0 || k < 0 || i + 1 >= nx || k + 1 >= nz) continue
       // Between the four columns round it: how much hotter than the air.
-      const [front, back] = [k, k + 1].map((c) => rise(i, j, c) + (x - i) * (rise(i + 1, j, c) - rise(i, j, c))) as [number, number]
+      const [front, back] = [k, k + 1].map((c) => rise(i, j, c) + (x - i) * (rise(i + 1, j, c) - rise(i, j, c))) as [
+        number,
+        number,
+      ]
       if (front + (z - k) * (back - front) >= FLAME_HEAT) layers++
     }
     return layers * cell
@@ -219,9 +291,13 @@ export class GasSimulation {
   /** Whether a column (array coordinates) is nearer to the first source than to any other. */
   #ownColumns(now: GasMoment): (i: number, k: number) => boolean {
     const { cell, origin } = this.#fields.box
-    const [own, ...others] = now.sources.map(({ centre }): readonly [number, number] => [centre[0] / cell - origin[0] - 0.5, centre[2] / cell - origin[2] - 0.5])
+    const [own, ...others] = now.sources.map(({ centre }): readonly [number, number] => [
+      centre[0] / cell - origin[0] - 0.5,
+      centre[2] / cell - origin[2] - 0.5,
+    ])
     if (!own) return () => false
-    const far = ([x, z]: readonly [number, number], i: number, k: number): number => (x - i) * (x - i) + (z - k) * (z - k)
+    const far = ([x, z]: readonly [number, number], i: number, k: number): number =>
+      (x - i) * (x - i) + (z - k) * (z - k)
     return (i, k) => others.every((other) => far(other, i, k) >= far(own, i, k))
   }
 
@@ -234,12 +310,16 @@ export class GasSimulation {
     if (!Number.isFinite(level)) return 0
     const below = Math.floor(level)
     let sum = 0
-    for (const [j, share] of [[below, 1 - (level - below)], [below + 1, level - below]] as const) {
+    for (const [j, share] of [
+      [below, 1 - (level - below)],
+      [below + 1, level - below],
+    ] as const) {
       if (j < 0 || j >= ny) continue
       for (let k = 0; k < nz; k++) {
         const row = rowOf(store, j, k)
         const first = baseOf(store, row) + 1
-        for (let i = Math.max(0, startOf(store, row) - 1), stop = Math.min(nx, stopOf(store, row) - 1); i < stop; i++) if (own(i, k)) sum += share * Math.max(0, 1 / (density[first + i] ?? 1) - 1)
+        for (let i = Math.max(0, startOf(store, row) - 1), stop = Math.min(nx, stopOf(store, row) - 1); i < stop; i++)
+          if (own(i, k)) sum += share * Math.max(0, 1 / (density[first + i] ?? 1) - 1)
       }
     }
     return sum * box.cell * box.cell
@@ -250,13 +330,19 @@ export class GasSimulation {
     const shape = this.#settings.sources[0]?.shape
     const y = now.sources[0]?.centre[1] ?? 0
     switch (shape?.kind) {
-      case 'disc': return y + 0.5 * shape.radius
-      case 'ball': return y + 1.5 * shape.radius
-      case 'box': return y + shape.half[1] + 0.5 * Math.min(shape.half[0], shape.half[2])
-      case 'line': return y + Math.min(...shape.points.map((p) => p[1])) + 0.5 * shape.radius
+      case 'disc':
+        return y + 0.5 * shape.radius
+      case 'ball':
+        return y + 1.5 * shape.radius
+      case 'box':
+        return y + shape.half[1] + 0.5 * Math.min(shape.half[0], shape.half[2])
+      case 'line':
+        return y + Math.min(...shape.points.map((p) => p[1])) + 0.5 * shape.radius
       default: {
         const bounds = sourceBounds(this.#settings, now, 0)
-        return bounds ? bounds.low[1] + 0.25 * Math.min(bounds.high[0] - bounds.low[0], bounds.high[2] - bounds.low[2]) : Number.NaN
+        return bounds
+          ? bounds.low[1] + 0.25 * Math.min(bounds.high[0] - bounds.low[0], bounds.high[2] - bounds.low[2])
+          : Number.NaN
       }
     }
   }
@@ -268,7 +354,14 @@ export class GasSimulation {
 
   state(): GasState {
     const { box, closed, active } = this.#fields
-    return { done: this.#done, box, closed, budget: { ...this.#budget }, ...(active ? { active: active.slice() } : {}), fields: takeFields(this.#crew, this.#fields) }
+    return {
+      done: this.#done,
+      box,
+      closed,
+      budget: { ...this.#budget },
+      ...(active ? { active: active.slice() } : {}),
+      fields: takeFields(this.#crew, this.#fields),
+    }
   }
 
   /** The level that a flame's height is counted from, m. */
@@ -293,7 +386,9 @@ export class GasSimulation {
   }
 
   #findSources(from: GasMoment, to: GasMoment): SourceCells[] {
-    return this.#settings.sources.map((_, index) => sourceCells(this.#crew, this.#fields, this.#settings, index, from, to))
+    return this.#settings.sources.map((_, index) =>
+      sourceCells(this.#crew, this.#fields, this.#settings, index, from, to),
+    )
   }
 
   /** Widens or cuts the box to what it holds and what may reach in the next frame (`travel`, metres). */
@@ -302,7 +397,24 @@ export class GasSimulation {
     const settings = this.#settings
     const { box, pointers, partial, spans } = this.#fields
     const [nx, ny, nz] = box.size
-    crew.run('extent', [pointers.density, pointers.fuel, pointers.soot, settings.ambient / (settings.ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, partial, spans.cells, nx, ny, nz], nz, layersPerChunk(box.size, crew.threads))
+    crew.run(
+      'extent',
+      [
+        pointers.density,
+        pointers.fuel,
+        pointers.soot,
+        settings.ambient / (settings.ambient + KEEP_HEAT),
+        KEEP_FUEL,
+        KEEP_SOOT,
+        partial,
+        spans.cells,
+        nx,
+        ny,
+        nz,
+      ],
+      nz,
+      layersPerChunk(box.size, crew.threads),
+    )
     const ranges = crew.heap.i32(partial, nz * 4)
     const low = [nx, ny, nz]
     const high = [-1, -1, -1]
@@ -315,7 +427,10 @@ export class GasSimulation {
       low[2] = Math.min(low[2] ?? 0, k)
       high[2] = Math.max(high[2] ?? 0, k)
     }
-    const held = { low: low.map((v, axis) => v + (box.origin[axis] ?? 0)), high: high.map((v, axis) => v + 1 + (box.origin[axis] ?? 0)) }
+    const held = {
+      low: low.map((v, axis) => v + (box.origin[axis] ?? 0)),
+      high: high.map((v, axis) => v + 1 + (box.origin[axis] ?? 0)),
+    }
     const wanted = fittedBox(settings, now, box, held, travel)
     if (!wanted) return
     this.#fields = moveFields(crew, this.#mark, this.#fields, wanted, settings, now)
@@ -326,7 +441,11 @@ export class GasSimulation {
     const fields = this.#fields
     const active = workedTiles(this.#crew, fields, this.#settings, roundSources(this.#settings, now), 1 / this.#rate)
     const before = fields.active
-    if (active === before || (active && before && active.length === before.length && active.every((one, n) => one === before[n]))) return false
+    if (
+      active === before ||
+      (active && before && active.length === before.length && active.every((one, n) => one === before[n]))
+    )
+      return false
     workIn(this.#crew, fields, this.#settings, now, active)
     return true
   }

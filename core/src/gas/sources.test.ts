@@ -11,20 +11,37 @@ import { feed, type SourceCells, sourceCells } from './sources.ts'
 const box: CellBox = { cell: 0.05, origin: [-32, 0, -32], size: [64, 48, 64] }
 const firstOf = ({ moments }: GasSettings): GasMoment => moments[0] as GasMoment
 
-function cellsOf(shape: SourceShape, over: SmallFire = {}, to?: GasMoment): { settings: GasSettings; cells: SourceCells; centres: [number, number, number][] } {
+function cellsOf(
+  shape: SourceShape,
+  over: SmallFire = {},
+  to?: GasMoment,
+): { settings: GasSettings; cells: SourceCells; centres: [number, number, number][] } {
   const settings = smallFire({ cell: box.cell, shape, ...over })
   const crew = makeCrew(1)
   const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
   const cells = sourceCells(crew, fields, settings, 0, firstOf(settings), to ?? firstOf(settings))
   const [sx, sxy] = [box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
-  const centres = Array.from(cells.elements, (e): [number, number, number] => [(box.origin[0] + (e % sx) - 0.5) * box.cell, (box.origin[1] + (Math.floor(e / sx) % (box.size[1] + 2)) - 0.5) * box.cell, (box.origin[2] + Math.floor(e / sxy) - 0.5) * box.cell])
+  const centres = Array.from(cells.elements, (e): [number, number, number] => [
+    (box.origin[0] + (e % sx) - 0.5) * box.cell,
+    (box.origin[1] + (Math.floor(e / sx) % (box.size[1] + 2)) - 0.5) * box.cell,
+    (box.origin[2] + Math.floor(e / sxy) - 0.5) * box.cell,
+  ])
   return { settings, cells, centres }
 }
 const slab = { kind: 'box', centre: [0, 0.8, -0.5], half: [0.6, 0.8, 0.1], rotation: [0, 0, 0, 1] } as const
 
 describe('where gas comes from', () => {
   it('a line is a strip along its pieces, as broad as it is, and its area is its length times its breadth', () => {
-    const { cells, centres } = cellsOf({ kind: 'line', points: [[-1, 0, 0], [0, 0, 0], [0.6, 0, 0.8]], radius: 0.15, thickness: 0.06 })
+    const { cells, centres } = cellsOf({
+      kind: 'line',
+      points: [
+        [-1, 0, 0],
+        [0, 0, 0],
+        [0.6, 0, 0.8],
+      ],
+      radius: 0.15,
+      thickness: 0.06,
+    })
     expect(cells.area).toBeCloseTo(2 * 0.3, 6)
     for (const [x, , z] of centres) {
       const near = Math.min(Math.hypot(x - Math.min(0, Math.max(-1, x)), z), Math.abs(0.8 * x - 0.6 * z))
@@ -33,10 +50,20 @@ describe('where gas comes from', () => {
     // Its ends are round.
     expect(cells.volume / 0.06 / (0.6 + Math.PI * 0.15 ** 2)).toBeCloseTo(1, 0)
   })
-  it.each([[0, 0], [0.4, 0.7], [0, Math.PI / 2], [2, 1.1]])('a disc has its volume however it leans: turned by %f, tilted by %f', (turn, tilt) => {
-    const { cells, centres } = cellsOf({ kind: 'disc', radius: 0.6, thickness: 0.2 }, { source: { centre: [0.12, 1.1, -0.2], rotation: panTiltRoll(turn, tilt, 0) } })
+  it.each([
+    [0, 0],
+    [0.4, 0.7],
+    [0, Math.PI / 2],
+    [2, 1.1],
+  ])('a disc has its volume however it leans: turned by %f, tilted by %f', (turn, tilt) => {
+    const { cells, centres } = cellsOf(
+      { kind: 'disc', radius: 0.6, thickness: 0.2 },
+      { source: { centre: [0.12, 1.1, -0.2], rotation: panTiltRoll(turn, tilt, 0) } },
+    )
     expect(cells.volume / (Math.PI * 0.36 * 0.2)).toBeCloseTo(1, 1)
-    expect(Math.max(...centres.map(([x, y, z]) => Math.hypot(x - 0.12, y - 1.1, z + 0.2)))).toBeLessThan(Math.hypot(0.6, 0.2) + box.cell)
+    expect(Math.max(...centres.map(([x, y, z]) => Math.hypot(x - 0.12, y - 1.1, z + 0.2)))).toBeLessThan(
+      Math.hypot(0.6, 0.2) + box.cell,
+    )
   })
   it('a set piece’s surface is the layer before it, with what comes out sent straight away from it', () => {
     const { cells, centres } = cellsOf({ kind: 'surface', solid: 1 }, { solids: [GROUND, slab] })
@@ -52,7 +79,20 @@ describe('where gas comes from', () => {
   })
   it('an area drawn on the plate lies where the camera sees it first, not behind', () => {
     // From before and above, a square of the picture over the slab's upper part and the air beside it: only the slab is hit, not the ground that it hides.
-    const view = { eye: [0, 1.2, 4] as const, rotation: [0, 0, 0, 1] as const, shapes: [[[-0.05, -0.05], [0.05, -0.05], [0.05, 0.12], [-0.05, 0.12]] as const], low: [-0.5, 0, -0.7] as const, high: [0.5, 1.6, 0] as const }
+    const view = {
+      eye: [0, 1.2, 4] as const,
+      rotation: [0, 0, 0, 1] as const,
+      shapes: [
+        [
+          [-0.05, -0.05],
+          [0.05, -0.05],
+          [0.05, 0.12],
+          [-0.05, 0.12],
+        ] as const,
+      ],
+      low: [-0.5, 0, -0.7] as const,
+      high: [0.5, 1.6, 0] as const,
+    }
     const { centres } = cellsOf({ kind: 'area', view }, { solids: [GROUND, slab] })
     expect(centres.length).toBeGreaterThan(20)
     for (const [x, y, z] of centres) {
@@ -63,12 +103,24 @@ describe('where gas comes from', () => {
     }
   })
   it('points are balls, each of its own size', () => {
-    const { cells, centres } = cellsOf({ kind: 'points' }, { source: { points: [-0.5, 1, 0, 0.2, 0.6, 0.6, 0.4, 0.1] } })
+    const { cells, centres } = cellsOf(
+      { kind: 'points' },
+      { source: { points: [-0.5, 1, 0, 0.2, 0.6, 0.6, 0.4, 0.1] } },
+    )
     expect(cells.volume / ((4 / 3) * Math.PI * (0.008 + 0.001))).toBeCloseTo(1, 1)
-    for (const at of centres) expect(Math.min(Math.hypot(at[0] + 0.5, at[1] - 1, at[2]) - 0.2, Math.hypot(at[0] - 0.6, at[1] - 0.6, at[2] - 0.4) - 0.1)).toBeLessThan(box.cell)
+    for (const at of centres)
+      expect(
+        Math.min(
+          Math.hypot(at[0] + 0.5, at[1] - 1, at[2]) - 0.2,
+          Math.hypot(at[0] - 0.6, at[1] - 0.6, at[2] - 0.4) - 0.1,
+        ),
+      ).toBeLessThan(box.cell)
   })
   it('a turned box is turned', () => {
-    const { cells, centres } = cellsOf({ kind: 'box', half: [0.6, 0.05, 0.05] }, { source: { centre: [0, 1, 0], rotation: panTiltRoll(0, 0, Math.PI / 4) } })
+    const { cells, centres } = cellsOf(
+      { kind: 'box', half: [0.6, 0.05, 0.05] },
+      { source: { centre: [0, 1, 0], rotation: panTiltRoll(0, 0, Math.PI / 4) } },
+    )
     expect(cells.volume / (8 * 0.6 * 0.05 * 0.05)).toBeCloseTo(1, 0)
     for (const [x, y] of centres) expect(Math.abs(y - 1 - x)).toBeLessThan(0.2)
   })
@@ -78,7 +130,13 @@ describe('where gas comes from', () => {
     const covered = [0.25, 0.5, 0.75].map((share) => {
       const crew = makeCrew(1)
       const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
-      const cells = sourceCells(crew, fields, { ...settings, sources: [{ shape: disc, perArea: true, stirSize: 0.2, pattern: { size: 0.2, share } }] }, 0, firstOf(settings))
+      const cells = sourceCells(
+        crew,
+        fields,
+        { ...settings, sources: [{ shape: disc, perArea: true, stirSize: 0.2, pattern: { size: 0.2, share } }] },
+        0,
+        firstOf(settings),
+      )
       return cells.area / (Math.PI * 1.5 ** 2)
     })
     covered.forEach((share, n) => expect(Math.abs(share - 0.25 * (n + 1))).toBeLessThan(0.13))
@@ -86,18 +144,34 @@ describe('where gas comes from', () => {
 })
 
 describe('a source that moves', () => {
-  const swing = (t: number): { centre: [number, number, number]; rotation: [number, number, number, number] } => ({ centre: [-1.2 + 2.4 * t, 1, 0.3 * Math.sin(3 * t)], rotation: [0, 0, 0, 1] })
+  const swing = (t: number): { centre: [number, number, number]; rotation: [number, number, number, number] } => ({
+    centre: [-1.2 + 2.4 * t, 1, 0.3 * Math.sin(3 * t)],
+    rotation: [0, 0, 0, 1],
+  })
   it('fills all that it passes, without gaps', () => {
     const settings = smallFire({ cell: box.cell, shape: { kind: 'ball', radius: 0.06 }, source: swing(0) })
     const to: GasMoment = { ...firstOf(settings), sources: [{ ...smallSource(), ...swing(1), centre: [1.2, 1, 0] }] }
     const { centres } = cellsOf({ kind: 'ball', radius: 0.06 }, { source: { ...swing(0), centre: [-1.2, 1, 0] } }, to)
     const columns = new Set(centres.map(([x]) => Math.round(x / box.cell)))
-    for (let x = Math.round(-1.15 / box.cell); x <= Math.round(1.15 / box.cell); x++) expect(columns.has(x) || columns.has(x + 1)).toBe(true)
+    for (let x = Math.round(-1.15 / box.cell); x <= Math.round(1.15 / box.cell); x++)
+      expect(columns.has(x) || columns.has(x + 1)).toBe(true)
   })
   it('leaves its smoke behind in the world while the box goes with it', () => {
-    const base = smallFire({ shape: { kind: 'ball', radius: 0.15 }, source: { heat: 0, smoke: 0.02, speed: 0, stir: 0.2 }, bounds: { low: [-2, 0, -2], high: [2, 3, 2] } })
+    const base = smallFire({
+      shape: { kind: 'ball', radius: 0.15 },
+      source: { heat: 0, smoke: 0.02, speed: 0, stir: 0.2 },
+      bounds: { low: [-2, 0, -2], high: [2, 3, 2] },
+    })
     const first = firstOf(base)
-    const moments = Array.from({ length: 8 }, (_, n) => ({ ...first, sources: [{ ...smallSource({ heat: 0, smoke: 0.02, speed: 0, stir: 0.2 }), centre: [-1.5 + 0.4 * n, 1, 0] as [number, number, number] }] }))
+    const moments = Array.from({ length: 8 }, (_, n) => ({
+      ...first,
+      sources: [
+        {
+          ...smallSource({ heat: 0, smoke: 0.02, speed: 0, stir: 0.2 }),
+          centre: [-1.5 + 0.4 * n, 1, 0] as [number, number, number],
+        },
+      ],
+    }))
     const simulation = new GasSimulation(makeCrew(1), { ...base, moments }, 24)
     for (let n = 0; n < 8; n++) simulation.advance()
     const { box: last } = simulation.fields
@@ -118,7 +192,11 @@ describe('a source that moves', () => {
 })
 
 describe('what comes out', () => {
-  const one = (source: Parameters<typeof smallSource>[0], perArea = false, shape: SourceShape = { kind: 'disc', radius: 0.5, thickness: 0.06 }) => {
+  const one = (
+    source: Parameters<typeof smallSource>[0],
+    perArea = false,
+    shape: SourceShape = { kind: 'disc', radius: 0.5, thickness: 0.06 },
+  ) => {
     const settings = smallFire({ cell: box.cell, shape, source })
     const crew = makeCrew(1)
     const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
@@ -137,15 +215,27 @@ describe('what comes out', () => {
     expect(view(fields.pointers.density).every((v) => v === 1)).toBe(true)
   })
   it('goes where it is aimed, also down and sideways', () => {
-    for (const aim of [[0, -1, 0], [1, 0, 0], [0, 0, -1]] as const) {
-      const { view, fields, cells } = one({ speed: 3, aim, stir: 0, centre: [0, 1, 0], rotation: aboutAxis([0, 1, 0], 0) }, false, { kind: 'ball', radius: 0.3 })
+    for (const aim of [
+      [0, -1, 0],
+      [1, 0, 0],
+      [0, 0, -1],
+    ] as const) {
+      const { view, fields, cells } = one(
+        { speed: 3, aim, stir: 0, centre: [0, 1, 0], rotation: aboutAxis([0, 1, 0], 0) },
+        false,
+        { kind: 'ball', radius: 0.3 },
+      )
       const axis = aim.findIndex((v) => v !== 0)
       const field = view([fields.pointers.u, fields.pointers.v, fields.pointers.w][axis] ?? 0)
       const most = cells.elements.reduce((best, e) => Math.max(best, (field[e] ?? 0) * (aim[axis] ?? 0)), 0)
       expect(most).toBeCloseTo(3, 1)
     }
   })
-  it.each([[370, 8], [573, 8], [873, 12]])('is as warm as it was said, and no warmer: %d K', (temperature, most) => {
+  it.each([
+    [370, 8],
+    [573, 8],
+    [873, 12],
+  ])('is as warm as it was said, and no warmer: %d K', (temperature, most) => {
     const settings = smallFire({ source: { heat: 0, smoke: 0.002, temperature } })
     const crew = makeCrew(1)
     const simulation = new GasSimulation(crew, settings, 24)
@@ -153,17 +243,35 @@ describe('what comes out', () => {
     for (let n = 0; n < 12; n++) {
       simulation.advance()
       const { store, pointers } = simulation.fields
-      warmest = Math.max(warmest, settings.ambient / crew.heap.f32(pointers.density, store.cells).reduce((low, one) => (one > 0 ? Math.min(low, one) : low), 1))
+      warmest = Math.max(
+        warmest,
+        settings.ambient /
+          crew.heap.f32(pointers.density, store.cells).reduce((low, one) => (one > 0 ? Math.min(low, one) : low), 1),
+      )
     }
     expect(warmest).toBeLessThan(temperature + most)
     expect(warmest).toBeGreaterThan(settings.ambient + 0.6 * (temperature - settings.ambient))
   })
   it('colder than the air sinks and spreads along the ground', () => {
-    const simulation = new GasSimulation(makeCrew(1), smallFire({ shape: { kind: 'ball', radius: 0.3 }, source: { centre: [0, 1.2, 0], heat: 0, smoke: 0.01, temperature: 263, speed: 0, stir: 0 } }), 24)
+    const simulation = new GasSimulation(
+      makeCrew(1),
+      smallFire({
+        shape: { kind: 'ball', radius: 0.3 },
+        source: { centre: [0, 1.2, 0], heat: 0, smoke: 0.01, temperature: 263, speed: 0, stir: 0 },
+      }),
+      24,
+    )
     for (let n = 0; n < 20; n++) simulation.advance()
     const { box: last } = simulation.fields
     const soot = simulation.keep()
-    expect(Math.max(...Array.from(soot.tiles, (tile) => Math.floor(tile / Math.ceil(last.size[0] / 8)) % Math.ceil(last.size[1] / 8)))).toBeLessThanOrEqual(2)
+    expect(
+      Math.max(
+        ...Array.from(
+          soot.tiles,
+          (tile) => Math.floor(tile / Math.ceil(last.size[0] / 8)) % Math.ceil(last.size[1] / 8),
+        ),
+      ),
+    ).toBeLessThanOrEqual(2)
     expect(simulation.budget.theta).toBeLessThan(0)
   })
 })

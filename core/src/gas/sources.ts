@@ -4,7 +4,17 @@ import { conjugate, dot, noise3, rotate, scale, subtract, type Vec3 } from '../m
 import type { GasFields } from './fields.ts'
 import { momentBetween, travelOf } from './moments.ts'
 import { elementAt } from './rows.ts'
-import { AIR_DENSITY, type GasMoment, type GasSettings, type GasSource, type GasView, GRAVITY, HEAT_OF_COMBUSTION, SHEET, type SourceMoment } from './settings.ts'
+import {
+  AIR_DENSITY,
+  type GasMoment,
+  type GasSettings,
+  type GasSource,
+  type GasView,
+  GRAVITY,
+  HEAT_OF_COMBUSTION,
+  SHEET,
+  type SourceMoment,
+} from './settings.ts'
 
 /** Cells of a source (padded indices) with the share of each that it fills; a source thinner than a cell still has one layer. */
 export interface SourceCells {
@@ -40,9 +50,15 @@ interface Body {
   normal?: (at: Vec3) => Vec3
 }
 
-const around = (centre: Vec3, reach: readonly number[]): Bounds => ({ low: centre.map((c, a) => c - (reach[a] ?? 0)) as [number, number, number], high: centre.map((c, a) => c + (reach[a] ?? 0)) as [number, number, number] })
+const around = (centre: Vec3, reach: readonly number[]): Bounds => ({
+  low: centre.map((c, a) => c - (reach[a] ?? 0)) as [number, number, number],
+  high: centre.map((c, a) => c + (reach[a] ?? 0)) as [number, number, number],
+})
 
-const widened = ({ low, high }: Bounds, by: number): Bounds => ({ low: [low[0] - by, low[1] - by, low[2] - by], high: [high[0] + by, high[1] + by, high[2] + by] })
+const widened = ({ low, high }: Bounds, by: number): Bounds => ({
+  low: [low[0] - by, low[1] - by, low[2] - by],
+  high: [high[0] + by, high[1] + by, high[2] + by],
+})
 
 function insideView(view: GasView, solids: readonly Solid[], thickness: number): (at: Vec3) => boolean {
   const back = conjugate(view.rotation)
@@ -73,49 +89,75 @@ function bodyOf(source: GasSource, moment: SourceMoment, solids: readonly Solid[
   const { cell, bounds } = settings
   const thick = Math.max(SHEET, cell)
   const back = conjugate(moment.rotation)
-  const own = (test: (p: Vec3) => boolean): Inside => (x, y, z) => test(rotate(back, [x - moment.centre[0], y - moment.centre[1], z - moment.centre[2]]))
+  const own =
+    (test: (p: Vec3) => boolean): Inside =>
+    (x, y, z) =>
+      test(rotate(back, [x - moment.centre[0], y - moment.centre[1], z - moment.centre[2]]))
   switch (shape.kind) {
     case 'ball': {
       const radius = Math.max(shape.radius, cell * 0.6)
-      return { inside: own((p) => dot(p, p) <= radius * radius), bounds: around(moment.centre, [radius, radius, radius]), area: Math.PI * shape.radius ** 2 }
+      return {
+        inside: own((p) => dot(p, p) <= radius * radius),
+        bounds: around(moment.centre, [radius, radius, radius]),
+        area: Math.PI * shape.radius ** 2,
+      }
     }
     case 'box': {
       const half = shape.half.map((h) => Math.max(h, cell / 2))
       const reach = Math.sqrt(half.reduce((sum, h) => sum + h * h, 0))
-      return { inside: own((p) => p.every((v, a) => Math.abs(v) <= (half[a] ?? 0))), bounds: around(moment.centre, [reach, reach, reach]), area: 4 * shape.half[0] * shape.half[2] }
+      return {
+        inside: own((p) => p.every((v, a) => Math.abs(v) <= (half[a] ?? 0))),
+        bounds: around(moment.centre, [reach, reach, reach]),
+        area: 4 * shape.half[0] * shape.half[2],
+      }
     }
     case 'disc': {
       const radius = Math.max(shape.radius, cell * 0.6)
       const thickness = Math.max(shape.thickness, cell)
       const axis = rotate(moment.rotation, [0, 1, 0])
       const reach = axis.map((a) => radius * Math.sqrt(Math.max(0, 1 - a * a)) + thickness * Math.abs(a) + 1e-6)
-      return { inside: own((p) => p[0] * p[0] + p[2] * p[2] <= radius * radius && p[1] >= 0 && p[1] <= thickness), own: around(moment.centre, reach), bounds: around(moment.centre, [radius + thickness, radius + thickness, radius + thickness]), area: Math.PI * shape.radius ** 2 }
+      return {
+        inside: own((p) => p[0] * p[0] + p[2] * p[2] <= radius * radius && p[1] >= 0 && p[1] <= thickness),
+        own: around(moment.centre, reach),
+        bounds: around(moment.centre, [radius + thickness, radius + thickness, radius + thickness]),
+        area: Math.PI * shape.radius ** 2,
+      }
     }
     case 'line': {
       const radius = Math.max(shape.radius, cell * 0.6)
       const thickness = Math.max(shape.thickness, cell)
       const pieces = shape.points.slice(1).map((b, n) => ({ a: shape.points[n] ?? b, b }))
-      const near = (p: Vec3): boolean => pieces.some(({ a, b }) => {
-        // Level distance to the piece, and height over it.
-        const d = subtract(b, a)
-        const level = d[0] * d[0] + d[2] * d[2]
-        const t = level > 0 ? Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[2] - a[2]) * d[2]) / level)) : 0
-        const [x, y, z] = [p[0] - a[0] - t * d[0], p[1] - a[1] - t * d[1], p[2] - a[2] - t * d[2]]
-        return x * x + z * z <= radius * radius && y >= -1e-9 && y <= thickness
-      })
+      const near = (p: Vec3): boolean =>
+        pieces.some(({ a, b }) => {
+          // Level distance to the piece, and height over it.
+          const d = subtract(b, a)
+          const level = d[0] * d[0] + d[2] * d[2]
+          const t = level > 0 ? Math.min(1, Math.max(0, ((p[0] - a[0]) * d[0] + (p[2] - a[2]) * d[2]) / level)) : 0
+          const [x, y, z] = [p[0] - a[0] - t * d[0], p[1] - a[1] - t * d[1], p[2] - a[2] - t * d[2]]
+          return x * x + z * z <= radius * radius && y >= -1e-9 && y <= thickness
+        })
       const reach = Math.max(...shape.points.map((p) => Math.sqrt(dot(p, p)))) + radius + thickness
       const long = pieces.reduce((sum, { a, b }) => sum + Math.sqrt(dot(subtract(b, a), subtract(b, a))), 0)
       return { inside: own(near), bounds: around(moment.centre, [reach, reach, reach]), area: 2 * shape.radius * long }
     }
     case 'points': {
       const points = moment.points ?? []
-      const balls = Array.from({ length: Math.floor(points.length / 4) }, (_, n) => points.slice(4 * n, 4 * n + 4) as [number, number, number, number])
+      const balls = Array.from(
+        { length: Math.floor(points.length / 4) },
+        (_, n) => points.slice(4 * n, 4 * n + 4) as [number, number, number, number],
+      )
       const least = cell * 0.6
-      const low = [0, 1, 2].map((a) => balls.reduce((m, b) => Math.min(m, (b[a] ?? 0) - Math.max(b[3], least)), Infinity))
-      const high = [0, 1, 2].map((a) => balls.reduce((m, b) => Math.max(m, (b[a] ?? 0) + Math.max(b[3], least)), -Infinity))
+      const low = [0, 1, 2].map((a) =>
+        balls.reduce((m, b) => Math.min(m, (b[a] ?? 0) - Math.max(b[3], least)), Infinity),
+      )
+      const high = [0, 1, 2].map((a) =>
+        balls.reduce((m, b) => Math.max(m, (b[a] ?? 0) + Math.max(b[3], least)), -Infinity),
+      )
       return {
-        inside: (x, y, z) => balls.some((b) => (x - b[0]) ** 2 + (y - b[1]) ** 2 + (z - b[2]) ** 2 <= Math.max(b[3], least) ** 2),
-        bounds: { low: low as [number, number, number], high: high as [number, number, number] }, area: balls.reduce((sum, b) => sum + Math.PI * b[3] ** 2, 0),
+        inside: (x, y, z) =>
+          balls.some((b) => (x - b[0]) ** 2 + (y - b[1]) ** 2 + (z - b[2]) ** 2 <= Math.max(b[3], least) ** 2),
+        bounds: { low: low as [number, number, number], high: high as [number, number, number] },
+        area: balls.reduce((sum, b) => sum + Math.PI * b[3] ** 2, 0),
       }
     }
     case 'surface': {
@@ -123,25 +165,43 @@ function bodyOf(source: GasSource, moment: SourceMoment, solids: readonly Solid[
       if (!solid) return { inside: () => false, bounds, area: 0 }
       const seen = shape.view && insideView(shape.view, solids, thick)
       const box = solidBounds(solid)
-      const reach: Bounds = shape.view ? widened(shape.view, thick) : box ? { low: box.low.map((v) => v - thick) as [number, number, number], high: box.high.map((v) => v + thick) as [number, number, number] } : bounds
+      const reach: Bounds = shape.view
+        ? widened(shape.view, thick)
+        : box
+          ? {
+              low: box.low.map((v) => v - thick) as [number, number, number],
+              high: box.high.map((v) => v + thick) as [number, number, number],
+            }
+          : bounds
       return {
         inside: (x, y, z) => {
           const distance = distanceTo(solid, [x, y, z])
           return distance >= 0 && distance <= thick && (!seen || seen([x, y, z]))
         },
-        bounds: reach, area: undefined, normal: (at) => normalAt(solid, at),
+        bounds: reach,
+        area: undefined,
+        normal: (at) => normalAt(solid, at),
       }
     }
     case 'area': {
       const seen = insideView(shape.view, solids, thick)
-      const nearest = (at: Vec3): Solid | undefined => solids.reduce<Solid | undefined>((best, solid) => (best && distanceTo(best, at) <= distanceTo(solid, at) ? best : solid), undefined)
+      const nearest = (at: Vec3): Solid | undefined =>
+        solids.reduce<Solid | undefined>(
+          (best, solid) => (best && distanceTo(best, at) <= distanceTo(solid, at) ? best : solid),
+          undefined,
+        )
       return {
         inside: (x, y, z) => {
           const solid = nearest([x, y, z])
           const distance = solid ? distanceTo(solid, [x, y, z]) : Infinity
           return distance >= 0 && distance <= thick && seen([x, y, z])
         },
-        bounds: widened(shape.view, thick), area: undefined, normal: (at) => { const solid = nearest(at); return solid ? normalAt(solid, at) : [0, 1, 0] },
+        bounds: widened(shape.view, thick),
+        area: undefined,
+        normal: (at) => {
+          const solid = nearest(at)
+          return solid ? normalAt(solid, at) : [0, 1, 0]
+        },
       }
     }
   }
@@ -163,7 +223,14 @@ function patchAt(seed: number, { size, share }: { size: number; share: number },
 }
 
 /** The fluid cells that a source fills between two moments, by 27 points in each: where it goes on its way, all that it passes. */
-export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings, index: number, from: GasMoment, to: GasMoment = from): SourceCells {
+export function sourceCells(
+  crew: Crew,
+  fields: GasFields,
+  settings: GasSettings,
+  index: number,
+  from: GasMoment,
+  to: GasMoment = from,
+): SourceCells {
   const source = settings.sources[index]
   const [a, b] = [from.sources[index], to.sources[index]]
   const none: SourceCells = { elements: new Int32Array(0), shares: new Float32Array(0), volume: 0, area: 0 }
@@ -176,8 +243,15 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
     const between = momentBetween(from, to, places === 1 ? 1 : (n + 0.5) / places)
     return bodyOf(source, between.sources[index] ?? b, between.solids, settings)
   })
-  const low = box.origin.map((o, axis) => Math.max(0, Math.floor(Math.min(...bodies.map(({ own, bounds }) => (own ?? bounds).low[axis] ?? 0)) / cell) - o))
-  const high = box.origin.map((o, axis) => Math.min((box.size[axis] ?? 0) - 1, Math.ceil(Math.max(...bodies.map(({ own, bounds }) => (own ?? bounds).high[axis] ?? 0)) / cell) - o))
+  const low = box.origin.map((o, axis) =>
+    Math.max(0, Math.floor(Math.min(...bodies.map(({ own, bounds }) => (own ?? bounds).low[axis] ?? 0)) / cell) - o),
+  )
+  const high = box.origin.map((o, axis) =>
+    Math.min(
+      (box.size[axis] ?? 0) - 1,
+      Math.ceil(Math.max(...bodies.map(({ own, bounds }) => (own ?? bounds).high[axis] ?? 0)) / cell) - o,
+    ),
+  )
   const elements: number[] = []
   const shares: number[] = []
   const normals: number[] = []
@@ -198,9 +272,14 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
           for (const one of bodies) if (one.inside(x, y, z)) hits++
         }
         if (hits === 0) continue
-        const centre: Vec3 = [(box.origin[0] + i + 0.5) * cell, (box.origin[1] + j + 0.5) * cell, (box.origin[2] + k + 0.5) * cell]
+        const centre: Vec3 = [
+          (box.origin[0] + i + 0.5) * cell,
+          (box.origin[1] + j + 0.5) * cell,
+          (box.origin[2] + k + 0.5) * cell,
+        ]
         filled += hits / most
-        const share = (hits / most) * (source.pattern ? patchAt(settings.seed + index * 7919, source.pattern, centre) : 1)
+        const share =
+          (hits / most) * (source.pattern ? patchAt(settings.seed + index * 7919, source.pattern, centre) : 1)
         if (share === 0) continue
         elements.push(element)
         shares.push(share)
@@ -210,7 +289,13 @@ export function sourceCells(crew: Crew, fields: GasFields, settings: GasSettings
   const volume = total * cell ** 3
   // A surface's layer is as thick as it is said to be; patches leave their share of the area.
   const area = body?.area === undefined ? volume / Math.max(SHEET, cell) : filled > 0 ? (body.area * total) / filled : 0
-  return { elements: Int32Array.from(elements), shares: Float32Array.from(shares), volume, area, ...(body?.normal ? { normals: Float32Array.from(normals) } : {}) }
+  return {
+    elements: Int32Array.from(elements),
+    shares: Float32Array.from(shares),
+    volume,
+    area,
+    ...(body?.normal ? { normals: Float32Array.from(normals) } : {}),
+  }
 }
 
 /** What a step's sources put in: fuel and soot in kg, heat that came with the temperature, as a sum of theta over cells, and that which comes with the volume of the fuel, 1/s. */
@@ -222,12 +307,31 @@ export interface SourceInput {
 }
 
 /** Sets a source free for `dt` seconds: adds fuel and soot, warms, sends out and stirs. velocity: the source's own, m/s, which what comes out has too. Stirring is seeded by place and time. */
-export function feed(crew: Crew, fields: GasFields, settings: GasSettings, source: SourceMoment, perArea: boolean, cells: SourceCells, velocity: Vec3, dt: number, time: number, index: number): SourceInput {
+export function feed(
+  crew: Crew,
+  fields: GasFields,
+  settings: GasSettings,
+  source: SourceMoment,
+  perArea: boolean,
+  cells: SourceCells,
+  velocity: Vec3,
+  dt: number,
+  time: number,
+  index: number,
+): SourceInput {
   const input = { fuel: 0, soot: 0, theta: 0, growth: 0 }
   if (cells.volume === 0) return input
   const { box, pointers, store } = fields
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, store.cells)
-  const [u, v, w, density, fuel, soot, expansion] = [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot, fields.expansion].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+  const [u, v, w, density, fuel, soot, expansion] = [
+    pointers.u,
+    pointers.v,
+    pointers.w,
+    pointers.density,
+    pointers.fuel,
+    pointers.soot,
+    fields.expansion,
+  ].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const sx = box.size[0] + 2
   const sxy = sx * (box.size[1] + 2)
   const times = perArea ? cells.area : 1
@@ -273,14 +377,23 @@ export function feed(crew: Crew, fields: GasFields, settings: GasSettings, sourc
       if (moves) {
         // It brings the source's own motion by its share of the volume.
         const part = Math.min(1, Math.abs(q))
-        for (const at of [e, past]) field[at] = (field[at] ?? 0) + 0.5 * part * ((velocity[axis] ?? 0) - (field[at] ?? 0))
+        for (const at of [e, past])
+          field[at] = (field[at] ?? 0) + 0.5 * part * ((velocity[axis] ?? 0) - (field[at] ?? 0))
       }
     }
     if (source.stir > 0) {
       const i = place % sx
       const j = Math.floor(place / sx) % (box.size[1] + 2)
       const k = Math.floor(place / sxy)
-      const at = (offset: number): number => noise3(settings.seed + index * 101 + offset, (i + box.origin[0]) * lump, (j + box.origin[1]) * lump + time * pace, (k + box.origin[2]) * lump) * source.stir * share
+      const at = (offset: number): number =>
+        noise3(
+          settings.seed + index * 101 + offset,
+          (i + box.origin[0]) * lump,
+          (j + box.origin[1]) * lump + time * pace,
+          (k + box.origin[2]) * lump,
+        ) *
+        source.stir *
+        share
       const kick = Math.min(1, dt * pace * 2)
       u[e] = (u[e] ?? 0) + at(0) * kick
       w[e] = (w[e] ?? 0) + at(31) * kick

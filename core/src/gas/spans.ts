@@ -23,11 +23,35 @@ export interface WorkBounds {
 /**
  * The tiles that hold gas, each with room for where it may go within `span` seconds, and those within the given bounds. Undefined where most of the box is among them.
  */
-export function workedTiles(crew: Crew, fields: GasFields, { ambient }: Pick<GasSettings, 'ambient'>, bounds: readonly WorkBounds[], span: number): Uint8Array | undefined {
+export function workedTiles(
+  crew: Crew,
+  fields: GasFields,
+  { ambient }: Pick<GasSettings, 'ambient'>,
+  bounds: readonly WorkBounds[],
+  span: number,
+): Uint8Array | undefined {
   const { box, pointers, marks: room, spans } = fields
   const { tiles, count } = tilesOf(box.size)
   const chunk = Math.max(1, Math.ceil(layersPerChunk(box.size, crew.threads) / WORK_TILE))
-  crew.run('markTiles', [pointers.density, pointers.fuel, pointers.soot, ambient / (ambient + KEEP_HEAT), KEEP_FUEL, KEEP_SOOT, pointers.u, pointers.v, pointers.w, room, spans.cells, ...box.size], tiles[2], chunk)
+  crew.run(
+    'markTiles',
+    [
+      pointers.density,
+      pointers.fuel,
+      pointers.soot,
+      ambient / (ambient + KEEP_HEAT),
+      KEEP_FUEL,
+      KEEP_SOOT,
+      pointers.u,
+      pointers.v,
+      pointers.w,
+      room,
+      spans.cells,
+      ...box.size,
+    ],
+    tiles[2],
+    chunk,
+  )
   return tilesRound(box, crew.heap.f32(room, 8 * count), bounds, span)
 }
 
@@ -35,20 +59,40 @@ export function workedTiles(crew: Crew, fields: GasFields, { ambient }: Pick<Gas
  * The tiles of a box that are marked and those round them where their gas may go within `span` seconds, and those within the given bounds; undefined where most of the box is among them.
  * marks: eight numbers a tile: whether it holds gas, and its least and greatest speed along each axis, m/s.
  */
-export function tilesRound(box: CellBox, marks: ArrayLike<number>, bounds: readonly WorkBounds[], span: number): Uint8Array | undefined {
+export function tilesRound(
+  box: CellBox,
+  marks: ArrayLike<number>,
+  bounds: readonly WorkBounds[],
+  span: number,
+): Uint8Array | undefined {
   const { tiles, count } = tilesOf(box.size)
   const active = new Uint8Array(count)
   const take = (low: readonly number[], high: readonly number[]): void => {
-    const [a, b] = [low, high].map((corner) => corner.map((c, axis) => Math.min((tiles[axis] ?? 1) - 1, Math.max(0, Math.floor(c / WORK_TILE))))) as [number[], number[]]
-    for (let k = a[2] ?? 0; k <= (b[2] ?? 0); k++) for (let j = a[1] ?? 0; j <= (b[1] ?? 0); j++) active.fill(1, (k * tiles[1] + j) * tiles[0] + (a[0] ?? 0), (k * tiles[1] + j) * tiles[0] + (b[0] ?? 0) + 1)
+    const [a, b] = [low, high].map((corner) =>
+      corner.map((c, axis) => Math.min((tiles[axis] ?? 1) - 1, Math.max(0, Math.floor(c / WORK_TILE)))),
+    ) as [number[], number[]]
+    for (let k = a[2] ?? 0; k <= (b[2] ?? 0); k++)
+      for (let j = a[1] ?? 0; j <= (b[1] ?? 0); j++)
+        active.fill(1, (k * tiles[1] + j) * tiles[0] + (a[0] ?? 0), (k * tiles[1] + j) * tiles[0] + (b[0] ?? 0) + 1)
   }
-  for (const { low, high } of bounds) take(low.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)), high.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)))
+  for (const { low, high } of bounds)
+    take(
+      low.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)),
+      high.map((v, axis) => v / box.cell - (box.origin[axis] ?? 0)),
+    )
   const reach = (speed: number): number => CLEAR + Math.max(0, Math.min(MOST_TRAVEL, (speed * span) / box.cell))
   for (let tile = 0; tile < count; tile++) {
     const at = 8 * tile
     if (!marks[at]) continue
-    const corner = [tile % tiles[0], Math.floor(tile / tiles[0]) % tiles[1], Math.floor(tile / (tiles[0] * tiles[1]))].map((t) => t * WORK_TILE)
-    take(corner.map((c, axis) => c - reach(marks[at + 1 + 2 * axis] ?? 0)), corner.map((c, axis) => c + WORK_TILE - 1 + reach(marks[at + 2 + 2 * axis] ?? 0)))
+    const corner = [
+      tile % tiles[0],
+      Math.floor(tile / tiles[0]) % tiles[1],
+      Math.floor(tile / (tiles[0] * tiles[1])),
+    ].map((t) => t * WORK_TILE)
+    take(
+      corner.map((c, axis) => c - reach(marks[at + 1 + 2 * axis] ?? 0)),
+      corner.map((c, axis) => c + WORK_TILE - 1 + reach(marks[at + 2 + 2 * axis] ?? 0)),
+    )
   }
   return active.reduce((sum, one) => sum + one, 0) > SPARSE * count ? undefined : active
 }
@@ -71,7 +115,10 @@ export function tilesIn({ box, active }: Pick<GasFields, 'box' | 'active'>, othe
       const [first, last] = [row.indexOf(1), row.lastIndexOf(1)]
       if (first < 0) continue
       const [x, y, z] = [range(0, first, last), range(1, j, j), range(2, k, k)]
-      for (let c = z[0]; c <= z[1]; c++) for (let b = y[0]; b <= y[1]; b++) if (x[0] <= x[1]) held.fill(1, (c * to.tiles[1] + b) * to.tiles[0] + x[0], (c * to.tiles[1] + b) * to.tiles[0] + x[1] + 1)
+      for (let c = z[0]; c <= z[1]; c++)
+        for (let b = y[0]; b <= y[1]; b++)
+          if (x[0] <= x[1])
+            held.fill(1, (c * to.tiles[1] + b) * to.tiles[0] + x[0], (c * to.tiles[1] + b) * to.tiles[0] + x[1] + 1)
     }
   return held.reduce((sum, one) => sum + one, 0) > SPARSE * to.count ? undefined : held
 }

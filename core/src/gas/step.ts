@@ -3,7 +3,20 @@ import { exp, subtract, type Vec3 } from '../math/index.ts'
 import { calmStrays, closeFaces, closeWalls, type GasFields, openFaces, outsideOf, scaleField } from './fields.ts'
 import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
-import { AIR_DENSITY, AIR_HEAT_CAPACITY, AIR_NEED, GAS_ABSORPTION, type GasMoment, type GasSettings, GRAVITY, HEAT_OF_COMBUSTION, HOTTEST, MIXING, SOOT_ABSORPTION, STEFAN_BOLTZMANN } from './settings.ts'
+import {
+  AIR_DENSITY,
+  AIR_HEAT_CAPACITY,
+  AIR_NEED,
+  GAS_ABSORPTION,
+  type GasMoment,
+  type GasSettings,
+  GRAVITY,
+  HEAT_OF_COMBUSTION,
+  HOTTEST,
+  MIXING,
+  SOOT_ABSORPTION,
+  STEFAN_BOLTZMANN,
+} from './settings.ts'
 import { feed, type SourceCells } from './sources.ts'
 
 /** Running totals of one gas, carried from step to step and kept in restart states. Energies in J, masses in kg. */
@@ -24,7 +37,19 @@ export interface GasBudget {
   fuelOut: number
 }
 
-export const emptyBudget = (): GasBudget => ({ theta: 0, fuel: 0, soot: 0, steps: 0, burned: 0, radiated: 0, carriedOut: 0, pilot: 0, sootMade: 0, sootOut: 0, fuelOut: 0 })
+export const emptyBudget = (): GasBudget => ({
+  theta: 0,
+  fuel: 0,
+  soot: 0,
+  steps: 0,
+  burned: 0,
+  radiated: 0,
+  carriedOut: 0,
+  pilot: 0,
+  sootMade: 0,
+  sootOut: 0,
+  fuelOut: 0,
+})
 
 export interface StepReport {
   solve: SolveReport
@@ -54,8 +79,26 @@ const DIVERGENCE_LIMIT = 5e-4
 const energyPerTheta = (settings: GasSettings): number => AIR_DENSITY * AIR_HEAT_CAPACITY * settings.ambient
 
 /** Net outflow of theta, fuel and soot through the open sides, summed over faces: value x m/s. Upwind; ambient comes in. */
-function outflow(crew: Crew, { pointers, spans, closed, partial, box }: GasFields): { theta: number; fuel: number; soot: number } {
-  crew.run('outflow', [pointers.u, pointers.v, pointers.w, pointers.density, pointers.fuel, pointers.soot, spans.cells, closed, partial, ...box.size], 1)
+function outflow(
+  crew: Crew,
+  { pointers, spans, closed, partial, box }: GasFields,
+): { theta: number; fuel: number; soot: number } {
+  crew.run(
+    'outflow',
+    [
+      pointers.u,
+      pointers.v,
+      pointers.w,
+      pointers.density,
+      pointers.fuel,
+      pointers.soot,
+      spans.cells,
+      closed,
+      partial,
+      ...box.size,
+    ],
+    1,
+  )
   const [theta = 0, fuel = 0, soot = 0] = crew.heap.f64(partial, 3)
   return { theta, fuel, soot }
 }
@@ -67,7 +110,20 @@ const OWN_FACES = [128, 512, 2048] as const
 function fillAllGhosts(crew: Crew, fields: GasFields, wind: Vec3): void {
   const { pointers, box, closed, rows, spans } = fields
   const values = { u: wind[0], v: wind[1], w: wind[2], density: 1, fuel: 0, soot: 0, burnt: 0 }
-  for (const name of Object.keys(values) as (keyof typeof values)[]) crew.run('fillGhosts', [pointers[name], ...box.size, closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0), values[name], name === 'u' || name === 'w' ? rows : 0, spans.wide], box.size[2] + 2, layersPerChunk(box.size, crew.threads, fields.active !== undefined))
+  for (const name of Object.keys(values) as (keyof typeof values)[])
+    crew.run(
+      'fillGhosts',
+      [
+        pointers[name],
+        ...box.size,
+        closed | (OWN_FACES['uvw'.indexOf(name)] ?? 0),
+        values[name],
+        name === 'u' || name === 'w' ? rows : 0,
+        spans.wide,
+      ],
+      box.size[2] + 2,
+      layersPerChunk(box.size, crew.threads, fields.active !== undefined),
+    )
 }
 
 /** Carries the velocity by fluxes, component by component, in the densities' order of axes. */
@@ -82,17 +138,35 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
     const layers = nz + (comp === 2 ? 1 : 0)
     const outside = [wind[comp] ?? 0, comp === 1 ? 0 : fields.rows] as const
     outsideOf(crew, fields, source, 'faces', ...outside)
-    crew.run('reflect', [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz], nz, chunk)
+    crew.run(
+      'reflect',
+      [source, faces[comp] ?? 0, pointers.pressure, flags, comp, AHEAD * share, spans.faces, nx, ny, nz],
+      nz,
+      chunk,
+    )
     // Across a closed face the pressure may leap; nothing flows there.
     if (fields.open) closeFaces(crew, fields, source, comp)
     for (const [n, axis] of axes.entries()) {
       const [from, to] = n === 1 ? [other, source] : [source, n === 0 ? other : target]
       crew.run('fillGhosts', [from, nx, ny, nz, closed | (OWN_FACES[comp] ?? 0), ...outside, spans.wide], nz + 2, chunk)
       outsideOf(crew, fields, to, 'faces', ...outside)
-      const done = [0, 1].flatMap((m) => { const before = axes[m]; return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before] })
-      crew.run('sweepVelocity', [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz], layers, chunk)
+      const done = [0, 1].flatMap((m) => {
+        const before = axes[m]
+        return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before]
+      })
+      crew.run(
+        'sweepVelocity',
+        [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz],
+        layers,
+        chunk,
+      )
     }
-    if (!(closed & (2 << (2 * comp)))) crew.run('calmInflow', [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, spans.wide, nx, ny, nz], 1)
+    if (!(closed & (2 << (2 * comp))))
+      crew.run(
+        'calmInflow',
+        [target, comp, share, wind[comp] ?? 0, comp === 1 ? 0 : fields.rows, spans.wide, nx, ny, nz],
+        1,
+      )
   }
   fields.scratch = [other, pointers.u, pointers.v, pointers.w, source]
   pointers.u = du
@@ -116,15 +190,27 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
     return through
   })
   const axes = backward ? [2, 1, 0] : [0, 1, 2]
-  for (const [name, ambient] of [['density', 1], ['fuel', 0], ['soot', 0], ['burnt', 0]] as const) {
+  for (const [name, ambient] of [
+    ['density', 1],
+    ['fuel', 0],
+    ['soot', 0],
+    ['burnt', 0],
+  ] as const) {
     crew.run('fillSolid', [pointers[name], flags, spans.cells, nx, ny, nz, ambient], nz, chunk)
     for (const [n, axis] of axes.entries()) {
       crew.run('fillGhosts', [pointers[name], nx, ny, nz, closed, ambient, 0, spans.wide], nz + 2, chunk)
       const before = axes.slice(0, n)
-      const done = [0, 1].flatMap((m) => (before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0]))
+      const done = [0, 1].flatMap((m) =>
+        before[m] === undefined ? [0, 0] : [faces[before[m] ?? 0] ?? 0, before[m] ?? 0],
+      )
       const target = scratch[0] ?? 0
       outsideOf(crew, fields, target, 'cells', ambient)
-      crew.run('sweepDensity', [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz], nz, chunk)
+      crew.run(
+        'sweepDensity',
+        [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz],
+        nz,
+        chunk,
+      )
       scratch[0] = pointers[name]
       pointers[name] = target
     }
@@ -140,7 +226,10 @@ function pushWalls(crew: Crew, { store, moving }: GasFields, rhs: number, diag: 
   for (const { elements, lower, closed, speeds } of moving)
     elements.forEach((e, n) => {
       const push = (closed[n] ?? 0) * (speeds[n] ?? 0)
-      for (const [at, sign] of [[e, 1], [lower[n] ?? -1, -1]] as const) {
+      for (const [at, sign] of [
+        [e, 1],
+        [lower[n] ?? -1, -1],
+      ] as const) {
         if (!inside[at]) continue
         values[at] = (values[at] ?? 0) + sign * push
         sum += sign * push
@@ -167,14 +256,37 @@ export function projectVelocity(crew: Crew, fields: GasFields, dt: number): { so
   const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
   const top = system.levels[0]
   if (!top) throw new TypeError('a pressure system needs a level')
-  crew.run('project', [pointers.u, pointers.v, pointers.w, pointers.pressure, ((1 - AHEAD) * dt) / box.cell, flags, spans.faces, nx, ny, nz], nz, chunk)
+  crew.run(
+    'project',
+    [
+      pointers.u,
+      pointers.v,
+      pointers.w,
+      pointers.pressure,
+      ((1 - AHEAD) * dt) / box.cell,
+      flags,
+      spans.faces,
+      nx,
+      ny,
+      nz,
+    ],
+    nz,
+    chunk,
+  )
   for (const field of [r, d, z, q]) outsideOf(crew, fields, field, 'cells', 0)
   crew.run('fillGhosts', [r, nx, ny, nz, 0, 0, 0, spans.wide], nz + 2, chunk)
   const flow = [r, pointers.u, pointers.v, pointers.w, fields.expansion, top.diag]
-  if (fields.open) crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
+  if (fields.open)
+    crew.run('divergenceCut', [...flow, ...fields.open, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   else crew.run('divergence', [...flow, box.cell, fields.partial, spans.cells, nx, ny, nz], nz, chunk)
   const pushed = pushWalls(crew, fields, r, top.diag)
-  if (system.enclosed && system.cells > 0) crew.run('shiftSystem', [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz], nz, chunk)
+  if (system.enclosed && system.cells > 0)
+    crew.run(
+      'shiftSystem',
+      [r, top.diag, (sumPartials(crew, fields.partial, nz, 2, 0) + pushed) / system.cells, spans.cells, nx, ny, nz],
+      nz,
+      chunk,
+    )
   keepWithin(crew, fields, r)
   fields.outside.set(p, 'cells 0 0')
   const solve = solvePressure(crew, system, p, r, d, z, q, { largest: (DIVERGENCE_LIMIT * box.cell) / dt })
@@ -187,7 +299,12 @@ export function projectVelocity(crew: Crew, fields: GasFields, dt: number): { so
 /** Makes a field 0 round what is worked on. */
 function stillGhosts(crew: Crew, fields: GasFields, pointer: number): void {
   const { box, spans } = fields
-  crew.run('fillGhosts', [pointer, ...box.size, 0, 0, 0, spans.wide], box.size[2] + 2, layersPerChunk(box.size, crew.threads, fields.active !== undefined))
+  crew.run(
+    'fillGhosts',
+    [pointer, ...box.size, 0, 0, 0, spans.wide],
+    box.size[2] + 2,
+    layersPerChunk(box.size, crew.threads, fields.active !== undefined),
+  )
   outsideOf(crew, fields, pointer, 'cells', 0)
 }
 
@@ -204,12 +321,18 @@ function confineVorticity(crew: Crew, fields: GasFields, strength: number, dt: n
 }
 
 function largest(crew: Crew, { box, partial, spans, active }: GasFields, a: number, b: number, c: number): number {
-  crew.run('fastest', [a, b, c, partial, spans.faces, ...box.size], box.size[2], layersPerChunk(box.size, crew.threads, active !== undefined))
+  crew.run(
+    'fastest',
+    [a, b, c, partial, spans.faces, ...box.size],
+    box.size[2],
+    layersPerChunk(box.size, crew.threads, active !== undefined),
+  )
   return maxPartials(crew, partial, box.size[2])
 }
 
 /** Largest face speed, m/s. */
-export const fastestSpeed = (crew: Crew, fields: GasFields): number => largest(crew, fields, fields.pointers.u, fields.pointers.v, fields.pointers.w)
+export const fastestSpeed = (crew: Crew, fields: GasFields): number =>
+  largest(crew, fields, fields.pointers.u, fields.pointers.v, fields.pointers.w)
 
 /** A step from one moment to another. */
 export interface Stage {
@@ -220,7 +343,16 @@ export interface Stage {
 /**
  * One step of `dt` seconds ending at `time`: feed, force, project, carry, burn.
  */
-export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { before, now }: Stage, feeds: readonly SourceCells[], budget: GasBudget, dt: number, time: number): StepReport {
+export function stepGas(
+  crew: Crew,
+  fields: GasFields,
+  settings: GasSettings,
+  { before, now }: Stage,
+  feeds: readonly SourceCells[],
+  budget: GasBudget,
+  dt: number,
+  time: number,
+): StepReport {
   const { box } = fields
   const [nx, ny, nz] = box.size
   const volume = box.cell ** 3
@@ -236,8 +368,29 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
     budget.pilot += (input.theta + input.growth * dt) * energy0 * volume
   })
   fillAllGhosts(crew, fields, now.wind)
-  crew.run('buoyancy', [fields.pointers.v, fields.pointers.density, fields.pointers.soot, GRAVITY * dt, fields.spans.faces, nx, ny, nz], nz, chunk)
-  crew.run('baroclinic', [fields.pointers.u, fields.pointers.v, fields.pointers.w, fields.pointers.pressure, fields.pointers.density, dt / box.cell, fields.spans.faces, nx, ny, nz], nz, chunk)
+  crew.run(
+    'buoyancy',
+    [fields.pointers.v, fields.pointers.density, fields.pointers.soot, GRAVITY * dt, fields.spans.faces, nx, ny, nz],
+    nz,
+    chunk,
+  )
+  crew.run(
+    'baroclinic',
+    [
+      fields.pointers.u,
+      fields.pointers.v,
+      fields.pointers.w,
+      fields.pointers.pressure,
+      fields.pointers.density,
+      dt / box.cell,
+      fields.spans.faces,
+      nx,
+      ny,
+      nz,
+    ],
+    nz,
+    chunk,
+  )
   if (settings.confinement > 0) confineVorticity(crew, fields, settings.confinement, dt)
   pushAir(crew, fields, settings, before, now, dt, time)
   closeWalls(crew, fields)
@@ -249,7 +402,13 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const backward = budget.steps % 2 === 1
   // What this step itself set going may outrun it, or blow a cell up to several: then what is carried is carried in several.
   const growth = largest(crew, fields, fields.expansion, fields.expansion, fields.expansion) * dt
-  const parts = Math.min(MOST_PARTS, Math.max(1, Math.ceil(Math.max((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP, growth / LARGEST_GROWTH) - 1e-6)))
+  const parts = Math.min(
+    MOST_PARTS,
+    Math.max(
+      1,
+      Math.ceil(Math.max((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP, growth / LARGEST_GROWTH) - 1e-6),
+    ),
+  )
   for (let part = 0; part < parts; part++) {
     if (part > 0) fillAllGhosts(crew, fields, now.wind)
     carryDensities(crew, fields, share / parts, backward)
@@ -265,9 +424,51 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
   const heat = HEAT_OF_COMBUSTION / (AIR_HEAT_CAPACITY * settings.ambient)
   // Stirred by the velocity that carried the fuel, which still stands.
   const [, u, v, w] = fields.scratch as [number, number, number, number]
-  crew.run('react', [pointers.density, pointers.fuel, pointers.soot, pointers.burnt, fields.expansion, flags, u, v, w, 0.5 / box.cell, dt, settings.ambient, 1 / settings.burnTime, MIXING, AIR_NEED, heat, settings.radiant, settings.sootYield, settings.black ? SOOT_ABSORPTION : 0, GAS_ABSORPTION, (4 * STEFAN_BOLTZMANN * dt) / energy0, HOTTEST, partial, fields.spans.cells, nx, ny, nz], nz, chunk)
+  crew.run(
+    'react',
+    [
+      pointers.density,
+      pointers.fuel,
+      pointers.soot,
+      pointers.burnt,
+      fields.expansion,
+      flags,
+      u,
+      v,
+      w,
+      0.5 / box.cell,
+      dt,
+      settings.ambient,
+      1 / settings.burnTime,
+      MIXING,
+      AIR_NEED,
+      heat,
+      settings.radiant,
+      settings.sootYield,
+      settings.black ? SOOT_ABSORPTION : 0,
+      GAS_ABSORPTION,
+      (4 * STEFAN_BOLTZMANN * dt) / energy0,
+      HOTTEST,
+      partial,
+      fields.spans.cells,
+      nx,
+      ny,
+      nz,
+    ],
+    nz,
+    chunk,
+  )
   if (settings.fade > 0) scaleField(crew, fields, pointers.soot, exp(-dt / settings.fade))
-  const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [number, number, number, number, number, number, number, number]
+  const sums = Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   const burned = sums[0] * HEAT_OF_COMBUSTION * mass
   const radiated = sums[1] * energy0 * volume
   budget.theta = sums[5]
@@ -284,8 +485,16 @@ export function stepGas(crew: Crew, fields: GasFields, settings: GasSettings, { 
 /** Sums what the box holds afresh, after it was cut or widened; what is gone counts as carried out. */
 export function recount(crew: Crew, fields: GasFields, settings: GasSettings, budget: GasBudget): void {
   const { pointers, partial, flags, box, spans } = fields
-  crew.run('total', [pointers.density, pointers.fuel, pointers.soot, flags, partial, spans.cells, ...box.size], box.size[2])
-  const [theta, fuel, soot] = [0, 1, 2].map((n) => sumPartials(crew, partial, box.size[2], 4, n)) as [number, number, number]
+  crew.run(
+    'total',
+    [pointers.density, pointers.fuel, pointers.soot, flags, partial, spans.cells, ...box.size],
+    box.size[2],
+  )
+  const [theta, fuel, soot] = [0, 1, 2].map((n) => sumPartials(crew, partial, box.size[2], 4, n)) as [
+    number,
+    number,
+    number,
+  ]
   const volume = box.cell ** 3
   budget.carriedOut += (budget.theta - theta) * energyPerTheta(settings) * volume
   budget.fuelOut += (budget.fuel - fuel) * AIR_DENSITY * volume

@@ -30,7 +30,16 @@ const widen = (target: Int32Array, row: number, low: number, high: number): void
 }
 
 /** Widens the spans of all rows round one, up to `above` rows over it, by a span of its columns. */
-function widenRound(target: Int32Array, layers: Int32Array | undefined, [, ny, nz]: Size, j: number, k: number, above: number, low: number, high: number): void {
+function widenRound(
+  target: Int32Array,
+  layers: Int32Array | undefined,
+  [, ny, nz]: Size,
+  j: number,
+  k: number,
+  above: number,
+  low: number,
+  high: number,
+): void {
   for (let z = Math.max(0, k - WIDE); z <= Math.min(nz + 1, k + above); z++)
     for (let y = Math.max(0, j - WIDE); y <= Math.min(ny + 1, j + above); y++) {
       widen(target, z * (ny + 2) + y, low, high)
@@ -41,7 +50,12 @@ function widenRound(target: Int32Array, layers: Int32Array | undefined, [, ny, n
 export function spansOf([nx, ny, nz]: Size, active: Uint8Array): TileSpans {
   const { tiles } = tilesOf([nx, ny, nz])
   const count = 2 * (ny + 2) * (nz + 2)
-  const [cells, faces, wide, layers] = [new Int32Array(count), new Int32Array(count), new Int32Array(count), new Int32Array(2 * (nz + 2))]
+  const [cells, faces, wide, layers] = [
+    new Int32Array(count),
+    new Int32Array(count),
+    new Int32Array(count),
+    new Int32Array(2 * (nz + 2)),
+  ]
   for (let k = 0; k < nz; k++)
     for (let j = 0; j < ny; j++) {
       const tile = ((k >> 3) * tiles[1] + (j >> 3)) * tiles[0]
@@ -58,7 +72,16 @@ export function spansOf([nx, ny, nz]: Size, active: Uint8Array): TileSpans {
       // A cell's upper faces are the lower ones of its neighbours.
       const end = high < nx ? Math.min(nx, high + 4) : nx
       for (const beside of [row, row + 1, row + ny + 2]) widen(faces, beside, low, end)
-      widenRound(wide, layers, [nx, ny, nz], j + 1, k + 1, WIDE + 1, Math.max(0, low + 1 - WIDE), Math.min(nx + 2, end + 1 + WIDE))
+      widenRound(
+        wide,
+        layers,
+        [nx, ny, nz],
+        j + 1,
+        k + 1,
+        WIDE + 1,
+        Math.max(0, low + 1 - WIDE),
+        Math.min(nx + 2, end + 1 + WIDE),
+      )
     }
   return { cells, faces, wide, layers }
 }
@@ -92,16 +115,23 @@ export function storeRound(size: Size, cells: Int32Array): RowStore {
     for (let j = 1; j <= ny; j++) {
       const at = 2 * (k * (ny + 2) + j)
       const [low, high] = [cells[at] ?? 0, cells[at + 1] ?? 0]
-      if (low < high) widenRound(wide, undefined, size, j, k, WIDE, Math.max(0, low + 1 - WIDE), Math.min(nx + 2, high + 1 + WIDE))
+      if (low < high)
+        widenRound(wide, undefined, size, j, k, WIDE, Math.max(0, low + 1 - WIDE), Math.min(nx + 2, high + 1 + WIDE))
     }
   return storeOf(size, wide)
 }
 
 /** How the fields of a box lie whose tiles are worked on; none: all of it. */
-export const storeFor = (size: Size, active?: Uint8Array): RowStore => (active ? storeOf(size, spansOf(size, active).wide) : wholeStore(size))
+export const storeFor = (size: Size, active?: Uint8Array): RowStore =>
+  active ? storeOf(size, spansOf(size, active).wide) : wholeStore(size)
 
 /** Lays a table of spans for the kernels (kernels/assembly/grid.ts) on the heap: of every array row the two numbers and the element of its column 0. after: what else belongs to it. */
-export function layTable(crew: Crew, spans: Int32Array, store: RowStore, after: Int32Array = new Int32Array(0)): number {
+export function layTable(
+  crew: Crew,
+  spans: Int32Array,
+  store: RowStore,
+  after: Int32Array = new Int32Array(0),
+): number {
   const [rows, more] = [spans.length / 2, after.length / 2]
   // Kernels reckon where two rows further lie before they know whether there are any.
   const count = rows + more + 2 * (store.size[1] + 2) + 2

@@ -12,9 +12,19 @@ import { emptyBudget, projectVelocity, stepGas } from './step.ts'
 import { cutCells, openShare, wallsCut } from './walls.ts'
 
 const box: CellBox = { cell: 0.1, origin: [0, 0, 0], size: [16, 16, 16] }
-const still = (solids: readonly Solid[], wind: [number, number, number] = [0, 0, 0]): GasMoment => ({ sources: [], forces: [], wind, solids })
+const still = (solids: readonly Solid[], wind: [number, number, number] = [0, 0, 0]): GasMoment => ({
+  sources: [],
+  forces: [],
+  wind,
+  solids,
+})
 /** A plate that leans by `angle` about the axis towards the camera, thick below. */
-const ramp = (angle: number): Solid => ({ kind: 'box', centre: [0.8 + 2 * Math.sin(angle), 0.62 - 2 * Math.cos(angle), 0.8], half: [6, 2, 6], rotation: aboutAxis([0, 0, 1], angle) })
+const ramp = (angle: number): Solid => ({
+  kind: 'box',
+  centre: [0.8 + 2 * Math.sin(angle), 0.62 - 2 * Math.cos(angle), 0.8],
+  half: [6, 2, 6],
+  rotation: aboutAxis([0, 0, 1], angle),
+})
 
 describe('the open share of a face', () => {
   it('is the area that a straight surface leaves, whichever corners it closes', () => {
@@ -43,7 +53,12 @@ describe('cells that a wall cuts', () => {
   })
   it('have faces as open as they are, to a few hundredths', () => {
     const cells = paddedCells(box.size)
-    const [fluid, u, v, w] = [new Uint8Array(cells), new Uint8Array(cells), new Uint8Array(cells), new Uint8Array(cells)]
+    const [fluid, u, v, w] = [
+      new Uint8Array(cells),
+      new Uint8Array(cells),
+      new Uint8Array(cells),
+      new Uint8Array(cells),
+    ]
     const solid = ramp(0.5)
     cutCells(box, [solid], 0, fluid, [u, v, w])
     for (let n = 0; n < 300; n++) {
@@ -51,7 +66,9 @@ describe('cells that a wall cuts', () => {
       const e = paddedIndex(box.size, i, j, k)
       if (fluid[e] === 0 || fluid[e - 1] === 0) continue
       let open = 0
-      for (let a = 0; a < 20; a++) for (let b = 0; b < 20; b++) if (distanceTo(solid, [i * 0.1, (j + (a + 0.5) / 20) * 0.1, (k + (b + 0.5) / 20) * 0.1]) >= 0) open++
+      for (let a = 0; a < 20; a++)
+        for (let b = 0; b < 20; b++)
+          if (distanceTo(solid, [i * 0.1, (j + (a + 0.5) / 20) * 0.1, (k + (b + 0.5) / 20) * 0.1]) >= 0) open++
       if (open / 400 > 0.15) expect(Math.abs((u[e] ?? 0) / 255 - open / 400)).toBeLessThan(0.06)
       else expect(u[e]).toBeLessThan(0.2 * 255)
     }
@@ -63,7 +80,10 @@ describe('cells that a wall cuts', () => {
     const moment = still([ramp(0.45)])
     const fields = layFields(crew, crew.heap.mark(), box, settings, moment)
     const stream = random(5)
-    for (const name of ['u', 'v', 'w'] as const) crew.heap.f32(fields.pointers[name], paddedCells(box.size)).forEach((_, e, field) => (field[e] = stream.next() - 0.5))
+    for (const name of ['u', 'v', 'w'] as const)
+      crew.heap
+        .f32(fields.pointers[name], paddedCells(box.size))
+        .forEach((_, e, field) => (field[e] = stream.next() - 0.5))
     const report = stepGas(crew, fields, settings, { before: moment, now: moment }, [], emptyBudget(), 0.01, 0)
     expect(report.divergence).toBeLessThan(1e-3)
     expect(report.solve.iterations).toBeLessThan(25)
@@ -71,7 +91,12 @@ describe('cells that a wall cuts', () => {
   it('have a symmetric system: a . A b = b . A a', () => {
     const crew = makeCrew(1)
     const cells = paddedCells(box.size)
-    const [flags, ...shares] = [crew.heap.alloc(cells), crew.heap.alloc(cells), crew.heap.alloc(cells), crew.heap.alloc(cells)] as [number, number, number, number]
+    const [flags, ...shares] = [
+      crew.heap.alloc(cells),
+      crew.heap.alloc(cells),
+      crew.heap.alloc(cells),
+      crew.heap.alloc(cells),
+    ] as [number, number, number, number]
     const views = shares.map((pointer) => crew.heap.u8(pointer, cells)) as [Uint8Array, Uint8Array, Uint8Array]
     cutCells(box, [ramp(0.7)], 0, crew.heap.u8(flags, cells), views)
     flagGhosts(crew.heap.u8(flags, cells), box.size, 0)
@@ -99,15 +124,26 @@ describe('cells that a wall cuts', () => {
     const [p, d, z, q] = [field(5), field(6), field(7), field(8)]
     apply(qa.at, a.at)
     solvePressure(crew, system, p.at, qa.at, d.at, z.at, q.at, { relative: 1e-6 })
-    expect(Math.sqrt(p.values.reduce((sum, v, e) => sum + (v - (a.values[e] ?? 0)) ** 2, 0) / dot(a.values, a.values))).toBeLessThan(1e-3)
+    expect(
+      Math.sqrt(p.values.reduce((sum, v, e) => sum + (v - (a.values[e] ?? 0)) ** 2, 0) / dot(a.values, a.values)),
+    ).toBeLessThan(1e-3)
   })
 })
 
 describe('the ground that a box ends at', () => {
-  const leaning: Solid = { kind: 'box', centre: [0.83, 0.4, 0.9], half: [0.3, 0.41, 0.22], rotation: aboutAxis([0, 1, 0], 0.4) }
+  const leaning: Solid = {
+    kind: 'box',
+    centre: [0.83, 0.4, 0.9],
+    half: [0.3, 0.41, 0.22],
+    rotation: aboutAxis([0, 1, 0], 0.4),
+  }
   const upright: Solid = { kind: 'box', centre: [0.4, 0.3, 0.4], half: [0.2, 0.3, 0.2], rotation: [0, 0, 0, 1] }
   const some = Uint8Array.from([1, 1, 0, 0, 1, 1, 0, 0])
-  it.each([['on its floor', 0, undefined], ['a little under its floor', -0.02, undefined], ['on its floor, a part of it worked on', 0, some]])('lets nothing through where walls cut cells: %s', (_, y, active) => {
+  it.each([
+    ['on its floor', 0, undefined],
+    ['a little under its floor', -0.02, undefined],
+    ['on its floor, a part of it worked on', 0, some],
+  ])('lets nothing through where walls cut cells: %s', (_, y, active) => {
     const crew = makeCrew(1)
     const solids: Solid[] = [{ kind: 'halfspace', point: [0, y, 0], normal: [0, 1, 0] }, leaning, upright]
     const settings = smallFire({ source: null, solids, confinement: 0 })
@@ -115,7 +151,8 @@ describe('the ground that a box ends at', () => {
     const fields = layFields(crew, crew.heap.mark(), box, settings, still(solids), undefined, active)
     expect(fields.closed).toBe(4)
     const stream = random(11)
-    for (const pointer of [fields.pointers.u, fields.pointers.v, fields.pointers.w]) crew.heap.f32(pointer, fields.store.cells).forEach((_, e, field) => (field[e] = stream.next() - 0.5))
+    for (const pointer of [fields.pointers.u, fields.pointers.v, fields.pointers.w])
+      crew.heap.f32(pointer, fields.store.cells).forEach((_, e, field) => (field[e] = stream.next() - 0.5))
     crew.heap.f32(fields.expansion, fields.store.cells).forEach((_, e, field) => (field[e] = 5 * (stream.next() - 0.3)))
     stopAtWalls(crew, fields)
     expect(flowsWrong(crew, fields, 0.02)).toBeGreaterThan(0.1)
@@ -134,16 +171,20 @@ describe('air along a slope', () => {
     const settings = smallFire({ source: null, solids: [ramp(angle)], cut, confinement: 0 })
     const fields = layFields(crew, crew.heap.mark(), box, settings, moment)
     const budget = emptyBudget()
-    for (let n = 0; n < 15; n++) stepGas(crew, fields, settings, { before: moment, now: moment }, [], budget, 1 / 30, n / 30)
+    for (let n = 0; n < 15; n++)
+      stepGas(crew, fields, settings, { before: moment, now: moment }, [], budget, 1 / 30, n / 30)
     // Just above the slope, across the box.
     let along = 0
     let count = 0
     for (let i = 3; i < 13; i++) {
-      const y = 0.62 / Math.cos(angle) / Math.cos(angle) * Math.cos(angle) + Math.tan(angle) * ((i + 0.5) * 0.1 - 0.8)
+      const y = (0.62 / Math.cos(angle) / Math.cos(angle)) * Math.cos(angle) + Math.tan(angle) * ((i + 0.5) * 0.1 - 0.8)
       const j = Math.floor(y / 0.1) + 1
       if (j < 1 || j > 14) continue
       const e = paddedIndex(box.size, i, j, 8)
-      const at = (pointer: number, step: number): number => 0.5 * ((crew.heap.f32(pointer, paddedCells(box.size))[e] ?? 0) + (crew.heap.f32(pointer, paddedCells(box.size))[e + step] ?? 0))
+      const at = (pointer: number, step: number): number =>
+        0.5 *
+        ((crew.heap.f32(pointer, paddedCells(box.size))[e] ?? 0) +
+          (crew.heap.f32(pointer, paddedCells(box.size))[e + step] ?? 0))
       along += at(fields.pointers.u, 1) * Math.cos(angle) + at(fields.pointers.v, 18) * Math.sin(angle)
       count++
     }
@@ -173,8 +214,16 @@ describe('a wall that moves', () => {
   })
   it('moves no face that a wall beside it closes, nor the ground that it comes down on', () => {
     const crew = makeCrew(1)
-    const slabAt = (y: number): Solid => ({ kind: 'box', centre: [0.8, y, 0.8], half: [0.3, 0.2, 0.3], rotation: [0, 0, 0, 1] })
-    const others: Solid[] = [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] }, { kind: 'box', centre: [1.4, 0.2, 0.8], half: [0.3, 0.2, 0.3], rotation: [0, 0, 0, 1] }]
+    const slabAt = (y: number): Solid => ({
+      kind: 'box',
+      centre: [0.8, y, 0.8],
+      half: [0.3, 0.2, 0.3],
+      rotation: [0, 0, 0, 1],
+    })
+    const others: Solid[] = [
+      { kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] },
+      { kind: 'box', centre: [1.4, 0.2, 0.8], half: [0.3, 0.2, 0.3], rotation: [0, 0, 0, 1] },
+    ]
     const [before, now] = [still([slabAt(0.28), ...others]), still([slabAt(0.25), ...others])]
     const settings = smallFire({ source: null, solids: now.solids, cut: true, confinement: 0 })
     const fields = layFields(crew, crew.heap.mark(), box, settings, before)
@@ -187,11 +236,19 @@ describe('a wall that moves', () => {
     expect(moved.size).toBeGreaterThan(20)
   })
   it('falls through a fire without blowing it up', () => {
-    const beam = (y: number, turn: number): Solid => ({ kind: 'box', centre: [0.1, y, 0], half: [0.12, 0.12, 0.7], rotation: aboutAxis([1, 0, 0], turn) })
+    const beam = (y: number, turn: number): Solid => ({
+      kind: 'box',
+      centre: [0.1, y, 0],
+      half: [0.12, 0.12, 0.7],
+      rotation: aboutAxis([1, 0, 0], turn),
+    })
     const base = smallFire({ solids: [beam(1.6, 0)] })
     const [first] = base.moments
     if (!first) throw new Error('a fire has a moment')
-    const moments = Array.from({ length: 10 }, (_, n) => ({ ...first, solids: [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] } as const, beam(1.6 - 0.11 * n, 0.04 * n)] }))
+    const moments = Array.from({ length: 10 }, (_, n) => ({
+      ...first,
+      solids: [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] } as const, beam(1.6 - 0.11 * n, 0.04 * n)],
+    }))
     const simulation = new GasSimulation(makeCrew(1), { ...base, moments, cut: true }, 24)
     for (let n = 0; n < 10; n++) {
       const figures = simulation.advance()

@@ -49,7 +49,8 @@ function onLattice(solid: Solid, cell: number): boolean {
 }
 
 /** Whether any solid cuts through cells. */
-export const wallsCut = (solids: readonly Solid[], cell: number): boolean => solids.some((solid) => !onLattice(thickened(solid, cell), cell))
+export const wallsCut = (solids: readonly Solid[], cell: number): boolean =>
+  solids.some((solid) => !onLattice(thickened(solid, cell), cell))
 
 /** Cells that a solid may touch, within the box's padded range: low and high corner, array indices. */
 function rangeOf(solid: Solid, box: CellBox): { low: number[]; high: number[] } {
@@ -90,28 +91,44 @@ export function openShare(a: number, b: number, c: number, d: number): number {
 /** Writes 0 (solid) or 1 (fluid) per cell by its centre. */
 export function markCells(flags: Uint8Array, box: CellBox, solids: readonly Solid[]): void {
   const [nx, ny, nz] = box.size
-  for (let k = 1; k <= nz; k++) for (let j = 1; j <= ny; j++) flags.fill(FLUID, (k * (ny + 2) + j) * (nx + 2) + 1, (k * (ny + 2) + j) * (nx + 2) + 1 + nx)
+  for (let k = 1; k <= nz; k++)
+    for (let j = 1; j <= ny; j++)
+      flags.fill(FLUID, (k * (ny + 2) + j) * (nx + 2) + 1, (k * (ny + 2) + j) * (nx + 2) + 1 + nx)
   for (const one of solids) {
     const solid = thickened(one, box.cell)
     const { low, high } = rangeOf(solid, box)
     for (let k = Math.max(1, low[2] ?? 1); k <= Math.min(nz, high[2] ?? 0); k++)
       for (let j = Math.max(1, low[1] ?? 1); j <= Math.min(ny, high[1] ?? 0); j++)
         for (let i = Math.max(1, low[0] ?? 1); i <= Math.min(nx, high[0] ?? 0); i++)
-          if (distanceTo(solid, [(box.origin[0] + i - 0.5) * box.cell, (box.origin[1] + j - 0.5) * box.cell, (box.origin[2] + k - 0.5) * box.cell]) < 0) flags[paddedIndex(box.size, i - 1, j - 1, k - 1)] = SOLID
+          if (
+            distanceTo(solid, [
+              (box.origin[0] + i - 0.5) * box.cell,
+              (box.origin[1] + j - 0.5) * box.cell,
+              (box.origin[2] + k - 0.5) * box.cell,
+            ]) < 0
+          )
+            flags[paddedIndex(box.size, i - 1, j - 1, k - 1)] = SOLID
   }
 }
 
 /**
  * Marks the cells and the open shares of their faces, in 1/255. flags: interior 0 or 1 by how open a cell's faces are. closed: the sides past which there is wall. Padded fields; other faces of the padding are open.
  */
-export function cutCells(box: CellBox, solids: readonly Solid[], closed: ClosedSides, flags: Uint8Array, faces: readonly [Uint8Array, Uint8Array, Uint8Array]): void {
+export function cutCells(
+  box: CellBox,
+  solids: readonly Solid[],
+  closed: ClosedSides,
+  flags: Uint8Array,
+  faces: readonly [Uint8Array, Uint8Array, Uint8Array],
+): void {
   const count = flags.length
   const [nx, ny, nz] = box.size
   const sx = nx + 2
   const sxy = sx * (ny + 2)
   const strides = [1, sx, sxy]
   for (const field of faces) field.fill(SHARE_STEPS)
-  for (let k = 1; k <= nz; k++) for (let j = 1; j <= ny; j++) flags.fill(FLUID, k * sxy + j * sx + 1, k * sxy + j * sx + 1 + nx)
+  for (let k = 1; k <= nz; k++)
+    for (let j = 1; j <= ny; j++) flags.fill(FLUID, k * sxy + j * sx + 1, k * sxy + j * sx + 1 + nx)
   // Distance at the lattice's nodes near walls; node (i, j, k) is the low corner of array cell (i, j, k). One in the surface is in the wall, so that a face that lies there is closed.
   const toWall = (solid: Solid, at: Vec3): number => {
     const distance = distanceTo(solid, at)
@@ -120,13 +137,21 @@ export function cutCells(box: CellBox, solids: readonly Solid[], closed: ClosedS
   for (const one of solids) {
     const solid = thickened(one, box.cell)
     const { low, high } = rangeOf(solid, box)
-    const [wide, tall, deep] = [0, 1, 2].map((a) => Math.max(0, (high[a] ?? 0) - (low[a] ?? 0) + 2)) as [number, number, number]
+    const [wide, tall, deep] = [0, 1, 2].map((a) => Math.max(0, (high[a] ?? 0) - (low[a] ?? 0) + 2)) as [
+      number,
+      number,
+      number,
+    ]
     if (wide * tall * deep === 0) continue
     const layer = (k: number): Float64Array => {
       const values = new Float64Array(wide * tall)
       for (let j = 0; j < tall; j++)
         for (let i = 0; i < wide; i++)
-          values[j * wide + i] = toWall(solid, [(box.origin[0] + (low[0] ?? 0) + i - 1) * box.cell, (box.origin[1] + (low[1] ?? 0) + j - 1) * box.cell, (box.origin[2] + k - 1) * box.cell])
+          values[j * wide + i] = toWall(solid, [
+            (box.origin[0] + (low[0] ?? 0) + i - 1) * box.cell,
+            (box.origin[1] + (low[1] ?? 0) + j - 1) * box.cell,
+            (box.origin[2] + k - 1) * box.cell,
+          ])
       return values
     }
     let here = layer(low[2] ?? 0)
@@ -154,7 +179,8 @@ export function cutCells(box: CellBox, solids: readonly Solid[], closed: ClosedS
   }
   for (const field of faces) for (let e = 0; e < count; e++) if ((field[e] ?? 0) < SLIT * SHARE_STEPS) field[e] = 0
   faces.forEach((field, axis) => {
-    for (const end of [0, 1]) if (closed & (1 << (2 * axis + end))) closeSide(field, box.size, axis, end ? (box.size[axis] ?? 0) + 1 : 1)
+    for (const end of [0, 1])
+      if (closed & (1 << (2 * axis + end))) closeSide(field, box.size, axis, end ? (box.size[axis] ?? 0) + 1 : 1)
   })
   // A cell that is hardly open is wall, and a wall's faces are closed; that may close the next one.
   for (let changed = true; changed; ) {
@@ -165,7 +191,8 @@ export function cutCells(box: CellBox, solids: readonly Solid[], closed: ClosedS
           const e = k * sxy + j * sx + i
           if (flags[e] !== FLUID) continue
           let open = 0
-          for (let axis = 0; axis < 3; axis++) open += (faces[axis]?.[e] ?? 0) + (faces[axis]?.[e + (strides[axis] ?? 1)] ?? 0)
+          for (let axis = 0; axis < 3; axis++)
+            open += (faces[axis]?.[e] ?? 0) + (faces[axis]?.[e + (strides[axis] ?? 1)] ?? 0)
           if (open >= LEAST_OPEN * SHARE_STEPS) continue
           flags[e] = SOLID
           for (let axis = 0; axis < 3; axis++) {
@@ -185,11 +212,20 @@ function closeSide(field: Uint8Array, [nx, ny, nz]: CellBox['size'], axis: numbe
   const [a, b] = [(axis + 1) % 3, (axis + 2) % 3] as [0 | 1 | 2, 0 | 1 | 2]
   const counts = [nx, ny, nz]
   const own = at * (strides[axis] ?? 0)
-  for (let m = 1; m <= (counts[a] ?? 0); m++) for (let n = 1; n <= (counts[b] ?? 0); n++) field[own + m * strides[a] + n * strides[b]] = 0
+  for (let m = 1; m <= (counts[a] ?? 0); m++)
+    for (let n = 1; n <= (counts[b] ?? 0); n++) field[own + m * strides[a] + n * strides[b]] = 0
 }
 
 /** The faces that moving solids close or cut, for each axis. before, now: the solids at the step's ends, dt apart. */
-export function movingFaces(crew: Crew, box: CellBox, store: RowStore, before: readonly Solid[], now: readonly Solid[], shares: OpenShares, dt: number): MovingFaces[] {
+export function movingFaces(
+  crew: Crew,
+  box: CellBox,
+  store: RowStore,
+  before: readonly Solid[],
+  now: readonly Solid[],
+  shares: OpenShares,
+  dt: number,
+): MovingFaces[] {
   return [0, 1, 2].map((axis): MovingFaces => {
     const open = crew.heap.u8(shares[axis] ?? 0, store.cells)
     const elements: number[] = []
@@ -208,17 +244,33 @@ export function movingFaces(crew: Crew, box: CellBox, store: RowStore, before: r
             if (share === SHARE_STEPS) continue
             const half = [0.5, 0.5, 0.5]
             half[axis] = 1
-            const at: Vec3 = [(box.origin[0] + i - (half[0] ?? 0)) * box.cell, (box.origin[1] + j - (half[1] ?? 0)) * box.cell, (box.origin[2] + k - (half[2] ?? 0)) * box.cell]
+            const at: Vec3 = [
+              (box.origin[0] + i - (half[0] ?? 0)) * box.cell,
+              (box.origin[1] + j - (half[1] ?? 0)) * box.cell,
+              (box.origin[2] + k - (half[2] ?? 0)) * box.cell,
+            ]
             const own = distanceTo(solid, at)
             // What another one closes stands still, or goes with that: the ground under a beam that comes down.
             if (own > box.cell || now.some((other) => other !== solid && distanceTo(other, at) < own)) continue
             elements.push(e)
-            lower.push(elementOf(store, i - 1 - (axis === 0 ? 1 : 0), j - 1 - (axis === 1 ? 1 : 0), k - 1 - (axis === 2 ? 1 : 0)))
+            lower.push(
+              elementOf(
+                store,
+                i - 1 - (axis === 0 ? 1 : 0),
+                j - 1 - (axis === 1 ? 1 : 0),
+                k - 1 - (axis === 2 ? 1 : 0),
+              ),
+            )
             closed.push(1 - share / SHARE_STEPS)
             speeds.push(solidVelocity(old, solid, at, dt)[axis] ?? 0)
           }
     })
-    return { elements: Int32Array.from(elements), lower: Int32Array.from(lower), closed: Float32Array.from(closed), speeds: Float32Array.from(speeds) }
+    return {
+      elements: Int32Array.from(elements),
+      lower: Int32Array.from(lower),
+      closed: Float32Array.from(closed),
+      speeds: Float32Array.from(speeds),
+    }
   })
 }
 
@@ -230,10 +282,17 @@ export interface Walls {
   faces?: readonly { at: Int32Array; share: Uint8Array }[]
 }
 
-export const isSolid = (bits: Uint8Array, index: number): boolean => (((bits[index >> 3] ?? 0) >> (index & 7)) & 1) === 1
+export const isSolid = (bits: Uint8Array, index: number): boolean =>
+  (((bits[index >> 3] ?? 0) >> (index & 7)) & 1) === 1
 
 /** closed: the sides past which there is wall; cut: whether walls cut cells; sizes: of the pressure's levels. */
-export function wallsOf(box: CellBox, solids: readonly Solid[], closed: ClosedSides, cut: boolean, sizes: readonly (readonly [number, number, number])[]): Walls {
+export function wallsOf(
+  box: CellBox,
+  solids: readonly Solid[],
+  closed: ClosedSides,
+  cut: boolean,
+  sizes: readonly (readonly [number, number, number])[],
+): Walls {
   const count = paddedCells(box.size)
   const flags = new Uint8Array(count)
   const shares = cut ? ([0, 1, 2].map(() => new Uint8Array(count)) as [Uint8Array, Uint8Array, Uint8Array]) : undefined
@@ -258,13 +317,18 @@ export function wallsOf(box: CellBox, solids: readonly Solid[], closed: ClosedSi
   const faces = shares.map((field, axis) => {
     const at: number[] = []
     const stride = strides[axis] ?? 1
-    for (let e = 0; e < count; e++) if (field[e] !== SHARE_STEPS && !isSolid(first, e) && !(e >= stride && isSolid(first, e - stride))) at.push(e)
+    for (let e = 0; e < count; e++)
+      if (field[e] !== SHARE_STEPS && !isSolid(first, e) && !(e >= stride && isSolid(first, e - stride))) at.push(e)
     return { at: Int32Array.from(at), share: Uint8Array.from(at, (e) => field[e] ?? 0) }
   })
   return { solid, faces }
 }
 
-function coarserSolid(bits: Uint8Array, [nx, ny, nz]: readonly [number, number, number], size: readonly [number, number, number]): Uint8Array {
+function coarserSolid(
+  bits: Uint8Array,
+  [nx, ny, nz]: readonly [number, number, number],
+  size: readonly [number, number, number],
+): Uint8Array {
   const [cx, cy, cz] = size
   const coarse = new Uint8Array(Math.ceil(paddedCells(size) / 8))
   for (let k = 0; k < cz; k++)
@@ -282,15 +346,30 @@ function coarserSolid(bits: Uint8Array, [nx, ny, nz]: readonly [number, number, 
 }
 
 /** Writes what is stored of the cells' kinds: gas in the tiles, open air elsewhere, walls; ghosts by the sides. */
-export function putFlags(flags: Uint8Array, store: RowStore, solid: Uint8Array, closed: ClosedSides, fluid: (index: number, i: number, j: number, k: number) => boolean): void {
+export function putFlags(
+  flags: Uint8Array,
+  store: RowStore,
+  solid: Uint8Array,
+  closed: ClosedSides,
+  fluid: (index: number, i: number, j: number, k: number) => boolean,
+): void {
   const [nx, ny, nz] = store.size
   flags.fill(AIR)
   eachRow(store, (row, start, stop, base) => {
     const [j, k] = [row % (ny + 2), Math.floor(row / (ny + 2))]
     for (let i = start; i < stop; i++) {
-      const outside = i === 0 ? 1 : i === nx + 1 ? 2 : j === 0 ? 4 : j === ny + 1 ? 8 : k === 0 ? 16 : k === nz + 1 ? 32 : 0
+      const outside =
+        i === 0 ? 1 : i === nx + 1 ? 2 : j === 0 ? 4 : j === ny + 1 ? 8 : k === 0 ? 16 : k === nz + 1 ? 32 : 0
       const index = row * (nx + 2) + i
-      flags[base + i] = outside ? (closed & outside ? SOLID : AIR) : isSolid(solid, index) ? SOLID : fluid(index, i - 1, j - 1, k - 1) ? FLUID : AIR
+      flags[base + i] = outside
+        ? closed & outside
+          ? SOLID
+          : AIR
+        : isSolid(solid, index)
+          ? SOLID
+          : fluid(index, i - 1, j - 1, k - 1)
+            ? FLUID
+            : AIR
     }
   })
 }

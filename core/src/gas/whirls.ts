@@ -34,7 +34,8 @@ export function whirlTile(seed: number): Float32Array {
               const phase = (((kx * x + ky * y + kz * z) % n) + n) % n
               const c = waves[phase] ?? 0
               const s = across[phase] ?? 0
-              for (let axis = 0; axis < 3; axis++) tile[at + axis] = (tile[at + axis] ?? 0) + (a[axis] ?? 0) * c + (b[axis] ?? 0) * s
+              for (let axis = 0; axis < 3; axis++)
+                tile[at + axis] = (tile[at + axis] ?? 0) + (a[axis] ?? 0) * c + (b[axis] ?? 0) * s
             }
       }
   let sum = 0

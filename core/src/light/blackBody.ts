@@ -26,7 +26,11 @@ export function blackBodyXyz(kelvin: number): [number, number, number] {
 /** Linear Rec. 709 from XYZ (ITU-R BT.709 primaries, D65). */
 export function rec709(xyz: readonly [number, number, number]): [number, number, number] {
   const [x, y, z] = xyz
-  return [3.2404542 * x - 1.5371385 * y - 0.4985314 * z, -0.969266 * x + 1.8760108 * y + 0.041556 * z, 0.0556434 * x - 0.2040259 * y + 1.0572252 * z]
+  return [
+    3.2404542 * x - 1.5371385 * y - 0.4985314 * z,
+    -0.969266 * x + 1.8760108 * y + 0.041556 * z,
+    0.0556434 * x - 0.2040259 * y + 1.0572252 * z,
+  ]
 }
 
 /** Draws a colour outside the gamut towards grey of the same luminance until no part is negative. */
@@ -48,7 +52,8 @@ export const SHEET = 1550
 export const FLAME_FROM = 788
 
 /** Share of a cell of that mean temperature that its unresolved flame sheets fill: what is not sheet has the temperature at which no flame is left. */
-export const sheetShare = (kelvin: number): number => Math.min(1, Math.max(0, (kelvin - FLAME_FROM) / (SHEET - FLAME_FROM)))
+export const sheetShare = (kelvin: number): number =>
+  Math.min(1, Math.max(0, (kelvin - FLAME_FROM) / (SHEET - FLAME_FROM)))
 
 /**
  * The glow table: per entry r g b 0, the plate value (pi x luminance / illuminance) of a cell with that mean temperature: a black body, or where that is brighter the flame sheets in it, which are

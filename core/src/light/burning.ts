@@ -2,7 +2,12 @@ import { intoGamut, rec709 } from './blackBody.ts'
 import { FIRST_NM, LUMINOUS_EFFICACY, STEP_NM, X_BAR, Y_BAR, Z_BAR } from './observer.ts'
 
 /** Light that burning gives by itself, without soot: bands of CH at 431 nm and C2 at 473, 516 and 563 nm (Gaydon 1974), with their shares of its power. */
-const BANDS = [[431, 0.4], [473, 0.2], [516, 0.3], [563, 0.1]] as const
+const BANDS = [
+  [431, 0.4],
+  [473, 0.2],
+  [516, 0.3],
+  [563, 0.1],
+] as const
 /** Share of the heat set free that leaves as such light: some millionths where fuel burns as it meets the air. */
 const SHARE = 3e-6
 /** Heat of a gram of fuel that burns in about a tenth of a second, W. */
@@ -19,5 +24,7 @@ export function blueGlow(illuminance: number): [number, number, number] {
   }
   // Radiance a metre: power per volume over all directions.
   const radiance = (POWER_PER_GRAM * SHARE) / (4 * Math.PI)
-  return intoGamut(rec709(xyz.map((part) => part * radiance * LUMINOUS_EFFICACY) as [number, number, number])).map((part) => (part * Math.PI) / illuminance) as [number, number, number]
+  return intoGamut(rec709(xyz.map((part) => part * radiance * LUMINOUS_EFFICACY) as [number, number, number])).map(
+    (part) => (part * Math.PI) / illuminance,
+  ) as [number, number, number]
 }

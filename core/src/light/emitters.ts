@@ -22,21 +22,31 @@ interface Lump {
 }
 
 /** Of a tile: which cube of `factor` tiles per edge it lies in. */
-const lumpKey = (tile: number, tx: number, ty: number, factor: number): number => (Math.floor(tile / (tx * ty) / factor) * 4096 + Math.floor((Math.floor(tile / tx) % ty) / factor)) * 4096 + Math.floor((tile % tx) / factor)
+const lumpKey = (tile: number, tx: number, ty: number, factor: number): number =>
+  (Math.floor(tile / (tx * ty) / factor) * 4096 + Math.floor((Math.floor(tile / tx) % ty) / factor)) * 4096 +
+  Math.floor((tile % tx) / factor)
 
 /** Numbers of the kept tiles in which anything glows. */
 function glowingTiles({ tiles, channels, ambient }: GasFrame): number[] {
   const heat = channels[1]
   const values = halfTable()
   const glows = (n: number): boolean => {
-    for (let o = n * TILE ** 3; o < (n + 1) * TILE ** 3; o++) if (ambient + (values[heat?.[o] ?? 0] ?? 0) > GLOW_FROM) return true
+    for (let o = n * TILE ** 3; o < (n + 1) * TILE ** 3; o++)
+      if (ambient + (values[heat?.[o] ?? 0] ?? 0) > GLOW_FROM) return true
     return false
   }
   return Array.from(tiles.keys()).filter(glows)
 }
 
 /** Merges cubes of `factor` tiles per edge; glowing: the tiles that count. */
-function lumpsOf(frame: GasFrame, glowing: readonly number[], glow: Float32Array, albedo: number, extinctionPerSoot: number, factor: number): Map<number, Lump> {
+function lumpsOf(
+  frame: GasFrame,
+  glowing: readonly number[],
+  glow: Float32Array,
+  albedo: number,
+  extinctionPerSoot: number,
+  factor: number,
+): Map<number, Lump> {
   const { box, tiles, channels, ambient } = frame
   const [soot, heat] = channels
   const values = halfTable()
@@ -84,7 +94,13 @@ function lumpsOf(frame: GasFrame, glowing: readonly number[], glow: Float32Array
  * The fire's light as at most `most` emitters. glow: glowTable's; albedo: the smoke's; extinctionPerSoot: m^2/kg. The power that a lump's own soot keeps in is taken off by the
  * mean escape from a cube, (1 - exp(-t)) / t with t = extinction x mean chord (2/3 of the edge).
  */
-export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: number, most: number, extinctionPerSoot = SOOT_EXTINCTION): Emitter[] {
+export function gatherEmitters(
+  frame: GasFrame,
+  glow: Float32Array,
+  albedo: number,
+  most: number,
+  extinctionPerSoot = SOOT_EXTINCTION,
+): Emitter[] {
   const glowing = glowingTiles(frame)
   const [tx, ty] = tileCounts(frame.box)
   for (let factor = 1; ; factor *= 2) {
@@ -98,7 +114,11 @@ export function gatherEmitters(frame: GasFrame, glow: Float32Array, albedo: numb
         const t = (lump.depth / edge ** 3) * edge * (2 / 3)
         const escaping = t > 1e-3 ? (1 - exp(-t)) / t : 1 - t / 2
         const at = lump.place.map((sum) => (sum / lump.weight) * frame.box.cell) as [number, number, number]
-        return { at, intensity: lump.power.map((part) => part * escaping) as [number, number, number], radius: edge * 0.35 }
+        return {
+          at,
+          intensity: lump.power.map((part) => part * escaping) as [number, number, number],
+          radius: edge * 0.35,
+        }
       })
   }
 }

@@ -18,7 +18,14 @@ async function shaken(): Promise<Structure> {
   s.points.forEach((value, n) => (s.points[n] = value * (1 + 0.01 * (stream.next() - 0.5))))
   return s
 }
-const all = { frames: () => true, freePose: (f: number) => f > 0, freeLens: [true, true, false] as const, freePoints: true, huber: 1, steps: 6 }
+const all = {
+  frames: () => true,
+  freePose: (f: number) => f > 0,
+  freeLens: [true, true, false] as const,
+  freePoints: true,
+  huber: 1,
+  steps: 6,
+}
 
 describe('adjusting a bundle', () => {
   it('never raises the loss, and comes back to where it was from a shaken start', async () => {
@@ -34,7 +41,8 @@ describe('adjusting a bundle', () => {
       const [plain, fast] = [await shaken(), { ...(await shaken()), crew: makeCrew(1) }]
       const [a, b] = [adjust(plain, { ...all, turnOnly }), adjust(fast, { ...all, turnOnly })]
       expect(b.cost / a.cost).toBeCloseTo(1, 6)
-      for (const [n, value] of plain.poses.entries()) expect(Math.abs((fast.poses[n] as number) - value)).toBeLessThan(1e-5)
+      for (const [n, value] of plain.poses.entries())
+        expect(Math.abs((fast.poses[n] as number) - value)).toBeLessThan(1e-5)
       expect(fast.lens[0] as number).toBeCloseTo(plain.lens[0] as number, 2)
     }
   }, 60_000)
@@ -52,12 +60,24 @@ describe('adjusting a bundle', () => {
     for (const broad of [6, 3]) {
       const size = frames * broad
       // The second frame's pose is held.
-      const n = { size, columnOf: Int32Array.from(frame, (f) => (f === 1 ? -1 : f * broad)), firstOf: Int32Array.from(firstOf), wPose: Float64Array.from({ length: frame.length * 18 }, () => stream.next() - 0.5) }
+      const n = {
+        size,
+        columnOf: Int32Array.from(frame, (f) => (f === 1 ? -1 : f * broad)),
+        firstOf: Int32Array.from(firstOf),
+        wPose: Float64Array.from({ length: frame.length * 18 }, () => stream.next() - 0.5),
+      }
       const y = Float64Array.from({ length: frame.length * 18 }, () => stream.next() - 0.5)
       const plain = new Float64Array(size * size).fill(1)
       schurPlain(n, y, broad, plain)
       const list = framesList(Int32Array.from(frame), frames)
-      const at = { y: crew.heap.alloc(y.byteLength), w: crew.heap.alloc(y.byteLength), column: crew.heap.alloc(1024), first: crew.heap.alloc(1024), list: crew.heap.alloc(1024), s: crew.heap.alloc(plain.byteLength) }
+      const at = {
+        y: crew.heap.alloc(y.byteLength),
+        w: crew.heap.alloc(y.byteLength),
+        column: crew.heap.alloc(1024),
+        first: crew.heap.alloc(1024),
+        list: crew.heap.alloc(1024),
+        s: crew.heap.alloc(plain.byteLength),
+      }
       crew.heap.f64(at.y, y.length).set(y)
       crew.heap.f64(at.w, y.length).set(n.wPose)
       crew.heap.i32(at.column, frame.length).set(n.columnOf)
@@ -65,7 +85,8 @@ describe('adjusting a bundle', () => {
       crew.heap.i32(at.list, list.length).set(list)
       crew.heap.f64(at.s, size * size).fill(1)
       crew.run('schurRows', [at.y, at.w, at.column, at.first, at.list, frames, at.s, size, broad], frames)
-      for (const [k, value] of crew.heap.f64(at.s, size * size).entries()) expect(Math.abs(value - (plain[k] as number))).toBeLessThan(1e-12)
+      for (const [k, value] of crew.heap.f64(at.s, size * size).entries())
+        expect(Math.abs(value - (plain[k] as number))).toBeLessThan(1e-12)
     }
   })
   it('solves what is positive as the plain way does, and says when it is not', () => {
@@ -76,10 +97,13 @@ describe('adjusting a bundle', () => {
     const x = Float64Array.from({ length: size }, () => stream.next())
     const m = Float64Array.from({ length: size * size }, (_, k) => {
       let sum = k % (size + 1) === 0 ? 0.1 : 0
-      for (let l = 0; l < size; l++) sum += (half[Math.floor(k / size) * size + l] as number) * (half[(k % size) * size + l] as number)
+      for (let l = 0; l < size; l++)
+        sum += (half[Math.floor(k / size) * size + l] as number) * (half[(k % size) * size + l] as number)
       return sum
     })
-    const b = Float64Array.from({ length: size }, (_, i) => x.reduce((sum, value, j) => sum + (m[i * size + j] as number) * value, 0))
+    const b = Float64Array.from({ length: size }, (_, i) =>
+      x.reduce((sum, value, j) => sum + (m[i * size + j] as number) * value, 0),
+    )
     const [mAt, bAt, done] = [crew.heap.alloc(m.byteLength), crew.heap.alloc(b.byteLength), crew.heap.alloc(8)]
     crew.heap.f64(mAt, m.length).set(m)
     crew.heap.f64(bAt, size).set(b)
@@ -91,7 +115,19 @@ describe('adjusting a bundle', () => {
     expect(crew.heap.f64(done, 1)[0]).toBe(0)
   })
   it('counts a point behind the view as far off, and does nothing where there is nothing to find', () => {
-    const b: Bundle = { poses: Float64Array.of(1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), points: Float64Array.of(0, 0, -5), lens: Float64Array.of(1000, 0, 0), freeLens: [false, false, false], freePose: Uint8Array.of(0), freePoints: false, start: Int32Array.of(0, 1), frame: Int32Array.of(0), place: Float64Array.of(3, 4), weight: Float64Array.of(1), huber: Infinity }
+    const b: Bundle = {
+      poses: Float64Array.of(1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0),
+      points: Float64Array.of(0, 0, -5),
+      lens: Float64Array.of(1000, 0, 0),
+      freeLens: [false, false, false],
+      freePose: Uint8Array.of(0),
+      freePoints: false,
+      start: Int32Array.of(0, 1),
+      frame: Int32Array.of(0),
+      place: Float64Array.of(3, 4),
+      weight: Float64Array.of(1),
+      huber: Infinity,
+    }
     expect(bundleCost(b)).toBe(10_000)
     expect(bundleCost({ ...b, points: Float64Array.of(0, 0, 5) })).toBe(25)
     expect(adjustBundle({ ...b, points: Float64Array.of(0, 0, 5) }, 3).cost).toBe(25)

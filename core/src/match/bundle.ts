@@ -36,13 +36,29 @@ export interface BundleResult {
 const LEAST_DEPTH = 1e-4
 
 /** Where a point lands, px from the centre, in out[0], out[1]; false when it is not before the view. */
-export function land(poses: Float64Array, frame: number, points: Float64Array, point: number, lens: Float64Array, out: Float64Array): boolean {
+export function land(
+  poses: Float64Array,
+  frame: number,
+  points: Float64Array,
+  point: number,
+  lens: Float64Array,
+  out: Float64Array,
+): boolean {
   const o = frame * 12
   const q = point * 3
   const [X, Y, Z] = [points[q] as number, points[q + 1] as number, points[q + 2] as number]
-  const x = (poses[o] as number) * X + (poses[o + 1] as number) * Y + (poses[o + 2] as number) * Z + (poses[o + 9] as number)
-  const y = (poses[o + 3] as number) * X + (poses[o + 4] as number) * Y + (poses[o + 5] as number) * Z + (poses[o + 10] as number)
-  const z = (poses[o + 6] as number) * X + (poses[o + 7] as number) * Y + (poses[o + 8] as number) * Z + (poses[o + 11] as number)
+  const x =
+    (poses[o] as number) * X + (poses[o + 1] as number) * Y + (poses[o + 2] as number) * Z + (poses[o + 9] as number)
+  const y =
+    (poses[o + 3] as number) * X +
+    (poses[o + 4] as number) * Y +
+    (poses[o + 5] as number) * Z +
+    (poses[o + 10] as number)
+  const z =
+    (poses[o + 6] as number) * X +
+    (poses[o + 7] as number) * Y +
+    (poses[o + 8] as number) * Z +
+    (poses[o + 11] as number)
   if (!(z > LEAST_DEPTH)) return false
   const [u, v] = [x / z, y / z]
   const r2 = u * u + v * v
@@ -77,7 +93,14 @@ export function bundleCost(b: Bundle, poses = b.poses, points = b.points, lens =
 }
 
 /** R' = exp(w) R by the unit quaternion (1, w / 2), t' = t + d where it shifts too; in place at frame's pose of `to`, from `from`. */
-export function movePose(from: Float64Array, to: Float64Array, frame: number, d: ArrayLike<number>, at = 0, shifts = true): void {
+export function movePose(
+  from: Float64Array,
+  to: Float64Array,
+  frame: number,
+  d: ArrayLike<number>,
+  at = 0,
+  shifts = true,
+): void {
   const o = frame * 12
   let [x, y, z] = [(d[at] as number) / 2, (d[at + 1] as number) / 2, (d[at + 2] as number) / 2]
   const size = 1 / Math.sqrt(1 + x * x + y * y + z * z)
@@ -85,10 +108,24 @@ export function movePose(from: Float64Array, to: Float64Array, frame: number, d:
   y *= size
   z *= size
   const w = size
-  const m = [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w), 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w), 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)] as const
+  const m = [
+    1 - 2 * (y * y + z * z),
+    2 * (x * y - z * w),
+    2 * (x * z + y * w),
+    2 * (x * y + z * w),
+    1 - 2 * (x * x + z * z),
+    2 * (y * z - x * w),
+    2 * (x * z - y * w),
+    2 * (y * z + x * w),
+    1 - 2 * (x * x + y * y),
+  ] as const
   const r = from.slice(o, o + 12)
   for (let i = 0; i < 3; i++)
-    for (let j = 0; j < 3; j++) to[o + i * 3 + j] = m[i * 3] as number * (r[j] as number) + (m[i * 3 + 1] as number) * (r[3 + j] as number) + (m[i * 3 + 2] as number) * (r[6 + j] as number)
+    for (let j = 0; j < 3; j++)
+      to[o + i * 3 + j] =
+        (m[i * 3] as number) * (r[j] as number) +
+        (m[i * 3 + 1] as number) * (r[3 + j] as number) +
+        (m[i * 3 + 2] as number) * (r[6 + j] as number)
   for (let i = 0; i < 3; i++) to[o + 9 + i] = (r[9 + i] as number) + (shifts ? (d[at + 3 + i] as number) : 0)
 }
 
@@ -128,7 +165,20 @@ function newNormal(b: Bundle): Normal {
   const columnOf = Int32Array.from(b.frame, (frame, k) => (b.weight[k] === 0 ? -1 : (column[frame] as number)))
   const firstOf = new Int32Array(b.frame.length)
   for (let p = 0; p < points; p++) firstOf.fill(b.start[p] as number, b.start[p], b.start[p + 1])
-  return { columnOf, firstOf, size, column, breadth, lensColumn, u: new Float64Array(size * size), g: new Float64Array(size), v: new Float64Array(points * 6), h: new Float64Array(points * 3), wPose: new Float64Array(b.frame.length * 18), wLens: new Float64Array(points * 9) }
+  return {
+    columnOf,
+    firstOf,
+    size,
+    column,
+    breadth,
+    lensColumn,
+    u: new Float64Array(size * size),
+    g: new Float64Array(size),
+    v: new Float64Array(points * 6),
+    h: new Float64Array(points * 3),
+    wPose: new Float64Array(b.frame.length * 18),
+    wLens: new Float64Array(points * 9),
+  }
 }
 
 function linearise(b: Bundle, n: Normal): void {
@@ -205,27 +255,35 @@ function linearise(b: Bundle, n: Normal): void {
         for (let i = 0; i < broad; i++) {
           const [wx, wy] = [w * (jx[i] as number), w * (jy[i] as number)]
           const row = (at + i) * size
-          for (let j = 0; j <= i; j++) u[row + at + j] = (u[row + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
+          for (let j = 0; j <= i; j++)
+            u[row + at + j] = (u[row + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
           g[at + i] = (g[at + i] as number) - wx * ex - wy * ey
-          for (let j = 0; j < 3; j++) n.wPose[k * 18 + j * 6 + i] = wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
+          for (let j = 0; j < 3; j++)
+            n.wPose[k * 18 + j * 6 + i] = wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
         }
       for (let l = 0; l < 3; l++) {
         const c1 = n.lensColumn[l] as number
         if (c1 < 0) continue
         const [wx, wy] = [w * (jx[9 + l] as number), w * (jy[9 + l] as number)]
         // The lens's columns come last, so its rows hold the lower half.
-        if (at >= 0) for (let j = 0; j < broad; j++) u[c1 * size + at + j] = (u[c1 * size + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
+        if (at >= 0)
+          for (let j = 0; j < broad; j++)
+            u[c1 * size + at + j] = (u[c1 * size + at + j] as number) + wx * (jx[j] as number) + wy * (jy[j] as number)
         for (let m = 0; m <= l; m++) {
           const c2 = n.lensColumn[m] as number
-          if (c2 >= 0) u[c1 * size + c2] = (u[c1 * size + c2] as number) + wx * (jx[9 + m] as number) + wy * (jy[9 + m] as number)
+          if (c2 >= 0)
+            u[c1 * size + c2] = (u[c1 * size + c2] as number) + wx * (jx[9 + m] as number) + wy * (jy[9 + m] as number)
         }
         g[c1] = (g[c1] as number) - wx * ex - wy * ey
-        for (let j = 0; j < 3; j++) n.wLens[p * 9 + l * 3 + j] = (n.wLens[p * 9 + l * 3 + j] as number) + wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
+        for (let j = 0; j < 3; j++)
+          n.wLens[p * 9 + l * 3 + j] =
+            (n.wLens[p * 9 + l * 3 + j] as number) + wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
       }
       if (!b.freePoints) continue
       for (let i = 0, q = 0; i < 3; i++) {
         const [wx, wy] = [w * (jx[6 + i] as number), w * (jy[6 + i] as number)]
-        for (let j = 0; j <= i; j++, q++) v[p * 6 + q] = (v[p * 6 + q] as number) + wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
+        for (let j = 0; j <= i; j++, q++)
+          v[p * 6 + q] = (v[p * 6 + q] as number) + wx * (jx[6 + j] as number) + wy * (jy[6 + j] as number)
         h[p * 3 + i] = (h[p * 3 + i] as number) - wx * ex - wy * ey
       }
     }
@@ -257,7 +315,12 @@ function inverse3(v: Float64Array, at: number, damp: number, out: Float64Array):
 }
 
 /** Takes from the poses' part of s what the points explain: block (k, m) loses y_k w_m for every point that frames k and m both see, m not after k. The kernel schurRows is this, faster. */
-export function schurPlain(n: Pick<Normal, 'size' | 'columnOf' | 'firstOf' | 'wPose'>, y: Float64Array, broad: number, s: Float64Array): void {
+export function schurPlain(
+  n: Pick<Normal, 'size' | 'columnOf' | 'firstOf' | 'wPose'>,
+  y: Float64Array,
+  broad: number,
+  s: Float64Array,
+): void {
   const { size, wPose, columnOf, firstOf } = n
   for (let k = 0; k < columnOf.length; k++) {
     const ck = columnOf[k] as number
@@ -268,9 +331,16 @@ export function schurPlain(n: Pick<Normal, 'size' | 'columnOf' | 'firstOf' | 'wP
       if (cm < 0) continue
       const o = m * 18
       for (let i = 0; i < broad; i++) {
-        const [y0, y1, y2] = [y[k * 18 + i * 3] as number, y[k * 18 + i * 3 + 1] as number, y[k * 18 + i * 3 + 2] as number]
+        const [y0, y1, y2] = [
+          y[k * 18 + i * 3] as number,
+          y[k * 18 + i * 3 + 1] as number,
+          y[k * 18 + i * 3 + 2] as number,
+        ]
         const row = (ck + i) * size + cm
-        for (let j = 0; j < broad; j++) s[row + j] = (s[row + j] as number) - (y0 * (wPose[o + j] as number) + y1 * (wPose[o + 6 + j] as number) + y2 * (wPose[o + 12 + j] as number))
+        for (let j = 0; j < broad; j++)
+          s[row + j] =
+            (s[row + j] as number) -
+            (y0 * (wPose[o + j] as number) + y1 * (wPose[o + 6 + j] as number) + y2 * (wPose[o + 12 + j] as number))
       }
     }
   }
@@ -291,7 +361,14 @@ export function framesList(frame: Int32Array, frames: number): Int32Array {
 }
 
 /** s and its right side reduced by the points and solved, in place of big; false where s is not positive. */
-function solveReduced(b: Bundle, n: Normal, y: Float64Array, broad: number, s: Float64Array, big: Float64Array): boolean {
+function solveReduced(
+  b: Bundle,
+  n: Normal,
+  y: Float64Array,
+  broad: number,
+  s: Float64Array,
+  big: Float64Array,
+): boolean {
   const { size, columnOf, firstOf } = n
   const { crew } = b
   if (size === 0) return true
@@ -313,7 +390,22 @@ function solveReduced(b: Bundle, n: Normal, y: Float64Array, broad: number, s: F
       return at
     }
     const [sAt, bigAt, done] = [doubles(s), doubles(big), crew.heap.alloc(8)]
-    if (b.freePoints) crew.run('schurRows', [doubles(y), doubles(n.wPose), ints(columnOf), ints(firstOf), ints(framesList(b.frame, frames)), frames, sAt, size, broad], frames)
+    if (b.freePoints)
+      crew.run(
+        'schurRows',
+        [
+          doubles(y),
+          doubles(n.wPose),
+          ints(columnOf),
+          ints(firstOf),
+          ints(framesList(b.frame, frames)),
+          frames,
+          sAt,
+          size,
+          broad,
+        ],
+        frames,
+      )
     crew.run('solvePositive', [sAt, bigAt, size, done], 1)
     big.set(crew.heap.f64(bigAt, size))
     return crew.heap.f64(done, 1)[0] === 1
@@ -346,26 +438,43 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
           const o = k * 18 + i
           const [w0, w1, w2] = [n.wPose[o] as number, n.wPose[o + 6] as number, n.wPose[o + 12] as number]
           const q = k * 18 + i * 3
-          for (let j = 0; j < 3; j++) y[q + j] = w0 * (inv[j] as number) + w1 * (inv[3 + j] as number) + w2 * (inv[6 + j] as number)
-          big[ck + i] = (big[ck + i] as number) - ((y[q] as number) * h0 + (y[q + 1] as number) * h1 + (y[q + 2] as number) * h2)
+          for (let j = 0; j < 3; j++)
+            y[q + j] = w0 * (inv[j] as number) + w1 * (inv[3 + j] as number) + w2 * (inv[6 + j] as number)
+          big[ck + i] =
+            (big[ck + i] as number) - ((y[q] as number) * h0 + (y[q + 1] as number) * h1 + (y[q + 2] as number) * h2)
         }
         for (let l = 0; l < 3; l++) {
           const c = n.lensColumn[l] as number
           if (c < 0) continue
           const o = p * 9 + l * 3
           const q = k * 18
-          for (let i = 0; i < broad; i++) s[c * size + ck + i] = (s[c * size + ck + i] as number) - ((y[q + i * 3] as number) * (n.wLens[o] as number) + (y[q + i * 3 + 1] as number) * (n.wLens[o + 1] as number) + (y[q + i * 3 + 2] as number) * (n.wLens[o + 2] as number))
+          for (let i = 0; i < broad; i++)
+            s[c * size + ck + i] =
+              (s[c * size + ck + i] as number) -
+              ((y[q + i * 3] as number) * (n.wLens[o] as number) +
+                (y[q + i * 3 + 1] as number) * (n.wLens[o + 1] as number) +
+                (y[q + i * 3 + 2] as number) * (n.wLens[o + 2] as number))
         }
       }
       for (let l = 0; l < 3; l++) {
         const c = n.lensColumn[l] as number
         if (c < 0) continue
         const o = p * 9 + l * 3
-        const yl = [0, 1, 2].map((j) => (n.wLens[o] as number) * (inv[j] as number) + (n.wLens[o + 1] as number) * (inv[3 + j] as number) + (n.wLens[o + 2] as number) * (inv[6 + j] as number))
+        const yl = [0, 1, 2].map(
+          (j) =>
+            (n.wLens[o] as number) * (inv[j] as number) +
+            (n.wLens[o + 1] as number) * (inv[3 + j] as number) +
+            (n.wLens[o + 2] as number) * (inv[6 + j] as number),
+        )
         big[c] = (big[c] as number) - ((yl[0] as number) * h0 + (yl[1] as number) * h1 + (yl[2] as number) * h2)
         for (let m = 0; m <= l; m++) {
           const d = n.lensColumn[m] as number
-          if (d >= 0) s[c * size + d] = (s[c * size + d] as number) - ((yl[0] as number) * (n.wLens[p * 9 + m * 3] as number) + (yl[1] as number) * (n.wLens[p * 9 + m * 3 + 1] as number) + (yl[2] as number) * (n.wLens[p * 9 + m * 3 + 2] as number))
+          if (d >= 0)
+            s[c * size + d] =
+              (s[c * size + d] as number) -
+              ((yl[0] as number) * (n.wLens[p * 9 + m * 3] as number) +
+                (yl[1] as number) * (n.wLens[p * 9 + m * 3 + 1] as number) +
+                (yl[2] as number) * (n.wLens[p * 9 + m * 3 + 2] as number))
         }
       }
     }
@@ -376,13 +485,21 @@ function step(b: Bundle, n: Normal, damp: number): { big: Float64Array; small: F
       for (let k = b.start[p] as number; k < (b.start[p + 1] as number); k++) {
         const ck = n.columnOf[k] as number
         if (ck < 0) continue
-        for (let i = 0; i < broad; i++) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wPose[k * 18 + j * 6 + i] as number) * (big[ck + i] as number)
+        for (let i = 0; i < broad; i++)
+          for (let j = 0; j < 3; j++)
+            right[j] = (right[j] as number) - (n.wPose[k * 18 + j * 6 + i] as number) * (big[ck + i] as number)
       }
       for (let l = 0; l < 3; l++) {
         const c = n.lensColumn[l] as number
-        if (c >= 0) for (let j = 0; j < 3; j++) right[j] = (right[j] as number) - (n.wLens[p * 9 + l * 3 + j] as number) * (big[c] as number)
+        if (c >= 0)
+          for (let j = 0; j < 3; j++)
+            right[j] = (right[j] as number) - (n.wLens[p * 9 + l * 3 + j] as number) * (big[c] as number)
       }
-      for (let i = 0; i < 3; i++) small[p * 3 + i] = (inverses[p * 9 + i * 3] as number) * (right[0] as number) + (inverses[p * 9 + i * 3 + 1] as number) * (right[1] as number) + (inverses[p * 9 + i * 3 + 2] as number) * (right[2] as number)
+      for (let i = 0; i < 3; i++)
+        small[p * 3 + i] =
+          (inverses[p * 9 + i * 3] as number) * (right[0] as number) +
+          (inverses[p * 9 + i * 3 + 1] as number) * (right[1] as number) +
+          (inverses[p * 9 + i * 3 + 2] as number) * (right[2] as number)
     }
   return { big, small }
 }
@@ -406,8 +523,11 @@ export function adjustBundle(b: Bundle, most: number, stop: () => void = () => u
       const found = step(b, n, damp)
       if (found) {
         const poses = b.poses.slice()
-        for (const [frame, at] of n.column.entries()) if (at >= 0) movePose(b.poses, poses, frame, found.big, at, n.breadth[frame] === 6)
-        const lens = b.lens.map((value, l) => ((n.lensColumn[l] as number) >= 0 ? value + (found.big[n.lensColumn[l] as number] as number) : value))
+        for (const [frame, at] of n.column.entries())
+          if (at >= 0) movePose(b.poses, poses, frame, found.big, at, n.breadth[frame] === 6)
+        const lens = b.lens.map((value, l) =>
+          (n.lensColumn[l] as number) >= 0 ? value + (found.big[n.lensColumn[l] as number] as number) : value,
+        )
         const points = b.freePoints ? b.points.map((value, k) => value + (found.small[k] as number)) : b.points
         const next = (lens[0] as number) > 0 ? bundleCost(b, poses, points, lens) : Infinity
         if (next < cost) {

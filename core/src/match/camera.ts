@@ -35,17 +35,21 @@ const LEAST_KEPT = 0.35
 
 /** Cosine of the largest angle between the first ray of a point and its others: median over the points. */
 function parallaxCosine(s: Structure): number {
-  return median(s.tracks.flatMap((track, n) => {
-    if (!hasPoint(s, n)) return []
-    const ways = Array.from({ length: track.places.length / 2 }, (_, k) => track.first + k).filter((f) => s.solved[f]).map((f) => {
-      const eye = eyeOf(s.poses, f)
-      const d = [0, 1, 2].map((c) => (s.points[n * 3 + c] as number) - (eye[c] ?? 0))
-      const size = Math.sqrt(d.reduce((sum, x) => sum + x * x, 0))
-      return d.map((x) => x / size)
-    })
-    const first = ways[0]
-    return first ? [Math.min(...ways.map((way) => way.reduce((sum, x, c) => sum + x * (first[c] ?? 0), 0)))] : []
-  }))
+  return median(
+    s.tracks.flatMap((track, n) => {
+      if (!hasPoint(s, n)) return []
+      const ways = Array.from({ length: track.places.length / 2 }, (_, k) => track.first + k)
+        .filter((f) => s.solved[f])
+        .map((f) => {
+          const eye = eyeOf(s.poses, f)
+          const d = [0, 1, 2].map((c) => (s.points[n * 3 + c] as number) - (eye[c] ?? 0))
+          const size = Math.sqrt(d.reduce((sum, x) => sum + x * x, 0))
+          return d.map((x) => x / size)
+        })
+      const first = ways[0]
+      return first ? [Math.min(...ways.map((way) => way.reduce((sum, x, c) => sum + x * (first[c] ?? 0), 0)))] : []
+    }),
+  )
 }
 
 /** A lens of which all is known. */
@@ -58,30 +62,58 @@ export function solvedAs(kind: CameraSolve['kind'], s: Structure): CameraSolve {
   const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
   for (const [n, rests] of perTrack.entries()) {
     const track = s.tracks[n]
-    for (let f = track?.first ?? 0, k = 0; track && k < rests.length; f++) if (s.solved[f] && seenAt(track, f)) byFrame[f]?.push(rests[k++] as number)
+    for (let f = track?.first ?? 0, k = 0; track && k < rests.length; f++)
+      if (s.solved[f] && seenAt(track, f)) byFrame[f]?.push(rests[k++] as number)
   }
   const kept = perTrack.filter((rests) => rests.length > 0).length
   const cosine = kind === 'moving' ? parallaxCosine(s) : 1
   const doubts: CameraSolve['doubts'] = []
   const unsolved = Array.from(s.solved, (on, f) => (on ? -1 : f)).filter((f) => f >= 0)
   const medianPx = median(all)
-  if (unsolved.length > 0) doubts.push({ what: `${unsolved.length} frames have no camera, the first of them frame ${unsolved[0]} of the plate.`, remedy: 'Track more features there, or trim the plate.' })
-  if (medianPx > UNFIT_PX) doubts.push({ what: `The error of ${medianPx.toFixed(2)} px is above ${UNFIT_PX} px: unfit.`, remedy: 'Keep out what moves by itself, drop the worst tracks, and solve again.' })
-  if (kind === 'moving' && cosine > LEAST_PARALLAX_COSINE) doubts.push({ what: 'The camera moved too little for its distance from things to be sure of.', remedy: 'State the focal length, or treat the plate as a turn.' })
-  if (kept < LEAST_KEPT * s.tracks.length) doubts.push({ what: `Only ${kept} of ${s.tracks.length} tracks agree with this camera.`, remedy: 'Keep out what moves by itself: most of what was followed does not stand still.' })
+  if (unsolved.length > 0)
+    doubts.push({
+      what: `${unsolved.length} frames have no camera, the first of them frame ${unsolved[0]} of the plate.`,
+      remedy: 'Track more features there, or trim the plate.',
+    })
+  if (medianPx > UNFIT_PX)
+    doubts.push({
+      what: `The error of ${medianPx.toFixed(2)} px is above ${UNFIT_PX} px: unfit.`,
+      remedy: 'Keep out what moves by itself, drop the worst tracks, and solve again.',
+    })
+  if (kind === 'moving' && cosine > LEAST_PARALLAX_COSINE)
+    doubts.push({
+      what: 'The camera moved too little for its distance from things to be sure of.',
+      remedy: 'State the focal length, or treat the plate as a turn.',
+    })
+  if (kept < LEAST_KEPT * s.tracks.length)
+    doubts.push({
+      what: `Only ${kept} of ${s.tracks.length} tracks agree with this camera.`,
+      remedy: 'Keep out what moves by itself: most of what was followed does not stand still.',
+    })
   return {
-    kind, structure: s, cameras: Array.from({ length: s.frames }, (_, f) => cameraAt(s, f)), medianPx, rmsPx: Math.sqrt(all.reduce((sum, r) => sum + r * r, 0) / Math.max(1, all.length)),
-    framePx: byFrame.map(median), kept, tracks: s.tracks.length, parallax: cosine < 1 ? angleOf(cosine) : 0, doubts,
+    kind,
+    structure: s,
+    cameras: Array.from({ length: s.frames }, (_, f) => cameraAt(s, f)),
+    medianPx,
+    rmsPx: Math.sqrt(all.reduce((sum, r) => sum + r * r, 0) / Math.max(1, all.length)),
+    framePx: byFrame.map(median),
+    kept,
+    tracks: s.tracks.length,
+    parallax: cosine < 1 ? angleOf(cosine) : 0,
+    doubts,
   }
 }
 /** Most of the parallax that frames a quarter of the plate apart show, px: what one homography between them leaves. */
 function usualParallax({ tracks, frames, width, height }: SolveInput): number {
   const gap = Math.max(1, frames >> 2)
-  return Math.max(0, ...[0, 1, 2, 3].map((n) => {
-    const [a, b] = [n * gap, Math.min(frames - 1, (n + 1) * gap)]
-    const shared = sharedTracks(tracks, a, b)
-    return shared.length < 20 ? 0 : (parallaxBetween(shared, a, b, width, height) * 1280) / width
-  }))
+  return Math.max(
+    0,
+    ...[0, 1, 2, 3].map((n) => {
+      const [a, b] = [n * gap, Math.min(frames - 1, (n + 1) * gap)]
+      const shared = sharedTracks(tracks, a, b)
+      return shared.length < 20 ? 0 : (parallaxBetween(shared, a, b, width, height) * 1280) / width
+    }),
+  )
 }
 
 /** Small angle of a cosine, degrees. */
@@ -101,8 +133,18 @@ const LEAST_FRAMES = 3
  * Throws LanternError 'solve' with what was tried, why it failed and what to do; what is solved but not to be trusted says so in `doubts`.
  */
 export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
-  if (input.frames < LEAST_FRAMES) throw new LanternError('solve', `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`, 'Line up a still by its edges instead.')
-  if (input.tracks.length < LEAST_TRACKS) throw new LanternError('solve', `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`, 'Even out the contrast, place tracks by hand, or line the plate up by its edges.')
+  if (input.frames < LEAST_FRAMES)
+    throw new LanternError(
+      'solve',
+      `The plate has ${input.frames} frames; a camera that moves needs ${LEAST_FRAMES} or more.`,
+      'Line up a still by its edges instead.',
+    )
+  if (input.tracks.length < LEAST_TRACKS)
+    throw new LanternError(
+      'solve',
+      `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`,
+      'Even out the contrast, place tracks by hand, or line the plate up by its edges.',
+    )
   const tried: string[] = []
   const attempt = async (name: string, work: () => Promise<CameraSolve>): Promise<CameraSolve | undefined> => {
     try {
@@ -115,15 +157,25 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
       return undefined
     }
   }
-  const part = (from: number, to: number): SolveInput => ({ ...input, say: (share, what) => input.say?.(from + (to - from) * share, what) })
-  const turn = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a turn', async () => solvedAs('turning', await solveTurning(part(from, to))))
-  const move = (from: number, to: number): Promise<CameraSolve | undefined> => attempt('a move', async () => solvedAs('moving', await solveMoving(part(from, to))))
+  const part = (from: number, to: number): SolveInput => ({
+    ...input,
+    say: (share, what) => input.say?.(from + (to - from) * share, what),
+  })
+  const turn = (from: number, to: number): Promise<CameraSolve | undefined> =>
+    attempt('a turn', async () => solvedAs('turning', await solveTurning(part(from, to))))
+  const move = (from: number, to: number): Promise<CameraSolve | undefined> =>
+    attempt('a move', async () => solvedAs('moving', await solveMoving(part(from, to))))
   // Where things plainly shift against one another a move is sought first, and a turn only if that is in doubt: a lens that bends can make a turn look so.
   const apart = usualParallax(input) > NO_TURN_PX
   const moved = apart ? await move(0, 1) : undefined
   if (moved && moved.doubts.length === 0 && moved.parallax > SURE_PARALLAX) return moved
   const turned = await turn(0, apart ? 1 : TURN_SHARE)
-  if (turned && turned.medianPx < TURN_PX && turned.kept > 0.6 * turned.tracks && !(moved && moved.medianPx < 0.5 * turned.medianPx)) {
+  if (
+    turned &&
+    turned.medianPx < TURN_PX &&
+    turned.kept > 0.6 * turned.tracks &&
+    !(moved && moved.medianPx < 0.5 * turned.medianPx)
+  ) {
     await input.say?.(1, 'solved as a turn')
     return turned
   }
@@ -131,17 +183,35 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
   // A move that explains no more than a turn is a turn seen through noise.
   if (second && !(turned && turned.medianPx < 1.15 * second.medianPx && turned.kept >= second.kept)) return second
   if (turned) return turned
-  throw new LanternError('solve', `No camera was found. Tried: ${tried.join('; ')}`, 'Keep out what moves by itself, track more features, or state the focal length.')
+  throw new LanternError(
+    'solve',
+    `No camera was found. Tried: ${tried.join('; ')}`,
+    'Keep out what moves by itself, track more features, or state the focal length.',
+  )
 }
 
 /** A solve as it is kept. first: number of the plate's first frame. */
 export function keptSolve(found: CameraSolve, first: number): Solve {
   const { structure: s } = found
   return {
-    kind: found.kind, width: s.width, height: s.height, first, focalPx: s.lens[0] as number, k1: s.lens[1] as number, k2: s.lens[2] as number,
-    medianPx: found.medianPx, rmsPx: found.rmsPx, framePx: found.framePx.map((px) => (Number.isFinite(px) ? px : null)),
+    kind: found.kind,
+    width: s.width,
+    height: s.height,
+    first,
+    focalPx: s.lens[0] as number,
+    k1: s.lens[1] as number,
+    k2: s.lens[2] as number,
+    medianPx: found.medianPx,
+    rmsPx: found.rmsPx,
+    framePx: found.framePx.map((px) => (Number.isFinite(px) ? px : null)),
     cameras: found.cameras.map(({ position, rotation }, n) => (s.solved[n] ? { position, rotation } : null)),
-    points: s.tracks.flatMap((track, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : [{ track: track.id, at: pointAt(s, n), px: median(residualsOf(s, n)) }])).filter(({ px }) => Number.isFinite(px)),
-    tracks: found.tracks, parallax: found.parallax, doubts: found.doubts,
+    points: s.tracks
+      .flatMap((track, n) =>
+        s.dropped[n] || !hasPoint(s, n) ? [] : [{ track: track.id, at: pointAt(s, n), px: median(residualsOf(s, n)) }],
+      )
+      .filter(({ px }) => Number.isFinite(px)),
+    tracks: found.tracks,
+    parallax: found.parallax,
+    doubts: found.doubts,
   }
 }

@@ -18,8 +18,26 @@ export interface RelativePose {
 
 // Monomials in x, y, z up to the third degree, in the order of Nistér's table: exponents of x, y, z.
 const MONOMIALS: readonly (readonly [number, number, number])[] = [
-  [3, 0, 0], [0, 3, 0], [2, 1, 0], [1, 2, 0], [2, 0, 1], [2, 0, 0], [0, 2, 1], [0, 2, 0], [1, 1, 1], [1, 1, 0],
-  [1, 0, 2], [1, 0, 1], [1, 0, 0], [0, 1, 2], [0, 1, 1], [0, 1, 0], [0, 0, 3], [0, 0, 2], [0, 0, 1], [0, 0, 0],
+  [3, 0, 0],
+  [0, 3, 0],
+  [2, 1, 0],
+  [1, 2, 0],
+  [2, 0, 1],
+  [2, 0, 0],
+  [0, 2, 1],
+  [0, 2, 0],
+  [1, 1, 1],
+  [1, 1, 0],
+  [1, 0, 2],
+  [1, 0, 1],
+  [1, 0, 0],
+  [0, 1, 2],
+  [0, 1, 1],
+  [0, 1, 0],
+  [0, 0, 3],
+  [0, 0, 2],
+  [0, 0, 1],
+  [0, 0, 0],
 ]
 const AT = new Int32Array(64).fill(-1)
 for (const [n, [x, y, z]] of MONOMIALS.entries()) AT[x * 16 + y * 4 + z] = n
@@ -50,9 +68,15 @@ function addProduct(out: Float64Array, a: Float64Array, b: Float64Array, scale: 
 export function fivePoint(pairs: Pairs): Float64Array[] {
   const ata = new Float64Array(81)
   for (let n = 0; n < 5; n++) {
-    const [x, y, u, v] = [pairs[n * 4], pairs[n * 4 + 1], pairs[n * 4 + 2], pairs[n * 4 + 3]] as [number, number, number, number]
+    const [x, y, u, v] = [pairs[n * 4], pairs[n * 4 + 1], pairs[n * 4 + 2], pairs[n * 4 + 3]] as [
+      number,
+      number,
+      number,
+      number,
+    ]
     const row = [u * x, u * y, u, v * x, v * y, v, x, y, 1]
-    for (let i = 0; i < 9; i++) for (let j = 0; j < 9; j++) ata[i * 9 + j] = (ata[i * 9 + j] as number) + (row[i] as number) * (row[j] as number)
+    for (let i = 0; i < 9; i++)
+      for (let j = 0; j < 9; j++) ata[i * 9 + j] = (ata[i * 9 + j] as number) + (row[i] as number) * (row[j] as number)
   }
   const { vectors } = symmetricEigen(ata, 9)
   const basis = (k: number, c: number): number => vectors[k * 9 + c] as number
@@ -69,7 +93,11 @@ export function fivePoint(pairs: Pairs): Float64Array[] {
   const rows = new Float64Array(200)
   // det E = 0.
   const first = rows.subarray(0, 20)
-  for (const [i, j, sign] of [[1, 2, 1], [2, 0, 1], [0, 1, 1]] as const) {
+  for (const [i, j, sign] of [
+    [1, 2, 1],
+    [2, 0, 1],
+    [0, 1, 1],
+  ] as const) {
     const minor = new Float64Array(20)
     addProduct(minor, at(1, i), at(2, j), sign)
     addProduct(minor, at(1, j), at(2, i), -sign)
@@ -83,7 +111,8 @@ export function fivePoint(pairs: Pairs): Float64Array[] {
   })
   const half = new Float64Array(20)
   for (let k = 0; k < 20; k++) half[k] = 0.5 * ((eet[0]?.[k] ?? 0) + (eet[4]?.[k] ?? 0) + (eet[8]?.[k] ?? 0))
-  for (const d of [0, 4, 8]) for (let k = 0; k < 20; k++) (eet[d] as Float64Array)[k] = (eet[d]?.[k] ?? 0) - (half[k] as number)
+  for (const d of [0, 4, 8])
+    for (let k = 0; k < 20; k++) (eet[d] as Float64Array)[k] = (eet[d]?.[k] ?? 0) - (half[k] as number)
   for (let n = 0; n < 9; n++) {
     const row = rows.subarray(20 * (n + 1), 20 * (n + 2))
     for (let k = 0; k < 3; k++) addProduct(row, eet[Math.floor(n / 3) * 3 + k] as Float64Array, at(k, n % 3), 1)
@@ -96,7 +125,9 @@ export function fivePoint(pairs: Pairs): Float64Array[] {
     const xy = firstTwo(m as [number, number, number][])
     if (!xy) continue
     const [x, y] = xy
-    out.push(Float64Array.from({ length: 9 }, (_, c) => x * basis(0, c) + y * basis(1, c) + z * basis(2, c) + basis(3, c)))
+    out.push(
+      Float64Array.from({ length: 9 }, (_, c) => x * basis(0, c) + y * basis(1, c) + z * basis(2, c) + basis(3, c)),
+    )
   }
   return out
 }
@@ -104,7 +135,11 @@ export function fivePoint(pairs: Pairs): Float64Array[] {
 /** From the reduced rows with leading x2z, x2 | y2z, y2 | xyz, xy: three equations in x, y and 1 with polynomials in z (rising powers). */
 function tailPolynomials(rows: Float64Array): number[][][] {
   const c = (row: number, n: number): number => rows[row * 20 + n] as number
-  return [[4, 5], [6, 7], [8, 9]].map(([p, q]) => {
+  return [
+    [4, 5],
+    [6, 7],
+    [8, 9],
+  ].map(([p, q]) => {
     const [a, b] = [p as number, q as number]
     // Row a minus z times row b; columns 10 on: xz2 xz x yz2 yz y z3 z2 z 1.
     const part = (from: number, count: number): number[] => {
@@ -124,7 +159,8 @@ const times = (a: readonly number[], b: readonly number[]): number[] => {
   for (const [i, x] of a.entries()) for (const [j, y] of b.entries()) out[i + j] = (out[i + j] as number) + x * y
   return out
 }
-const plus = (a: readonly number[], b: readonly number[], s = 1): number[] => Array.from({ length: Math.max(a.length, b.length) }, (_, k) => (a[k] ?? 0) + s * (b[k] ?? 0))
+const plus = (a: readonly number[], b: readonly number[], s = 1): number[] =>
+  Array.from({ length: Math.max(a.length, b.length) }, (_, k) => (a[k] ?? 0) + s * (b[k] ?? 0))
 function determinant(b: readonly number[][][]): number[] {
   const at = (i: number, j: number): number[] => b[i]?.[j] as number[]
   const minor = (i: number, j: number): number[] => plus(times(at(1, i), at(2, j)), times(at(1, j), at(2, i)), -1)
@@ -135,9 +171,17 @@ function determinant(b: readonly number[][][]): number[] {
 function firstTwo(m: readonly [number, number, number][]): [number, number] | undefined {
   let best: [number, number, number] | undefined
   let size = 0
-  for (const [i, j] of [[0, 1], [0, 2], [1, 2]] as const) {
+  for (const [i, j] of [
+    [0, 1],
+    [0, 2],
+    [1, 2],
+  ] as const) {
     const [a, b] = [m[i], m[j]] as [[number, number, number], [number, number, number]]
-    const n: [number, number, number] = [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+    const n: [number, number, number] = [
+      a[1] * b[2] - a[2] * b[1],
+      a[2] * b[0] - a[0] * b[2],
+      a[0] * b[1] - a[1] * b[0],
+    ]
     const s = n[0] * n[0] + n[1] * n[1] + n[2] * n[2]
     if (s > size) {
       size = s
@@ -149,7 +193,17 @@ function firstTwo(m: readonly [number, number, number][]): [number, number] | un
 
 /** Square of Sampson's distance of a pair from an essential matrix: to first order, how far the places would have to move to agree. */
 export function sampson(e: Float64Array, x: number, y: number, u: number, v: number): number {
-  const [a, b, c, d, f, g, h, i, j] = e as unknown as [number, number, number, number, number, number, number, number, number]
+  const [a, b, c, d, f, g, h, i, j] = e as unknown as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   const px = a * x + b * y + c
   const py = d * x + f * y + g
   const pw = h * x + i * y + j
@@ -167,8 +221,23 @@ function posesOf(e: Float64Array): { rotation: Float64Array; translation: Vec3 }
     // U W V^T with W a quarter turn about the third axis.
     const w = [0, -sign, 0, sign, 0, 0, 0, 0, 1]
     const r = new Float64Array(9)
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) for (let k = 0; k < 3; k++) for (let l = 0; l < 3; l++) r[i * 3 + j] = (r[i * 3 + j] as number) + (u[i * 3 + k] as number) * (w[k * 3 + l] as number) * (v[j * 3 + l] as number)
-    const [a, b, c, d, f, g, h, i, j] = r as unknown as [number, number, number, number, number, number, number, number, number]
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        for (let k = 0; k < 3; k++)
+          for (let l = 0; l < 3; l++)
+            r[i * 3 + j] =
+              (r[i * 3 + j] as number) + (u[i * 3 + k] as number) * (w[k * 3 + l] as number) * (v[j * 3 + l] as number)
+    const [a, b, c, d, f, g, h, i, j] = r as unknown as [
+      number,
+      number,
+      number,
+      number,
+      number,
+      number,
+      number,
+      number,
+      number,
+    ]
     const det = a * (f * j - g * i) - b * (d * j - g * h) + c * (d * i - f * h)
     return det < 0 ? r.map((x) => -x) : r
   }
@@ -176,12 +245,22 @@ function posesOf(e: Float64Array): { rotation: Float64Array; translation: Vec3 }
   const back: Vec3 = [-t[0], -t[1], -t[2]]
   return [1, -1].flatMap((sign) => {
     const rotation = turned(sign)
-    return [{ rotation, translation: t }, { rotation, translation: back }]
+    return [
+      { rotation, translation: t },
+      { rotation, translation: back },
+    ]
   })
 }
 
 /** Depths of a pair's point before both views, from the nearest approach of the two rays; NaN where they are parallel. */
-export function depthsOf(rotation: ArrayLike<number>, t: Vec3, x: number, y: number, u: number, v: number): [number, number] {
+export function depthsOf(
+  rotation: ArrayLike<number>,
+  t: Vec3,
+  x: number,
+  y: number,
+  u: number,
+  v: number,
+): [number, number] {
   const r = rotation as ArrayLike<number>
   const ax = (r[0] as number) * x + (r[1] as number) * y + (r[2] as number)
   const ay = (r[3] as number) * x + (r[4] as number) * y + (r[5] as number)

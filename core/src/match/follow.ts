@@ -53,7 +53,11 @@ interface Pyramid {
 }
 
 function newPyramid(crew: Crew, width: number, height: number): Pyramid {
-  const levels = Array.from({ length: LEVELS }, (_, n) => ({ pointer: crew.heap.alloc((width >> n) * (height >> n) * 4), width: width >> n, height: height >> n }))
+  const levels = Array.from({ length: LEVELS }, (_, n) => ({
+    pointer: crew.heap.alloc((width >> n) * (height >> n) * 4),
+    width: width >> n,
+    height: height >> n,
+  }))
   const table = crew.heap.alloc(LEVELS * 12)
   crew.heap.i32(table, LEVELS * 3).set(levels.flatMap(({ pointer, width: w, height: h }) => [pointer, w, h]))
   return { table, levels }
@@ -80,14 +84,25 @@ function newFollower(crew: Crew, plate: PlateFrames, settings: FollowSettings): 
   const { width, height } = plate
   const most = 3 * settings.count
   return {
-    crew, plate, settings, before: newPyramid(crew, width, height), now: newPyramid(crew, width, height),
-    rgb: crew.heap.alloc(width * height * 12), flat: crew.heap.alloc(width * height * 4), sums: crew.heap.alloc(width * height * 8),
-    features: crew.heap.alloc(most * FEATURE_WORDS * 4), scratch: crew.heap.alloc(Math.ceil(most / CHUNK) * SCRATCH_BYTES), made: new Map(),
+    crew,
+    plate,
+    settings,
+    before: newPyramid(crew, width, height),
+    now: newPyramid(crew, width, height),
+    rgb: crew.heap.alloc(width * height * 12),
+    flat: crew.heap.alloc(width * height * 4),
+    sums: crew.heap.alloc(width * height * 8),
+    features: crew.heap.alloc(most * FEATURE_WORDS * 4),
+    scratch: crew.heap.alloc(Math.ceil(most / CHUNK) * SCRATCH_BYTES),
+    made: new Map(),
   }
 }
 
 async function loadFrame(f: Follower, n: number, into: Pyramid): Promise<void> {
-  const { crew, plate: { width, height } } = f
+  const {
+    crew,
+    plate: { width, height },
+  } = f
   const finest = into.levels[0]?.pointer ?? 0
   const made = f.made.get(n)
   if (made) {
@@ -103,7 +118,8 @@ async function loadFrame(f: Follower, n: number, into: Pyramid): Promise<void> {
     crew.run('boxSums', [f.flat, width, height, reach, f.sums], height, 8)
     crew.run('evenContrast', [f.flat, f.sums, width, height, reach, EVEN_LEAST, finest], height, EVEN_BAND)
   }
-  if ((f.made.size + 1) * width * height * 4 <= MOST_MADE_BYTES) f.made.set(n, crew.heap.f32(finest, width * height).slice())
+  if ((f.made.size + 1) * width * height * 4 <= MOST_MADE_BYTES)
+    f.made.set(n, crew.heap.f32(finest, width * height).slice())
   halve(f, into)
 }
 
@@ -115,8 +131,17 @@ function halve({ crew }: Follower, into: Pyramid): void {
 }
 
 /** Corners of a picture, one at most in each bucket that holds none of `taken` yet, strongest first. */
-function freshCorners(f: Follower, picture: Pyramid, taken: readonly (readonly [number, number])[], frame: number): [number, number][] {
-  const { crew, plate: { width, height }, settings } = f
+function freshCorners(
+  f: Follower,
+  picture: Pyramid,
+  taken: readonly (readonly [number, number])[],
+  frame: number,
+): [number, number][] {
+  const {
+    crew,
+    plate: { width, height },
+    settings,
+  } = f
   const strength = f.flat
   crew.run('cornerStrength', [picture.levels[0]?.pointer ?? 0, width, height, strength], height, 8)
   const values = crew.heap.f32(strength, width * height)
@@ -135,7 +160,10 @@ function freshCorners(f: Follower, picture: Pyramid, taken: readonly (readonly [
   const usual = best.map(({ value }) => value).sort((a, b) => b - a)[Math.floor(best.length / 8)] ?? 0
   const far = (edge * 0.6) ** 2
   return best
-    .filter(({ value, x, y }) => value > LEAST_STRENGTH * usual && !taken.some(([a, b]) => (a - x) * (a - x) + (b - y) * (b - y) < far))
+    .filter(
+      ({ value, x, y }) =>
+        value > LEAST_STRENGTH * usual && !taken.some(([a, b]) => (a - x) * (a - x) + (b - y) * (b - y) < far),
+    )
     .sort((a, b) => b.value - a.value)
     .map(({ x, y }) => [x, y])
 }
@@ -155,7 +183,8 @@ interface Active {
   tracks: Making[]
 }
 
-const recordOf = (f: Follower, slot: number): Float32Array => f.crew.heap.f32(f.features + slot * FEATURE_WORDS * 4, FEATURE_WORDS)
+const recordOf = (f: Follower, slot: number): Float32Array =>
+  f.crew.heap.f32(f.features + slot * FEATURE_WORDS * 4, FEATURE_WORDS)
 
 function enter(f: Follower, active: Active, track: Making, x: number, y: number, picture: Pyramid): void {
   const slot = active.tracks.length
@@ -170,18 +199,47 @@ function enter(f: Follower, active: Active, track: Making, x: number, y: number,
 
 function lookAgain(f: Follower, slot: number, picture: Pyramid): void {
   const finest = picture.levels[0]
-  if (finest) f.crew.run('takeLooks', [finest.pointer, finest.width, finest.height, f.features + slot * FEATURE_WORDS * 4], 1, 1)
+  if (finest)
+    f.crew.run('takeLooks', [finest.pointer, finest.width, finest.height, f.features + slot * FEATURE_WORDS * 4], 1, 1)
 }
 
 /** Follows all active features from the picture before into the picture now; what is lost is left out of `active`. `keep` is told each place. */
-function followAll(f: Follower, active: Active, frame: number, keep: (track: Making, x: number, y: number) => void): void {
-  const { crew, plate: { width, height }, settings } = f
-  crew.run('followFeatures', [f.before.table, f.now.table, LEVELS, f.features, f.scratch, CHUNK], active.tracks.length, CHUNK)
+function followAll(
+  f: Follower,
+  active: Active,
+  frame: number,
+  keep: (track: Making, x: number, y: number) => void,
+): void {
+  const {
+    crew,
+    plate: { width, height },
+    settings,
+  } = f
+  crew.run(
+    'followFeatures',
+    [f.before.table, f.now.table, LEVELS, f.features, f.scratch, CHUNK],
+    active.tracks.length,
+    CHUNK,
+  )
   for (let slot = active.tracks.length - 1; slot >= 0; slot--) {
     const record = recordOf(f, slot)
-    const [x, y, state, likeness, back] = [record[0], record[1], record[8], record[9], record[10]] as [number, number, number, number, number]
+    const [x, y, state, likeness, back] = [record[0], record[1], record[8], record[9], record[10]] as [
+      number,
+      number,
+      number,
+      number,
+      number,
+    ]
     const track = active.tracks[slot] as Making
-    const good = state === 1 && back < MOST_BACK && likeness > Math.max(LEAST_LIKENESS, track.like - MOST_FALL) && x > RIM && y > RIM && x < width - RIM && y < height - RIM && !settings.keptOut?.(frame, x, y)
+    const good =
+      state === 1 &&
+      back < MOST_BACK &&
+      likeness > Math.max(LEAST_LIKENESS, track.like - MOST_FALL) &&
+      x > RIM &&
+      y > RIM &&
+      x < width - RIM &&
+      y < height - RIM &&
+      !settings.keptOut?.(frame, x, y)
     if (good) {
       keep(track, x, y)
       track.like = likeness
@@ -210,7 +268,12 @@ const turnOver = (f: Follower): void => {
  * Tracks of a plate's features: begun in the first frame and wherever too few are left, followed to the end and, from where they began, back to the start.
  * Two passes over the plate. Throws Cancelled when asked to stop.
  */
-export async function followPlate(crew: Crew, plate: PlateFrames, settings: FollowSettings = FOLLOW, progress: Progress = silent): Promise<Track[]> {
+export async function followPlate(
+  crew: Crew,
+  plate: PlateFrames,
+  settings: FollowSettings = FOLLOW,
+  progress: Progress = silent,
+): Promise<Track[]> {
   const mark = crew.heap.mark()
   try {
     const f = newFollower(crew, plate, settings)
@@ -239,10 +302,11 @@ export async function followPlate(crew: Crew, plate: PlateFrames, settings: Foll
       stopIfCancelled(progress)
       progress.report(1 - frame / (2 * plate.frames), `following backward, ${active.tracks.length} features`)
       if (frame === plate.frames - 1) await loadFrame(f, frame, f.before)
-      for (const track of made) if (track.start === frame) {
-        track.like = 0
-        enter(f, active, track, track.forward[0] as number, track.forward[1] as number, f.before)
-      }
+      for (const track of made)
+        if (track.start === frame) {
+          track.like = 0
+          enter(f, active, track, track.forward[0] as number, track.forward[1] as number, f.before)
+        }
       await loadFrame(f, frame - 1, f.now)
       followAll(f, active, frame - 1, (track, x, y) => track.backward.push(x, y))
       turnOver(f)

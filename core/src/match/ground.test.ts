@@ -19,7 +19,15 @@ const near = (a: Vec3, b: Vec3, digits = 6): void => {
 
 describe('the ground', () => {
   it('gives the level world back from points, an axis, an origin and a distance', () => {
-    const { by, rms, left } = fitGround({ ground: floor.map(inSolve), axis: [inSolve([0, 0, 1]), inSolve([2, 0.4, 1])], origin: inSolve([0, 0.7, 0]), distance: { from: inSolve([0, 0, 0]), to: inSolve([0, 2.1, 0]), metres: 2.1 } }, cameras)
+    const { by, rms, left } = fitGround(
+      {
+        ground: floor.map(inSolve),
+        axis: [inSolve([0, 0, 1]), inSolve([2, 0.4, 1])],
+        origin: inSolve([0, 0.7, 0]),
+        distance: { from: inSolve([0, 0, 0]), to: inSolve([0, 2.1, 0]), metres: 2.1 },
+      },
+      cameras,
+    )
     for (const p of [...floor, [1, 2, -3] as Vec3]) near(movePoint(by, inSolve(p)), p)
     near(moveCamera(by, cameras[0] as Camera).position, camera.position)
     near(rotate(moveCamera(by, cameras[0] as Camera).rotation, [0, 0, -1]), rotate(camera.rotation, [0, 0, -1]))
@@ -35,7 +43,10 @@ describe('the ground', () => {
     expect(ahead[2]).toBeLessThan(-0.9)
   })
   it('leaves wrong points out where there are many', () => {
-    const points = floor.map((p, n): Vec3 => (n === 4 ? [p[0], 0.8, p[2]] : n === 9 ? [p[0], -0.5, p[2]] : [p[0], 0.004 * (hash01(2, n) - 0.5), p[2]]))
+    const points = floor.map(
+      (p, n): Vec3 =>
+        n === 4 ? [p[0], 0.8, p[2]] : n === 9 ? [p[0], -0.5, p[2]] : [p[0], 0.004 * (hash01(2, n) - 0.5), p[2]],
+    )
     const { by, rms, left } = fitGround({ ground: points.map(inSolve), cameraHeight: 1.6 }, cameras)
     expect(left).toBe(2)
     expect(rms).toBeLessThan(0.003)
@@ -53,7 +64,18 @@ describe('the ground', () => {
       }
     }
     refused({ ground: three.slice(0, 2) }, 'ground')
-    refused({ ground: ([[0, 0, 0], [1, 0, 1], [2, 0, 2]] as Vec3[]).map(inSolve) }, 'ground')
+    refused(
+      {
+        ground: (
+          [
+            [0, 0, 0],
+            [1, 0, 1],
+            [2, 0, 2],
+          ] as Vec3[]
+        ).map(inSolve),
+      },
+      'ground',
+    )
     refused({ ground: three, axis: [inSolve([0, 0, 0]), inSolve([0, 1, 0])] }, 'axis')
     refused({ ground: three, distance: { from: inSolve([1, 0, 1]), to: inSolve([1, 0, 1]), metres: 2 } }, 'distance')
     refused({ ground: three, cameraHeight: 0 }, 'cameraHeight')

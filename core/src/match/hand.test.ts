@@ -8,14 +8,20 @@ import { fitPlane, type Homography, inverseHomography, throughHomography, timesH
 
 const settings: HandSettings = { keys: [{ frame: 0, places: [[70, 60]] }], model: 'turn', pattern: 10, search: 8 }
 /** Largest distance of a track from where a place of frame 0 goes. */
-const worst = (track: Track | undefined, x: number, y: number): number => Math.max(...Array.from({ length: (track?.places.length ?? 0) / 2 }, (_, n) => {
-  const [u, v] = moved((track?.first ?? 0) + n, x, y)
-  return Math.hypot(u - (track?.places[2 * n] ?? 0), v - (track?.places[2 * n + 1] ?? 0))
-}))
+const worst = (track: Track | undefined, x: number, y: number): number =>
+  Math.max(
+    ...Array.from({ length: (track?.places.length ?? 0) / 2 }, (_, n) => {
+      const [u, v] = moved((track?.first ?? 0) + n, x, y)
+      return Math.hypot(u - (track?.places[2 * n] ?? 0), v - (track?.places[2 * n + 1] ?? 0))
+    }),
+  )
 
 describe('a track set by hand', () => {
   it('keeps to a point that moves, turns and grows, in light that changes, to a twentieth of a pixel', async () => {
-    const path = await followHand(patternPlate(12, 0, (n) => 1 - 0.03 * n), settings)
+    const path = await followHand(
+      patternPlate(12, 0, (n) => 1 - 0.03 * n),
+      settings,
+    )
     expect(path.tracks[0]?.places.length).toBe(24)
     expect(path.lost).toEqual([])
     expect(worst(path.tracks[0], 70, 60)).toBeLessThan(0.05)
@@ -28,7 +34,10 @@ describe('a track set by hand', () => {
   })
   it('comes out at every place a person sets, and is mixed between them', async () => {
     const [x, y] = moved(10, 70, 60)
-    const path = await followHand(patternPlate(11, 0), { ...settings, keys: [...settings.keys, { frame: 10, places: [[x + 1, y]] }] })
+    const path = await followHand(patternPlate(11, 0), {
+      ...settings,
+      keys: [...settings.keys, { frame: 10, places: [[x + 1, y]] }],
+    })
     const places = path.tracks[0]?.places ?? new Float64Array(22)
     expect([places[20], places[21]]).toEqual([x + 1, y])
     const [u] = moved(5, 70, 60)
@@ -37,35 +46,68 @@ describe('a track set by hand', () => {
   it('follows a flat patch in perspective by its corners', async () => {
     const plate = patternPlate(8, 0.01)
     // The pattern seen ever more from the side: each frame's picture through a homography of its own.
-    const view = (n: number): Homography => [1 + 0.004 * n, 0.003 * n, 0.8 * n, -0.002 * n, 1, 0.4 * n, 0.00004 * n, 0.00002 * n, 1]
+    const view = (n: number): Homography => [
+      1 + 0.004 * n,
+      0.003 * n,
+      0.8 * n,
+      -0.002 * n,
+      1,
+      0.4 * n,
+      0.00004 * n,
+      0.00002 * n,
+      1,
+    ]
     const still = plate.frame(0) as Float32Array
-    const seen: PlateFrames = { ...plate, frame: (n) => {
-      const out = new Float32Array(W * H * 3)
-      const back = inverseHomography(view(n))
-      for (let j = 0; j < H; j++) for (let i = 0; i < W; i++) {
-        const [x, y] = throughHomography(back, i + 0.5, j + 0.5)
-        const [a, b] = [Math.max(0, Math.min(W - 2, Math.floor(x - 0.5))), Math.max(0, Math.min(H - 2, Math.floor(y - 0.5)))]
-        const [s, t] = [x - 0.5 - a, y - 0.5 - b]
-        for (let c = 0; c < 3; c++) {
-          const at = (p: number, q: number): number => still[((b + q) * W + a + p) * 3 + c] as number
-          out[(j * W + i) * 3 + c] = (at(0, 0) * (1 - s) + at(1, 0) * s) * (1 - t) + (at(0, 1) * (1 - s) + at(1, 1) * s) * t
-        }
-      }
-      return out
-    } }
-    const corners = [[50, 40], [140, 44], [136, 110], [54, 104]] as const
-    const path = await followHand(seen, { keys: [{ frame: 0, places: corners }], model: 'perspective', pattern: 0, search: 6 })
+    const seen: PlateFrames = {
+      ...plate,
+      frame: (n) => {
+        const out = new Float32Array(W * H * 3)
+        const back = inverseHomography(view(n))
+        for (let j = 0; j < H; j++)
+          for (let i = 0; i < W; i++) {
+            const [x, y] = throughHomography(back, i + 0.5, j + 0.5)
+            const [a, b] = [
+              Math.max(0, Math.min(W - 2, Math.floor(x - 0.5))),
+              Math.max(0, Math.min(H - 2, Math.floor(y - 0.5))),
+            ]
+            const [s, t] = [x - 0.5 - a, y - 0.5 - b]
+            for (let c = 0; c < 3; c++) {
+              const at = (p: number, q: number): number => still[((b + q) * W + a + p) * 3 + c] as number
+              out[(j * W + i) * 3 + c] =
+                (at(0, 0) * (1 - s) + at(1, 0) * s) * (1 - t) + (at(0, 1) * (1 - s) + at(1, 1) * s) * t
+            }
+          }
+        return out
+      },
+    }
+    const corners = [
+      [50, 40],
+      [140, 44],
+      [136, 110],
+      [54, 104],
+    ] as const
+    const path = await followHand(seen, {
+      keys: [{ frame: 0, places: corners }],
+      model: 'perspective',
+      pattern: 0,
+      search: 6,
+    })
     for (const [c, [x, y]] of corners.entries()) {
       const track = path.tracks[c] as Track
       for (let n = 0; n < 8; n++) {
         const [u, v] = throughHomography(view(n), x, y)
-        expect(Math.hypot(u - (track.places[2 * n] as number), v - (track.places[2 * n + 1] as number))).toBeLessThan(0.15)
+        expect(Math.hypot(u - (track.places[2 * n] as number), v - (track.places[2 * n + 1] as number))).toBeLessThan(
+          0.15,
+        )
       }
     }
   })
   it('is lost, and says where, when it is covered or leaves the picture', async () => {
     const plate = patternPlate(10, 0)
-    const covered: PlateFrames = { ...plate, frame: (n) => (n < 6 ? plate.frame(n) : new Float32Array(W * H * 3).fill(0.3)) }
+    const covered: PlateFrames = {
+      ...plate,
+      frame: (n) => (n < 6 ? plate.frame(n) : new Float32Array(W * H * 3).fill(0.3)),
+    }
     const path = await followHand(covered, settings)
     expect(path.tracks[0]?.places.length).toBe(12)
     expect(path.lost).toEqual([6])
@@ -76,18 +118,30 @@ describe('a track set by hand', () => {
   it('refuses a spot without contrast and a frame outside the plate, and stops when asked', async () => {
     const flat: PlateFrames = { frames: 3, width: W, height: H, frame: () => new Float32Array(W * H * 3).fill(0.4) }
     await expect(followHand(flat, settings)).rejects.toMatchObject({ code: 'hand-flat', place: { frame: 0 } })
-    await expect(followHand(flat, { ...settings, keys: [{ frame: 3, places: [[70, 60]] }] })).rejects.toMatchObject({ code: 'hand' })
-    await expect(followHand(patternPlate(4, 0), settings, { report: () => undefined, cancelled: () => true })).rejects.toBeInstanceOf(Cancelled)
+    await expect(followHand(flat, { ...settings, keys: [{ frame: 3, places: [[70, 60]] }] })).rejects.toMatchObject({
+      code: 'hand',
+    })
+    await expect(
+      followHand(patternPlate(4, 0), settings, { report: () => undefined, cancelled: () => true }),
+    ).rejects.toBeInstanceOf(Cancelled)
   })
 })
 
 describe('motions of a plane', () => {
-  const from = [[10, 20], [200, 25], [190, 150], [15, 140]] as const
+  const from = [
+    [10, 20],
+    [200, 25],
+    [190, 150],
+    [15, 140],
+  ] as const
   const h: Homography = [1.1, 0.02, 5, -0.03, 0.95, -7, 0.0002, -0.0001, 1]
   it('are found from places and taken back', () => {
     const to = from.map(([x, y]) => throughHomography(h, x, y))
     const found = fitPlane('perspective', from, to)
-    for (const [x, y] of [[50, 60], [120, 100]] as const) {
+    for (const [x, y] of [
+      [50, 60],
+      [120, 100],
+    ] as const) {
       const [u, v] = throughHomography(h, x, y)
       const [a, b] = throughHomography(found ?? h, x, y)
       expect(Math.hypot(a - u, b - v)).toBeLessThan(1e-9)

@@ -57,18 +57,36 @@ interface Follow {
 
 const outline = (places: readonly Corner[], pattern: number): Corner[] => {
   const [x, y] = places[0] ?? [0, 0]
-  return places.length > 1 ? [...places] : [[x - pattern, y - pattern], [x + pattern, y - pattern], [x + pattern, y + pattern], [x - pattern, y + pattern]]
+  return places.length > 1
+    ? [...places]
+    : [
+        [x - pattern, y - pattern],
+        [x + pattern, y - pattern],
+        [x + pattern, y + pattern],
+        [x - pattern, y + pattern],
+      ]
 }
 
 /** Follows from one key towards a frame (not past it); steps by frame, and what became of it. */
-async function followFrom(f: Follow, key: HandKey, to: number): Promise<{ steps: Map<number, Step>; looks: number; lost?: number }> {
+async function followFrom(
+  f: Follow,
+  key: HandKey,
+  to: number,
+): Promise<{ steps: Map<number, Step>; looks: number; lost?: number }> {
   const { settings } = f
   const steps = new Map<number, Step>()
   const way = to >= key.frame ? 1 : -1
   let base = key.places
-  const fresh = async (n: number, places: readonly Corner[]): Promise<PatchLook | undefined> => lookAt(await f.levels(n), outline(places, settings.pattern), settings.model)
+  const fresh = async (n: number, places: readonly Corner[]): Promise<PatchLook | undefined> =>
+    lookAt(await f.levels(n), outline(places, settings.pattern), settings.model)
   let look = await fresh(key.frame, base)
-  if (!look) throw new LanternError('hand-flat', `There is nothing to hold on to round the track set at frame ${key.frame} of the plate.`, 'Set it on a spot with contrast, or make its pattern larger.', { frame: key.frame })
+  if (!look)
+    throw new LanternError(
+      'hand-flat',
+      `There is nothing to hold on to round the track set at frame ${key.frame} of the plate.`,
+      'Set it on a spot with contrast, or make its pattern larger.',
+      { frame: key.frame },
+    )
   let motion: Homography = SAME
   let before: Corner = base[0] ?? [0, 0]
   let drift: Corner = [0, 0]
@@ -78,7 +96,8 @@ async function followFrom(f: Follow, key: HandKey, to: number): Promise<{ steps:
     const start = timesHomography([1, 0, drift[0], 0, 1, drift[1], 0, 0, 1], motion)
     const found = findPatch(look, await f.levels(n), start, settings.search)
     f.told(1)
-    if (found.likeness < Math.max(LEAST_LIKENESS, like - MOST_FALL) || found.seen < LEAST_SEEN) return { steps, looks, lost: n }
+    if (found.likeness < Math.max(LEAST_LIKENESS, like - MOST_FALL) || found.seen < LEAST_SEEN)
+      return { steps, looks, lost: n }
     like = found.likeness
     motion = found.motion
     const places = base.map(([x, y]) => throughHomography(motion, x, y))
@@ -103,10 +122,19 @@ async function followFrom(f: Follow, key: HandKey, to: number): Promise<{ steps:
  * Follows a hand track through the plate: from each of its keys forward and backward, between two keys a mix of both that comes out right at either.
  * Throws LanternError 'hand' where a key lies outside the plate, 'hand-flat' where a look has no contrast; Cancelled.
  */
-export async function followHand(plate: PlateFrames, settings: HandSettings, progress: Progress = silent): Promise<HandPath> {
+export async function followHand(
+  plate: PlateFrames,
+  settings: HandSettings,
+  progress: Progress = silent,
+): Promise<HandPath> {
   const { keys } = settings
   const [firstKey, lastKey] = [keys[0], keys[keys.length - 1]]
-  if (!firstKey || !lastKey || firstKey.frame < 0 || lastKey.frame >= plate.frames) throw new LanternError('hand', 'The track is set on a frame outside the plate.', 'Set it again on a frame of the plate.')
+  if (!firstKey || !lastKey || firstKey.frame < 0 || lastKey.frame >= plate.frames)
+    throw new LanternError(
+      'hand',
+      'The track is set on a frame outside the plate.',
+      'Set it again on a frame of the plate.',
+    )
   const made = new Map<number, Light[]>()
   const most = Math.max(4, Math.floor(MOST_KEPT_BYTES / (plate.width * plate.height * 5.4)))
   const levels = async (n: number): Promise<Light[]> => {
@@ -121,7 +149,8 @@ export async function followHand(plate: PlateFrames, settings: HandSettings, pro
   const work = plate.frames - 1 + (lastKey.frame - firstKey.frame)
   let done = 0
   const follow: Follow = {
-    levels, settings,
+    levels,
+    settings,
     told: (count) => {
       done += count
       progress.report(Math.min(1, done / Math.max(1, work)), 'following')
@@ -144,15 +173,29 @@ export async function followHand(plate: PlateFrames, settings: HandSettings, pro
     for (let n = a.frame + 1; n < b.frame; n++) {
       const step = mixed(forward.get(n), backward.get(n), (n - a.frame) / (b.frame - a.frame))
       // Where neither way gets through, it goes straight between the two keys.
-      steps.set(n, step ?? { places: a.places.map((p, c) => between(p, b.places[c] ?? p, (n - a.frame) / (b.frame - a.frame))), likeness: 0 })
+      steps.set(
+        n,
+        step ?? {
+          places: a.places.map((p, c) => between(p, b.places[c] ?? p, (n - a.frame) / (b.frame - a.frame))),
+          likeness: 0,
+        },
+      )
     }
   }
-  if (lastKey.frame < plate.frames - 1) for (const [n, step] of take(await followFrom(follow, lastKey, plate.frames - 1))) steps.set(n, step)
+  if (lastKey.frame < plate.frames - 1)
+    for (const [n, step] of take(await followFrom(follow, lastKey, plate.frames - 1))) steps.set(n, step)
   const order = [...steps.keys()].sort((a, b) => a - b)
   const first = order[0] ?? 0
   return {
-    tracks: firstKey.places.map((_, c) => ({ id: c, first, places: Float64Array.from(order.flatMap((n) => steps.get(n)?.places[c] ?? [])), weight: 1 })),
-    likeness: order.map((n) => steps.get(n)?.likeness ?? 0), looks, lost: lost.sort((a, b) => a - b),
+    tracks: firstKey.places.map((_, c) => ({
+      id: c,
+      first,
+      places: Float64Array.from(order.flatMap((n) => steps.get(n)?.places[c] ?? [])),
+      weight: 1,
+    })),
+    likeness: order.map((n) => steps.get(n)?.likeness ?? 0),
+    looks,
+    lost: lost.sort((a, b) => a - b),
   }
 }
 

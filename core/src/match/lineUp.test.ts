@@ -16,15 +16,29 @@ const line = (a: Vec3, b: Vec3, by = camera, off: readonly number[] = [0, 0, 0, 
 }
 const settings = (by = camera, off?: readonly number[]): LineUpSettings => ({
   lines: {
-    x: [line([0, 0, 0], [3, 0, 0], by, off), line([0, 3, 0], [4, 3, 0], by), line([0, 1.4, 0.5], [3, 1.4, 0.5], by, off)],
+    x: [
+      line([0, 0, 0], [3, 0, 0], by, off),
+      line([0, 3, 0], [4, 3, 0], by),
+      line([0, 1.4, 0.5], [3, 1.4, 0.5], by, off),
+    ],
     y: [line([0, 0, 0], [0, 3, 0], by), line([3, 0, 0], [3, 2.8, 0], by, off)],
     z: [line([0, 0, 0], [0, 0, 3], by), line([2, 0, 0], [2, 0, 3], by, off)],
   },
-  width: 1280, height: 720, origin: seen([0, 0, 0], by), length: { axis: 'y', to: seen([0, 2.1, 0], by), metres: 2.1 },
+  width: 1280,
+  height: 720,
+  origin: seen([0, 0, 0], by),
+  length: { axis: 'y', to: seen([0, 2.1, 0], by), metres: 2.1 },
 })
 const tilt = (a: Camera, b: Camera): number => {
   const up = (c: Camera): Vec3 => rotate([-c.rotation[0], -c.rotation[1], -c.rotation[2], c.rotation[3]], [0, 1, 0])
-  return degrees(acos(Math.min(1, up(a).reduce((sum, v, k) => sum + v * (up(b)[k] ?? 0), 0))))
+  return degrees(
+    acos(
+      Math.min(
+        1,
+        up(a).reduce((sum, v, k) => sum + v * (up(b)[k] ?? 0), 0),
+      ),
+    ),
+  )
 }
 
 describe('lining up', () => {
@@ -32,7 +46,11 @@ describe('lining up', () => {
     const { camera: found, rms } = lineUp(settings())
     expect(found.focalPx).toBeCloseTo(1100, 3)
     for (let c = 0; c < 3; c++) expect(found.position[c]).toBeCloseTo(camera.position[c] ?? 0, 4)
-    for (const p of [[1, 1, 1], [-1, 0, 2]] as Vec3[]) for (let c = 0; c < 2; c++) expect(seen(p, found)[c]).toBeCloseTo(seen(p)[c] ?? 0, 2)
+    for (const p of [
+      [1, 1, 1],
+      [-1, 0, 2],
+    ] as Vec3[])
+      for (let c = 0; c < 2; c++) expect(seen(p, found)[c]).toBeCloseTo(seen(p)[c] ?? 0, 2)
     expect(rms).toBeLessThan(1e-6)
   })
   it('keeps focal length and tilt where lines are drawn a pixel off', () => {
@@ -43,7 +61,10 @@ describe('lining up', () => {
   })
   it('needs but two axes, or one where the focal length is known', () => {
     const all = settings()
-    for (const lines of [{ x: all.lines.x, z: all.lines.z }, { x: all.lines.x, y: all.lines.y }]) {
+    for (const lines of [
+      { x: all.lines.x, z: all.lines.z },
+      { x: all.lines.x, y: all.lines.y },
+    ]) {
       const { camera: found } = lineUp({ ...all, lines })
       expect(Math.abs(found.focalPx / 1100 - 1)).toBeLessThan(0.001)
       expect(tilt(found, camera)).toBeLessThan(0.01)

@@ -1,6 +1,16 @@
 import { LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
-import { cross, dot, normalise, quaternionOfMatrix, scale, solveCholesky, svd3, symmetricEigen, type Vec3 } from '../math/index.ts'
+import {
+  cross,
+  dot,
+  normalise,
+  quaternionOfMatrix,
+  scale,
+  solveCholesky,
+  svd3,
+  symmetricEigen,
+  type Vec3,
+} from '../math/index.ts'
 import { movePose } from './bundle.ts'
 import { straightPlace } from './lens.ts'
 
@@ -38,13 +48,23 @@ type Ends = { axis: number; a: Vec3; b: Vec3 }
 function endsOf({ lines, width, height, focalPx, k1 = 0, k2 = 0 }: LineUpSettings, unitPx: number): Ends[] {
   // Without a focal length the lens can't be undone: lines are taken as they are.
   const place = (x: number, y: number): Vec3 => {
-    const [u, v] = focalPx ? straightPlace([focalPx, k1, k2], x - width / 2, y - height / 2).map((p) => (p * focalPx) / unitPx) as [number, number] : [(x - width / 2) / unitPx, (y - height / 2) / unitPx]
+    const [u, v] = focalPx
+      ? (straightPlace([focalPx, k1, k2], x - width / 2, y - height / 2).map((p) => (p * focalPx) / unitPx) as [
+          number,
+          number,
+        ])
+      : [(x - width / 2) / unitPx, (y - height / 2) / unitPx]
     return [u, v, 1]
   }
-  return AXES.flatMap((name, axis) => (lines[name] ?? []).map(([x, y, u, v]) => {
-    if ((x - u) * (x - u) + (y - v) * (y - v) < 4) throw new LanternError('line-up', 'A line is shorter than two pixels.', 'Draw it along the whole edge.', { field: `lines ${name}` })
-    return { axis, a: place(x, y), b: place(u, v) }
-  }))
+  return AXES.flatMap((name, axis) =>
+    (lines[name] ?? []).map(([x, y, u, v]) => {
+      if ((x - u) * (x - u) + (y - v) * (y - v) < 4)
+        throw new LanternError('line-up', 'A line is shorter than two pixels.', 'Draw it along the whole edge.', {
+          field: `lines ${name}`,
+        })
+      return { axis, a: place(x, y), b: place(u, v) }
+    }),
+  )
 }
 
 /** The place where lines meet, homogeneous and of length one: the vector nearest to lying on all of them. */
@@ -54,7 +74,9 @@ function meeting(lines: readonly Ends[]): Vec3 {
     const l = cross(a, b)
     const size = Math.sqrt(l[0] * l[0] + l[1] * l[1])
     const reach = Math.sqrt((a[0] - b[0]) * (a[0] - b[0]) + (a[1] - b[1]) * (a[1] - b[1]))
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[i * 3 + j] = (m[i * 3 + j] as number) + ((reach * (l[i] ?? 0)) / size) * ((reach * (l[j] ?? 0)) / size)
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        m[i * 3 + j] = (m[i * 3 + j] as number) + ((reach * (l[i] ?? 0)) / size) * ((reach * (l[j] ?? 0)) / size)
   }
   const { vectors } = symmetricEigen(m, 3)
   return [vectors[0] as number, vectors[1] as number, vectors[2] as number]
@@ -87,7 +109,11 @@ function distances({ axis, a, b }: Ends, f: number, r: ArrayLike<number>): [numb
 function turnOf(points: readonly (Vec3 | undefined)[], f: number): Float64Array {
   const m = new Float64Array(9)
   // Which way along an axis can't be seen: x is right, y is up (down is positive in a view), z comes towards us.
-  const wanted = [[0, 1], [1, -1], [2, -1]] as const
+  const wanted = [
+    [0, 1],
+    [1, -1],
+    [2, -1],
+  ] as const
   for (const [axis, p] of points.entries()) {
     if (!p) continue
     const d = normalise([p[0] / f, p[1] / f, p[2]])
@@ -96,7 +122,8 @@ function turnOf(points: readonly (Vec3 | undefined)[], f: number): Float64Array 
     for (let i = 0; i < 3; i++) m[i * 3 + axis] = way[i] ?? 0
   }
   // One or two axes: what is missing is at right angles to them; with one, the picture's own upright helps.
-  const column = (c: number): Vec3 | undefined => (points[c] ? [m[c] as number, m[3 + c] as number, m[6 + c] as number] : undefined)
+  const column = (c: number): Vec3 | undefined =>
+    points[c] ? [m[c] as number, m[3 + c] as number, m[6 + c] as number] : undefined
   const set = (c: number, v: Vec3): void => {
     const n = normalise(v)
     for (let i = 0; i < 3; i++) m[i * 3 + c] = n[i] ?? 0
@@ -108,7 +135,9 @@ function turnOf(points: readonly (Vec3 | undefined)[], f: number): Float64Array 
   const right: Vec3 = [m[0] as number, m[3] as number, m[6] as number]
   if (!z) set(2, cross(right, up))
   const { u, v } = svd3(m)
-  return Float64Array.from({ length: 9 }, (_, k) => [0, 1, 2].reduce((sum, l) => sum + (u[Math.floor(k / 3) * 3 + l] as number) * (v[(k % 3) * 3 + l] as number), 0))
+  return Float64Array.from({ length: 9 }, (_, k) =>
+    [0, 1, 2].reduce((sum, l) => sum + (u[Math.floor(k / 3) * 3 + l] as number) * (v[(k % 3) * 3 + l] as number), 0),
+  )
 }
 
 /**
@@ -122,17 +151,39 @@ export function lineUp(settings: LineUpSettings): LineUp {
   const groups = AXES.map((_, axis) => ends.filter((line) => line.axis === axis))
   const points = groups.map((lines) => (lines.length >= 2 ? meeting(lines) : undefined))
   const count = points.filter((p) => p !== undefined).length
-  if (count < (settings.focalPx ? 1 : 2)) throw new LanternError('line-up', settings.focalPx ? 'No axis has two lines.' : 'Two axes need two lines each where the focal length is not known.', 'Draw two lines along edges that are parallel in the world.', { field: 'lines' })
+  if (count < (settings.focalPx ? 1 : 2))
+    throw new LanternError(
+      'line-up',
+      settings.focalPx ? 'No axis has two lines.' : 'Two axes need two lines each where the focal length is not known.',
+      'Draw two lines along edges that are parallel in the world.',
+      { field: 'lines' },
+    )
   const first = settings.focalPx ? settings.focalPx / unitPx : focalOf(points)
-  if (!first) throw new LanternError('line-up', 'These lines can’t be at right angles to one another through any lens.', 'Check which axis each line belongs to, or state the focal length.', { field: 'lines' })
+  if (!first)
+    throw new LanternError(
+      'line-up',
+      'These lines can’t be at right angles to one another through any lens.',
+      'Check which axis each line belongs to, or state the focal length.',
+      { field: 'lines' },
+    )
   const pose = new Float64Array(12)
   pose.set(turnOf(points, first))
-  const { f, rms } = better(ends.filter(({ axis }) => points[axis]), pose, first, settings.focalPx === undefined)
+  const { f, rms } = better(
+    ends.filter(({ axis }) => points[axis]),
+    pose,
+    first,
+    settings.focalPx === undefined,
+  )
   return { camera: standing(settings, pose, f * unitPx), rms: rms * unitPx }
 }
 
 /** Betters turn and focal length by Levenberg–Marquardt with differences for slopes; the pose in place. */
-function better(ends: readonly Ends[], pose: Float64Array, first: number, freeFocal: boolean): { f: number; rms: number } {
+function better(
+  ends: readonly Ends[],
+  pose: Float64Array,
+  first: number,
+  freeFocal: boolean,
+): { f: number; rms: number } {
   let f = first
   const n = freeFocal ? 4 : 3
   const rests = (p: Float64Array, focal: number): number[] => ends.flatMap((line) => distances(line, focal, p))
@@ -143,13 +194,22 @@ function better(ends: readonly Ends[], pose: Float64Array, first: number, freeFo
     const e = 1e-6
     const slopes = Array.from({ length: n }, (_, k) => {
       const moved = pose.slice()
-      if (k < 3) movePose(pose, moved, 0, [0, 1, 2].map((c) => (c === k ? e : 0)), 0, false)
+      if (k < 3)
+        movePose(
+          pose,
+          moved,
+          0,
+          [0, 1, 2].map((c) => (c === k ? e : 0)),
+          0,
+          false,
+        )
       return rests(moved, k === 3 ? f * (1 + e) : f).map((v, i) => (v - (now[i] ?? 0)) / e)
     })
     const a = new Float64Array(n * n)
     const b = new Float64Array(n)
     for (let i = 0; i < n; i++) {
-      for (let j = 0; j < n; j++) a[i * n + j] = (slopes[i] ?? []).reduce((total, v, k) => total + v * (slopes[j]?.[k] ?? 0), 0)
+      for (let j = 0; j < n; j++)
+        a[i * n + j] = (slopes[i] ?? []).reduce((total, v, k) => total + v * (slopes[j]?.[k] ?? 0), 0)
       a[i * n + i] = (a[i * n + i] as number) * (1 + damp) + 1e-12
       b[i] = -(slopes[i] ?? []).reduce((total, v, k) => total + v * (now[k] ?? 0), 0)
     }
@@ -173,7 +233,13 @@ function better(ends: readonly Ends[], pose: Float64Array, first: number, freeFo
 /** The camera that stands so far from the origin that the known length is as long as it is seen. */
 function standing(settings: LineUpSettings, pose: Float64Array, focalPx: number): Camera {
   const { origin, length: known, width, height, k1 = 0, k2 = 0 } = settings
-  if (!(known.metres > 0)) throw new LanternError('line-up', 'The known length must be more than nothing.', 'Say how long the edge is in metres.', { field: 'length' })
+  if (!(known.metres > 0))
+    throw new LanternError(
+      'line-up',
+      'The known length must be more than nothing.',
+      'Say how long the edge is in metres.',
+      { field: 'length' },
+    )
   const ray = (x: number, y: number): Vec3 => [...straightPlace([focalPx, k1, k2], x - width / 2, y - height / 2), 1]
   const [from, to] = [ray(...origin), ray(...known.to)]
   const axis = AXES.indexOf(known.axis)
@@ -181,7 +247,13 @@ function standing(settings: LineUpSettings, pose: Float64Array, focalPx: number)
   // (t from + metres along) x to = 0.
   const [p, q] = [cross(from, to), cross(along, to)]
   const t = (-known.metres * dot(p, q)) / dot(p, p)
-  if (!(t > 0) || !Number.isFinite(t)) throw new LanternError('line-up', `The known length does not run along ${known.axis} as it is drawn.`, 'Draw it from the origin along that axis, the right way round.', { field: 'length' })
+  if (!(t > 0) || !Number.isFinite(t))
+    throw new LanternError(
+      'line-up',
+      `The known length does not run along ${known.axis} as it is drawn.`,
+      'Draw it from the origin along that axis, the right way round.',
+      { field: 'length' },
+    )
   const r = (k: number): number => pose[k] as number
   const place: Vec3 = [t * from[0], t * from[1], t * from[2]]
   // The camera in the world: -R^T (t from); its axes are those of the view with y and z turned about.

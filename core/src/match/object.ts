@@ -30,20 +30,40 @@ const LOOSE_PX = 6
 function poseOf({ position, rotation }: Pick<Camera, 'position' | 'rotation'>): { turn: number[]; shift: number[] } {
   const back = conjugate(rotation)
   const flip = [1, -1, -1]
-  const turn = [0, 1, 2].flatMap((i) => [0, 1, 2].map((j) => { const axis: Vec3 = [j === 0 ? 1 : 0, j === 1 ? 1 : 0, j === 2 ? 1 : 0]; return (flip[i] as number) * (flip[j] as number) * (rotate(back, axis)[i] as number) }))
+  const turn = [0, 1, 2].flatMap((i) =>
+    [0, 1, 2].map((j) => {
+      const axis: Vec3 = [j === 0 ? 1 : 0, j === 1 ? 1 : 0, j === 2 ? 1 : 0]
+      return (flip[i] as number) * (flip[j] as number) * (rotate(back, axis)[i] as number)
+    }),
+  )
   const eye = position.map((v, c) => v * (flip[c] as number))
   return { turn, shift: [0, 1, 2].map((i) => -eye.reduce((sum, v, j) => sum + v * (turn[3 * i + j] as number), 0)) }
 }
 
 /** Poses from points that are known on one frame: outward from it frame by frame, then points and poses together, the rough geometry mended by its tracks. */
-async function fromGeometry(input: ObjectInput, { frame: home, camera, points }: NonNullable<ObjectInput['geometry']>): Promise<Structure> {
-  const s = newStructure(input.tracks, input.frames, input.width, input.height, [input.lens.focalPx, input.lens.k1, input.lens.k2], input.crew)
+async function fromGeometry(
+  input: ObjectInput,
+  { frame: home, camera, points }: NonNullable<ObjectInput['geometry']>,
+): Promise<Structure> {
+  const s = newStructure(
+    input.tracks,
+    input.frames,
+    input.width,
+    input.height,
+    [input.lens.focalPx, input.lens.k1, input.lens.k2],
+    input.crew,
+  )
   for (const [n, track] of s.tracks.entries()) {
     const at = points.get(track.id)
     if (at) s.points.set([at[0], -at[1], -at[2]], 3 * n)
   }
   const known = s.tracks.filter((_, n) => hasPoint(s, n)).length
-  if (known < LEAST_POINTS) throw new LanternError('object', `Only ${known} of its tracks lie on its geometry; ${LEAST_POINTS} are the least.`, 'Move the geometry over the thing at that frame, draw its region larger, or ask for more features.')
+  if (known < LEAST_POINTS)
+    throw new LanternError(
+      'object',
+      `Only ${known} of its tracks lie on its geometry; ${LEAST_POINTS} are the least.`,
+      'Move the geometry over the thing at that frame, draw its region larger, or ask for more features.',
+    )
   const { turn, shift } = poseOf(camera)
   setPose(s, home, turn, shift)
   const reach = async (way: 1 | -1): Promise<void> => {
@@ -61,7 +81,14 @@ async function fromGeometry(input: ObjectInput, { frame: home, camera, points }:
   await reach(-1)
   for (let round = 0; round < 2; round++) {
     dropWorst(s, 5, 12)
-    adjust(s, { frames: () => true, freePose: (f) => f !== home, freeLens: [false, false, false], freePoints: true, huber: 0.5, steps: 12 })
+    adjust(s, {
+      frames: () => true,
+      freePose: (f) => f !== home,
+      freeLens: [false, false, false],
+      freePoints: true,
+      huber: 0.5,
+      steps: 12,
+    })
     makePoints(s, () => true, LOOSE_PX)
   }
   return s
@@ -74,16 +101,35 @@ async function fromGeometry(input: ObjectInput, { frame: home, camera, points }:
  */
 export async function solveObject(input: ObjectInput): Promise<Solve> {
   const long = input.tracks.filter((track) => track.places.length >= 6)
-  if (long.length < LEAST_POINTS) throw new LanternError('object', `Only ${long.length} features could be followed on it; ${LEAST_POINTS} are the least.`, 'Draw its region over more of it, ask for more features, or place tracks by hand.')
+  if (long.length < LEAST_POINTS)
+    throw new LanternError(
+      'object',
+      `Only ${long.length} features could be followed on it; ${LEAST_POINTS} are the least.`,
+      'Draw its region over more of it, ask for more features, or place tracks by hand.',
+    )
   const { focalPx, k1, k2 } = input.lens
   const s = input.geometry
     ? await fromGeometry(input, input.geometry)
-    : await solveMoving({ tracks: input.tracks, frames: input.frames, width: input.width, height: input.height, known: { focalPx, k1, k2 }, seed: input.seed, ...(input.crew ? { crew: input.crew } : {}), ...(input.say ? { say: input.say } : {}) })
+    : await solveMoving({
+        tracks: input.tracks,
+        frames: input.frames,
+        width: input.width,
+        height: input.height,
+        known: { focalPx, k1, k2 },
+        seed: input.seed,
+        ...(input.crew ? { crew: input.crew } : {}),
+        ...(input.say ? { say: input.say } : {}),
+      })
   return keptSolve(solvedAs('moving', s), input.first)
 }
 
 /** Where a thing is in the shot's world at a frame against where it was at `home`, both counted from 0: the turn about the origin, then the shift. size: metres in a unit of the thing's world. */
-export function objectMotion(solve: Solve, size: number, cameras: readonly Pick<Camera, 'position' | 'rotation'>[], n: number): { rotation: Quaternion; shift: Vec3 } | undefined {
+export function objectMotion(
+  solve: Solve,
+  size: number,
+  cameras: readonly Pick<Camera, 'position' | 'rotation'>[],
+  n: number,
+): { rotation: Quaternion; shift: Vec3 } | undefined {
   const [own, camera] = [solve.cameras[n], cameras[n]]
   if (!own || !camera) return undefined
   // A point X of the thing lies at own^-1 X before the camera, and from there in the world.

@@ -5,18 +5,27 @@ import { findPatch, lookAt } from './patch.ts'
 import { SAME, throughHomography } from './plane.ts'
 
 const LEVELS = 3
-const corners = [[50, 40], [140, 44], [136, 110], [54, 104]] as const
-const levelsOf = (frame: number, noise = 0, light: (n: number) => number = () => 1) => lightLevels(rootLight(patternPlate(frame + 1, noise, light).frame(frame) as Float32Array, W, H), LEVELS)
+const corners = [
+  [50, 40],
+  [140, 44],
+  [136, 110],
+  [54, 104],
+] as const
+const levelsOf = (frame: number, noise = 0, light: (n: number) => number = () => 1) =>
+  lightLevels(rootLight(patternPlate(frame + 1, noise, light).frame(frame) as Float32Array, W, H), LEVELS)
 const look = () => {
   const made = lookAt(levelsOf(0), corners, 'turn')
   if (!made) throw new Error('the pattern has a look')
   return made
 }
-const worst = (motion: Parameters<typeof throughHomography>[0], frame: number): number => Math.max(...corners.map(([x, y]) => {
-  const [a, b] = throughHomography(motion, x, y)
-  const [u, v] = moved(frame, x, y)
-  return Math.hypot(a - u, b - v)
-}))
+const worst = (motion: Parameters<typeof throughHomography>[0], frame: number): number =>
+  Math.max(
+    ...corners.map(([x, y]) => {
+      const [a, b] = throughHomography(motion, x, y)
+      const [u, v] = moved(frame, x, y)
+      return Math.hypot(a - u, b - v)
+    }),
+  )
 
 describe('a patch found again', () => {
   it('lies where it went, to a few hundredths of a pixel, in other light too', () => {
@@ -38,12 +47,21 @@ describe('a patch found again', () => {
     expect(worst(findPatch(look(), lightLevels(rootLight(covered, W, H), LEVELS), SAME, 0).motion, 2)).toBeLessThan(0.3)
   })
   it('says by its likeness that something else is there', () => {
-    const other = Float32Array.from({ length: W * H * 3 }, (_, n) => 0.5 + 0.3 * Math.sin(((Math.floor(n / 3) % W) * 0.9)) * Math.sin(Math.floor(n / 3 / W) * 0.7))
+    const other = Float32Array.from(
+      { length: W * H * 3 },
+      (_, n) => 0.5 + 0.3 * Math.sin((Math.floor(n / 3) % W) * 0.9) * Math.sin(Math.floor(n / 3 / W) * 0.7),
+    )
     expect(findPatch(look(), lightLevels(rootLight(other, W, H), LEVELS), SAME, 10).likeness).toBeLessThan(0.5)
   })
   it('has no look where it is flat, or out of the picture', () => {
     const flat = lightLevels(rootLight(new Float32Array(W * H * 3).fill(0.4), W, H), LEVELS)
     expect(lookAt(flat, corners, 'turn')).toBeUndefined()
-    expect(lookAt(levelsOf(0), corners.map(([x, y]) => [x + 400, y] as const), 'turn')).toBeUndefined()
+    expect(
+      lookAt(
+        levelsOf(0),
+        corners.map(([x, y]) => [x + 400, y] as const),
+        'turn',
+      ),
+    ).toBeUndefined()
   })
 })

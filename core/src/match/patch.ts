@@ -1,6 +1,13 @@
 import { solveCholesky } from '../math/index.ts'
 import { cubicAt, type Light } from './light.ts'
-import { type Homography, inverseHomography, type PatchModel, scaled, throughHomography, timesHomography } from './plane.ts'
+import {
+  type Homography,
+  inverseHomography,
+  type PatchModel,
+  scaled,
+  throughHomography,
+  timesHomography,
+} from './plane.ts'
 
 // A flat patch found again in another picture: inverse compositional alignment (Baker & Matthews 2004) under a translation, a similarity or a homography, with gain and offset of the light solved
 // beside the motion, weights against what covers a part of it (Huber), from coarse pictures to fine ones, begun by a search by correlation.
@@ -59,10 +66,25 @@ function inside(corners: readonly Corner[], x: number, y: number): boolean {
   return odd
 }
 
-const modelAt = (model: PatchModel, r: number): PatchModel => (r < LEAST_TURN || model === 'place' ? 'place' : r < LEAST_LEAN || model === 'turn' ? 'turn' : r < LEAST_PERSPECTIVE || model === 'lean' ? 'lean' : 'perspective')
+const modelAt = (model: PatchModel, r: number): PatchModel =>
+  r < LEAST_TURN || model === 'place'
+    ? 'place'
+    : r < LEAST_LEAN || model === 'turn'
+      ? 'turn'
+      : r < LEAST_PERSPECTIVE || model === 'lean'
+        ? 'lean'
+        : 'perspective'
 
 /** Slopes of one sample: the light's change times the place's change with each number of the model (about the patch's middle, in units of its half-breadth). */
-function slopesOf(model: PatchModel, u: number, v: number, gx: number, gy: number, out: Float64Array, at: number): void {
+function slopesOf(
+  model: PatchModel,
+  u: number,
+  v: number,
+  gx: number,
+  gy: number,
+  out: Float64Array,
+  at: number,
+): void {
   if (model === 'place') out.set([gx, gy], at)
   else if (model === 'turn') out.set([gx * u + gy * v, gy * u - gx * v, gx, gy], at)
   else if (model === 'lean') out.set([gx * u, gx * v, gx, gy * u, gy * v, gy], at)
@@ -81,10 +103,16 @@ export function lookAt(levels: readonly Light[], corners: readonly Corner[], mod
   for (const [level, light] of levels.entries()) {
     const shape = corners.map(([x, y]) => [x / 2 ** level, y / 2 ** level] as const)
     const [xs, ys] = [shape.map((p) => p[0]), shape.map((p) => p[1])]
-    const [x0, x1, y0, y1] = [Math.max(RIM, Math.floor(Math.min(...xs))), Math.min(light.width - RIM, Math.ceil(Math.max(...xs))), Math.max(RIM, Math.floor(Math.min(...ys))), Math.min(light.height - RIM, Math.ceil(Math.max(...ys)))]
+    const [x0, x1, y0, y1] = [
+      Math.max(RIM, Math.floor(Math.min(...xs))),
+      Math.min(light.width - RIM, Math.ceil(Math.max(...xs))),
+      Math.max(RIM, Math.floor(Math.min(...ys))),
+      Math.min(light.height - RIM, Math.ceil(Math.max(...ys))),
+    ]
     const step = Math.max(1, Math.ceil(Math.sqrt(((x1 - x0) * (y1 - y0)) / MOST_SAMPLES)))
     const places: number[] = []
-    for (let y = y0; y < y1; y += step) for (let x = x0; x < x1; x += step) if (inside(shape, x + 0.5, y + 0.5)) places.push(x + 0.5, y + 0.5)
+    for (let y = y0; y < y1; y += step)
+      for (let x = x0; x < x1; x += step) if (inside(shape, x + 0.5, y + 0.5)) places.push(x + 0.5, y + 0.5)
     const count = places.length / 2
     if (count < LEAST_SAMPLES) break
     const [cx, cy] = [xs.reduce((sum, x) => sum + x, 0) / xs.length, ys.reduce((sum, y) => sum + y, 0) / ys.length]
@@ -185,13 +213,21 @@ function settle(light: Light, look: LookLevel, start: Homography, values: Float6
       rests[n] = Number.isNaN(value) ? 0 : Math.abs(value - gain * (look.values[n] as number) - offset)
     }
     scale = 1.4826 * (Float64Array.from(rests).sort()[look.count >> 1] ?? 0)
-    const step1 = stepOf(look, Array.from(b.subarray(2), (v) => v / gain))
+    const step1 = stepOf(
+      look,
+      Array.from(b.subarray(2), (v) => v / gain),
+    )
     const next = timesHomography(motion, inverseHomography(step1))
     const size = next[8]
     motion = next.map((v) => v / size) as unknown as Homography
     if (!motion.every(Number.isFinite)) return start
     let most = 0
-    for (const [u, v] of [[-1, -1], [1, -1], [1, 1], [-1, 1]] as const) {
+    for (const [u, v] of [
+      [-1, -1],
+      [1, -1],
+      [1, 1],
+      [-1, 1],
+    ] as const) {
       const [x, y] = throughHomography(step1, look.cx + u * look.r, look.cy + v * look.r)
       most = Math.max(most, Math.abs(x - look.cx - u * look.r), Math.abs(y - look.cy - v * look.r))
     }
@@ -203,7 +239,14 @@ function settle(light: Light, look: LookLevel, start: Homography, values: Float6
 /** A small motion of the look itself from the model's numbers. */
 function stepOf({ model, cx, cy, r }: LookLevel, p: readonly number[]): Homography {
   const [a, b, c, d, e, f, g, h] = p as [number, number, number, number, number, number, number, number]
-  const own: Homography = model === 'place' ? [1, 0, a, 0, 1, b, 0, 0, 1] : model === 'turn' ? [1 + a, -b, c, b, 1 + a, d, 0, 0, 1] : model === 'lean' ? [1 + a, b, c, d, 1 + e, f, 0, 0, 1] : [1 + a, b, c, d, 1 + e, f, g, h, 1]
+  const own: Homography =
+    model === 'place'
+      ? [1, 0, a, 0, 1, b, 0, 0, 1]
+      : model === 'turn'
+        ? [1 + a, -b, c, b, 1 + a, d, 0, 0, 1]
+        : model === 'lean'
+          ? [1 + a, b, c, d, 1 + e, f, 0, 0, 1]
+          : [1 + a, b, c, d, 1 + e, f, g, h, 1]
   return scaled(own, cx, cy, cx, cy, r)
 }
 
@@ -222,9 +265,19 @@ function searched(light: Light, look: LookLevel, motion: Homography, reach: numb
 }
 
 /** Settles a look from a level down to the finest. */
-function settled(look: PatchLook, levels: readonly Light[], start: Homography, from: number, values: readonly Float64Array[]): PatchFound {
+function settled(
+  look: PatchLook,
+  levels: readonly Light[],
+  start: Homography,
+  from: number,
+  values: readonly Float64Array[],
+): PatchFound {
   let motion = start
-  for (let n = from; n >= 0; n--) motion = atLevel(settle(levels[n] as Light, look.levels[n] as LookLevel, atLevel(motion, n), values[n] as Float64Array), -n)
+  for (let n = from; n >= 0; n--)
+    motion = atLevel(
+      settle(levels[n] as Light, look.levels[n] as LookLevel, atLevel(motion, n), values[n] as Float64Array),
+      -n,
+    )
   const [finest, own] = [levels[0] as Light, look.levels[0] as LookLevel]
   const out = values[0] as Float64Array
   const seen = sample(finest, own, motion, out)
@@ -247,7 +300,13 @@ export function findPatch(look: PatchLook, levels: readonly Light[], start: Homo
   if (search <= 0 || near.likeness > SURELY) return near
   let level = 0
   for (let n = 1; n < count; n++) if ((look.levels[n] as LookLevel).count >= SEARCH_SAMPLES) level = n
-  const begun = searched(levels[level] as Light, look.levels[level] as LookLevel, atLevel(start, level), Math.ceil(search / 2 ** level), values[level] as Float64Array)
+  const begun = searched(
+    levels[level] as Light,
+    look.levels[level] as LookLevel,
+    atLevel(start, level),
+    Math.ceil(search / 2 ** level),
+    values[level] as Float64Array,
+  )
   const far = settled(look, levels, atLevel(begun, -level), level, values)
   return far.likeness > near.likeness + WANTED_GAIN ? far : near
 }

@@ -1,5 +1,15 @@
 import { LanternError } from '../base/index.ts'
-import { type Camera, pixelRay, pointAlong, placeAt, projectPoint, type Solve, solveCameraAt, type SolvePoint, type Track } from '../data/index.ts'
+import {
+  type Camera,
+  pixelRay,
+  pointAlong,
+  placeAt,
+  projectPoint,
+  type Solve,
+  solveCameraAt,
+  type SolvePoint,
+  type Track,
+} from '../data/index.ts'
 import { add, dot, length, scale, solveCholesky, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'
 
 // A place in the picture, put on what the solve knows of the world there.
@@ -53,7 +63,13 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
     .filter(({ far }) => far < reach)
     .sort((a, b) => a.far - b.far)
     .slice(0, AROUND)
-  if (near.length < LEAST_AROUND) throw new LanternError('place', `Fewer than ${LEAST_AROUND} solved points lie near ${Math.round(place.x)}, ${Math.round(place.y)} at frame ${solve.first + place.frame}.`, 'Choose a place nearer to solved points, or track more features.', { frame: solve.first + place.frame })
+  if (near.length < LEAST_AROUND)
+    throw new LanternError(
+      'place',
+      `Fewer than ${LEAST_AROUND} solved points lie near ${Math.round(place.x)}, ${Math.round(place.y)} at frame ${solve.first + place.frame}.`,
+      'Choose a place nearer to solved points, or track more features.',
+      { frame: solve.first + place.frame },
+    )
   const ray = pixelRay(solveCameraAt(solve, place.frame), place.x, place.y)
   // The surface there: a plane through the points round it, the nearer counting more, those far off it less each round.
   let weights = near.map(({ far }) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))))
@@ -62,11 +78,15 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
   let depth = usualDepth
   for (let round = 0; round < 6; round++) {
     const total = weights.reduce((sum, w) => sum + w, 0)
-    const middle = [0, 1, 2].map((c) => near.reduce((sum, { at }, n) => sum + (weights[n] as number) * (at[c] as number), 0) / total) as unknown as Vec3
+    const middle = [0, 1, 2].map(
+      (c) => near.reduce((sum, { at }, n) => sum + (weights[n] as number) * (at[c] as number), 0) / total,
+    ) as unknown as Vec3
     const m = new Float64Array(9)
     for (const [n, { at }] of near.entries()) {
       const d = subtract(at, middle)
-      for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[i * 3 + j] = (m[i * 3 + j] as number) + (weights[n] as number) * (d[i] as number) * (d[j] as number)
+      for (let i = 0; i < 3; i++)
+        for (let j = 0; j < 3; j++)
+          m[i * 3 + j] = (m[i * 3 + j] as number) + (weights[n] as number) * (d[i] as number) * (d[j] as number)
     }
     const { vectors } = symmetricEigen(m, 3)
     const normal: Vec3 = [vectors[0] as number, vectors[1] as number, vectors[2] as number]
@@ -76,7 +96,12 @@ export function placePoint(solve: Solve, tracks: readonly Track[], place: Pictur
     depth = Math.abs(slope) > 0.02 && t > 0.5 * usualDepth && t < 2 * usualDepth ? t : usualDepth
     const off = near.map(({ at }) => Math.abs(dot(normal, subtract(at, middle))))
     const usual = [...off].sort((a, b) => a - b)[off.length >> 1] as number
-    weights = near.map(({ far }, n) => 1 / (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))) / (1 + ((off[n] as number) / (3 * usual + 1e-9)) * ((off[n] as number) / (3 * usual + 1e-9))))
+    weights = near.map(
+      ({ far }, n) =>
+        1 /
+        (1 + (far / (0.25 * reach)) * (far / (0.25 * reach))) /
+        (1 + ((off[n] as number) / (3 * usual + 1e-9)) * ((off[n] as number) / (3 * usual + 1e-9))),
+    )
   }
   return pointAlong(ray, depth)
 }
@@ -99,11 +124,12 @@ export function pointOfTrack(solve: Solve, track: Track): SolvePoint | undefined
   for (const { camera, seen } of views) {
     const { from, along } = pixelRay(camera, seen[0], seen[1])
     const way = scale(along, 1 / length(along))
-    for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) {
-      const m = (i === j ? 1 : 0) - (way[i] as number) * (way[j] as number)
-      a[i * 3 + j] = (a[i * 3 + j] as number) + m
-      b[i] = (b[i] as number) + m * (from[j] as number)
-    }
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++) {
+        const m = (i === j ? 1 : 0) - (way[i] as number) * (way[j] as number)
+        a[i * 3 + j] = (a[i * 3 + j] as number) + m
+        b[i] = (b[i] as number) + m * (from[j] as number)
+      }
   }
   if (!solveCholesky(a, b, 3)) return undefined
   let at: Vec3 = [b[0] as number, b[1] as number, b[2] as number]
@@ -117,8 +143,12 @@ export function pointOfTrack(solve: Solve, track: Track): SolvePoint | undefined
       if (!p) return undefined
       const h = 1e-4 * p.depth
       const slopes = [0, 1, 2].map((c) => {
-        const q = projectPoint(camera, [at[0] + (c === 0 ? h : 0), at[1] + (c === 1 ? h : 0), at[2] + (c === 2 ? h : 0)])
-        return q ? [(q.x - p.x) / h, (q.y - p.y) / h] as const : ([0, 0] as const)
+        const q = projectPoint(camera, [
+          at[0] + (c === 0 ? h : 0),
+          at[1] + (c === 1 ? h : 0),
+          at[2] + (c === 2 ? h : 0),
+        ])
+        return q ? ([(q.x - p.x) / h, (q.y - p.y) / h] as const) : ([0, 0] as const)
       })
       const [dx, dy] = [seen[0] - p.x, seen[1] - p.y]
       const far = Math.sqrt(dx * dx + dy * dy)
@@ -126,7 +156,8 @@ export function pointOfTrack(solve: Solve, track: Track): SolvePoint | undefined
       const w = far > HUBER_PX ? HUBER_PX / far : 1
       for (const [i, one] of slopes.entries()) {
         b[i] = (b[i] as number) + w * (one[0] * dx + one[1] * dy)
-        for (const [j, other] of slopes.entries()) a[i * 3 + j] = (a[i * 3 + j] as number) + w * (one[0] * other[0] + one[1] * other[1])
+        for (const [j, other] of slopes.entries())
+          a[i * 3 + j] = (a[i * 3 + j] as number) + w * (one[0] * other[0] + one[1] * other[1])
       }
     }
     if (!solveCholesky(a, b, 3)) return undefined
@@ -153,7 +184,10 @@ export function placeOnGround(points: readonly Vec3[], camera: Camera, x: number
     if (!(t > 0 && Number.isFinite(t))) return undefined
     const met = pointAlong(ray, t)
     at = met
-    const near = own.map((p) => ({ y: p[1], far: (p[0] - met[0]) * (p[0] - met[0]) + (p[2] - met[2]) * (p[2] - met[2]) })).sort((a, b) => a.far - b.far).slice(0, GROUND_AROUND)
+    const near = own
+      .map((p) => ({ y: p[1], far: (p[0] - met[0]) * (p[0] - met[0]) + (p[2] - met[2]) * (p[2] - met[2]) }))
+      .sort((a, b) => a.far - b.far)
+      .slice(0, GROUND_AROUND)
     const least = 1e-6 * camera.position[1] * camera.position[1]
     const total = near.reduce((sum, p) => sum + 1 / (p.far + least), 0)
     if (total > 0) level = near.reduce((sum, p) => sum + p.y / (p.far + least), 0) / total

@@ -15,30 +15,63 @@ export function throughHomography(h: Homography, x: number, y: number): [number,
 }
 
 export function timesHomography(a: Homography, b: Homography): Homography {
-  const at = (i: number, j: number): number => (a[3 * i] as number) * (b[j] as number) + (a[3 * i + 1] as number) * (b[3 + j] as number) + (a[3 * i + 2] as number) * (b[6 + j] as number)
+  const at = (i: number, j: number): number =>
+    (a[3 * i] as number) * (b[j] as number) +
+    (a[3 * i + 1] as number) * (b[3 + j] as number) +
+    (a[3 * i + 2] as number) * (b[6 + j] as number)
   return [at(0, 0), at(0, 1), at(0, 2), at(1, 0), at(1, 1), at(1, 2), at(2, 0), at(2, 1), at(2, 2)]
 }
 
 /** Inverse up to scale, by the adjugate. */
 export function inverseHomography(h: Homography): Homography {
   const [a, b, c, d, e, f, g, i, j] = h
-  return [e * j - f * i, c * i - b * j, b * f - c * e, f * g - d * j, a * j - c * g, c * d - a * f, d * i - e * g, b * g - a * i, a * e - b * d]
+  return [
+    e * j - f * i,
+    c * i - b * j,
+    b * f - c * e,
+    f * g - d * j,
+    a * j - c * g,
+    c * d - a * f,
+    d * i - e * g,
+    b * g - a * i,
+    a * e - b * d,
+  ]
 }
 
 /** Rows of the linear equations that a pair of places gives a model, with its right side last. */
 function rowsOf(model: PatchModel, x: number, y: number, u: number, v: number): [number[], number[]] {
-  if (model === 'place') return [[1, 0, u - x], [0, 1, v - y]]
-  if (model === 'turn') return [[x, -y, 1, 0, u], [y, x, 0, 1, v]]
-  if (model === 'lean') return [[x, y, 1, 0, 0, 0, u], [0, 0, 0, x, y, 1, v]]
-  return [[x, y, 1, 0, 0, 0, -x * u, -y * u, u], [0, 0, 0, x, y, 1, -x * v, -y * v, v]]
+  if (model === 'place')
+    return [
+      [1, 0, u - x],
+      [0, 1, v - y],
+    ]
+  if (model === 'turn')
+    return [
+      [x, -y, 1, 0, u],
+      [y, x, 0, 1, v],
+    ]
+  if (model === 'lean')
+    return [
+      [x, y, 1, 0, 0, 0, u],
+      [0, 0, 0, x, y, 1, v],
+    ]
+  return [
+    [x, y, 1, 0, 0, 0, -x * u, -y * u, u],
+    [0, 0, 0, x, y, 1, -x * v, -y * v, v],
+  ]
 }
 
 /**
  * The motion of a model that takes places to places, by least squares: x y of each, in px. Perspective wants four pairs, lean three, turn two, place one.
  * Undefined where the places don't decide it. Normalised about their middle (Hartley 1997).
  */
-export function fitPlane(model: PatchModel, from: readonly (readonly [number, number])[], to: readonly (readonly [number, number])[]): Homography | undefined {
-  const middle = (places: readonly (readonly [number, number])[], c: 0 | 1): number => places.reduce((sum, p) => sum + p[c], 0) / Math.max(1, places.length)
+export function fitPlane(
+  model: PatchModel,
+  from: readonly (readonly [number, number])[],
+  to: readonly (readonly [number, number])[],
+): Homography | undefined {
+  const middle = (places: readonly (readonly [number, number])[], c: 0 | 1): number =>
+    places.reduce((sum, p) => sum + p[c], 0) / Math.max(1, places.length)
   const [fx, fy, tx, ty] = [middle(from, 0), middle(from, 1), middle(to, 0), middle(to, 1)]
   const r = from.reduce((most, [x, y]) => Math.max(most, Math.abs(x - fx), Math.abs(y - fy)), 1)
   const unknowns = { place: 2, turn: 4, lean: 6, perspective: 8 }[model]
@@ -49,7 +82,8 @@ export function fitPlane(model: PatchModel, from: readonly (readonly [number, nu
     for (const row of rowsOf(model, (x - fx) / r, (y - fy) / r, (u - tx) / r, (v - ty) / r))
       for (let i = 0; i < unknowns; i++) {
         b[i] = (b[i] as number) + (row[i] as number) * (row[unknowns] as number)
-        for (let j = 0; j <= i; j++) a[i * unknowns + j] = (a[i * unknowns + j] as number) + (row[i] as number) * (row[j] as number)
+        for (let j = 0; j <= i; j++)
+          a[i * unknowns + j] = (a[i * unknowns + j] as number) + (row[i] as number) * (row[j] as number)
       }
   }
   if (!solveCholesky(a, b, unknowns)) return undefined
@@ -66,5 +100,15 @@ function homographyOf(model: PatchModel, p: ArrayLike<number>): Homography {
 
 /** A homography of places about (fx, fy) to places about (tx, ty), both in units of r, as one of px. */
 export function scaled(h: Homography, fx: number, fy: number, tx: number, ty: number, r: number): Homography {
-  return timesHomography(timesHomography([r, 0, tx, 0, r, ty, 0, 0, 1], h), [1 / r, 0, -fx / r, 0, 1 / r, -fy / r, 0, 0, 1])
+  return timesHomography(timesHomography([r, 0, tx, 0, r, ty, 0, 0, 1], h), [
+    1 / r,
+    0,
+    -fx / r,
+    0,
+    1 / r,
+    -fy / r,
+    0,
+    0,
+    1,
+  ])
 }

@@ -1,11 +1,25 @@
 import { describe, expect, it } from 'vitest'
 import { lensOf, syntheticTracks, yardPoints } from '../../testing/tracks.ts'
 import type { Vec3 } from '../math/index.ts'
-import { dropWorst, eyeOf, hasPoint, newStructure, residualAt, residualsOf, setPose, type Structure, triangulate } from './structure.ts'
+import {
+  dropWorst,
+  eyeOf,
+  hasPoint,
+  newStructure,
+  residualAt,
+  residualsOf,
+  setPose,
+  type Structure,
+  triangulate,
+} from './structure.ts'
 
 const FRAMES = 20
 /** Straight ahead, so that a pose is plain: x right, y down, z into the picture; the camera goes to the right by `step` m a frame. */
-const along = (step: number) => (frame: number) => ({ ...lensOf(1100), position: [step * frame, 1.5, 10] as Vec3, rotation: [0, 0, 0, 1] as [number, number, number, number] })
+const along = (step: number) => (frame: number) => ({
+  ...lensOf(1100),
+  position: [step * frame, 1.5, 10] as Vec3,
+  rotation: [0, 0, 0, 1] as [number, number, number, number],
+})
 const points = yardPoints(60, 7)
 function made(step: number, noise = 0, wrong = 0): { structure: Structure; truth: readonly Vec3[] } {
   const camera = along(step)
@@ -48,11 +62,14 @@ describe('a structure', () => {
   it('drops the tracks that drift and keeps the others', () => {
     const { structure, truth } = made(0.1, 0.05, 0.2)
     for (const n of structure.tracks.keys()) triangulate(structure, n, { ...wanted, limit: 1000 })
-    const lies = structure.tracks.map((_, n) => Math.hypot(...[0, 1, 2].map((c) => (structure.points[n * 3 + c] ?? 0) - (truth[n]?.[c] ?? 0))))
+    const lies = structure.tracks.map((_, n) =>
+      Math.hypot(...[0, 1, 2].map((c) => (structure.points[n * 3 + c] ?? 0) - (truth[n]?.[c] ?? 0))),
+    )
     const dropped = dropWorst(structure, 4, 3)
     expect(dropped).toBeGreaterThan(2)
     expect(structure.dropped.reduce((sum, one) => sum + one, 0)).toBe(dropped)
-    for (const n of structure.tracks.keys()) if (!structure.dropped[n]) expect(Math.max(...residualsOf(structure, n))).toBeLessThan(3)
+    for (const n of structure.tracks.keys())
+      if (!structure.dropped[n]) expect(Math.max(...residualsOf(structure, n))).toBeLessThan(3)
     // Those that were far off are among what went, and no point is left of them.
     for (const [n, lie] of lies.entries()) if (lie > 1) expect(hasPoint(structure, n), `track ${n}`).toBe(false)
   })

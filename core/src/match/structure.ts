@@ -21,15 +21,45 @@ export interface Structure {
   crew?: Crew
 }
 
-export function newStructure(tracks: readonly Track[], frames: number, width: number, height: number, lens: ArrayLike<number>, crew?: Crew): Structure {
-  return { ...(crew ? { crew } : {}), tracks, frames, width, height, lens: Float64Array.from(lens), poses: new Float64Array(frames * 12), solved: new Uint8Array(frames), points: new Float64Array(tracks.length * 3).fill(Number.NaN), dropped: new Uint8Array(tracks.length) }
+export function newStructure(
+  tracks: readonly Track[],
+  frames: number,
+  width: number,
+  height: number,
+  lens: ArrayLike<number>,
+  crew?: Crew,
+): Structure {
+  return {
+    ...(crew ? { crew } : {}),
+    tracks,
+    frames,
+    width,
+    height,
+    lens: Float64Array.from(lens),
+    poses: new Float64Array(frames * 12),
+    solved: new Uint8Array(frames),
+    points: new Float64Array(tracks.length * 3).fill(Number.NaN),
+    dropped: new Uint8Array(tracks.length),
+  }
 }
 
-export const copyStructure = (s: Structure): Structure => ({ ...s, lens: s.lens.slice(), poses: s.poses.slice(), solved: s.solved.slice(), points: s.points.slice(), dropped: s.dropped.slice() })
+export const copyStructure = (s: Structure): Structure => ({
+  ...s,
+  lens: s.lens.slice(),
+  poses: s.poses.slice(),
+  solved: s.solved.slice(),
+  points: s.points.slice(),
+  dropped: s.dropped.slice(),
+})
 
 export const hasPoint = (s: Structure, track: number): boolean => !Number.isNaN(s.points[track * 3] as number)
 
-export function setPose(s: Structure, frame: number, rotation: ArrayLike<number>, translation: ArrayLike<number>): void {
+export function setPose(
+  s: Structure,
+  frame: number,
+  rotation: ArrayLike<number>,
+  translation: ArrayLike<number>,
+): void {
   for (let k = 0; k < 9; k++) s.poses[frame * 12 + k] = rotation[k] as number
   for (let k = 0; k < 3; k++) s.poses[frame * 12 + 9 + k] = translation[k] as number
   s.solved[frame] = 1
@@ -68,12 +98,17 @@ export function triangulate(s: Structure, index: number, wanted: Wanted): boolea
   for (let n = 0; n < track.places.length / 2; n++) {
     const frame = track.first + n
     if (!s.solved[frame] || !wanted.frames(frame) || !seenAt(track, frame)) continue
-    rays.push({ frame, eye: eyeOf(s.poses, frame), way: wayOf(s, frame, track.places[n * 2] as number, track.places[n * 2 + 1] as number) })
+    rays.push({
+      frame,
+      eye: eyeOf(s.poses, frame),
+      way: wayOf(s, frame, track.places[n * 2] as number, track.places[n * 2 + 1] as number),
+    })
   }
   const first = rays[0]
   if (!first || rays.length < 2) return false
   let least = 1
-  for (const { way } of rays) least = Math.min(least, way[0] * first.way[0] + way[1] * first.way[1] + way[2] * first.way[2])
+  for (const { way } of rays)
+    least = Math.min(least, way[0] * first.way[0] + way[1] * first.way[1] + way[2] * first.way[2])
   if (least > wanted.leastAngle) return false
   // Sum of squared distances from the rays: (sum of I - w w^T) X = sum of (I - w w^T) eye.
   const a = new Float64Array(12)
@@ -91,7 +126,9 @@ export function triangulate(s: Structure, index: number, wanted: Wanted): boolea
   for (const { frame } of rays) {
     const place = placeAt(track, frame)
     const seen = land(s.poses, frame, s.points, index, s.lens, out)
-    const [dx, dy] = place ? [(out[0] as number) - place[0] + s.width / 2, (out[1] as number) - place[1] + s.height / 2] : [0, 0]
+    const [dx, dy] = place
+      ? [(out[0] as number) - place[0] + s.width / 2, (out[1] as number) - place[1] + s.height / 2]
+      : [0, 0]
     if (!seen || dx * dx + dy * dy > wanted.limit * wanted.limit) {
       s.points.set(before, index * 3)
       return false
@@ -141,9 +178,20 @@ export function adjust(s: Structure, a: Adjusting): BundleResult & { count: numb
   }
   const points = Float64Array.from(used.flatMap((index) => [...s.points.subarray(index * 3, index * 3 + 3)]))
   const bundle: Bundle = {
-    crew: s.crew, poses: s.poses, points, lens: s.lens, freeLens: a.freeLens, freePoints: a.freePoints, huber: a.huber,
-    freePose: Uint8Array.from({ length: s.frames }, (_, f) => (s.solved[f] && a.frames(f) && a.freePose(f) ? (a.turnOnly ? 1 : 2) : 0)),
-    start: Int32Array.from(start), frame: Int32Array.from(frame), place: Float64Array.from(place), weight: Float64Array.from(weight),
+    crew: s.crew,
+    poses: s.poses,
+    points,
+    lens: s.lens,
+    freeLens: a.freeLens,
+    freePoints: a.freePoints,
+    huber: a.huber,
+    freePose: Uint8Array.from({ length: s.frames }, (_, f) =>
+      s.solved[f] && a.frames(f) && a.freePose(f) ? (a.turnOnly ? 1 : 2) : 0,
+    ),
+    start: Int32Array.from(start),
+    frame: Int32Array.from(frame),
+    place: Float64Array.from(place),
+    weight: Float64Array.from(weight),
   }
   const result = adjustBundle(bundle, a.steps, a.stop)
   for (const [n, index] of used.entries()) s.points.set(points.subarray(n * 3, n * 3 + 3), index * 3)
@@ -166,7 +214,9 @@ export function residualAt(s: Structure, index: number, frame: number): number |
 export function residualsOf(s: Structure, index: number): number[] {
   const track = s.tracks[index]
   if (!track || !hasPoint(s, index)) return []
-  return Array.from({ length: track.places.length / 2 }, (_, n) => residualAt(s, index, track.first + n)).filter((r) => r !== undefined)
+  return Array.from({ length: track.places.length / 2 }, (_, n) => residualAt(s, index, track.first + n)).filter(
+    (r) => r !== undefined,
+  )
 }
 
 /** Drops tracks that lie worse than the others: medians over `times` the usual one, or places further than `most` px off. Returns how many. */

@@ -16,13 +16,37 @@ function wayTo(s: Structure, x: number, y: number): [number, number, number] {
 }
 
 /** The turn that takes directions nearest to others (Kabsch 1976), weighted. */
-function turnBetween(from: readonly (readonly number[])[], to: readonly (readonly number[])[], weights: readonly number[]): Float64Array {
+function turnBetween(
+  from: readonly (readonly number[])[],
+  to: readonly (readonly number[])[],
+  weights: readonly number[],
+): Float64Array {
   const m = new Float64Array(9)
-  for (const [n, p] of from.entries()) for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) m[i * 3 + j] = (m[i * 3 + j] as number) + (weights[n] ?? 1) * (to[n]?.[i] ?? 0) * (p[j] ?? 0)
+  for (const [n, p] of from.entries())
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        m[i * 3 + j] = (m[i * 3 + j] as number) + (weights[n] ?? 1) * (to[n]?.[i] ?? 0) * (p[j] ?? 0)
   const { u, v } = svd3(m)
-  const product = (sign: number): Float64Array => Float64Array.from({ length: 9 }, (_, k) => [0, 1, 2].reduce((sum, l) => sum + (u[Math.floor(k / 3) * 3 + l] as number) * (l === 2 ? sign : 1) * (v[(k % 3) * 3 + l] as number), 0))
+  const product = (sign: number): Float64Array =>
+    Float64Array.from({ length: 9 }, (_, k) =>
+      [0, 1, 2].reduce(
+        (sum, l) =>
+          sum + (u[Math.floor(k / 3) * 3 + l] as number) * (l === 2 ? sign : 1) * (v[(k % 3) * 3 + l] as number),
+        0,
+      ),
+    )
   const r = product(1)
-  const [a, b, c, d, e, f, g, h, i] = r as unknown as [number, number, number, number, number, number, number, number, number]
+  const [a, b, c, d, e, f, g, h, i] = r as unknown as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   return a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g) < 0 ? product(-1) : r
 }
 
@@ -37,19 +61,39 @@ function chain(s: Structure): void {
     let r = turnBetween(from, to, weights)
     for (let round = 0; round < 5; round++) {
       weights = from.map((p, n) => {
-        const off = [0, 1, 2].map((i) => (r[i * 3] as number) * (p[0] ?? 0) + (r[i * 3 + 1] as number) * (p[1] ?? 0) + (r[i * 3 + 2] as number) * (p[2] ?? 0) - (to[n]?.[i] ?? 0))
+        const off = [0, 1, 2].map(
+          (i) =>
+            (r[i * 3] as number) * (p[0] ?? 0) +
+            (r[i * 3 + 1] as number) * (p[1] ?? 0) +
+            (r[i * 3 + 2] as number) * (p[2] ?? 0) -
+            (to[n]?.[i] ?? 0),
+        )
         const px = (s.lens[0] as number) ** 2 * off.reduce((sum, x) => sum + x * x, 0)
         return 1 / (1 + px)
       })
       r = turnBetween(from, to, weights)
     }
     const before = s.poses.slice((frame - 1) * 12, (frame - 1) * 12 + 9)
-    setPose(s, frame, Float64Array.from({ length: 9 }, (_, k) => [0, 1, 2].reduce((sum, l) => sum + (r[Math.floor(k / 3) * 3 + l] as number) * (before[l * 3 + (k % 3)] as number), 0)), [0, 0, 0])
+    setPose(
+      s,
+      frame,
+      Float64Array.from({ length: 9 }, (_, k) =>
+        [0, 1, 2].reduce(
+          (sum, l) => sum + (r[Math.floor(k / 3) * 3 + l] as number) * (before[l * 3 + (k % 3)] as number),
+          0,
+        ),
+      ),
+      [0, 0, 0],
+    )
   }
   for (const [n, track] of s.tracks.entries()) {
     const frame = track.first + (track.places.length >> 2)
     const w = wayTo(s, ...(placeAt(track, frame) ?? [0, 0]))
-    for (let c = 0; c < 3; c++) s.points[n * 3 + c] = [0, 1, 2].reduce((sum, i) => sum + (s.poses[frame * 12 + i * 3 + c] as number) * (w[i] ?? 0), 0)
+    for (let c = 0; c < 3; c++)
+      s.points[n * 3 + c] = [0, 1, 2].reduce(
+        (sum, i) => sum + (s.poses[frame * 12 + i * 3 + c] as number) * (w[i] ?? 0),
+        0,
+      )
   }
 }
 
@@ -57,9 +101,23 @@ function chain(s: Structure): void {
 export async function solveTurning(input: SolveInput): Promise<Structure> {
   const { known, width } = input
   for (let frame = 1; frame < input.frames; frame++)
-    if (sharedTracks(input.tracks, frame - 1, frame).length < 4) throw new LanternError('solve', `Frames ${frame - 1} and ${frame} of the plate share fewer than 4 tracks.`, 'Track more features, or trim the plate to where the picture hangs together.')
+    if (sharedTracks(input.tracks, frame - 1, frame).length < 4)
+      throw new LanternError(
+        'solve',
+        `Frames ${frame - 1} and ${frame} of the plate share fewer than 4 tracks.`,
+        'Track more features, or trim the plate to where the picture hangs together.',
+      )
   const free = [known.focalPx === undefined, known.k1 === undefined, known.k2 === undefined] as const
-  const turn = (s: Structure, steps: number, lens: boolean, huber: number) => adjust(s, { frames: () => true, freePose: (f) => f > 0, turnOnly: true, freeLens: lens ? free : [false, false, false], freePoints: true, huber, steps })
+  const turn = (s: Structure, steps: number, lens: boolean, huber: number) =>
+    adjust(s, {
+      frames: () => true,
+      freePose: (f) => f > 0,
+      turnOnly: true,
+      freeLens: lens ? free : [false, false, false],
+      freePoints: true,
+      huber,
+      steps,
+    })
   // Guesses of the lens are tried over a sample of the tracks.
   const stream = random(input.seed)
   const long = input.tracks.filter((track) => track.places.length >= Math.min(16, input.frames))
@@ -80,7 +138,12 @@ export async function solveTurning(input: SolveInput): Promise<Structure> {
       const sane = (s.lens[0] as number) > 0.3 * width && (s.lens[0] as number) < 12 * width
       if (sane && (!best || cost / count < best.loss)) best = { s, loss: cost / count }
     }
-  if (!best) throw new LanternError('solve', 'No guess of the lens gave a camera that turns.', 'State the focal length, or track more features.')
+  if (!best)
+    throw new LanternError(
+      'solve',
+      'No guess of the lens gave a camera that turns.',
+      'State the focal length, or track more features.',
+    )
   const s = copyStructure(newStructure(input.tracks, input.frames, width, input.height, best.s.lens, input.crew))
   chain(s)
   turn(s, 10, true, 2)

@@ -26,11 +26,15 @@ describe.each(KINDS)('a curve, %s', (kind) => {
 
 it('a straight or round curve has a straight line’s values', () => {
   const line = [0, 1, 4, 4.5, 9].map((at) => ({ at, value: 2 - 0.7 * at }))
-  for (const kind of ['straight', 'round'] as const) for (let x = 0; x <= 9; x += 0.13) expect(curveAt(line, x, kind)).toBeCloseTo(2 - 0.7 * x, 12)
+  for (const kind of ['straight', 'round'] as const)
+    for (let x = 0; x <= 9; x += 0.13) expect(curveAt(line, x, kind)).toBeCloseTo(2 - 0.7 * x, 12)
 })
 
 it('a curve that holds keeps each value until the next point', () => {
-  const points = [{ at: 1, value: 5 }, { at: 4, value: -2 }]
+  const points = [
+    { at: 1, value: 5 },
+    { at: 4, value: -2 },
+  ]
   expect([1, 2, 3.999, 4].map((x) => curveAt(points, x, 'hold'))).toEqual([5, 5, 5, -2])
 })
 

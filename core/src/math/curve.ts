@@ -13,7 +13,7 @@ function slopes(points: readonly CurvePoint[], kind: CurveKind): number[] {
   return points.map((_, k) => {
     const before = steep[k - 1]
     const after = steep[k]
-    if (before === undefined || after === undefined) return kind === 'smooth' ? 0 : before ?? after ?? 0
+    if (before === undefined || after === undefined) return kind === 'smooth' ? 0 : (before ?? after ?? 0)
     const [h0, h1] = [widths[k - 1] ?? 1, widths[k] ?? 1]
     if (kind === 'round') return (before * h1 + after * h0) / (h0 + h1)
     if (before * after <= 0) return 0

@@ -75,7 +75,9 @@ export function symmetricEigen(a: Float64Array, n: number): { values: Float64Arr
         }
       }
   }
-  const order = Array.from({ length: n }, (_, k) => k).sort((i, j) => (a[i * n + i] as number) - (a[j * n + j] as number))
+  const order = Array.from({ length: n }, (_, k) => k).sort(
+    (i, j) => (a[i * n + i] as number) - (a[j * n + j] as number),
+  )
   const values = Float64Array.from(order, (k) => a[k * n + k] as number)
   const vectors = new Float64Array(n * n)
   for (const [to, from] of order.entries()) vectors.set(v.subarray(from * n, from * n + n), to * n)
@@ -86,7 +88,8 @@ export function symmetricEigen(a: Float64Array, n: number): { values: Float64Arr
 export function reduceRows(a: Float64Array, m: number, n: number): boolean {
   for (let c = 0; c < m; c++) {
     let pivot = c
-    for (let r = c + 1; r < m; r++) if (Math.abs(a[r * n + c] as number) > Math.abs(a[pivot * n + c] as number)) pivot = r
+    for (let r = c + 1; r < m; r++)
+      if (Math.abs(a[r * n + c] as number) > Math.abs(a[pivot * n + c] as number)) pivot = r
     const big = a[pivot * n + c] as number
     if (Math.abs(big) < 1e-14) return false
     if (pivot !== c)
@@ -108,7 +111,10 @@ export function reduceRows(a: Float64Array, m: number, n: number): boolean {
 /** The two 3 x 3 orthogonal matrices and three values (descending, not negative) of A = U diag(s) V^T, all row-major; U and V are turns or mirrors as they come. */
 export function svd3(a: ArrayLike<number>): { u: Float64Array; s: Float64Array; v: Float64Array } {
   const ata = new Float64Array(9)
-  for (let i = 0; i < 3; i++) for (let j = 0; j < 3; j++) for (let k = 0; k < 3; k++) ata[i * 3 + j] = (ata[i * 3 + j] as number) + (a[k * 3 + i] as number) * (a[k * 3 + j] as number)
+  for (let i = 0; i < 3; i++)
+    for (let j = 0; j < 3; j++)
+      for (let k = 0; k < 3; k++)
+        ata[i * 3 + j] = (ata[i * 3 + j] as number) + (a[k * 3 + i] as number) * (a[k * 3 + j] as number)
   const { vectors } = symmetricEigen(ata, 3)
   const v = new Float64Array(9)
   const u = new Float64Array(9)
@@ -117,7 +123,9 @@ export function svd3(a: ArrayLike<number>): { u: Float64Array; s: Float64Array; 
   for (let k = 0; k < 3; k++) {
     const w = [0, 1, 2].map((c) => vectors[(2 - k) * 3 + c] as number) as [number, number, number]
     for (let r = 0; r < 3; r++) v[r * 3 + k] = w[r] as number
-    const image: [number, number, number] = [0, 1, 2].map((r) => (a[r * 3] as number) * w[0] + (a[r * 3 + 1] as number) * w[1] + (a[r * 3 + 2] as number) * w[2]) as [number, number, number]
+    const image: [number, number, number] = [0, 1, 2].map(
+      (r) => (a[r * 3] as number) * w[0] + (a[r * 3 + 1] as number) * w[1] + (a[r * 3 + 2] as number) * w[2],
+    ) as [number, number, number]
     // What is left after the columns before: so that a small value's direction is still at right angles.
     for (const before of columns) {
       const d = image[0] * before[0] + image[1] * before[1] + image[2] * before[2]
@@ -125,7 +133,9 @@ export function svd3(a: ArrayLike<number>): { u: Float64Array; s: Float64Array; 
     }
     const size = Math.sqrt(image[0] * image[0] + image[1] * image[1] + image[2] * image[2])
     s[k] = size
-    columns.push(size > 1e-12 * (s[0] as number) ? [image[0] / size, image[1] / size, image[2] / size] : atRightAngles(columns))
+    columns.push(
+      size > 1e-12 * (s[0] as number) ? [image[0] / size, image[1] / size, image[2] / size] : atRightAngles(columns),
+    )
     for (let r = 0; r < 3; r++) u[r * 3 + k] = columns[k]?.[r] as number
   }
   return { u, s, v }
@@ -167,7 +177,8 @@ export function realRoots(c: ArrayLike<number>): number[] {
     const rest = [...a]
     for (let k = rest.length - 1; k >= b.length - 1; k--) {
       const f = (rest[k] as number) / (b[b.length - 1] as number)
-      for (let i = 0; i < b.length; i++) rest[k - b.length + 1 + i] = (rest[k - b.length + 1 + i] as number) - f * (b[i] as number)
+      for (let i = 0; i < b.length; i++)
+        rest[k - b.length + 1 + i] = (rest[k - b.length + 1 + i] as number) - f * (b[i] as number)
       rest.pop()
     }
     const size = Math.max(...rest.map(Math.abs))
@@ -206,7 +217,13 @@ export function realRoots(c: ArrayLike<number>): number[] {
 }
 
 /** The root that a sign change in [lo, hi] holds. */
-function refine(p: readonly number[], slope: readonly number[], lo: number, hi: number, value: (q: readonly number[], x: number) => number): number {
+function refine(
+  p: readonly number[],
+  slope: readonly number[],
+  lo: number,
+  hi: number,
+  value: (q: readonly number[], x: number) => number,
+): number {
   const rising = value(p, hi) > 0
   let x = (lo + hi) / 2
   for (let n = 0; n < 200; n++) {

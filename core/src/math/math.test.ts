@@ -7,7 +7,8 @@ describe('elementary functions', () => {
     const stream = random(3)
     for (let n = 0; n < 500; n++) {
       const x = stream.next() * 8 - 4
-      for (const name of ['exp', 'sin', 'cos', 'tan', 'atan', 'tanh', 'cbrt'] as const) expect(Math.abs(own[name](x) - Math[name](x))).toBeLessThanOrEqual(4e-15 * Math.max(1, Math.abs(Math[name](x))))
+      for (const name of ['exp', 'sin', 'cos', 'tan', 'atan', 'tanh', 'cbrt'] as const)
+        expect(Math.abs(own[name](x) - Math[name](x))).toBeLessThanOrEqual(4e-15 * Math.max(1, Math.abs(Math[name](x))))
       expect(own.log(Math.abs(x) + 0.01)).toBeCloseTo(Math.log(Math.abs(x) + 0.01), 13)
       expect(own.pow(Math.abs(x), 2.4)).toBeCloseTo(Math.abs(x) ** 2.4, 11)
       expect(own.atan2(x, 1.5)).toBeCloseTo(Math.atan2(x, 1.5), 14)

@@ -11,7 +11,12 @@ export function aboutAxis(axis: Vec3, angle: number): Quaternion {
 export function multiply(a: Quaternion, b: Quaternion): Quaternion {
   const [ax, ay, az, aw] = a
   const [bx, by, bz, bw] = b
-  return [aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx, aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz]
+  return [
+    aw * bx + ax * bw + ay * bz - az * by,
+    aw * by - ax * bz + ay * bw + az * bx,
+    aw * bz + ax * by - ay * bx + az * bw,
+    aw * bw - ax * bx - ay * by - az * bz,
+  ]
 }
 
 export const conjugate = (q: Quaternion): Quaternion => [-q[0], -q[1], -q[2], q[3]]
@@ -59,5 +64,9 @@ export function anglesOf(q: Quaternion, near: readonly [number, number, number] 
   const rest = multiply(conjugate(panTiltRoll(pan, tilt, 0)), q)
   const roll = 2 * atan2(rest[2], rest[3])
   const turn = 2 * Math.PI
-  return [pan, tilt, roll].map((angle, n) => angle + Math.round(((near[n] ?? 0) - angle) / turn) * turn) as [number, number, number]
+  return [pan, tilt, roll].map((angle, n) => angle + Math.round(((near[n] ?? 0) - angle) / turn) * turn) as [
+    number,
+    number,
+    number,
+  ]
 }

@@ -32,7 +32,11 @@ export function placeInGas(place: GasPlace, at: Vec3): Vec3 {
 
 /** A place of the gas's space in the world. */
 export function placeInWorld(place: GasPlace, at: Vec3): Vec3 {
-  const turned = rotate(place.turn, [(place.mirror ? -at[0] : at[0]) * place.scale, at[1] * place.scale, at[2] * place.scale])
+  const turned = rotate(place.turn, [
+    (place.mirror ? -at[0] : at[0]) * place.scale,
+    at[1] * place.scale,
+    at[2] * place.scale,
+  ])
   return [turned[0] + place.shift[0], turned[1] + place.shift[1], turned[2] + place.shift[2]]
 }
 
@@ -57,7 +61,11 @@ export interface GasLayout {
 const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
 
 /** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
-export function layGas(crew: Crew, frame: GasFrame, layout: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>): GasBlock {
+export function layGas(
+  crew: Crew,
+  frame: GasFrame,
+  layout: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>,
+): GasBlock {
   const { extinctionPerSoot, weight, ahead, place, moves, burns } = { ...PLAIN, ...layout }
   const { heap } = crew
   const { box, tiles, channels } = frame
@@ -85,7 +93,8 @@ export function layGas(crew: Crew, frame: GasFrame, layout: Pick<GasLayout, 'ext
     const tk = Math.floor(tile / (tx * ty))
     // Interpolation reaches half a cell into the neighbours, so they are marked too.
     for (let c = Math.max(0, tk - 1); c <= Math.min(tz - 1, tk + 1); c++)
-      for (let b = Math.max(0, tj - 1); b <= Math.min(ty - 1, tj + 1); b++) for (let a = Math.max(0, ti - 1); a <= Math.min(tx - 1, ti + 1); a++) held[(c * ty + b) * tx + a] = 1
+      for (let b = Math.max(0, tj - 1); b <= Math.min(ty - 1, tj + 1); b++)
+        for (let a = Math.max(0, ti - 1); a <= Math.min(tx - 1, ti + 1); a++) held[(c * ty + b) * tx + a] = 1
     for (let k = 0; k < TILE; k++)
       for (let j = 0; j < TILE; j++) {
         const row = (tk * TILE + k + 1) * sxy + (tj * TILE + j + 1) * sx + ti * TILE + 1
@@ -96,11 +105,19 @@ export function layGas(crew: Crew, frame: GasFrame, layout: Pick<GasLayout, 'ext
           ext.values[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale
           kelvin.values[row + i] = frame.ambient + warm
           if (flame && warm > BURNS_FROM) flame.values[row + i] = values[fuel?.[o + i] ?? 0] ?? 0
-          if (speed) speed.values.set([values[u?.[o + i] ?? 0] ?? 0, values[v?.[o + i] ?? 0] ?? 0, values[w?.[o + i] ?? 0] ?? 0], 4 * (row + i))
+          if (speed)
+            speed.values.set(
+              [values[u?.[o + i] ?? 0] ?? 0, values[v?.[o + i] ?? 0] ?? 0, values[w?.[o + i] ?? 0] ?? 0],
+              4 * (row + i),
+            )
         }
       }
   })
-  const coarse: [number, number, number] = [Math.ceil(nx / LIGHT_FACTOR), Math.ceil(ny / LIGHT_FACTOR), Math.ceil(nz / LIGHT_FACTOR)]
+  const coarse: [number, number, number] = [
+    Math.ceil(nx / LIGHT_FACTOR),
+    Math.ceil(ny / LIGHT_FACTOR),
+    Math.ceil(nz / LIGHT_FACTOR),
+  ]
   const coarseCells = paddedCells(coarse)
   const coarseExtinction = heap.alloc(coarseCells * 4)
   heap.f32(coarseExtinction, coarseCells).fill(0)
@@ -114,9 +131,25 @@ export function layGas(crew: Crew, frame: GasFrame, layout: Pick<GasLayout, 'ext
   floats[13] = box.cell * LIGHT_FACTOR
   words.set([...coarse, coarseExtinction, light, speed?.at ?? 0, flame?.at ?? 0], 14)
   // Columns of the matrix are the world's axes in the gas.
-  const columns = ([[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const).map((axis) => intoGas(place, axis).map((part) => part / place.scale))
+  const columns = (
+    [
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ] as const
+  ).map((axis) => intoGas(place, axis).map((part) => part / place.scale))
   const shift = placeInGas(place, [0, 0, 0])
-  floats.set([weight, ahead, place.scale, ...[0, 1, 2].flatMap((row) => columns.map((column) => column[row] ?? 0)), ...shift, ...intoGas(place, [0, 1, 0])], 21)
+  floats.set(
+    [
+      weight,
+      ahead,
+      place.scale,
+      ...[0, 1, 2].flatMap((row) => columns.map((column) => column[row] ?? 0)),
+      ...shift,
+      ...intoGas(place, [0, 1, 0]),
+    ],
+    21,
+  )
   words[39] = 0
   floats[40] = frame.ambient
   crew.run('coarsenExtinction', [block, LIGHT_FACTOR, weight], coarse[2])

@@ -1,38 +1,114 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
-import { boxMesh, type Camera, distort, type GasFrame, pixelRay, planeMesh, projectPoint, straighten, TILE, toHalf } from '../data/index.ts'
+import {
+  boxMesh,
+  type Camera,
+  distort,
+  type GasFrame,
+  pixelRay,
+  planeMesh,
+  projectPoint,
+  straighten,
+  TILE,
+  toHalf,
+} from '../data/index.ts'
 import { glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
 import { normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
-import { FINAL, layGas, layScene, LIGHT_FACTOR, LOOK, type Passes, type PictureEmitter, type PictureGas, renderPasses, type ScenePiece } from './index.ts'
+import {
+  FINAL,
+  layGas,
+  layScene,
+  LIGHT_FACTOR,
+  LOOK,
+  type Passes,
+  type PictureEmitter,
+  type PictureGas,
+  renderPasses,
+  type ScenePiece,
+} from './index.ts'
 
-const light = { sunDirection: normalise([0.3, 1, 0.2]), sunShare: 0.4, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
+const light = {
+  sunDirection: normalise([0.3, 1, 0.2]),
+  sunShare: 0.4,
+  sunColour: [1, 1, 1],
+  skyColour: [1, 1, 1],
+} as const
 const EXTINCTION = 1000
-const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({ mesh, holdsOut: true, receives: true, ...over })
+const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({
+  mesh,
+  holdsOut: true,
+  receives: true,
+  ...over,
+})
 
 /** One tile of gas whose low corner lies at `origin` cells; density by cell. */
-function puff(origin: readonly [number, number, number], density: (i: number, j: number, k: number) => number, over: Partial<PictureGas> = {}): PictureGas {
+function puff(
+  origin: readonly [number, number, number],
+  density: (i: number, j: number, k: number) => number,
+  over: Partial<PictureGas> = {},
+): PictureGas {
   const channels = Array.from({ length: 6 }, () => new Uint16Array(TILE ** 3))
   for (let n = 0; n < TILE ** 3; n++) {
     const soot = channels[0]
-    if (soot) soot[n] = toHalf((density(n % TILE, Math.floor(n / TILE) % TILE, Math.floor(n / TILE ** 2)) / EXTINCTION) * 1000)
+    if (soot)
+      soot[n] = toHalf((density(n % TILE, Math.floor(n / TILE) % TILE, Math.floor(n / TILE ** 2)) / EXTINCTION) * 1000)
   }
-  const frame: GasFrame = { box: { cell: 0.1, origin, size: [TILE, TILE, TILE] }, ambient: 290, tiles: Int32Array.of(0), channels }
-  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0.5, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
+  const frame: GasFrame = {
+    box: { cell: 0.1, origin, size: [TILE, TILE, TILE] },
+    ambient: 290,
+    tiles: Int32Array.of(0),
+    channels,
+  }
+  return {
+    frames: [{ frame, weight: 1, ahead: 0 }],
+    emitters: [],
+    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
+    albedo: 0.5,
+    forward: 0,
+    extinctionPerSoot: EXTINCTION,
+    ...over,
+  }
 }
 function render(camera: Camera, pieces: readonly ScenePiece[], gases: readonly PictureGas[], quality = FINAL): Passes {
   const crew = makeCrew(1)
-  return renderPasses(crew, layScene(crew, pieces), camera, (x, y) => straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx), gases, light, quality)
+  return renderPasses(
+    crew,
+    layScene(crew, pieces),
+    camera,
+    (x, y) => straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx),
+    gases,
+    light,
+    quality,
+  )
 }
 
 describe('rays', () => {
   it('bend with the lens as the camera’s own projection says', () => {
-    const camera: Camera = { position: [0.5, 1.6, 3], rotation: panTiltRoll(0.2, -0.15, 0.03), focalPx: 60, centre: [41, 23], k1: -0.2, k2: 0.05, width: 80, height: 48 }
+    const camera: Camera = {
+      position: [0.5, 1.6, 3],
+      rotation: panTiltRoll(0.2, -0.15, 0.03),
+      focalPx: 60,
+      centre: [41, 23],
+      k1: -0.2,
+      k2: 0.05,
+      width: 80,
+      height: 48,
+    }
     const { depth } = render(camera, [piece(planeMesh([0, 0, 0], 40, 40, [0, 0, 0, 1]))], [])
-    for (const [x, y] of [[2, 45], [40, 30], [77, 40], [20, 47]] as const) {
+    for (const [x, y] of [
+      [2, 45],
+      [40, 30],
+      [77, 40],
+      [20, 47],
+    ] as const) {
       const ray = pixelRay(camera, x + 0.5, y + 0.5)
       const expected = -ray.from[1] / ray.along[1]
       expect(depth.data[y * 80 + x]).toBeCloseTo(expected, 2)
-      const seen = projectPoint(camera, [ray.from[0] + ray.along[0] * expected, 0, ray.from[2] + ray.along[2] * expected])
+      const seen = projectPoint(camera, [
+        ray.from[0] + ray.along[0] * expected,
+        0,
+        ray.from[2] + ray.along[2] * expected,
+      ])
       expect(seen?.x).toBeCloseTo(x + 0.5, 3)
       expect(seen?.y).toBeCloseTo(y + 0.5, 3)
     }
@@ -52,12 +128,24 @@ describe('the coarse light grid', () => {
       for (let j = 0; j < cy; j++)
         for (let i = 0; i < cx; i++) {
           const middle = (n: number): number => n * LIGHT_FACTOR + (LIGHT_FACTOR - 1) / 2
-          expect(cells[((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1]).toBeCloseTo(middle(i) + 2 * middle(j) + 3 * middle(k), 1)
+          expect(cells[((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1]).toBeCloseTo(
+            middle(i) + 2 * middle(j) + 3 * middle(k),
+            1,
+          )
         }
   })
 })
 
-const front: Camera = { position: [0, 0, 6], rotation: [0, 0, 0, 1], focalPx: 40, centre: [16, 16], k1: 0, k2: 0, width: 32, height: 32 }
+const front: Camera = {
+  position: [0, 0, 6],
+  rotation: [0, 0, 0, 1],
+  focalPx: 40,
+  centre: [16, 16],
+  k1: 0,
+  k2: 0,
+  width: 32,
+  height: 32,
+}
 const middle = 16 * 32 + 16
 
 describe('several gases', () => {
@@ -73,8 +161,13 @@ describe('several gases', () => {
     const lamp = (x: number): PictureEmitter => ({ at: [x, 1, 0], intensity: [4, 2, 1], radius: 0.01 })
     const ground = piece(planeMesh([0, -1, 0], 20, 20, [0, 0, 0, 1]))
     const clear = (x: number): PictureGas => puff([40, 40, 40], () => 0, { emitters: [lamp(x)] })
-    const [a, b, both] = [render(front, [ground], [clear(-1)]), render(front, [ground], [clear(1)]), render(front, [ground], [clear(-1), clear(1)])]
-    for (let n = 0; n < both.light.data.length; n += 5) expect(both.light.data[n]).toBeCloseTo((a.light.data[n] ?? 0) + (b.light.data[n] ?? 0), 5)
+    const [a, b, both] = [
+      render(front, [ground], [clear(-1)]),
+      render(front, [ground], [clear(1)]),
+      render(front, [ground], [clear(-1), clear(1)]),
+    ]
+    for (let n = 0; n < both.light.data.length; n += 5)
+      expect(both.light.data[n]).toBeCloseTo((a.light.data[n] ?? 0) + (b.light.data[n] ?? 0), 5)
     expect(Math.max(...both.light.data)).toBeGreaterThan(0)
   })
 })
@@ -97,14 +190,23 @@ describe('qualities', () => {
   it('agree on the whole: a look is the final’s picture, coarser', () => {
     const gas = puff([-4, -4, -4], (i, j) => 1 + 0.3 * i + 0.2 * j)
     const box = piece(boxMesh([0.3, 0, -1], [0.2, 0.2, 0.2], [0, 0, 0, 1]))
-    const mean = (passes: Passes): number => passes.smoke.data.filter((_, n) => n % 4 === 3).reduce((sum, v) => sum + v, 0)
+    const mean = (passes: Passes): number =>
+      passes.smoke.data.filter((_, n) => n % 4 === 3).reduce((sum, v) => sum + v, 0)
     expect(mean(render(front, [box], [gas], LOOK)) / mean(render(front, [box], [gas], FINAL))).toBeCloseTo(1, 1)
   })
   it('leave the crew’s heap as it was', () => {
     const crew = makeCrew(1)
     const scene = layScene(crew, [piece(boxMesh([0, 0, 0], [1, 1, 1], [0, 0, 0, 1]))])
     const used = crew.heap.used()
-    renderPasses(crew, scene, front, (x, y) => [(x - 16) / 40, (y - 16) / 40], [puff([-4, -4, 10], () => 1)], light, LOOK)
+    renderPasses(
+      crew,
+      scene,
+      front,
+      (x, y) => [(x - 16) / 40, (y - 16) / 40],
+      [puff([-4, -4, 10], () => 1)],
+      light,
+      LOOK,
+    )
     expect(crew.heap.used()).toBe(used)
   })
   it('see nothing but sky from inside an empty shot', () => {

@@ -5,7 +5,16 @@ import { glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
 import { FINAL, layScene, type Passes, type PictureGas, renderPasses, type ScenePiece } from './index.ts'
 
-const camera: Camera = { position: [0, 1, 4], rotation: [0, 0, 0, 1], focalPx: 30, centre: [16, 12], k1: 0, k2: 0, width: 32, height: 24 }
+const camera: Camera = {
+  position: [0, 1, 4],
+  rotation: [0, 0, 0, 1],
+  focalPx: 30,
+  centre: [16, 12],
+  k1: 0,
+  k2: 0,
+  width: 32,
+  height: 24,
+}
 const EXTINCTION = 8700
 const light = { sunDirection: normalise([1, 1, 1]), sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 
@@ -18,15 +27,41 @@ function slab(density: number, kelvinAbove: number, over: Partial<PictureGas> = 
   channels[0]?.fill(toHalf((density / EXTINCTION) * 1000))
   channels[1]?.fill(toHalf(kelvinAbove))
   const origin = [-16, Math.round(0.2 / cell), -16] as const
-  const frame: GasFrame = { box: { cell, origin, size: [32, 32, 32] }, ambient: 300, tiles: Int32Array.from({ length: count }, (_, n) => n), channels }
-  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0, forward: 0, extinctionPerSoot: EXTINCTION, ...over }
+  const frame: GasFrame = {
+    box: { cell, origin, size: [32, 32, 32] },
+    ambient: 300,
+    tiles: Int32Array.from({ length: count }, (_, n) => n),
+    channels,
+  }
+  return {
+    frames: [{ frame, weight: 1, ahead: 0 }],
+    emitters: [],
+    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
+    albedo: 0,
+    forward: 0,
+    extinctionPerSoot: EXTINCTION,
+    ...over,
+  }
 }
 const render = (pieces: ScenePiece[], gases: PictureGas[], at = camera): Passes => {
   const crew = makeCrew(1)
-  return renderPasses(crew, layScene(crew, pieces), at, (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx), gases, light, FINAL)
+  return renderPasses(
+    crew,
+    layScene(crew, pieces),
+    at,
+    (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
+    gases,
+    light,
+    FINAL,
+  )
 }
 const middle = 12 * 32 + 16
-const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({ mesh, holdsOut: true, receives: true, ...over })
+const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({
+  mesh,
+  holdsOut: true,
+  receives: true,
+  ...over,
+})
 
 describe('gas in the picture', () => {
   it.each([0.3, 1, 2.5])('dims what is behind it as Beer and Lambert say, at %d per metre', (density) => {
@@ -51,7 +86,10 @@ describe('gas in the picture', () => {
     expect(before.depth.data[middle]).toBeCloseTo(1.9, 4)
     const behind = render([piece(boxMesh([0, 1, -3], [0.5, 0.5, 0.1], [0, 0, 0, 1]))], [slab(2, 1200)])
     expect(behind.fire.data[middle * 3]).toBeGreaterThan(0)
-    const seeThrough = render([piece(boxMesh([0, 1, 2], [0.5, 0.5, 0.1], [0, 0, 0, 1]), { holdsOut: false })], [slab(2, 1200)])
+    const seeThrough = render(
+      [piece(boxMesh([0, 1, 2], [0.5, 0.5, 0.1], [0, 0, 0, 1]), { holdsOut: false })],
+      [slab(2, 1200)],
+    )
     expect(seeThrough.fire.data[middle * 3]).toBeGreaterThan(0)
   })
   it('is nothing at all where there is none', () => {
@@ -85,16 +123,34 @@ describe('light on the set', () => {
 
 it('finds the same nearest surface as trying every triangle', () => {
   const stream = random(4)
-  const pieces = Array.from({ length: 30 }, () => piece(boxMesh([stream.next() * 6 - 3, stream.next() * 3, stream.next() * -6], [0.1 + stream.next() * 0.4, 0.3, 0.2], panTiltRoll(stream.next() * 6, 0, 0))))
+  const pieces = Array.from({ length: 30 }, () =>
+    piece(
+      boxMesh(
+        [stream.next() * 6 - 3, stream.next() * 3, stream.next() * -6],
+        [0.1 + stream.next() * 0.4, 0.3, 0.2],
+        panTiltRoll(stream.next() * 6, 0, 0),
+      ),
+    ),
+  )
   const { depth } = render(pieces, [])
   const cast = (x: number, y: number): number => {
     const d: Vec3 = [(x + 0.5 - 16) / 30, -(y + 0.5 - 12) / 30, -1]
     let best = 0
     for (const { mesh } of pieces)
       for (let t = 0; t < mesh.indices.length; t += 3) {
-        const [a, b, c] = [0, 1, 2].map((n) => Array.from(mesh.positions.subarray((mesh.indices[t + n] ?? 0) * 3, (mesh.indices[t + n] ?? 0) * 3 + 3))) as [number[], number[], number[]]
-        const s = (p: number[], q: number[]): Vec3 => [(p[0] ?? 0) - (q[0] ?? 0), (p[1] ?? 0) - (q[1] ?? 0), (p[2] ?? 0) - (q[2] ?? 0)]
-        const cr = (p: Vec3, q: Vec3): Vec3 => [p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]]
+        const [a, b, c] = [0, 1, 2].map((n) =>
+          Array.from(mesh.positions.subarray((mesh.indices[t + n] ?? 0) * 3, (mesh.indices[t + n] ?? 0) * 3 + 3)),
+        ) as [number[], number[], number[]]
+        const s = (p: number[], q: number[]): Vec3 => [
+          (p[0] ?? 0) - (q[0] ?? 0),
+          (p[1] ?? 0) - (q[1] ?? 0),
+          (p[2] ?? 0) - (q[2] ?? 0),
+        ]
+        const cr = (p: Vec3, q: Vec3): Vec3 => [
+          p[1] * q[2] - p[2] * q[1],
+          p[2] * q[0] - p[0] * q[2],
+          p[0] * q[1] - p[1] * q[0],
+        ]
         const dt = (p: Vec3, q: Vec3): number => p[0] * q[0] + p[1] * q[1] + p[2] * q[2]
         const [u, v, o] = [s(b, a), s(c, a), s([0, 1, 4], a)]
         const det = dt(u, cr(d, v))

@@ -3,11 +3,37 @@ import { makeCrew } from '../base/index.ts'
 import { type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
 import { blueGlow, glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
-import { AT_HOME, FINAL, type GasPlace, layScene, LOOK, type Passes, type PictureGas, placeInWorld, renderPasses, type ScenePiece, type Shutter } from './index.ts'
+import {
+  AT_HOME,
+  FINAL,
+  type GasPlace,
+  layScene,
+  LOOK,
+  type Passes,
+  type PictureGas,
+  placeInWorld,
+  renderPasses,
+  type ScenePiece,
+  type Shutter,
+} from './index.ts'
 
 const EXTINCTION = 8700
-const light = { sunDirection: normalise([0.4, 0.8, 0.3]), sunShare: 0.5, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
-const camera: Camera = { position: [0, 0, 7], rotation: [0, 0, 0, 1], focalPx: 60, centre: [24, 24], k1: 0, k2: 0, width: 48, height: 48 }
+const light = {
+  sunDirection: normalise([0.4, 0.8, 0.3]),
+  sunShare: 0.5,
+  sunColour: [1, 1, 1],
+  skyColour: [1, 1, 1],
+} as const
+const camera: Camera = {
+  position: [0, 0, 7],
+  rotation: [0, 0, 0, 1],
+  focalPx: 60,
+  centre: [24, 24],
+  k1: 0,
+  k2: 0,
+  width: 48,
+  height: 48,
+}
 
 interface Fill {
   density?: (x: number, y: number, z: number) => number
@@ -16,29 +42,75 @@ interface Fill {
   velocity?: Vec3
 }
 /** A block of gas 3.2 m on edge round the origin, filled by place (metres). */
-function block({ density = () => 0, kelvin = () => 0, fuel = 0, velocity = [0, 0, 0] }: Fill, over: Partial<PictureGas> = {}): PictureGas {
+function block(
+  { density = () => 0, kelvin = () => 0, fuel = 0, velocity = [0, 0, 0] }: Fill,
+  over: Partial<PictureGas> = {},
+): PictureGas {
   const tiles = 4
   const cell = 0.1
   const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles ** 3 * TILE ** 3))
   for (let n = 0; n < tiles ** 3 * TILE ** 3; n++) {
     const [tile, at] = [Math.floor(n / TILE ** 3), n % TILE ** 3]
-    const place = ([[tile % tiles, at % TILE], [Math.floor(tile / tiles) % tiles, Math.floor(at / TILE) % TILE], [Math.floor(tile / tiles ** 2), Math.floor(at / TILE ** 2)]] as const).map(([t, c]) => (t * TILE + c + 0.5 - 16) * cell) as [number, number, number]
+    const place = (
+      [
+        [tile % tiles, at % TILE],
+        [Math.floor(tile / tiles) % tiles, Math.floor(at / TILE) % TILE],
+        [Math.floor(tile / tiles ** 2), Math.floor(at / TILE ** 2)],
+      ] as const
+    ).map(([t, c]) => (t * TILE + c + 0.5 - 16) * cell) as [number, number, number]
     const values = [(density(...place) / EXTINCTION) * 1000, kelvin(...place), fuel, ...velocity]
     values.forEach((value, c) => ((channels[c] as Uint16Array)[n] = toHalf(value)))
   }
-  const frame: GasFrame = { box: { cell, origin: [-16, -16, -16], size: [32, 32, 32] }, ambient: 290, tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n), channels }
-  return { frames: [{ frame, weight: 1, ahead: 0 }], emitters: [], glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) }, albedo: 0.4, forward: 0.3, extinctionPerSoot: EXTINCTION, ...over }
+  const frame: GasFrame = {
+    box: { cell, origin: [-16, -16, -16], size: [32, 32, 32] },
+    ambient: 290,
+    tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n),
+    channels,
+  }
+  return {
+    frames: [{ frame, weight: 1, ahead: 0 }],
+    emitters: [],
+    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
+    albedo: 0.4,
+    forward: 0.3,
+    extinctionPerSoot: EXTINCTION,
+    ...over,
+  }
 }
-const render = (gases: readonly PictureGas[], at = camera, quality = { ...FINAL, moments: 1 }, pieces: readonly ScenePiece[] = [], shutter?: Shutter, sky: Parameters<typeof renderPasses>[5] = light): Passes => {
+const render = (
+  gases: readonly PictureGas[],
+  at = camera,
+  quality = { ...FINAL, moments: 1 },
+  pieces: readonly ScenePiece[] = [],
+  shutter?: Shutter,
+  sky: Parameters<typeof renderPasses>[5] = light,
+): Passes => {
   const crew = makeCrew(1)
-  return renderPasses(crew, layScene(crew, pieces), at, (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx), gases, sky, quality, undefined, shutter)
+  return renderPasses(
+    crew,
+    layScene(crew, pieces),
+    at,
+    (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
+    gases,
+    sky,
+    quality,
+    undefined,
+    shutter,
+  )
 }
-const lump: Fill = { density: (x, y, z) => 3 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.7), kelvin: (x, y, z) => 1300 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.5) }
-const sum = (values: Float32Array, keep: (n: number) => boolean = () => true): number => values.reduce((total, v, n) => total + (keep(n) ? v : 0), 0)
+const lump: Fill = {
+  density: (x, y, z) => 3 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.7),
+  kelvin: (x, y, z) => 1300 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.5),
+}
+const sum = (values: Float32Array, keep: (n: number) => boolean = () => true): number =>
+  values.reduce((total, v, n) => total + (keep(n) ? v : 0), 0)
 const alpha = ({ smoke }: Passes): Float32Array => smoke.data.filter((_, n) => n % 4 === 3)
 const middle = (values: Float32Array, width = 48): [number, number] => {
   const total = sum(values)
-  return [values.reduce((m, v, n) => m + v * ((n % width) + 0.5), 0) / total, values.reduce((m, v, n) => m + v * (Math.floor(n / width) + 0.5), 0) / total]
+  return [
+    values.reduce((m, v, n) => m + v * ((n % width) + 0.5), 0) / total,
+    values.reduce((m, v, n) => m + v * (Math.floor(n / width) + 0.5), 0) / total,
+  ]
 }
 
 describe('a run that is shown elsewhere', () => {
@@ -46,10 +118,18 @@ describe('a run that is shown elsewhere', () => {
     const place: GasPlace = { turn: panTiltRoll(0.7, -0.2, 0.1), scale: 1, mirror: false, shift: [0.4, -0.2, -1] }
     const away = camera.position.map((v, n) => v - (place.shift[n] ?? 0)) as unknown as Vec3
     const back = [-place.turn[0], -place.turn[1], -place.turn[2], place.turn[3]] as const
-    const seen = render([block(lump)], { ...camera, position: rotate(back, away), rotation: back }, undefined, [], undefined, { ...light, sunDirection: rotate(back, light.sunDirection) })
+    const seen = render(
+      [block(lump)],
+      { ...camera, position: rotate(back, away), rotation: back },
+      undefined,
+      [],
+      undefined,
+      { ...light, sunDirection: rotate(back, light.sunDirection) },
+    )
     const shown = render([block(lump, { place })])
     // The march begins at other places of its cells, so values agree to a step's share.
-    for (const pass of ['fire', 'smoke'] as const) expect(sum(shown[pass].data) / sum(seen[pass].data)).toBeCloseTo(1, 1)
+    for (const pass of ['fire', 'smoke'] as const)
+      expect(sum(shown[pass].data) / sum(seen[pass].data)).toBeCloseTo(1, 1)
     const [a, b] = [middle(alpha(shown)), middle(alpha(seen))]
     expect(Math.hypot(a[0] - b[0], a[1] - b[1])).toBeLessThan(0.1)
   })
@@ -62,7 +142,14 @@ describe('a run that is shown elsewhere', () => {
   it('mirrored, is the picture’s mirror under a sun that stands in the middle', () => {
     const noon = { ...light, sunDirection: [0, 1, 0] as const }
     const one = render([block(lump)], undefined, undefined, [], undefined, noon)
-    const other = render([block(lump, { place: { ...AT_HOME, mirror: true } })], undefined, undefined, [], undefined, noon)
+    const other = render(
+      [block(lump, { place: { ...AT_HOME, mirror: true } })],
+      undefined,
+      undefined,
+      [],
+      undefined,
+      noon,
+    )
     const [a, b] = [middle(alpha(one)), middle(alpha(other))]
     expect(a[0] + b[0]).toBeCloseTo(48, 1)
     expect(a[1]).toBeCloseTo(b[1], 1)
@@ -71,12 +158,20 @@ describe('a run that is shown elsewhere', () => {
     const ground: ScenePiece = { mesh: planeMesh([0, -2, 0], 30, 30, [0, 0, 0, 1]), holdsOut: true, receives: true }
     const down = { ...camera, position: [0, 4, 7] as const, rotation: panTiltRoll(0, -0.6, 0) }
     const lamp = { at: [1, 0, 0] as const, intensity: [4, 2, 1] as const, radius: 0.05 }
-    const lit = (place: GasPlace): Float32Array => render([block({}, { emitters: [lamp], place })], down, undefined, [ground]).light.data.filter((_, n) => n % 3 === 0)
+    const lit = (place: GasPlace): Float32Array =>
+      render([block({}, { emitters: [lamp], place })], down, undefined, [ground]).light.data.filter(
+        (_, n) => n % 3 === 0,
+      )
     const place = { ...AT_HOME, turn: aboutAxis([0, 1, 0], Math.PI), shift: [0, 0, 1] as const }
     expect(placeInWorld(place, lamp.at)[0]).toBeCloseTo(-1, 9)
     expect(middle(lit(place))[0]).toBeLessThan(middle(lit(AT_HOME))[0] - 2)
     // Seen from twice as far in a scene twice as large, the same picture.
-    const twice = render([block({}, { emitters: [lamp], place: { ...AT_HOME, scale: 2 } })], { ...down, position: [0, 8, 14] }, undefined, [{ ...ground, mesh: planeMesh([0, -4, 0], 60, 60, [0, 0, 0, 1]) }]).light.data
+    const twice = render(
+      [block({}, { emitters: [lamp], place: { ...AT_HOME, scale: 2 } })],
+      { ...down, position: [0, 8, 14] },
+      undefined,
+      [{ ...ground, mesh: planeMesh([0, -4, 0], 60, 60, [0, 0, 0, 1]) }],
+    ).light.data
     expect(sum(twice, (n) => n % 3 === 0) / sum(lit(AT_HOME))).toBeCloseTo(1, 1)
   })
   it('blends two frames by their shares', () => {
@@ -124,24 +219,40 @@ describe('the open shutter', () => {
 })
 
 describe('light in the smoke', () => {
-  const cloud = (albedo: number): PictureGas => block({ density: (x, y, z) => (Math.hypot(x, y, z) < 1.2 ? 6 : 0) }, { albedo, forward: 0 })
-  const bright = (albedo: number, orders: number): number => sum(render([cloud(albedo)], camera, { ...LOOK, orders }).smoke.data, (n) => n % 4 < 3)
+  const cloud = (albedo: number): PictureGas =>
+    block({ density: (x, y, z) => (Math.hypot(x, y, z) < 1.2 ? 6 : 0) }, { albedo, forward: 0 })
+  const bright = (albedo: number, orders: number): number =>
+    sum(render([cloud(albedo)], camera, { ...LOOK, orders }).smoke.data, (n) => n % 4 < 3)
   it('that is scattered more than once makes white smoke brighter, black smoke hardly, and never makes light', () => {
     expect(bright(0.98, 4) / bright(0.98, 1)).toBeGreaterThan(1.15)
     expect(bright(0.1, 4) / bright(0.1, 1)).toBeLessThan(1.1)
     // A white ball in an even sky is no brighter than the sky.
-    const even = { sunDirection: [0, 1, 0] as const, sunShare: 0, sunColour: [1, 1, 1] as const, skyColour: [1, 1, 1] as const }
+    const even = {
+      sunDirection: [0, 1, 0] as const,
+      sunShare: 0,
+      sunColour: [1, 1, 1] as const,
+      skyColour: [1, 1, 1] as const,
+    }
     const passes = render([cloud(1)], camera, { ...LOOK, orders: 4 }, [], undefined, even)
-    for (let n = 0; n < passes.smoke.data.length; n += 4) if ((passes.smoke.data[n + 3] ?? 0) > 0.05) expect((passes.smoke.data[n] ?? 0) / (passes.smoke.data[n + 3] ?? 1)).toBeLessThan(0.5 * 1.18 * 1.02)
+    for (let n = 0; n < passes.smoke.data.length; n += 4)
+      if ((passes.smoke.data[n + 3] ?? 0) > 0.05)
+        expect((passes.smoke.data[n] ?? 0) / (passes.smoke.data[n + 3] ?? 1)).toBeLessThan(0.5 * 1.18 * 1.02)
   })
   it('leaves thin smoke as single scattering has it', () => {
-    const thin = (orders: number): number => sum(render([block({ density: () => 0.01 }, { albedo: 0.95 })], camera, { ...LOOK, orders }).smoke.data, (n) => n % 4 < 3)
+    const thin = (orders: number): number =>
+      sum(
+        render([block({ density: () => 0.01 }, { albedo: 0.95 })], camera, { ...LOOK, orders }).smoke.data,
+        (n) => n % 4 < 3,
+      )
     expect(thin(4) / thin(1)).toBeCloseTo(1, 1)
   })
   it('changes smoothly from coarse cell to coarse cell', () => {
     const { data } = render([cloud(0.9)], { ...camera, focalPx: 90 }, { ...FINAL, moments: 1, step: 0.25 }).smoke
     // Down the middle of the ball, from its lit top: no step between pixels that is far from its neighbours' own.
-    const column = Array.from({ length: 20 }, (_, r) => (data[((14 + r) * 48 + 24) * 4] ?? 0) / Math.max(1e-6, data[((14 + r) * 48 + 24) * 4 + 3] ?? 1))
+    const column = Array.from(
+      { length: 20 },
+      (_, r) => (data[((14 + r) * 48 + 24) * 4] ?? 0) / Math.max(1e-6, data[((14 + r) * 48 + 24) * 4 + 3] ?? 1),
+    )
     const steps = column.slice(1).map((v, n) => v - (column[n] ?? 0))
     for (let n = 1; n < steps.length; n++) expect(Math.abs((steps[n] ?? 0) - (steps[n - 1] ?? 0))).toBeLessThan(0.06)
   })

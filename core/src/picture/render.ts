@@ -83,7 +83,9 @@ function layCamera(crew: Crew, camera: Camera): number {
   const right = rotate(camera.rotation, [1, 0, 0])
   const up = rotate(camera.rotation, [0, 1, 0])
   const forward = rotate(camera.rotation, [0, 0, -1])
-  crew.heap.f32(pointer, 17).set([...camera.position, ...right, ...up, ...forward, camera.focalPx, ...camera.centre, camera.k1, camera.k2])
+  crew.heap
+    .f32(pointer, 17)
+    .set([...camera.position, ...right, ...up, ...forward, camera.focalPx, ...camera.centre, camera.k1, camera.k2])
   return pointer
 }
 
@@ -102,8 +104,17 @@ function layLook(crew: Crew, gas: PictureGas, light: PlateLight, orders: number)
   const words = crew.heap.i32(pointer, 19)
   // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
   const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
-  const sky = light.skyColour.map((part) => part * 0.5 * ((1 - light.sunShare) + GROUND_BOUNCE))
-  floats.set([gas.albedo, gas.forward, ...light.sunColour.map((part) => part * normal), ...sky, ...light.sunDirection, 0, gas.glow.from, 1 / gas.glow.step])
+  const sky = light.skyColour.map((part) => part * 0.5 * (1 - light.sunShare + GROUND_BOUNCE))
+  floats.set([
+    gas.albedo,
+    gas.forward,
+    ...light.sunColour.map((part) => part * normal),
+    ...sky,
+    ...light.sunDirection,
+    0,
+    gas.glow.from,
+    1 / gas.glow.step,
+  ])
   words[11] = orders
   words.set([gas.glow.table.length / 4, table], 14)
   floats.set(gas.blue ?? [0, 0, 0], 16)
@@ -121,7 +132,14 @@ function layOut(crew: Crew, gas: PictureGas, light: PlateLight, quality: Picture
   const place = gas.place ?? AT_HOME
   const look = layLook(crew, gas, light, quality.orders)
   const blocks = gas.frames.map(({ frame, weight, ahead }) => {
-    const laid = layGas(crew, frame, { extinctionPerSoot: gas.extinctionPerSoot, weight, ahead, place, moves: quality.moments > 1 || ahead !== 0, burns: (gas.blue?.[2] ?? 0) > 0 })
+    const laid = layGas(crew, frame, {
+      extinctionPerSoot: gas.extinctionPerSoot,
+      weight,
+      ahead,
+      place,
+      moves: quality.moments > 1 || ahead !== 0,
+      burns: (gas.blue?.[2] ?? 0) > 0,
+    })
     crew.heap.i32(laid.block, 40)[39] = look
     return laid
   })
@@ -129,9 +147,17 @@ function layOut(crew: Crew, gas: PictureGas, light: PlateLight, quality: Picture
 }
 
 const inWorld = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
-  emitters.map(({ at, intensity, radius }) => ({ at: placeInWorld(place, at), intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number], radius: radius * place.scale }))
+  emitters.map(({ at, intensity, radius }) => ({
+    at: placeInWorld(place, at),
+    intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number],
+    radius: radius * place.scale,
+  }))
 const inGas = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
-  emitters.map(({ at, intensity, radius }) => ({ at: placeInGas(place, at), intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number], radius: radius / place.scale }))
+  emitters.map(({ at, intensity, radius }) => ({
+    at: placeInGas(place, at),
+    intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number],
+    radius: radius / place.scale,
+  }))
 
 /** A list of blocks for the kernels. */
 function layList(crew: Crew, blocks: readonly GasBlock[]): number {
@@ -141,7 +167,14 @@ function layList(crew: Crew, blocks: readonly GasBlock[]): number {
 }
 
 /** Surface points at every `stride`-th pixel, for relight. Wanted only where a receiving piece shows. */
-function surfacePoints(scene: Scene, camera: Camera, surfaces: Float32Array, triangles: Int32Array, stride: number, rays: (x: number, y: number) => Vec3): { points: Float32Array; columns: number; rows: number } {
+function surfacePoints(
+  scene: Scene,
+  camera: Camera,
+  surfaces: Float32Array,
+  triangles: Int32Array,
+  stride: number,
+  rays: (x: number, y: number) => Vec3,
+): { points: Float32Array; columns: number; rows: number } {
   const columns = Math.ceil(camera.width / stride) + 1
   const rows = Math.ceil(camera.height / stride) + 1
   const points = new Float32Array(columns * rows * 8)
@@ -158,7 +191,16 @@ function surfacePoints(scene: Scene, camera: Camera, surfaces: Float32Array, tri
       const n = scene.normals[triangle] ?? [0, 1, 0]
       const facing = along[0] * n[0] + along[1] * n[1] + along[2] * n[2] > 0 ? -1 : 1
       points.set(
-        [camera.position[0] + along[0] * distance, camera.position[1] + along[1] * distance, camera.position[2] + along[2] * distance, 0, n[0] * facing, n[1] * facing, n[2] * facing, 1],
+        [
+          camera.position[0] + along[0] * distance,
+          camera.position[1] + along[1] * distance,
+          camera.position[2] + along[2] * distance,
+          0,
+          n[0] * facing,
+          n[1] * facing,
+          n[2] * facing,
+          1,
+        ],
         (r * columns + c) * 8,
       )
     }
@@ -166,7 +208,16 @@ function surfacePoints(scene: Scene, camera: Camera, surfaces: Float32Array, tri
 }
 
 /** Spreads light from the sparse points to all pixels: bilinear among the points that lie on the same piece. */
-function spreadLight(scene: Scene, camera: Camera, triangles: Int32Array, sparse: Float32Array, columns: number, stride: number, light: Float32Array, shadow: Float32Array): void {
+function spreadLight(
+  scene: Scene,
+  camera: Camera,
+  triangles: Int32Array,
+  sparse: Float32Array,
+  columns: number,
+  stride: number,
+  light: Float32Array,
+  shadow: Float32Array,
+): void {
   const { width, height } = camera
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
@@ -213,7 +264,13 @@ const rayThrough =
 function within(camera: Camera, m: number, moments: number): Camera {
   let down = 0
   for (let n = m, part = 0.5; n > 0; n >>= 1, part /= 2) if (n & 1) down += part
-  return { ...camera, centre: [camera.centre[0] + (((m * 5) % moments) + 0.5) / moments - 0.5, camera.centre[1] + down + 0.5 / moments - 0.5] }
+  return {
+    ...camera,
+    centre: [
+      camera.centre[0] + (((m * 5) % moments) + 0.5) / moments - 0.5,
+      camera.centre[1] + down + 0.5 / moments - 0.5,
+    ],
+  }
 }
 
 /** Takes the marched pixels (12 floats each) apart into the passes. */
@@ -238,7 +295,15 @@ function takeMarch(passes: Passes, marched: Float32Array): void {
  * straightenPixel: px to straight normalised coordinates. The heap is left as it was found. Throws Cancelled.
  */
 export function renderPasses(
-  crew: Crew, scene: Scene, camera: Camera, straightenPixel: (x: number, y: number) => [number, number], gases: readonly PictureGas[], light: PlateLight, quality: PictureQuality, progress: Progress = silent, shutter?: Shutter,
+  crew: Crew,
+  scene: Scene,
+  camera: Camera,
+  straightenPixel: (x: number, y: number) => [number, number],
+  gases: readonly PictureGas[],
+  light: PlateLight,
+  quality: PictureQuality,
+  progress: Progress = silent,
+  shutter?: Shutter,
 ): Passes {
   const { heap } = crew
   const mark = heap.mark()
@@ -246,8 +311,13 @@ export function renderPasses(
   const pixels = width * height
   try {
     const passes: Passes = {
-      fire: makeImage(width, height, 3), smoke: makeImage(width, height, 4), smokeLight: makeImage(width, height, 3),
-      light: makeImage(width, height, 3), shadow: makeImage(width, height, 1), depth: makeImage(width, height, 1), heat: makeImage(width, height, 1),
+      fire: makeImage(width, height, 3),
+      smoke: makeImage(width, height, 4),
+      smokeLight: makeImage(width, height, 3),
+      light: makeImage(width, height, 3),
+      shadow: makeImage(width, height, 1),
+      depth: makeImage(width, height, 1),
+      heat: makeImage(width, height, 1),
     }
     const rays = rayThrough(camera, straightenPixel)
     const surfacesAt = heap.alloc(pixels * 8)
@@ -260,7 +330,9 @@ export function renderPasses(
     // Where a piece does not hold out, gas is not stopped by it, but the light on it still counts.
     const letThrough = (found: Int32Array): void => {
       const limits = heap.f32(surfacesAt, pixels * 2)
-      for (let n = 0; n < pixels; n++) if (found[n * 2 + 1] !== -1 && !scene.pieces[scene.pieceOf[found[n * 2 + 1] ?? -1] ?? -1]?.holdsOut) limits[n * 2] = 1e30
+      for (let n = 0; n < pixels; n++)
+        if (found[n * 2 + 1] !== -1 && !scene.pieces[scene.pieceOf[found[n * 2 + 1] ?? -1] ?? -1]?.holdsOut)
+          limits[n * 2] = 1e30
     }
     trace(camera)
     const surfaces = heap.f32(surfacesAt, pixels * 2).slice()
@@ -270,7 +342,8 @@ export function renderPasses(
     for (let n = 0; n < pixels; n++) {
       if ((surfaces[n * 2] ?? FAR) >= FAR) continue
       const along = rays((n % width) + 0.5, Math.floor(n / width) + 0.5)
-      passes.depth.data[n] = (surfaces[n * 2] ?? 0) * (along[0] * forward[0] + along[1] * forward[1] + along[2] * forward[2])
+      passes.depth.data[n] =
+        (surfaces[n * 2] ?? 0) * (along[0] * forward[0] + along[1] * forward[1] + along[2] * forward[2])
     }
 
     const sun = heap.alloc(12)
@@ -283,7 +356,8 @@ export function renderPasses(
       const mine = inGas(place, everyone)
       const emitters = layEmitters(crew, mine)
       heap.f32(sun, 3).set(intoGas(place, light.sunDirection))
-      for (const { block, coarse } of own) crew.run('lightGrid', [block, emitters, mine.length, sun, gas.albedo, quality.orders], coarse[2] + 2)
+      for (const { block, coarse } of own)
+        crew.run('lightGrid', [block, emitters, mine.length, sun, gas.albedo, quality.orders], coarse[2] + 2)
       progress.report(0.1 + (0.2 * (n + 1)) / laid.length, 'light in the gas')
     })
     const marched = heap.alloc(pixels * 48)
@@ -297,7 +371,25 @@ export function renderPasses(
         const block = trace(shutter && moments > 1 ? within(shutter.camera(share), m, moments) : camera)
         letThrough(heap.i32(surfacesAt, pixels * 2).slice())
         const late = (s: number): number => (moments > 1 && shutter ? (s - 0.5) * shutter.seconds : 0)
-        crew.run('marchGas', [block, list, blocks.length, state, quality.step, late(m / moments), late((m + 1) / moments), 1 / moments, m, surfacesAt, marched, width], height, 4)
+        crew.run(
+          'marchGas',
+          [
+            block,
+            list,
+            blocks.length,
+            state,
+            quality.step,
+            late(m / moments),
+            late((m + 1) / moments),
+            1 / moments,
+            m,
+            surfacesAt,
+            marched,
+            width,
+          ],
+          height,
+          4,
+        )
         progress.report(0.3 + (0.4 * (m + 1)) / moments, 'gas')
       }
     takeMarch(passes, heap.f32(marched, pixels * 12))
@@ -311,7 +403,25 @@ export function renderPasses(
     heap.f32(pointsAt, points.length).set(points)
     heap.f32(sun, 3).set(light.sunDirection)
     const lamps = layEmitters(crew, everyone)
-    crew.run('relight', [list, blocks.length, lamps, everyone.length, sun, light.sunShare, scene.nodes, scene.positions, scene.indices, rowStack, pointsAt, litAt, columns], rows)
+    crew.run(
+      'relight',
+      [
+        list,
+        blocks.length,
+        lamps,
+        everyone.length,
+        sun,
+        light.sunShare,
+        scene.nodes,
+        scene.positions,
+        scene.indices,
+        rowStack,
+        pointsAt,
+        litAt,
+        columns,
+      ],
+      rows,
+    )
     const lit = heap.f32(litAt, points.length / 2).slice()
     progress.report(0.95, 'light on the set')
     spreadLight(scene, camera, triangles, lit, columns, stride, passes.light.data, passes.shadow.data)

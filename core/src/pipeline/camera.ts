@@ -17,7 +17,9 @@ export interface LinedCamera {
 /** The camera that the document's drawn lines give; the lens's bend as typed beside it. */
 export function linedCamera({ camera, plate }: Pick<ShotDocument, 'camera' | 'plate'>): LinedCamera {
   const drawn = camera.lineUp
-  const missing = (what: string, remedy: string): LinedCamera => ({ error: new LanternError('line-up', what, remedy, { field: 'lines' }) })
+  const missing = (what: string, remedy: string): LinedCamera => ({
+    error: new LanternError('line-up', what, remedy, { field: 'lines' }),
+  })
   if (!drawn) return missing('No line is drawn yet.', 'Draw lines along edges that are parallel in the world.')
   const kept = made.get(drawn)
   if (kept) return kept
@@ -25,22 +27,37 @@ export function linedCamera({ camera, plate }: Pick<ShotDocument, 'camera' | 'pl
   let result: LinedCamera
   if (!origin) result = missing('The origin is not set.', 'Set it where a length is known from.')
   else if (!length) result = missing('No length is known.', 'Draw one from the origin along an edge.')
-  else try {
-    const of = (axis: 'x' | 'y' | 'z') => lines.filter((line) => line.axis === axis).map(({ ends }) => ends)
-    result = lineUp({ lines: { x: of('x'), y: of('y'), z: of('z') }, width: plate.width, height: plate.height, origin, length, ...(focal ? { focalPx: focal * plate.width, k1: camera.k1, k2: camera.k2 } : {}) })
-  } catch (error) {
-    if (!(error instanceof LanternError)) throw error
-    result = { error }
-  }
+  else
+    try {
+      const of = (axis: 'x' | 'y' | 'z') => lines.filter((line) => line.axis === axis).map(({ ends }) => ends)
+      result = lineUp({
+        lines: { x: of('x'), y: of('y'), z: of('z') },
+        width: plate.width,
+        height: plate.height,
+        origin,
+        length,
+        ...(focal ? { focalPx: focal * plate.width, k1: camera.k1, k2: camera.k2 } : {}),
+      })
+    } catch (error) {
+      if (!(error instanceof LanternError)) throw error
+      result = { error }
+    }
   made.set(drawn, result)
   return result
 }
 
 /** Whether a camera's frames come from a file or a kept result beside the document. */
-export const hasPath = ({ camera }: Pick<ShotDocument, 'camera'>): boolean => camera.kind === 'path' || camera.kind === 'solved' || ((camera.kind === 'typed' || camera.kind === 'lined') && camera.shake !== undefined)
+export const hasPath = ({ camera }: Pick<ShotDocument, 'camera'>): boolean =>
+  camera.kind === 'path' ||
+  camera.kind === 'solved' ||
+  ((camera.kind === 'typed' || camera.kind === 'lined') && camera.shake !== undefined)
 
 /** The shot's camera at a frame, over the full plate; undefined where it has none. path: what the document's camera file holds, its kept solve gives, or its shake makes of a still camera. */
-export function cameraAt(document: Pick<ShotDocument, 'camera' | 'plate'>, path: CameraPath | undefined, frame: number): Camera | undefined {
+export function cameraAt(
+  document: Pick<ShotDocument, 'camera' | 'plate'>,
+  path: CameraPath | undefined,
+  frame: number,
+): Camera | undefined {
   const { camera, plate } = document
   if (camera.kind === 'none') return undefined
   if (camera.kind === 'path' || camera.kind === 'solved' || (camera.shake && path)) {
@@ -54,6 +71,9 @@ export function cameraAt(document: Pick<ShotDocument, 'camera' | 'plate'>, path:
     rotation: panTiltRoll(0, radians(camera.tilt), radians(camera.roll)),
     focalPx: camera.focal * plate.width,
     centre: [plate.width / 2, plate.height / 2],
-    k1: camera.k1, k2: camera.k2, width: plate.width, height: plate.height,
+    k1: camera.k1,
+    k2: camera.k2,
+    width: plate.width,
+    height: plate.height,
   }
 }

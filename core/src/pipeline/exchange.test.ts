@@ -5,13 +5,17 @@ import { proofMesh } from './index.ts'
 const FOOT: Vec3 = [2, 0.5, -3]
 type Mesh = ReturnType<typeof proofMesh>
 
-const triangle = ({ positions, triangles }: Mesh, n: number): readonly [Vec3, Vec3, Vec3] => (triangles[n] ?? [0, 0, 0]).map((corner) => positions[corner] ?? [0, 0, 0]) as unknown as readonly [Vec3, Vec3, Vec3]
+const triangle = ({ positions, triangles }: Mesh, n: number): readonly [Vec3, Vec3, Vec3] =>
+  (triangles[n] ?? [0, 0, 0]).map((corner) => positions[corner] ?? [0, 0, 0]) as unknown as readonly [Vec3, Vec3, Vec3]
 
 /** Volume within a closed mesh whose faces look outward, from the divergence theorem. */
 function volumeOf(mesh: Mesh): number {
   return mesh.triangles.reduce((sum, _, n) => {
     const [a, b, c] = triangle(mesh, n)
-    return sum + (a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])) / 6
+    return (
+      sum +
+      (a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])) / 6
+    )
   }, 0)
 }
 
@@ -22,7 +26,10 @@ function openEdges({ triangles }: Mesh): number {
 }
 
 describe('test objects as they go out', () => {
-  it.each([['cone', 0.9 * ((12 * 0.16 * Math.sin(Math.PI / 12)) / 3) * 0.81], ['figure', 0.5 * 1.8 * 0.3]] as const)('a %s is closed, looks outward and has its volume', (shape, volume) => {
+  it.each([
+    ['cone', 0.9 * ((12 * 0.16 * Math.sin(Math.PI / 12)) / 3) * 0.81],
+    ['figure', 0.5 * 1.8 * 0.3],
+  ] as const)('a %s is closed, looks outward and has its volume', (shape, volume) => {
     const mesh = proofMesh({ shape, size: shape === 'cone' ? 0.9 : 1, turn: 30 }, FOOT)
     expect(openEdges(mesh)).toBe(0)
     expect(volumeOf(mesh) / volume).toBeCloseTo(1, 6)

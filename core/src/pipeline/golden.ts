@@ -12,27 +12,116 @@ const FRAMES = 4
 
 /** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {
-  const document = makeShot('golden', { asset: 'none', file: 'none', width: 64, height: 48, first: 1, last: FRAMES, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot('golden', {
+    asset: 'none',
+    file: 'none',
+    width: 64,
+    height: 48,
+    first: 1,
+    last: FRAMES,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.camera.kind = 'typed'
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
-  document.items.wall = makeItem('box', { name: 'Wall', order: 2, position: [0.6, 0, -2.6], width: 0.5, height: 1.5, depth: 0.3, turn: 20 })
-  document.items.beam = makeItem('box', { name: 'Beam', order: 4, position: [-0.8, 1.4, -3], width: 0.2, height: 0.2, depth: 1.4, motion: { keys: [{ frame: 1, position: [-0.8, 1.4, -3], roll: 0 }, { frame: 4, position: [-0.5, 0.6, -3], roll: 50 }] } })
-  document.items.fire = makeItem('gas', { name: 'Fire', order: 3, position: [0, 0, -3], diameter: 2.2, heat: 900, cell: 50, wind: 0.5, gust: 30, shear: 0.15, follows: { heat: { signal: 'pulse', gain: 900 } } })
-  document.items.torch = makeItem('source', { name: 'Torch', order: 5, feeds: 'fire', shape: 'sphere', diameter: 0.2, heat: 40, motion: { keys: [{ frame: 1, position: [-0.6, 1.2, -2.6] }, { frame: 4, position: [0.7, 0.9, -2.8] }] } })
-  document.items.whirls = makeItem('force', { name: 'Whirls', order: 6, way: 'turbulence', strength: 6, position: [0, 1, -3], radius: 2 })
-  document.items.again = makeItem('reuse', { name: 'Again', order: 7, of: 'fire', position: [1.2, 0, -4.5], turn: 70, scale: 0.6, mirror: true })
-  document.signals.pulse = { name: 'Pulse', shown: true, source: { kind: 'flicker', seed: 3, low: 0.6, high: 1.2, pace: 5 } }
+  document.items.wall = makeItem('box', {
+    name: 'Wall',
+    order: 2,
+    position: [0.6, 0, -2.6],
+    width: 0.5,
+    height: 1.5,
+    depth: 0.3,
+    turn: 20,
+  })
+  document.items.beam = makeItem('box', {
+    name: 'Beam',
+    order: 4,
+    position: [-0.8, 1.4, -3],
+    width: 0.2,
+    height: 0.2,
+    depth: 1.4,
+    motion: {
+      keys: [
+        { frame: 1, position: [-0.8, 1.4, -3], roll: 0 },
+        { frame: 4, position: [-0.5, 0.6, -3], roll: 50 },
+      ],
+    },
+  })
+  document.items.fire = makeItem('gas', {
+    name: 'Fire',
+    order: 3,
+    position: [0, 0, -3],
+    diameter: 2.2,
+    heat: 900,
+    cell: 50,
+    wind: 0.5,
+    gust: 30,
+    shear: 0.15,
+    follows: { heat: { signal: 'pulse', gain: 900 } },
+  })
+  document.items.torch = makeItem('source', {
+    name: 'Torch',
+    order: 5,
+    feeds: 'fire',
+    shape: 'sphere',
+    diameter: 0.2,
+    heat: 40,
+    motion: {
+      keys: [
+        { frame: 1, position: [-0.6, 1.2, -2.6] },
+        { frame: 4, position: [0.7, 0.9, -2.8] },
+      ],
+    },
+  })
+  document.items.whirls = makeItem('force', {
+    name: 'Whirls',
+    order: 6,
+    way: 'turbulence',
+    strength: 6,
+    position: [0, 1, -3],
+    radius: 2,
+  })
+  document.items.again = makeItem('reuse', {
+    name: 'Again',
+    order: 7,
+    of: 'fire',
+    position: [1.2, 0, -4.5],
+    turn: 70,
+    scale: 0.6,
+    mirror: true,
+  })
+  document.signals.pulse = {
+    name: 'Pulse',
+    shown: true,
+    source: { kind: 'flicker', seed: 3, low: 0.6, high: 1.2, pace: 5 },
+  }
   const simulation = new GasSimulation(crew, gasSettings(document, 'fire', 'full'), 24)
   const frames = Array.from({ length: FRAMES }, () => {
     simulation.advance()
     return simulation.keep()
   })
   const frame = simulation.keep()
-  const camera = { position: [0, 1.2, 1] as const, rotation: [0, 0, 0, 1] as const, focalPx: 60, centre: [32, 24] as const, k1: -0.05, k2: 0.01, width: 64, height: 48 }
+  const camera = {
+    position: [0, 1.2, 1] as const,
+    rotation: [0, 0, 0, 1] as const,
+    focalPx: 60,
+    centre: [32, 24] as const,
+    k1: -0.05,
+    k2: 0.01,
+    width: 64,
+    height: 48,
+  }
   const at = pictureFrame(document, (n) => ({ ...camera, position: [0.01 * n, 1.2, 1] }), FRAMES)
   const passes = renderPicture(crew, document, at, (_, n) => frames[n - 1], 'final')
   const codes = Uint8Array.from({ length: 64 * 48 * 3 }, (_, n) => 40 + ((n * 7) % 90))
-  const picture = composeFrame(crew, plateImage(codes, 64, 48, 'srgb'), passes, stackSettingsAt(document, { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 }, 1), 64, 1)
+  const picture = composeFrame(
+    crew,
+    plateImage(codes, 64, 48, 'srgb'),
+    passes,
+    stackSettingsAt(document, { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 }, 1),
+    64,
+    1,
+  )
   const hash = sha256.create()
   hash.update(new Uint8Array(frame.tiles.buffer))
   GAS_CHANNELS.forEach((_, n) => {

@@ -3,14 +3,56 @@ import { type Camera, projectPoint, type Solve, type Track } from '../data/index
 import { pointOfTrack, throughHomography } from '../match/index.ts'
 import { panTiltRoll, type Vec3 } from '../math/index.ts'
 import { boxSchema, handSchema, makeShot, type ShotDocument, thingSchema } from '../shot/index.ts'
-import { allTracks, farCamera, farPlace, followSettings, handNumber, handRecipe, joinTracks, matchScene, matteFrame, matteMask, proofMesh, recipeKey, shakenPath, solveRecipe, thingFollow, thingInput, thingRecipe, thingSize, thingTracksRecipe, tidiedTracks, tracksRecipe, tracksToSolve, trimTrack, withHandPoints } from './index.ts'
+import {
+  allTracks,
+  farCamera,
+  farPlace,
+  followSettings,
+  handNumber,
+  handRecipe,
+  joinTracks,
+  matchScene,
+  matteFrame,
+  matteMask,
+  proofMesh,
+  recipeKey,
+  shakenPath,
+  solveRecipe,
+  thingFollow,
+  thingInput,
+  thingRecipe,
+  thingSize,
+  thingTracksRecipe,
+  tidiedTracks,
+  tracksRecipe,
+  tracksToSolve,
+  trimTrack,
+  withHandPoints,
+} from './index.ts'
 
-const plate: ShotDocument['plate'] = { asset: 'a', file: 'f', width: 640, height: 360, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' }
-const track = (id: number, first: number, places: readonly number[]): Track => ({ id, first, weight: 1, places: Float64Array.from(places) })
+const plate: ShotDocument['plate'] = {
+  asset: 'a',
+  file: 'f',
+  width: 640,
+  height: 360,
+  first: 1001,
+  last: 1010,
+  rate: [24, 1],
+  encoding: 'srgb',
+}
+const track = (id: number, first: number, places: readonly number[]): Track => ({
+  id,
+  first,
+  weight: 1,
+  places: Float64Array.from(places),
+})
 const found = [track(1, 0, [0, 0, 1, 1, 2, 2, 3, 3]), track(2, 6, [6, 6, 7, 7]), track(3, 0, [5, 5, 5, 5])]
 const KEY = 'a'.repeat(64)
 const hand = handSchema.parse({ name: 'Post', keys: [{ frame: 1001, places: [[10, 20]] }] })
-const document = (match: object = {}): ShotDocument => { const made = makeShot('s', plate); return { ...made, match: { ...made.match, ...match } } }
+const document = (match: object = {}): ShotDocument => {
+  const made = makeShot('s', plate)
+  return { ...made, match: { ...made.match, ...match } }
+}
 
 describe('tidied tracks', () => {
   it('are trimmed, joined with a gap between, and those of other tracks’ keys left alone', () => {
@@ -23,10 +65,34 @@ describe('tidied tracks', () => {
     expect(tidiedTracks({ tidied }, 'b'.repeat(64), found)).toEqual(found)
   })
   it('go to the solve without those dropped, with those set by hand and their trust', () => {
-    const one = document({ hands: { post: { ...hand, trust: 20, span: [1002, 1005] }, flat: { ...hand, keys: [{ frame: 1001, places: [[0, 0], [9, 0], [9, 9], [0, 9]] }] }, idle: { ...hand, trust: 0 } }, dropped: { tracks: KEY, ids: [3] } })
+    const one = document({
+      hands: {
+        post: { ...hand, trust: 20, span: [1002, 1005] },
+        flat: {
+          ...hand,
+          keys: [
+            {
+              frame: 1001,
+              places: [
+                [0, 0],
+                [9, 0],
+                [9, 9],
+                [0, 9],
+              ],
+            },
+          ],
+        },
+        idle: { ...hand, trust: 0 },
+      },
+      dropped: { tracks: KEY, ids: [3] },
+    })
     const followed = { post: [track(0, 0, [1, 1, 2, 2, 3, 3, 4, 4, 5, 5, 6, 6])], idle: [track(0, 0, [1, 1, 2, 2])] }
     const list = tracksToSolve(one, KEY, found, followed)
-    expect(list.map(({ id, weight }) => [id, weight])).toEqual([[1, 1], [2, 1], [handNumber('post'), 20]])
+    expect(list.map(({ id, weight }) => [id, weight])).toEqual([
+      [1, 1],
+      [2, 1],
+      [handNumber('post'), 20],
+    ])
     expect(list[2]).toMatchObject({ first: 1, places: Float64Array.of(2, 2, 3, 3, 4, 4, 5, 5) })
     expect(allTracks(one, KEY, found, followed).map(({ id }) => id)).toContain(handNumber('idle'))
   })
@@ -37,23 +103,56 @@ describe('recipes', () => {
     const key = (match: object): string => recipeKey(solveRecipe(document(match), KEY))
     const plain = key({})
     const one = key({ hands: { post: hand } })
-    expect(new Set([plain, one, key({ hands: { post: { ...hand, trust: 9 } } }), key({ hands: { post: { ...hand, pattern: 20 } } }), key({ tidied: { tracks: KEY, spans: [[1, 0, 2]], joins: [] } })]).size).toBe(5)
+    expect(
+      new Set([
+        plain,
+        one,
+        key({ hands: { post: { ...hand, trust: 9 } } }),
+        key({ hands: { post: { ...hand, pattern: 20 } } }),
+        key({ tidied: { tracks: KEY, spans: [[1, 0, 2]], joins: [] } }),
+      ]).size,
+    ).toBe(5)
     expect(key({ hands: { post: { ...hand, trust: 0 } } })).toBe(plain)
     expect(key({ tidied: { tracks: 'b'.repeat(64), spans: [[1, 0, 2]], joins: [] } })).toBe(plain)
-    expect(recipeKey(handRecipe(document(), { ...hand, trust: 9, name: 'Other' }))).toBe(recipeKey(handRecipe(document(), hand)))
+    expect(recipeKey(handRecipe(document(), { ...hand, trust: 9, name: 'Other' }))).toBe(
+      recipeKey(handRecipe(document(), hand)),
+    )
   })
 })
 
-const still: Camera = { position: [0, 1.6, 0], rotation: panTiltRoll(0.2, -0.05, 0), focalPx: 600, centre: [320, 180], k1: 0, k2: 0, width: 640, height: 360 }
+const still: Camera = {
+  position: [0, 1.6, 0],
+  rotation: panTiltRoll(0.2, -0.05, 0),
+  focalPx: 600,
+  centre: [320, 180],
+  k1: 0,
+  k2: 0,
+  width: 640,
+  height: 360,
+}
 
 describe('a camera that trembles', () => {
   it('sees the set moved, turned and grown as the flat track was', () => {
-    const corners = [[200, 100], [400, 100], [400, 250], [200, 250]] as const
-    const move = ([x, y]: readonly [number, number]): [number, number] => throughHomography([1.01 * Math.cos(0.02), -1.01 * Math.sin(0.02), 4, 1.01 * Math.sin(0.02), 1.01 * Math.cos(0.02), -3, 0, 0, 1], x, y)
+    const corners = [
+      [200, 100],
+      [400, 100],
+      [400, 250],
+      [200, 250],
+    ] as const
+    const move = ([x, y]: readonly [number, number]): [number, number] =>
+      throughHomography(
+        [1.01 * Math.cos(0.02), -1.01 * Math.sin(0.02), 4, 1.01 * Math.sin(0.02), 1.01 * Math.cos(0.02), -3, 0, 0, 1],
+        x,
+        y,
+      )
     const tracks = corners.map((corner, id) => track(id, 2, [...corner, ...move(corner)]))
     const path = shakenPath(still, plate, 1003, 'turn', tracks)
     expect(path.frames).toHaveLength(10)
-    for (const p of [[1, 1, -5], [-2, 3, -8], [0, 0, -3]] as Vec3[]) {
+    for (const p of [
+      [1, 1, -5],
+      [-2, 3, -8],
+      [0, 0, -3],
+    ] as Vec3[]) {
       const [a, b] = [projectPoint(still, p), projectPoint(path.frames[3]?.camera ?? still, p)]
       const [x, y] = move([a?.x ?? 0, a?.y ?? 0])
       expect(Math.hypot((b?.x ?? 0) - x, (b?.y ?? 0) - y)).toBeLessThan(1e-9)
@@ -67,9 +166,28 @@ describe('a camera that trembles', () => {
 
 describe('a place followed by hand', () => {
   const cameras = Array.from({ length: 10 }, (_, n) => ({ ...still, position: [0.1 * n, 1.6, 0.02 * n] as Vec3 }))
-  const solve: Solve = { kind: 'moving', width: 640, height: 360, first: 1001, focalPx: 600, k1: 0, k2: 0, medianPx: 0.1, rmsPx: 0.1, framePx: [], cameras: cameras.map(({ position, rotation }) => ({ position, rotation })), points: [], tracks: 0, parallax: 3, doubts: [] }
+  const solve: Solve = {
+    kind: 'moving',
+    width: 640,
+    height: 360,
+    first: 1001,
+    focalPx: 600,
+    k1: 0,
+    k2: 0,
+    medianPx: 0.1,
+    rmsPx: 0.1,
+    framePx: [],
+    cameras: cameras.map(({ position, rotation }) => ({ position, rotation })),
+    points: [],
+    tracks: 0,
+    parallax: 3,
+    doubts: [],
+  }
   const point: Vec3 = [0.5, 0.2, -6]
-  const seen = (n: number): [number, number] => { const p = projectPoint(cameras[n] as Camera, point); return [p?.x ?? 0, p?.y ?? 0] }
+  const seen = (n: number): [number, number] => {
+    const p = projectPoint(cameras[n] as Camera, point)
+    return [p?.x ?? 0, p?.y ?? 0]
+  }
   it('is known in depth through the solve’s cameras, though a frame of it is wrong', () => {
     const places = Array.from({ length: 10 }, (_, n) => (n === 4 ? [300, 50] : seen(n))).flat()
     const at = pointOfTrack(solve, track(7, 0, places))
@@ -88,17 +206,35 @@ describe('a place followed by hand', () => {
 
 describe('a match on its way out', () => {
   it('has test objects closed and of their size', () => {
-    for (const [shape, height, faces] of [['cone', 0.5, 48], ['figure', 1.8, 12], ['chequer', 0, 2], ['text', 0.5, 2]] as const) {
+    for (const [shape, height, faces] of [
+      ['cone', 0.5, 48],
+      ['figure', 1.8, 12],
+      ['chequer', 0, 2],
+      ['text', 0.5, 2],
+    ] as const) {
       const { positions, triangles } = proofMesh({ shape, size: 0.5, turn: 30 }, [1, 2, 3])
       expect(Math.max(...positions.map((p) => p[1])) - 2).toBeCloseTo(height, 9)
       expect(triangles).toHaveLength(faces)
-      const edges = triangles.flatMap(([a, b, c]) => [[a, b], [b, c], [c, a]].map((pair) => pair.sort((p, q) => (p ?? 0) - (q ?? 0)).join()))
-      if (shape === 'cone' || shape === 'figure') for (const edge of edges) expect(edges.filter((one) => one === edge)).toHaveLength(2)
+      const edges = triangles.flatMap(([a, b, c]) =>
+        [
+          [a, b],
+          [b, c],
+          [c, a],
+        ].map((pair) => pair.sort((p, q) => (p ?? 0) - (q ?? 0)).join()),
+      )
+      if (shape === 'cone' || shape === 'figure')
+        for (const edge of edges) expect(edges.filter((one) => one === edge)).toHaveLength(2)
     }
   })
   it('takes chosen tracks alone, hand tracks under their own names, and no points of a camera that was not solved', () => {
     const one = document({ hands: { post: hand } })
-    const scene = matchScene(one, [{ frame: 1001, camera: still }], undefined, [...found, track(handNumber('post'), 0, [1, 1])], new Set([1, handNumber('post')]))
+    const scene = matchScene(
+      one,
+      [{ frame: 1001, camera: still }],
+      undefined,
+      [...found, track(handNumber('post'), 0, [1, 1])],
+      new Set([1, handNumber('post')]),
+    )
     expect(scene.tracks.map(({ name }) => name)).toEqual(['1', 'Post'])
     expect(scene).toMatchObject({ points: [], objects: [], rate: 24, first: 1001 })
   })
@@ -107,7 +243,8 @@ describe('a match on its way out', () => {
 describe('a matte that keeps out', () => {
   const matte = { asset: 'm', file: 'm', first: 1, last: 4, inverted: false }
   it('is numbered as the plate where the two overlap, else counted from both starts', () => {
-    const own = (first: number, last: number, frame: number): number => matteFrame(document({ matte: { ...matte, first, last } }), frame)
+    const own = (first: number, last: number, frame: number): number =>
+      matteFrame(document({ matte: { ...matte, first, last } }), frame)
     expect([own(1001, 1010, 1004), own(1003, 1005, 1001), own(1003, 1005, 1009)]).toEqual([1004, 1003, 1005])
     expect([own(1, 4, 1001), own(1, 4, 1003), own(1, 4, 1010)]).toEqual([1, 3, 4])
   })
@@ -116,8 +253,19 @@ describe('a matte that keeps out', () => {
     expect([...matteMask(white, 2, 2, false).out]).toEqual([1, 0, 0, 1])
     expect([...matteMask(white, 2, 2, true).out]).toEqual([0, 1, 1, 0])
     const { keptOut } = followSettings(document({ matte }), [matteMask(white, 2, 2, false)])
-    expect([keptOut?.(0, 10, 10), keptOut?.(0, 400, 10), keptOut?.(0, 639.9, 359.9), keptOut?.(1, 10, 10)]).toEqual([true, false, true, false])
-    expect(new Set([{}, { matte }, { matte: { ...matte, inverted: true } }].map((match) => recipeKey(tracksRecipe(document(match))))).size).toBe(3)
+    expect([keptOut?.(0, 10, 10), keptOut?.(0, 400, 10), keptOut?.(0, 639.9, 359.9), keptOut?.(1, 10, 10)]).toEqual([
+      true,
+      false,
+      true,
+      false,
+    ])
+    expect(
+      new Set(
+        [{}, { matte }, { matte: { ...matte, inverted: true } }].map((match) =>
+          recipeKey(tracksRecipe(document(match))),
+        ),
+      ).size,
+    ).toBe(3)
   })
 })
 
@@ -132,8 +280,39 @@ describe('a far thing', () => {
 })
 
 describe('a thing that moves by itself', () => {
-  const thing = thingSchema.parse({ name: 'Barrow', keys: [{ frame: 1001, points: [[0, 0], [320, 0], [320, 180], [0, 180]] }], geometry: { item: 'box', frame: 1001 } })
-  const set = (): ShotDocument => { const made = document(); return { ...made, camera: { ...made.camera, kind: 'typed' }, items: { box: boxSchema.parse({ kind: 'box', name: 'Box', order: 1, position: [0, 0, -4], width: 1, height: 1, depth: 1 }) } } }
+  const thing = thingSchema.parse({
+    name: 'Barrow',
+    keys: [
+      {
+        frame: 1001,
+        points: [
+          [0, 0],
+          [320, 0],
+          [320, 180],
+          [0, 180],
+        ],
+      },
+    ],
+    geometry: { item: 'box', frame: 1001 },
+  })
+  const set = (): ShotDocument => {
+    const made = document()
+    return {
+      ...made,
+      camera: { ...made.camera, kind: 'typed' },
+      items: {
+        box: boxSchema.parse({
+          kind: 'box',
+          name: 'Box',
+          order: 1,
+          position: [0, 0, -4],
+          width: 1,
+          height: 1,
+          depth: 1,
+        }),
+      },
+    }
+  }
   it('is followed in its region alone, as densely as its share of the picture asks', () => {
     const settings = thingFollow(set(), thing)
     expect(settings.share).toBeCloseTo(0.25, 9)
@@ -141,7 +320,12 @@ describe('a thing that moves by itself', () => {
   })
   it('has points where its tracks meet its geometry, and none where they miss it', () => {
     const front = projectPoint(still, [0, 0.5, -3.5])
-    const input = thingInput(set(), thing, [track(1, 0, [front?.x ?? 0, front?.y ?? 0, 1, 1]), track(2, 0, [5, 5, 5, 5])], () => still)
+    const input = thingInput(
+      set(),
+      thing,
+      [track(1, 0, [front?.x ?? 0, front?.y ?? 0, 1, 1]), track(2, 0, [5, 5, 5, 5])],
+      () => still,
+    )
     expect([...(input.geometry?.points.keys() ?? [])]).toEqual([1])
     for (const [c, v] of [0, 0.5, -3.5].entries()) expect(input.geometry?.points.get(1)?.[c]).toBeCloseTo(v, 6)
     expect(() => thingInput({ ...set(), items: {} }, thing, [], () => still)).toThrow(/geometry of Barrow is gone/)
@@ -151,12 +335,37 @@ describe('a thing that moves by itself', () => {
     const key = (one: object, base = set()): string => recipeKey(thingRecipe(base, { ...thing, ...one }, KEY))
     const moved = set()
     moved.items.box = { ...(moved.items.box as Extract<ShotDocument['items'][string], { kind: 'box' }>), width: 2 }
-    expect(new Set([key({}), key({ geometry: undefined }), key({}, moved), key({}, { ...set(), camera: { ...set().camera, focal: 2 } })]).size).toBe(4)
+    expect(
+      new Set([
+        key({}),
+        key({ geometry: undefined }),
+        key({}, moved),
+        key({}, { ...set(), camera: { ...set().camera, focal: 2 } }),
+      ]).size,
+    ).toBe(4)
     expect(key({ name: 'x', distance: 9 })).toBe(key({}))
-    expect(recipeKey(thingTracksRecipe(set(), { ...thing, count: 90 }))).not.toBe(recipeKey(thingTracksRecipe(set(), thing)))
+    expect(recipeKey(thingTracksRecipe(set(), { ...thing, count: 90 }))).not.toBe(
+      recipeKey(thingTracksRecipe(set(), thing)),
+    )
   })
   it('without geometry is as large as its distance makes it', () => {
-    const solve: Solve = { kind: 'moving', width: 640, height: 360, first: 1001, focalPx: 600, k1: 0, k2: 0, medianPx: 0, rmsPx: 0, framePx: [], cameras: [{ position: [0, 0, 0], rotation: [0, 0, 0, 1] }], points: [-1, -2, -3].map((z, n) => ({ track: n, at: [0, 0, z], px: 0 })), tracks: 3, parallax: 2, doubts: [] }
+    const solve: Solve = {
+      kind: 'moving',
+      width: 640,
+      height: 360,
+      first: 1001,
+      focalPx: 600,
+      k1: 0,
+      k2: 0,
+      medianPx: 0,
+      rmsPx: 0,
+      framePx: [],
+      cameras: [{ position: [0, 0, 0], rotation: [0, 0, 0, 1] }],
+      points: [-1, -2, -3].map((z, n) => ({ track: n, at: [0, 0, z], px: 0 })),
+      tracks: 3,
+      parallax: 2,
+      doubts: [],
+    }
     expect(thingSize({ geometry: undefined, distance: 5 }, solve)).toBeCloseTo(2.5, 9)
     expect(thingSize(thing, solve)).toBe(1)
   })

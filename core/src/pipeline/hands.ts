@@ -10,7 +10,10 @@ import { type Recipe, VERSIONS } from './recipe.ts'
 type Matched = Pick<ShotDocument, 'plate' | 'match'>
 
 /** How a track set by hand is followed; frames counted from 0. */
-export function handSettings({ plate }: Pick<ShotDocument, 'plate'>, { keys, model, pattern, search }: Hand): HandSettings {
+export function handSettings(
+  { plate }: Pick<ShotDocument, 'plate'>,
+  { keys, model, pattern, search }: Hand,
+): HandSettings {
   return { keys: keys.map(({ frame, places }) => ({ frame: frame - plate.first, places })), model, pattern, search }
 }
 
@@ -18,7 +21,23 @@ export function handSettings({ plate }: Pick<ShotDocument, 'plate'>, { keys, mod
 export function handRecipe(document: Pick<ShotDocument, 'plate'>, hand: Hand): Recipe {
   const { asset, encoding, first, last, width, height } = document.plate
   const { keys, model, pattern, search } = handSettings(document, hand)
-  return { kind: 'hand', version: VERSIONS.hand, settings: { asset, encoding, first, last, width, height, keys, model, pattern: hand.keys[0]?.places.length === 1 ? pattern : undefined, search }, inputs: [] }
+  return {
+    kind: 'hand',
+    version: VERSIONS.hand,
+    settings: {
+      asset,
+      encoding,
+      first,
+      last,
+      width,
+      height,
+      keys,
+      model,
+      pattern: hand.keys[0]?.places.length === 1 ? pattern : undefined,
+      search,
+    },
+    inputs: [],
+  }
 }
 
 /** Hand tracks are numbered from here on. */
@@ -32,7 +51,10 @@ export function handNumber(id: string): number {
 
 const byId = ([a]: [string, unknown], [b]: [string, unknown]): number => (a < b ? -1 : 1)
 /** Points set by hand that count in the solve, by id. */
-export const solvingHands = (match: MatchSettings): [string, Hand][] => Object.entries(match.hands).filter(([, hand]) => hand.trust > 0 && hand.keys[0]?.places.length === 1).sort(byId)
+export const solvingHands = (match: MatchSettings): [string, Hand][] =>
+  Object.entries(match.hands)
+    .filter(([, hand]) => hand.trust > 0 && hand.keys[0]?.places.length === 1)
+    .sort(byId)
 
 /** A track's places from a frame to another alone (counted from 0); undefined where fewer than two are left. */
 export function trimTrack(track: Track, from: number, to: number): Track | undefined {
@@ -53,15 +75,21 @@ export function joinTracks(a: Track, b: Track): Track {
 }
 
 /** The found tracks as a person has tidied them: trimmed, then joined. tracksKey: whose they are. */
-export function tidiedTracks(match: Pick<MatchSettings, 'tidied'>, tracksKey: string, tracks: readonly Track[]): Track[] {
+export function tidiedTracks(
+  match: Pick<MatchSettings, 'tidied'>,
+  tracksKey: string,
+  tracks: readonly Track[],
+): Track[] {
   const tidied = match.tidied?.tracks === tracksKey ? match.tidied : undefined
   if (!tidied) return [...tracks]
   const spans = new Map(tidied.spans.map(([id, from, to]) => [id, [from, to] as const]))
-  const kept = new Map(tracks.flatMap((track) => {
-    const span = spans.get(track.id)
-    const one = span ? trimTrack(track, span[0], span[1]) : track
-    return one ? [[track.id, one] as const] : []
-  }))
+  const kept = new Map(
+    tracks.flatMap((track) => {
+      const span = spans.get(track.id)
+      const one = span ? trimTrack(track, span[0], span[1]) : track
+      return one ? [[track.id, one] as const] : []
+    }),
+  )
   for (const [id, other] of tidied.joins) {
     const [a, b] = [kept.get(id), kept.get(other)]
     if (!a || !b) continue
@@ -72,14 +100,31 @@ export function tidiedTracks(match: Pick<MatchSettings, 'tidied'>, tracksKey: st
 }
 
 /** A hand track as the solve takes it: its number, its trust, trimmed. followed: what its recipe gave. */
-export function handTrack({ plate }: Pick<ShotDocument, 'plate'>, id: string, hand: Hand, followed: readonly Track[]): Track | undefined {
+export function handTrack(
+  { plate }: Pick<ShotDocument, 'plate'>,
+  id: string,
+  hand: Hand,
+  followed: readonly Track[],
+): Track | undefined {
   const track = followed[0]
   const [from, to] = hand.span ?? [plate.first, plate.last]
-  return track && trimTrack({ ...track, id: handNumber(id), weight: Math.max(hand.trust, 1e-3) }, from - plate.first, to - plate.first)
+  return (
+    track &&
+    trimTrack(
+      { ...track, id: handNumber(id), weight: Math.max(hand.trust, 1e-3) },
+      from - plate.first,
+      to - plate.first,
+    )
+  )
 }
 
 /** All that a solve is made from: found tracks as tidied, without those dropped, and the hand tracks that count. followed: by the hands' ids. */
-export function tracksToSolve(document: Matched, tracksKey: string, tracks: readonly Track[], followed: Readonly<Record<string, readonly Track[]>>): Track[] {
+export function tracksToSolve(
+  document: Matched,
+  tracksKey: string,
+  tracks: readonly Track[],
+  followed: Readonly<Record<string, readonly Track[]>>,
+): Track[] {
   const { match } = document
   const gone = new Set(match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
   const hands = solvingHands(match).flatMap(([id, hand]) => handTrack(document, id, hand, followed[id] ?? []) ?? [])
@@ -87,8 +132,17 @@ export function tracksToSolve(document: Matched, tracksKey: string, tracks: read
 }
 
 /** All tracks to be seen: found ones as tidied, and the points set by hand, whether they count in the solve or not. */
-export function allTracks(document: Matched, tracksKey: string, tracks: readonly Track[], followed: Readonly<Record<string, readonly Track[]>>): Track[] {
-  const hands = Object.entries(document.match.hands).sort(byId).flatMap(([id, hand]) => (hand.keys[0]?.places.length === 1 ? (handTrack(document, id, hand, followed[id] ?? []) ?? []) : []))
+export function allTracks(
+  document: Matched,
+  tracksKey: string,
+  tracks: readonly Track[],
+  followed: Readonly<Record<string, readonly Track[]>>,
+): Track[] {
+  const hands = Object.entries(document.match.hands)
+    .sort(byId)
+    .flatMap(([id, hand]) =>
+      hand.keys[0]?.places.length === 1 ? (handTrack(document, id, hand, followed[id] ?? []) ?? []) : [],
+    )
   return [...tidiedTracks(document.match, tracksKey, tracks), ...hands]
 }
 
@@ -98,37 +152,56 @@ const MOST_HAND_PX = 1
 /** A solve with points for the hand tracks that it did not have: so a place that is followed by hand is known as well as any other. Those that don't stand still get none. */
 export function withHandPoints(solve: Solve, tracks: readonly Track[]): Solve {
   const known = new Set(solve.points.map(({ track }) => track))
-  const more = tracks.filter(({ id }) => id >= HAND_NUMBERS && !known.has(id)).flatMap((track) => pointOfTrack(solve, track) ?? []).filter(({ px }) => px < MOST_HAND_PX)
+  const more = tracks
+    .filter(({ id }) => id >= HAND_NUMBERS && !known.has(id))
+    .flatMap((track) => pointOfTrack(solve, track) ?? [])
+    .filter(({ px }) => px < MOST_HAND_PX)
   return more.length > 0 ? { ...solve, points: [...solve.points, ...more] } : solve
 }
 
 /** The places of a flat track's corners, or of its point, at a frame counted from 0. */
-export const handPlaces = (followed: readonly Track[], n: number): (readonly [number, number])[] => followed.flatMap((track) => {
-  const place = placeAt(track, n)
-  return place ? [place] : []
-})
+export const handPlaces = (followed: readonly Track[], n: number): (readonly [number, number])[] =>
+  followed.flatMap((track) => {
+    const place = placeAt(track, n)
+    return place ? [place] : []
+  })
 
 /**
  * A locked-off camera that trembles: the move that a flat track makes in the picture since `frame`, put into the camera as a shifted centre, a roll and a change of focal length.
  * Frames at which the track is not seen take the nearest one's.
  */
-export function shakenPath(base: Camera, plate: Pick<ShotDocument['plate'], 'first' | 'last'>, frame: number, model: 'place' | 'turn', followed: readonly Track[]): CameraPath {
+export function shakenPath(
+  base: Camera,
+  plate: Pick<ShotDocument['plate'], 'first' | 'last'>,
+  frame: number,
+  model: 'place' | 'turn',
+  followed: readonly Track[],
+): CameraPath {
   const home = handPlaces(followed, frame - plate.first)
   const count = plate.last - plate.first + 1
   const cameras: (Camera | undefined)[] = Array.from({ length: count }, (_, n) => {
     const there = handPlaces(followed, n)
-    const motion = home.length > 0 && there.length === home.length ? fitPlane(home.length < 2 ? 'place' : model, home, there) : undefined
+    const motion =
+      home.length > 0 && there.length === home.length
+        ? fitPlane(home.length < 2 ? 'place' : model, home, there)
+        : undefined
     if (!motion) return undefined
     const size = Math.sqrt(motion[0] * motion[0] + motion[3] * motion[3])
     // Turned clockwise as seen in the picture: the camera rolled the other way.
     const angle = atan2(motion[3], motion[0])
-    return { ...base, focalPx: base.focalPx * size, centre: throughHomography(motion, base.centre[0], base.centre[1]), rotation: unit(multiply(base.rotation, aboutAxis([0, 0, 1], angle))) }
+    return {
+      ...base,
+      focalPx: base.focalPx * size,
+      centre: throughHomography(motion, base.centre[0], base.centre[1]),
+      rotation: unit(multiply(base.rotation, aboutAxis([0, 0, 1], angle))),
+    }
   })
   const nearest = (n: number): Camera => {
-    for (let d = 0; d < count; d++) for (const k of [n - d, n + d]) {
-      const one = cameras[k]
-      if (one) return one
-    }
+    for (let d = 0; d < count; d++)
+      for (const k of [n - d, n + d]) {
+        const one = cameras[k]
+        if (one) return one
+      }
     return base
   }
   return { frames: cameras.map((_, n) => ({ frame: plate.first + n, camera: nearest(n) })) }

@@ -4,7 +4,18 @@ import { projectPoint, type Similarity, type Solve, solveCameraAt } from '../dat
 import { moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
 import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
 import { makeShot, type ShotDocument } from '../shot/index.ts'
-import { followSettings, groundOf, keepOutAt, knownLens, slideOf, solvedPath, solvedPlace, solveRecipe, tracksRecipe, within } from './match.ts'
+import {
+  followSettings,
+  groundOf,
+  keepOutAt,
+  knownLens,
+  slideOf,
+  solvedPath,
+  solvedPlace,
+  solveRecipe,
+  tracksRecipe,
+  within,
+} from './match.ts'
 import { recipeKey } from './recipe.ts'
 
 const FRAMES = 24
@@ -14,8 +25,21 @@ const tracks = syntheticTracks(plate, { noise: 0, wrong: 0, longest: FRAMES }, 5
 const askew: Similarity = { scale: 0.31, rotation: panTiltRoll(0.5, -0.3, 0.2), shift: [2, -1, 4] }
 const truth = Array.from({ length: FRAMES }, (_, n) => plate.camera(n))
 const solve: Solve = {
-  kind: 'moving', width: 1280, height: 720, first: 1001, focalPx: 1097, k1: -0.05, k2: 0.01, medianPx: 0, rmsPx: 0, framePx: truth.map(() => 0),
-  cameras: truth.map((camera) => moveCamera(askew, camera)), points: tracks.map(({ id }) => ({ track: id, at: movePoint(askew, plate.points[id] as Vec3), px: 0 })), tracks: tracks.length, parallax: 5, doubts: [],
+  kind: 'moving',
+  width: 1280,
+  height: 720,
+  first: 1001,
+  focalPx: 1097,
+  k1: -0.05,
+  k2: 0.01,
+  medianPx: 0,
+  rmsPx: 0,
+  framePx: truth.map(() => 0),
+  cameras: truth.map((camera) => moveCamera(askew, camera)),
+  points: tracks.map(({ id }) => ({ track: id, at: movePoint(askew, plate.points[id] as Vec3), px: 0 })),
+  tracks: tracks.length,
+  parallax: 5,
+  doubts: [],
 }
 const seen = (p: Vec3, n: number): { frame: number; x: number; y: number } => {
   const q = projectPoint(truth[n] as (typeof truth)[0], p)
@@ -28,9 +52,24 @@ const inFrame = (p: Vec3): boolean => {
 }
 const floor = plate.points.filter((p) => p[1] < 0.03 && p[2] > 0.1 && inFrame(p))
 /** Without the boxes, whose points lie anywhere within them. */
-const surfaces: Solve = { ...solve, points: solve.points.filter(({ track }) => { const p = plate.points[track] as Vec3; return p[1] < 0.03 || p[2] < 0.01 }) }
+const surfaces: Solve = {
+  ...solve,
+  points: solve.points.filter(({ track }) => {
+    const p = plate.points[track] as Vec3
+    return p[1] < 0.03 || p[2] < 0.01
+  }),
+}
 const shot = (change: (document: ShotDocument) => void = () => undefined): ShotDocument => {
-  const document = makeShot('One', { asset: 'a', file: 'f', width: 1280, height: 720, first: 1001, last: 1024, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot('One', {
+    asset: 'a',
+    file: 'f',
+    width: 1280,
+    height: 720,
+    first: 1001,
+    last: 1024,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   change(document)
   return document
 }
@@ -38,26 +77,39 @@ const shot = (change: (document: ShotDocument) => void = () => undefined): ShotD
 describe('places in the picture', () => {
   it('are the point of a track that is clicked, on any frame', () => {
     for (const n of [0, 11, 23]) {
-      const track = tracks.find((one) => one.first <= n && one.first + one.places.length / 2 > n && (plate.points[one.id] as Vec3)[1] > 1)
+      const track = tracks.find(
+        (one) => one.first <= n && one.first + one.places.length / 2 > n && (plate.points[one.id] as Vec3)[1] > 1,
+      )
       if (!track) throw new Error('some point of the wall is seen')
       const p = plate.points[track.id] as Vec3
       expect(length(subtract(movePointBack(askew, solvedPlace(solve, tracks, seen(p, n))), p))).toBeLessThan(1e-6)
     }
   })
   it('lie on the surface round them where no track is', () => {
-    for (const p of [[0.3, 0.01, 3.2], [-1.4, 0.01, 2.2], [1.1, 2.3, -0.025]] as const) {
+    for (const p of [
+      [0.3, 0.01, 3.2],
+      [-1.4, 0.01, 2.2],
+      [1.1, 2.3, -0.025],
+    ] as const) {
       const { frame, x, y } = seen(p, 3)
-      expect(length(subtract(movePointBack(askew, placePoint(surfaces, [], { frame: frame - 1001, x, y })), p))).toBeLessThan(0.2)
+      expect(
+        length(subtract(movePointBack(askew, placePoint(surfaces, [], { frame: frame - 1001, x, y })), p)),
+      ).toBeLessThan(0.2)
     }
   })
   it('are refused where nothing was solved near', () => {
-    expect(() => solvedPlace({ ...solve, points: solve.points.slice(0, 2) }, [], { frame: 1004, x: 5, y: 5 })).toThrow(/near 5, 5 at frame 1004/)
+    expect(() => solvedPlace({ ...solve, points: solve.points.slice(0, 2) }, [], { frame: 1004, x: 5, y: 5 })).toThrow(
+      /near 5, 5 at frame 1004/,
+    )
   })
 })
 
 describe('the ground', () => {
   const ground: ShotDocument['match']['ground'] = {
-    points: floor.slice(0, 12).map((p) => seen(p, 2)), axis: [seen([-2, 0.01, 1], 2), seen([2, 0.01, 1], 2)], origin: seen([0.5, 0.01, 2], 2), distance: { from: seen([-1, 0.01, 3], 2), to: seen([1, 0.01, 3], 2), metres: 2 },
+    points: floor.slice(0, 12).map((p) => seen(p, 2)),
+    axis: [seen([-2, 0.01, 1], 2), seen([2, 0.01, 1], 2)],
+    origin: seen([0.5, 0.01, 2], 2),
+    distance: { from: seen([-1, 0.01, 3], 2), to: seen([1, 0.01, 3], 2), metres: 2 },
   }
   it('levels, turns, places and sizes the world as it is said', () => {
     const { by, ground: fit } = groundOf({ ground }, solve, tracks)
@@ -70,7 +122,9 @@ describe('the ground', () => {
     }
   })
   it('is the solve’s own world until three points are given, and refuses a line', () => {
-    expect(groundOf({ ground: { points: ground.points.slice(0, 2) } }, solve, tracks)).toEqual({ by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] } })
+    expect(groundOf({ ground: { points: ground.points.slice(0, 2) } }, solve, tracks)).toEqual({
+      by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] },
+    })
     const one = ground.points[0] as (typeof ground.points)[0]
     expect(() => groundOf({ ground: { points: [one, one, one] } }, solve, tracks)).toThrow(/one line/)
   })
@@ -90,7 +144,14 @@ describe('slide', () => {
     expect(Math.max(...slide)).toBeLessThan(1e-6)
   })
   it('is as many px as a camera is off, on the frames where it is', () => {
-    const off = slideOf(at, 2, FRAMES, (n) => (n > 15 ? { ...camera(n), centre: [643, 364] as const } : camera(n)), tracks, points)
+    const off = slideOf(
+      at,
+      2,
+      FRAMES,
+      (n) => (n > 15 ? { ...camera(n), centre: [643, 364] as const } : camera(n)),
+      tracks,
+      points,
+    )
     expect(Math.max(...off.slice(0, 15))).toBeLessThan(1e-6)
     for (const px of off.slice(16)) expect(px).toBeCloseTo(5, 6)
   })
@@ -100,8 +161,17 @@ describe('slide', () => {
 })
 
 describe('keep-out shapes', () => {
-  const square = (x: number): [number, number][] => [[x, 0], [x + 10, 0], [x + 10, 10], [x, 10]]
-  const keys = [{ frame: 10, points: square(0) }, { frame: 20, points: square(40) }, { frame: 30, points: square(60) }]
+  const square = (x: number): [number, number][] => [
+    [x, 0],
+    [x + 10, 0],
+    [x + 10, 10],
+    [x, 10],
+  ]
+  const keys = [
+    { frame: 10, points: square(0) },
+    { frame: 20, points: square(40) },
+    { frame: 30, points: square(60) },
+  ]
   it('are at their keys on their frames, hold before and after, and go smoothly between', () => {
     const left = (frame: number): number => keepOutAt({ keys }, frame)[0]?.[0] ?? Number.NaN
     expect([1, 10, 20, 30, 99].map(left)).toEqual([0, 0, 40, 60, 60])
@@ -117,10 +187,25 @@ describe('keep-out shapes', () => {
     expect(within([], 5, 5)).toBe(false)
   })
   it('keep features out while they are in use, and are part of the recipe', () => {
-    const [bare, masked, off] = [shot(), shot((d) => (d.match.keepOuts.man = { name: 'Man', shown: true, keys })), shot((d) => (d.match.keepOuts.man = { name: 'Man', shown: false, keys }))]
+    const [bare, masked, off] = [
+      shot(),
+      shot((d) => (d.match.keepOuts.man = { name: 'Man', shown: true, keys })),
+      shot((d) => (d.match.keepOuts.man = { name: 'Man', shown: false, keys })),
+    ]
     expect(followSettings(bare).keptOut).toBeUndefined()
-    const here = shot((d) => (d.match.keepOuts.man = { name: 'Man', shown: true, keys: keys.map((key) => ({ ...key, frame: key.frame + 991 })) }))
-    expect([followSettings(here).keptOut?.(0, 5, 5), followSettings(here).keptOut?.(10, 5, 5), followSettings(here).keptOut?.(10, 45, 5)]).toEqual([true, false, true])
+    const here = shot(
+      (d) =>
+        (d.match.keepOuts.man = {
+          name: 'Man',
+          shown: true,
+          keys: keys.map((key) => ({ ...key, frame: key.frame + 991 })),
+        }),
+    )
+    expect([
+      followSettings(here).keptOut?.(0, 5, 5),
+      followSettings(here).keptOut?.(10, 5, 5),
+      followSettings(here).keptOut?.(10, 45, 5),
+    ]).toEqual([true, false, true])
     const key = (document: ShotDocument): string => recipeKey(tracksRecipe(document))
     expect(key(masked)).not.toBe(key(bare))
     expect(key(off)).toBe(key(bare))
@@ -131,7 +216,21 @@ describe('recipes', () => {
   it('change with what they hang on, and with nothing else', () => {
     const key = (document: ShotDocument): string => recipeKey(solveRecipe(document, recipeKey(tracksRecipe(document))))
     const bare = key(shot())
-    expect(key(shot((d) => (d.match.proofs.a = { name: 'A', at: { frame: 1001, x: 1, y: 1 }, shape: 'cone', size: 1, turn: 0, text: '' })))).toBe(bare)
+    expect(
+      key(
+        shot(
+          (d) =>
+            (d.match.proofs.a = {
+              name: 'A',
+              at: { frame: 1001, x: 1, y: 1 },
+              shape: 'cone',
+              size: 1,
+              turn: 0,
+              text: '',
+            }),
+        ),
+      ),
+    ).toBe(bare)
     expect(key(shot((d) => (d.match.focal = 2)))).toBe(bare)
     expect(key(shot((d) => Object.assign(d.match, { focal: 2, lens: 'focal known' })))).not.toBe(bare)
     const tracksKey = recipeKey(tracksRecipe(shot()))
@@ -141,7 +240,13 @@ describe('recipes', () => {
   })
   it('know of the lens what the document says', () => {
     expect(knownLens(shot())).toEqual({})
-    expect(knownLens(shot((d) => Object.assign(d.match, { lens: 'focal known', focal: 0.5 })))).toEqual({ focalPx: 640 })
-    expect(knownLens(shot((d) => Object.assign(d.match, { lens: 'all known', focal: 0.5, k1: 0.1 })))).toEqual({ focalPx: 640, k1: 0.1, k2: 0 })
+    expect(knownLens(shot((d) => Object.assign(d.match, { lens: 'focal known', focal: 0.5 })))).toEqual({
+      focalPx: 640,
+    })
+    expect(knownLens(shot((d) => Object.assign(d.match, { lens: 'all known', focal: 0.5, k1: 0.1 })))).toEqual({
+      focalPx: 640,
+      k1: 0.1,
+      k2: 0,
+    })
   })
 })

@@ -1,6 +1,24 @@
-import { type Camera, pixelRay, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '../data/index.ts'
+import {
+  type Camera,
+  pixelRay,
+  projectPoint,
+  type Similarity,
+  type Solve,
+  solveCameraAt,
+  type Track,
+} from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
-import { clickedPoint, fitGround, type FollowSettings, type KnownLens, moveCamera, movePoint, movePointBack, placeOnGround, placePoint } from '../match/index.ts'
+import {
+  clickedPoint,
+  fitGround,
+  type FollowSettings,
+  type KnownLens,
+  moveCamera,
+  movePoint,
+  movePointBack,
+  placeOnGround,
+  placePoint,
+} from '../match/index.ts'
 import { length, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { KeepOut, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
 import { handNumber, handRecipe, solvingHands } from './hands.ts'
@@ -25,10 +43,16 @@ export function keepOutAt({ keys }: Pick<KeepOut, 'keys'>, frame: number): Corne
   if (a === b || frame <= a.frame) return a.points
   const span = b.frame - a.frame
   const t = (frame - a.frame) / span
-  const [h0, h1, s0, s1] = [(1 + 2 * t) * (1 - t) * (1 - t), t * t * (3 - 2 * t), t * (1 - t) * (1 - t) * span, t * t * (t - 1) * span]
+  const [h0, h1, s0, s1] = [
+    (1 + 2 * t) * (1 - t) * (1 - t),
+    t * t * (3 - 2 * t),
+    t * (1 - t) * (1 - t) * span,
+    t * t * (t - 1) * span,
+  ]
   return a.points.map((from, p) => {
     const to = b.points[p] ?? from
-    const part = (c: 0 | 1): number => h0 * from[c] + h1 * to[c] + s0 * slopeAt(keys, next - 1, p, c) + s1 * slopeAt(keys, next, p, c)
+    const part = (c: 0 | 1): number =>
+      h0 * from[c] + h1 * to[c] + s0 * slopeAt(keys, next - 1, p, c) + s1 * slopeAt(keys, next, p, c)
     return [part(0), part(1)] as const
   })
 }
@@ -43,7 +67,11 @@ export function within(corners: Corners, x: number, y: number): boolean {
   return inside
 }
 
-const keepOutsOf = (match: MatchSettings): KeepOut[] => Object.entries(match.keepOuts).sort(([a], [b]) => (a < b ? -1 : 1)).map(([, shape]) => shape).filter((shape) => shape.shown)
+const keepOutsOf = (match: MatchSettings): KeepOut[] =>
+  Object.entries(match.keepOuts)
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([, shape]) => shape)
+    .filter((shape) => shape.shown)
 
 /** The number of the matte's frame that belongs to a plate's frame (as numbered): its own of that number where the two overlap, else counted from both starts; before and after it the nearest. */
 export function matteFrame({ plate, match }: Matched, frame: number): number {
@@ -61,7 +89,13 @@ export interface MatteMask {
 
 /** A mask from a matte's linear r g b: out where it is brighter than half grey, or darker where inverted. */
 export function matteMask(rgb: Float32Array, width: number, height: number, inverted: boolean): MatteMask {
-  return { width, height, out: Uint8Array.from({ length: width * height }, (_, n) => ((rgb[3 * n + 1] as number) > MATTE_LIGHT !== inverted ? 1 : 0)) }
+  return {
+    width,
+    height,
+    out: Uint8Array.from({ length: width * height }, (_, n) =>
+      (rgb[3 * n + 1] as number) > MATTE_LIGHT !== inverted ? 1 : 0,
+    ),
+  }
 }
 /** Linear light of a half-grey pixel. */
 const MATTE_LIGHT = 0.214
@@ -77,9 +111,24 @@ export function followSettings({ plate, match }: Matched, masks?: readonly Matte
   }
   const masked = (frame: number, x: number, y: number): boolean => {
     const mask = masks?.[frame]
-    return mask !== undefined && mask.out[Math.min(mask.height - 1, Math.floor((y * mask.height) / plate.height)) * mask.width + Math.min(mask.width - 1, Math.floor((x * mask.width) / plate.width))] === 1
+    return (
+      mask !== undefined &&
+      mask.out[
+        Math.min(mask.height - 1, Math.floor((y * mask.height) / plate.height)) * mask.width +
+          Math.min(mask.width - 1, Math.floor((x * mask.width) / plate.width))
+      ] === 1
+    )
   }
-  return { count: match.count, even: match.even, ...(shapes.length > 0 || masks ? { keptOut: (frame: number, x: number, y: number): boolean => masked(frame, x, y) || at(frame).some((corners) => within(corners, x, y)) } : {}) }
+  return {
+    count: match.count,
+    even: match.even,
+    ...(shapes.length > 0 || masks
+      ? {
+          keptOut: (frame: number, x: number, y: number): boolean =>
+            masked(frame, x, y) || at(frame).some((corners) => within(corners, x, y)),
+        }
+      : {}),
+  }
 }
 
 export function knownLens({ plate, match }: Matched): KnownLens {
@@ -90,11 +139,36 @@ export function knownLens({ plate, match }: Matched): KnownLens {
 /** The recipe of a plate's tracks. */
 export function tracksRecipe({ plate, match }: Matched): Recipe {
   const { asset, encoding, first, last, width, height } = plate
-  return { kind: 'tracks', version: VERSIONS.tracks, settings: { asset, encoding, first, last, width, height, count: match.count, even: match.even, keepOuts: keepOutsOf(match).map(({ keys }) => keys), ...(match.matte ? { matte: { asset: match.matte.asset, inverted: match.matte.inverted, first: matteFrame({ plate, match }, first) } } : {}) }, inputs: [] }
+  return {
+    kind: 'tracks',
+    version: VERSIONS.tracks,
+    settings: {
+      asset,
+      encoding,
+      first,
+      last,
+      width,
+      height,
+      count: match.count,
+      even: match.even,
+      keepOuts: keepOutsOf(match).map(({ keys }) => keys),
+      ...(match.matte
+        ? {
+            matte: {
+              asset: match.matte.asset,
+              inverted: match.matte.inverted,
+              first: matteFrame({ plate, match }, first),
+            },
+          }
+        : {}),
+    },
+    inputs: [],
+  }
 }
 
 /** Ids of the tracks that a person has dropped, of those under a key. */
-export const droppedTracks = (match: MatchSettings, tracksKey: string): readonly number[] => (match.dropped?.tracks === tracksKey ? match.dropped.ids : [])
+export const droppedTracks = (match: MatchSettings, tracksKey: string): readonly number[] =>
+  match.dropped?.tracks === tracksKey ? match.dropped.ids : []
 
 /** The recipe of a plate's solve from its tracks, those set by hand and trusted among them. */
 export function solveRecipe(document: Matched, tracksKey: string): Recipe {
@@ -102,9 +176,14 @@ export function solveRecipe(document: Matched, tracksKey: string): Recipe {
   const hands = solvingHands(match)
   const tidied = match.tidied?.tracks === tracksKey ? match.tidied : undefined
   return {
-    kind: 'solve', version: VERSIONS.solve,
+    kind: 'solve',
+    version: VERSIONS.solve,
     settings: {
-      lens: knownLens(document), dropped: [...droppedTracks(match, tracksKey)].sort((a, b) => a - b), ...(hands.length > 0 ? { hands: hands.map(([id, { trust, span }]) => ({ number: handNumber(id), trust, span })) } : {}),
+      lens: knownLens(document),
+      dropped: [...droppedTracks(match, tracksKey)].sort((a, b) => a - b),
+      ...(hands.length > 0
+        ? { hands: hands.map(([id, { trust, span }]) => ({ number: handNumber(id), trust, span })) }
+        : {}),
       ...(tidied && tidied.spans.length + tidied.joins.length > 0 ? { spans: tidied.spans, joins: tidied.joins } : {}),
     },
     inputs: [tracksKey, ...hands.map(([, hand]) => recipeKey(handRecipe(document, hand)))],
@@ -112,7 +191,8 @@ export function solveRecipe(document: Matched, tracksKey: string): Recipe {
 }
 
 /** The world point, in the solve's own world, of a place in the picture. Throws LanternError 'place'. */
-export const solvedPlace = (solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 => placePoint(solve, tracks, { ...place, frame: place.frame - solve.first })
+export const solvedPlace = (solve: Solve, tracks: readonly Track[], place: PicturePlace): Vec3 =>
+  placePoint(solve, tracks, { ...place, frame: place.frame - solve.first })
 
 /** Where two ways of placing agree to this share of the distance, the place is on the ground. */
 const ON_GROUND = 0.15
@@ -126,7 +206,12 @@ export function groundedPlace(solve: Solve, tracks: readonly Track[], place: Pic
   const clicked = clickedPoint(solve, tracks, { ...place, frame })
   if (clicked) return clicked
   const camera = moveCamera(by, solveCameraAt(solve, frame))
-  const ground = placeOnGround(solve.points.map(({ at }) => movePoint(by, at)), camera, place.x, place.y)
+  const ground = placeOnGround(
+    solve.points.map(({ at }) => movePoint(by, at)),
+    camera,
+    place.x,
+    place.y,
+  )
   const surface = movePoint(by, solvedPlace(solve, tracks, place))
   const far = (p: Vec3): number => length(subtract(p, camera.position))
   return movePointBack(by, ground && Math.abs(far(ground) - far(surface)) < ON_GROUND * far(surface) ? ground : surface)
@@ -139,7 +224,11 @@ const LEAST_GROUND = 3
  * What takes a solve's world to the shot's, from what the document says of the ground; the solve's own world until three points are given.
  * Throws LanternError 'ground' or 'place' where what is said can't be.
  */
-export function groundOf(match: Pick<MatchSettings, 'ground'>, solve: Solve, tracks: readonly Track[]): { by: Similarity; ground?: { rms: number; left: number } } {
+export function groundOf(
+  match: Pick<MatchSettings, 'ground'>,
+  solve: Solve,
+  tracks: readonly Track[],
+): { by: Similarity; ground?: { rms: number; left: number } } {
   const { points, axis, origin, distance, cameraHeight } = match.ground
   if (points.length < LEAST_GROUND) return { by: UNMOVED }
   const cameras = solve.cameras.map((_, n) => solveCameraAt(solve, n))
@@ -153,16 +242,24 @@ export function groundOf(match: Pick<MatchSettings, 'ground'>, solve: Solve, tra
     const met = pickLevel(moveCamera(level, solveCameraAt(solve, frame)), place.x, place.y, 0)
     return met ? movePointBack(level, met) : solvedPlace(solve, tracks, place)
   }
-  const { by, rms, left } = fitGround({
-    ground, ...(axis ? { axis: [at(axis[0]), at(axis[1])] as const } : {}), ...(origin ? { origin: at(origin) } : {}),
-    ...(distance ? { distance: { from: at(distance.from), to: at(distance.to), metres: distance.metres } } : {}), ...(cameraHeight !== undefined ? { cameraHeight } : {}),
-  }, cameras)
+  const { by, rms, left } = fitGround(
+    {
+      ground,
+      ...(axis ? { axis: [at(axis[0]), at(axis[1])] as const } : {}),
+      ...(origin ? { origin: at(origin) } : {}),
+      ...(distance ? { distance: { from: at(distance.from), to: at(distance.to), metres: distance.metres } } : {}),
+      ...(cameraHeight !== undefined ? { cameraHeight } : {}),
+    },
+    cameras,
+  )
   return { by, ground: { rms, left } }
 }
 
 /** The cameras of a solve in the shot's world, frame by frame. */
 export function solvedPath(solve: Solve, by: Similarity): CameraPath {
-  return { frames: solve.cameras.map((_, n) => ({ frame: solve.first + n, camera: moveCamera(by, solveCameraAt(solve, n)) })) }
+  return {
+    frames: solve.cameras.map((_, n) => ({ frame: solve.first + n, camera: moveCamera(by, solveCameraAt(solve, n)) })),
+  }
 }
 
 /** The direction of a far thing through the camera of the frame that it was set on, times its distance: where it is from whatever place the camera looks. */
@@ -184,7 +281,14 @@ const NEARBY = 8
  * How far a thing set on a world point slides against the plate, px by frame of the path: what is left of the motion of the tracks seen nearest to it, against the frame it was set on.
  * camera: at a frame counted from 0; from: that frame. NaN where no track round it is seen in both.
  */
-export function slideOf(point: Vec3, from: number, frames: number, camera: (n: number) => Camera | undefined, tracks: readonly Track[], points: ReadonlyMap<number, Vec3>): number[] {
+export function slideOf(
+  point: Vec3,
+  from: number,
+  frames: number,
+  camera: (n: number) => Camera | undefined,
+  tracks: readonly Track[],
+  points: ReadonlyMap<number, Vec3>,
+): number[] {
   const first = camera(from)
   const home = first && projectPoint(first, point)
   if (!first || !home) return Array.from({ length: frames }, () => Number.NaN)

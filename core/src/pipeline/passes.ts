@@ -21,13 +21,19 @@ const plane = (image: FloatImage, channel: number): Float32Array => {
 }
 
 /** Planes of an image under names, half floats; depth in floats. */
-export const channelsOf = (image: FloatImage, names: readonly string[]): ExrChannel[] => names.map((name, c) => ({ name, type: name.startsWith('depth') ? 'float' : 'half', data: plane(image, c) }))
+export const channelsOf = (image: FloatImage, names: readonly string[]): ExrChannel[] =>
+  names.map((name, c) => ({ name, type: name.startsWith('depth') ? 'float' : 'half', data: plane(image, c) }))
 
 /** The passes as channels of one file. */
-export const passChannels = (passes: Passes): ExrChannel[] => NAMES.flatMap((name) => channelsOf(passes[name], LAYERS[name]))
+export const passChannels = (passes: Passes): ExrChannel[] =>
+  NAMES.flatMap((name) => channelsOf(passes[name], LAYERS[name]))
 
 /** The passes of one frame as one multi-layer OpenEXR file. */
-export function writePasses(passes: Passes, attributes: Record<string, string>, deflate?: Deflate): Uint8Array<ArrayBuffer> {
+export function writePasses(
+  passes: Passes,
+  attributes: Record<string, string>,
+  deflate?: Deflate,
+): Uint8Array<ArrayBuffer> {
   const { width, height } = passes.fire
   return writeExr({ width, height, attributes, channels: passChannels(passes) }, deflate)
 }
@@ -43,5 +49,13 @@ export function readPasses(bytes: Uint8Array, deflate?: Deflate): Passes {
     })
     return out
   }
-  return { fire: pick(LAYERS.fire), smoke: pick(LAYERS.smoke), smokeLight: pick(LAYERS.smokeLight), light: pick(LAYERS.light), shadow: pick(LAYERS.shadow), depth: pick(LAYERS.depth), heat: pick(LAYERS.heat) }
+  return {
+    fire: pick(LAYERS.fire),
+    smoke: pick(LAYERS.smoke),
+    smokeLight: pick(LAYERS.smokeLight),
+    light: pick(LAYERS.light),
+    shadow: pick(LAYERS.shadow),
+    depth: pick(LAYERS.depth),
+    heat: pick(LAYERS.heat),
+  }
 }

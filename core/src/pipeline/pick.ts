@@ -11,7 +11,13 @@ export interface SurfacePick {
 }
 
 /** The nearest shown piece under a pixel of the full frame, as it stands at a frame, else the level y = 0; undefined above the horizon. */
-export function pickSurface(document: SetDocument, camera: Camera, x: number, y: number, frame?: number): SurfacePick | undefined {
+export function pickSurface(
+  document: SetDocument,
+  camera: Camera,
+  x: number,
+  y: number,
+  frame?: number,
+): SurfacePick | undefined {
   const ray = pixelRay(camera, x, y)
   const length = Math.sqrt(ray.along[0] ** 2 + ray.along[1] ** 2 + ray.along[2] ** 2)
   let best: { t: number; item?: string } | undefined
@@ -42,7 +48,9 @@ export function pickSurface(document: SetDocument, camera: Camera, x: number, y:
     if (near < far) offer(near, id)
   }
   if (!anyGround) offer(-ray.from[1] / ray.along[1])
-  return best && { point: pointAlong(ray, best.t), distance: best.t * length, ...(best.item ? { item: best.item } : {}) }
+  return (
+    best && { point: pointAlong(ray, best.t), distance: best.t * length, ...(best.item ? { item: best.item } : {}) }
+  )
 }
 
 /** Where a pixel's ray meets the level y = height; undefined where it does not in front of the camera. */

@@ -2,10 +2,32 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
 import { makeImage } from '../data/index.ts'
 import { type GasItem, makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import { cameraAt, canonicalJson, gasRecipe, goldenHash, pickLevel, pickSurface, pictureFrame, pictureRecipe, readPasses, recipeKey, resizeImage, writePasses } from './index.ts'
+import {
+  cameraAt,
+  canonicalJson,
+  gasRecipe,
+  goldenHash,
+  pickLevel,
+  pickSurface,
+  pictureFrame,
+  pictureRecipe,
+  readPasses,
+  recipeKey,
+  resizeImage,
+  writePasses,
+} from './index.ts'
 
 const made = (): ShotDocument => {
-  const shot = makeShot('One', { asset: 'a', file: 'f', width: 320, height: 180, first: 1, last: 10, rate: [24, 1], encoding: 'srgb' })
+  const shot = makeShot('One', {
+    asset: 'a',
+    file: 'f',
+    width: 320,
+    height: 180,
+    first: 1,
+    last: 10,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   shot.camera = { ...shot.camera, kind: 'typed', height: 1.6, tilt: -5 }
   shot.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
   shot.items.wall = makeItem('box', { name: 'Wall', order: 2, position: [0, 0, -8], width: 4, height: 3 })
@@ -13,7 +35,15 @@ const made = (): ShotDocument => {
   return shot
 }
 const gasKey = (shot: ShotDocument): string => recipeKey(gasRecipe(shot, 'fire', 'full'))
-const pictureKey = (shot: ShotDocument): string => recipeKey(pictureRecipe(shot, pictureFrame(shot, (frame) => cameraAt(shot, undefined, frame), 1), 'look', () => gasKey(shot)))
+const pictureKey = (shot: ShotDocument): string =>
+  recipeKey(
+    pictureRecipe(
+      shot,
+      pictureFrame(shot, (frame) => cameraAt(shot, undefined, frame), 1),
+      'look',
+      () => gasKey(shot),
+    ),
+  )
 const changed = (change: (shot: ShotDocument) => void): ShotDocument => {
   const shot = made()
   change(shot)
@@ -69,7 +99,15 @@ it('passes come back from their file to half precision', () => {
     one.data.forEach((_, n) => (one.data[n] = (n % 17) / 8))
     return one
   }
-  const passes = { fire: image(3), smoke: image(4), smokeLight: image(3), light: image(3), shadow: image(1), depth: image(1), heat: image(1) }
+  const passes = {
+    fire: image(3),
+    smoke: image(4),
+    smokeLight: image(3),
+    light: image(3),
+    shadow: image(1),
+    depth: image(1),
+    heat: image(1),
+  }
   expect(readPasses(writePasses(passes, {}))).toEqual(passes)
 })
 

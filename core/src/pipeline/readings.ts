@@ -1,9 +1,29 @@
 import { type Progress, stopIfCancelled } from '../base/index.ts'
-import { type Camera, type Figures4, type PlateReport, placeAt, projectPoint, type ReadingFrames, type Track } from '../data/index.ts'
+import {
+  type Camera,
+  type Figures4,
+  type PlateReport,
+  placeAt,
+  projectPoint,
+  type ReadingFrames,
+  type Track,
+} from '../data/index.ts'
 import type { PlateFrames } from '../match/index.ts'
 import { add, rotate } from '../math/index.ts'
 import type { Reading, ShotDocument } from '../shot/index.ts'
-import { type Area, brightnessOf, type Edge, edgeRise, type MovingEdge, exposureDrift, measureGrain, plainEdges, readArea, shutterShare, tonesOf } from '../sit/index.ts'
+import {
+  type Area,
+  brightnessOf,
+  type Edge,
+  edgeRise,
+  type MovingEdge,
+  exposureDrift,
+  measureGrain,
+  plainEdges,
+  readArea,
+  shutterShare,
+  tonesOf,
+} from '../sit/index.ts'
 import { handRecipe } from './hands.ts'
 import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
 
@@ -15,18 +35,32 @@ const plateOf = ({ plate }: Pick<ShotDocument, 'plate'>): object => {
 }
 
 /** The recipe of a reading; one on a pin hangs on the camera too. */
-export function readingRecipe(document: Pick<ShotDocument, 'plate' | 'camera' | 'match'>, { area, percentile }: Reading): Recipe {
+export function readingRecipe(
+  document: Pick<ShotDocument, 'plate' | 'camera' | 'match'>,
+  { area, percentile }: Reading,
+): Recipe {
   const { camera, match } = document
   const shaking = camera.shake ? match.hands[camera.shake.hand] : undefined
   return {
-    kind: 'reading', version: VERSIONS.reading, settings: { plate: plateOf(document), area, percentile, ...(area.kind === 'pin' ? { camera } : {}) },
+    kind: 'reading',
+    version: VERSIONS.reading,
+    settings: { plate: plateOf(document), area, percentile, ...(area.kind === 'pin' ? { camera } : {}) },
     inputs: area.kind === 'pin' && shaking ? [recipeKey(handRecipe(document, shaking))] : [],
   }
 }
 
 /** The recipe of a plate's report, over the frame or over a drawn shape; tracksKey: of the tracks that tell how the plate moves, where there are any. */
-export function reportRecipe(document: Pick<ShotDocument, 'plate'>, shape: readonly (readonly [number, number])[] | undefined, tracksKey: string | undefined): Recipe {
-  return { kind: 'report', version: VERSIONS.report, settings: { plate: plateOf(document), shape }, inputs: tracksKey ? [tracksKey] : [] }
+export function reportRecipe(
+  document: Pick<ShotDocument, 'plate'>,
+  shape: readonly (readonly [number, number])[] | undefined,
+  tracksKey: string | undefined,
+): Recipe {
+  return {
+    kind: 'report',
+    version: VERSIONS.report,
+    settings: { plate: plateOf(document), shape },
+    inputs: tracksKey ? [tracksKey] : [],
+  }
 }
 
 /** Where a reading's area lies in the picture; undefined where its pin is behind the camera, or there is no camera. */
@@ -35,24 +69,42 @@ export function readingArea({ area }: Pick<Reading, 'area'>, camera: Camera | un
   if (area.kind === 'shape') return { corners: area.points }
   const p = camera && projectPoint(camera, area.at)
   const side = camera && projectPoint(camera, add(area.at, rotate(camera.rotation, [area.radius, 0, 0])))
-  return p && side ? { middle: [p.x, p.y], radius: Math.max(0.6, Math.sqrt((side.x - p.x) * (side.x - p.x) + (side.y - p.y) * (side.y - p.y))) } : undefined
+  return p && side
+    ? {
+        middle: [p.x, p.y],
+        radius: Math.max(0.6, Math.sqrt((side.x - p.x) * (side.x - p.x) + (side.y - p.y) * (side.y - p.y))),
+      }
+    : undefined
 }
 
 /** Takes a reading over all frames of a plate. camera: at a frame counted from 0. */
-export async function takeReading(plate: PlateFrames, first: number, reading: Reading, camera: (n: number) => Camera | undefined, progress: Progress): Promise<ReadingFrames> {
+export async function takeReading(
+  plate: PlateFrames,
+  first: number,
+  reading: Reading,
+  camera: (n: number) => Camera | undefined,
+  progress: Progress,
+): Promise<ReadingFrames> {
   const frames: ReadingFrames['frames'] = []
   for (let n = 0; n < plate.frames; n++) {
     stopIfCancelled(progress)
     progress.report(n / plate.frames, 'reading')
     const area = readingArea(reading, camera(n))
     const figures = area && readArea(await plate.frame(n), plate.width, plate.height, area, reading.percentile / 100)
-    frames.push(figures && figures.pixels > 0 ? { mean: figures.mean as Figures4, peak: figures.peak as Figures4, percentile: figures.percentile as Figures4 } : null)
+    frames.push(
+      figures && figures.pixels > 0
+        ? { mean: figures.mean as Figures4, peak: figures.peak as Figures4, percentile: figures.percentile as Figures4 }
+        : null,
+    )
   }
   return { first, frames }
 }
 
 /** One figure of a reading, by frame as numbered in the plate. */
-export function readingValues({ first, frames }: ReadingFrames, { show, channel }: Pick<Reading, 'show' | 'channel'>): Map<number, number> {
+export function readingValues(
+  { first, frames }: ReadingFrames,
+  { show, channel }: Pick<Reading, 'show' | 'channel'>,
+): Map<number, number> {
   const c = ({ red: 0, green: 1, blue: 2, brightness: 3 } as const)[channel]
   return new Map(frames.flatMap((one, n) => (one ? [[first + n, one[show][c]] as const] : [])))
 }
@@ -67,27 +119,42 @@ const NEAR_SHARE = 0.06
 const MOST_EDGES = 4000
 
 /** How fast the picture moves at a place, px a frame: the median of the nearest tracks'. */
-function speedAt(tracks: readonly Track[], n: number, x: number, y: number, reach: number): [number, number] | undefined {
-  const near = tracks.flatMap((track) => {
-    const [a, b, c] = [placeAt(track, n - 1), placeAt(track, n), placeAt(track, n + 1)]
-    if (!a || !b || !c) return []
-    const far = Math.sqrt((b[0] - x) * (b[0] - x) + (b[1] - y) * (b[1] - y))
-    return far < reach ? [{ far, vx: (c[0] - a[0]) / 2, vy: (c[1] - a[1]) / 2 }] : []
-  }).sort((p, q) => p.far - q.far).slice(0, NEAR_TRACKS)
+function speedAt(
+  tracks: readonly Track[],
+  n: number,
+  x: number,
+  y: number,
+  reach: number,
+): [number, number] | undefined {
+  const near = tracks
+    .flatMap((track) => {
+      const [a, b, c] = [placeAt(track, n - 1), placeAt(track, n), placeAt(track, n + 1)]
+      if (!a || !b || !c) return []
+      const far = Math.sqrt((b[0] - x) * (b[0] - x) + (b[1] - y) * (b[1] - y))
+      return far < reach ? [{ far, vx: (c[0] - a[0]) / 2, vy: (c[1] - a[1]) / 2 }] : []
+    })
+    .sort((p, q) => p.far - q.far)
+    .slice(0, NEAR_TRACKS)
   if (near.length < NEAR_TRACKS) return undefined
   const middle = (list: number[]): number => list.sort((p, q) => p - q)[list.length >> 1] ?? 0
   return [middle(near.map(({ vx }) => vx)), middle(near.map(({ vy }) => vy))]
 }
 
 /** The part of a picture within a shape's bounds; its corner is what edges in it count from. */
-function cropped(rgb: Float32Array, width: number, height: number, shape: readonly (readonly [number, number])[] | undefined): { data: Float32Array; width: number; height: number; x: number; y: number } {
+function cropped(
+  rgb: Float32Array,
+  width: number,
+  height: number,
+  shape: readonly (readonly [number, number])[] | undefined,
+): { data: Float32Array; width: number; height: number; x: number; y: number } {
   if (!shape) return { data: rgb, width, height, x: 0, y: 0 }
   const [xs, ys] = [shape.map((p) => p[0]), shape.map((p) => p[1])]
   const [x0, x1] = [Math.max(0, Math.floor(Math.min(...xs))), Math.min(width, Math.ceil(Math.max(...xs)))]
   const [y0, y1] = [Math.max(0, Math.floor(Math.min(...ys))), Math.min(height, Math.ceil(Math.max(...ys)))]
   const [w, h] = [Math.max(1, x1 - x0), Math.max(1, y1 - y0)]
   const data = new Float32Array(w * h * 3)
-  for (let y = 0; y < h; y++) data.set(rgb.subarray(((y0 + y) * width + x0) * 3, ((y0 + y) * width + x0 + w) * 3), y * w * 3)
+  for (let y = 0; y < h; y++)
+    data.set(rgb.subarray(((y0 + y) * width + x0) * 3, ((y0 + y) * width + x0 + w) * 3), y * w * 3)
   return { data, width: w, height: h, x: x0, y: y0 }
 }
 
@@ -95,13 +162,26 @@ function cropped(rgb: Float32Array, width: number, height: number, shape: readon
  * Measures a plate. shape: the area that grain, edges, black and white are taken from, by its bounds; none: the frame. tracks: how the plate moves, where it was tracked.
  * codeWidth: as measureGrain takes it.
  */
-export async function reportPlate(plate: PlateFrames, first: number, shape: readonly (readonly [number, number])[] | undefined, tracks: readonly Track[], codeWidth: ((value: number) => number) | undefined, progress: Progress): Promise<PlateReport> {
+export async function reportPlate(
+  plate: PlateFrames,
+  first: number,
+  shape: readonly (readonly [number, number])[] | undefined,
+  tracks: readonly Track[],
+  codeWidth: ((value: number) => number) | undefined,
+  progress: Progress,
+): Promise<PlateReport> {
   const { width, height, frames } = plate
   const grid = tracks.length < 20
   const edge = Math.max(8, Math.round(width * GRID_SHARE))
   const [across, down] = [Math.floor(width / edge), Math.floor(height / edge)]
-  const areas = Array.from({ length: grid ? across * down : tracks.length }, () => new Float64Array(frames).fill(Number.NaN))
-  const looked = new Set(Array.from({ length: Math.min(LOOKED, frames) }, (_, k) => Math.floor(((k + 0.5) * frames) / Math.min(LOOKED, frames))))
+  const areas = Array.from({ length: grid ? across * down : tracks.length }, () =>
+    new Float64Array(frames).fill(Number.NaN),
+  )
+  const looked = new Set(
+    Array.from({ length: Math.min(LOOKED, frames) }, (_, k) =>
+      Math.floor(((k + 0.5) * frames) / Math.min(LOOKED, frames)),
+    ),
+  )
   const laws: ReturnType<typeof measureGrain>[] = []
   const tones: ReturnType<typeof tonesOf>[] = []
   const edges: Edge[] = []
@@ -111,18 +191,35 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
     progress.report(n / frames, 'measuring the plate')
     const rgb = await plate.frame(n)
     for (const [k, area] of areas.entries()) {
-      const place = grid ? ([(k % across) * edge + edge / 2, Math.floor(k / across) * edge + edge / 2] as const) : placeAt(tracks[k] as Track, n)
+      const place = grid
+        ? ([(k % across) * edge + edge / 2, Math.floor(k / across) * edge + edge / 2] as const)
+        : placeAt(tracks[k] as Track, n)
       const half = grid ? edge / 2 : PATCH
       // A patch cut off by the picture's edge would be another one.
       if (!place || place[0] < half || place[1] < half || place[0] > width - half || place[1] > height - half) continue
       const [x, y] = place
-      area[n] = readArea(rgb, width, height, { corners: [[x - half, y - half], [x + half, y - half], [x + half, y + half], [x - half, y + half]] }, 0.5).mean[3]
+      area[n] = readArea(
+        rgb,
+        width,
+        height,
+        {
+          corners: [
+            [x - half, y - half],
+            [x + half, y - half],
+            [x + half, y + half],
+            [x - half, y + half],
+          ],
+        },
+        0.5,
+      ).mean[3]
     }
     if (!looked.has(n)) continue
     const part = cropped(rgb, width, height, shape)
     laws.push(measureGrain({ width: part.width, height: part.height, channels: 3, data: part.data }, codeWidth))
     tones.push(tonesOf(part.data))
-    for (const one of plainEdges(brightnessOf(part.data), part.width, part.height).sort((a, b) => b.step - a.step).slice(0, MOST_EDGES)) {
+    for (const one of plainEdges(brightnessOf(part.data), part.width, part.height)
+      .sort((a, b) => b.step - a.step)
+      .slice(0, MOST_EDGES)) {
       const placed = { ...one, x: one.x + part.x, y: one.y + part.y }
       edges.push(placed)
       const speed = speedAt(tracks, n, placed.x, placed.y, NEAR_SHARE * width)
@@ -130,13 +227,29 @@ export async function reportPlate(plate: PlateFrames, first: number, shape: read
     }
   }
   const middle = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[list.length >> 1] ?? 0
-  const each = (of: (k: number) => readonly [number, number, number]): [number, number, number] => [0, 1, 2].map((c) => middle(laws.map((_, k) => of(k)[c] as number))) as [number, number, number]
+  const each = (of: (k: number) => readonly [number, number, number]): [number, number, number] =>
+    [0, 1, 2].map((c) => middle(laws.map((_, k) => of(k)[c] as number))) as [number, number, number]
   // Edges that the motion blurs tell of the shutter, not of the lens.
-  const still = moving.length > 60 ? moving.filter(({ edge: { across: way }, speed }) => Math.abs(way === 'x' ? speed[0] : speed[1]) < 1).map((one) => one.edge) : edges
+  const still =
+    moving.length > 60
+      ? moving
+          .filter(({ edge: { across: way }, speed }) => Math.abs(way === 'x' ? speed[0] : speed[1]) < 1)
+          .map((one) => one.edge)
+      : edges
   const rise = edgeRise(still)
   return {
-    first, drift: Array.from(exposureDrift(areas, frames), (v) => (Number.isNaN(v) ? null : v)), driftFrom: grid ? 'grid' : 'tracks',
-    grain: { floor: each((k) => laws[k]?.floor ?? [0, 0, 0]), slope: each((k) => laws[k]?.slope ?? [0, 0, 0]), spread: middle(laws.map(({ spread }) => spread)) },
-    risePx: Number.isNaN(rise) ? null : rise, edges: still.length, black: each((k) => tones[k]?.black ?? [0, 0, 0]), white: each((k) => tones[k]?.white ?? [1, 1, 1]), shutter: shutterShare(moving)?.share ?? null,
+    first,
+    drift: Array.from(exposureDrift(areas, frames), (v) => (Number.isNaN(v) ? null : v)),
+    driftFrom: grid ? 'grid' : 'tracks',
+    grain: {
+      floor: each((k) => laws[k]?.floor ?? [0, 0, 0]),
+      slope: each((k) => laws[k]?.slope ?? [0, 0, 0]),
+      spread: middle(laws.map(({ spread }) => spread)),
+    },
+    risePx: Number.isNaN(rise) ? null : rise,
+    edges: still.length,
+    black: each((k) => tones[k]?.black ?? [0, 0, 0]),
+    white: each((k) => tones[k]?.white ?? [1, 1, 1]),
+    shutter: shutterShare(moving)?.share ?? null,
   }
 }

@@ -10,7 +10,9 @@ export function canonicalJson(value: unknown): string {
   }
   if (Array.isArray(value)) return `[${value.map(canonicalJson).join(',')}]`
   if (typeof value === 'object') {
-    const entries = Object.entries(value).filter(([, inner]) => inner !== undefined).sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+    const entries = Object.entries(value)
+      .filter(([, inner]) => inner !== undefined)
+      .sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
     return `{${entries.map(([key, inner]) => `${JSON.stringify(key)}:${canonicalJson(inner)}`).join(',')}}`
   }
   throw new TypeError(`a recipe can't hold a ${typeof value}`)
@@ -32,4 +34,15 @@ export const textKey = (text: string): string => bytesToHex(sha256(new TextEncod
 export const recipeKey = (recipe: Recipe): string => textKey(canonicalJson(recipe))
 
 /** Raised whenever the same recipe gives other bits; held to by the golden hashes in the tests. */
-export const VERSIONS = { gas: 10, taken: 1, finer: 1, picture: 3, tracks: 1, solve: 1, hand: 1, reading: 1, report: 1, thing: 1 } as const
+export const VERSIONS = {
+  gas: 10,
+  taken: 1,
+  finer: 1,
+  picture: 3,
+  tracks: 1,
+  solve: 1,
+  hand: 1,
+  reading: 1,
+  report: 1,
+  thing: 1,
+} as const

@@ -1,12 +1,41 @@
 import { describe, expect, it } from 'vitest'
 import { distanceTo } from '../data/index.ts'
 import { type BoxItem, type GasItem, makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import { cameraAt, cellOf, codeWidth, gasSettings, itemsInOrder, plateImage, plateLight, resizeImage, scenePieces, showingsAt, solidsOf } from './index.ts'
+import {
+  cameraAt,
+  cellOf,
+  codeWidth,
+  gasSettings,
+  itemsInOrder,
+  plateImage,
+  plateLight,
+  resizeImage,
+  scenePieces,
+  showingsAt,
+  solidsOf,
+} from './index.ts'
 
 const shot = (): ShotDocument => {
-  const made = makeShot('One', { asset: 'a', file: 'f', width: 1280, height: 720, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
+  const made = makeShot('One', {
+    asset: 'a',
+    file: 'f',
+    width: 1280,
+    height: 720,
+    first: 1001,
+    last: 1010,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   made.items.ground = makeItem('ground', { name: 'Ground', order: 2 })
-  made.items.wall = makeItem('box', { name: 'Wall', order: 1, position: [0, 0, -4], width: 4, height: 2, depth: 0.2, turn: 90 })
+  made.items.wall = makeItem('box', {
+    name: 'Wall',
+    order: 1,
+    position: [0, 0, -4],
+    width: 4,
+    height: 2,
+    depth: 0.2,
+    turn: 90,
+  })
   made.items.fire = makeItem('gas', { name: 'Fire', order: 3, position: [0, 0, -2] })
   return made
 }
@@ -46,10 +75,22 @@ describe('a gas item in SI units', () => {
     return gasSettings(made, 'fire', 'full')
   }
   it('has watts, kelvin, kilograms and metres', () => {
-    expect(settings({ heat: 400, smoke: 3, airTemperature: 15, soot: 2, cell: 40 })).toMatchObject({ cell: 0.04, ambient: 288.15, sootYield: 0.02, moments: [{ sources: [{ heat: 400_000, smoke: 0.003 }] }] })
+    expect(settings({ heat: 400, smoke: 3, airTemperature: 15, soot: 2, cell: 40 })).toMatchObject({
+      cell: 0.04,
+      ambient: 288.15,
+      sootYield: 0.02,
+      moments: [{ sources: [{ heat: 400_000, smoke: 0.003 }] }],
+    })
   })
-  it.each([[0, [0, 0, 2]], [90, [-2, 0, 0]], [180, [0, 0, -2]], [270, [2, 0, 0]]] as const)('has wind from %d degrees blowing the other way', (windFrom, wind) => {
-    settings({ wind: 2, windFrom }).moments[0]?.wind.forEach((part, axis) => expect(part).toBeCloseTo(wind[axis] ?? 9, 9))
+  it.each([
+    [0, [0, 0, 2]],
+    [90, [-2, 0, 0]],
+    [180, [0, 0, -2]],
+    [270, [2, 0, 0]],
+  ] as const)('has wind from %d degrees blowing the other way', (windFrom, wind) => {
+    settings({ wind: 2, windFrom }).moments[0]?.wind.forEach((part, axis) =>
+      expect(part).toBeCloseTo(wind[axis] ?? 9, 9),
+    )
   })
   it('reaches no deeper than the ground, and as far as it says elsewhere', () => {
     expect(settings({ reach: 3 }).bounds).toEqual({ low: [-3, 0, -5], high: [3, 3, 1] })
@@ -75,7 +116,9 @@ describe('the camera', () => {
     made.camera.kind = 'path'
     const typed = cameraAt({ ...made, camera: { ...made.camera, kind: 'typed' } }, undefined, 1)
     if (!typed) throw new Error('a typed camera is one')
-    const path = { frames: [1001, 1002, 1003].map((frame) => ({ frame, camera: { ...typed, position: [frame, 0, 0] as const } })) }
+    const path = {
+      frames: [1001, 1002, 1003].map((frame) => ({ frame, camera: { ...typed, position: [frame, 0, 0] as const } })),
+    }
     expect([990, 1002, 1400].map((frame) => cameraAt(made, path, frame)?.position[0])).toEqual([1001, 1002, 1003])
   })
 })
@@ -86,18 +129,34 @@ describe('the plate’s light and codes', () => {
     ;[Math.cos(Math.PI / 6), 0.5, 0].forEach((part, axis) => expect(light.sunDirection[axis]).toBeCloseTo(part, 9))
   })
   it.each(['srgb', 'rec709', 'linear'] as const)('decodes %s from black to white, rising all the way', (encoding) => {
-    const ramp = plateImage(Uint8Array.from({ length: 256 * 3 }, (_, n) => Math.floor(n / 3)), 256, 1, encoding)
+    const ramp = plateImage(
+      Uint8Array.from({ length: 256 * 3 }, (_, n) => Math.floor(n / 3)),
+      256,
+      1,
+      encoding,
+    )
     for (let n = 1; n < 256; n++) expect(ramp.data[n * 3]).toBeGreaterThan(ramp.data[n * 3 - 3] ?? 1)
     expect([ramp.data[0], ramp.data[255 * 3]]).toEqual([0, 1])
     const width = codeWidth(encoding)
     expect(width(ramp.data[100 * 3] ?? 0)).toBeCloseTo((ramp.data[101 * 3] ?? 0) - (ramp.data[300] ?? 0), 6)
   })
   it('reads 16-bit codes finer than 8-bit ones', () => {
-    expect(plateImage(Uint16Array.of(257 * 100, 0, 0), 1, 1, 'srgb').data[0]).toBe(plateImage(Uint8Array.of(100, 0, 0), 1, 1, 'srgb').data[0])
-    expect(plateImage(Uint16Array.of(257 * 100 + 1, 0, 0), 1, 1, 'srgb').data[0]).toBeGreaterThan(plateImage(Uint16Array.of(257 * 100, 0, 0), 1, 1, 'srgb').data[0] ?? 1)
+    expect(plateImage(Uint16Array.of(257 * 100, 0, 0), 1, 1, 'srgb').data[0]).toBe(
+      plateImage(Uint8Array.of(100, 0, 0), 1, 1, 'srgb').data[0],
+    )
+    expect(plateImage(Uint16Array.of(257 * 100 + 1, 0, 0), 1, 1, 'srgb').data[0]).toBeGreaterThan(
+      plateImage(Uint16Array.of(257 * 100, 0, 0), 1, 1, 'srgb').data[0] ?? 1,
+    )
   })
   it('keeps a flat picture flat at every size, odd ones too', () => {
     const flat = { width: 15, height: 9, channels: 1, data: new Float32Array(135).fill(0.3) }
-    for (const [w, h] of [[8, 5], [4, 2], [30, 18], [15, 9], [1, 1]] as const) for (const value of resizeImage(flat, w, h).data) expect(value).toBeCloseTo(0.3, 6)
+    for (const [w, h] of [
+      [8, 5],
+      [4, 2],
+      [30, 18],
+      [15, 9],
+      [1, 1],
+    ] as const)
+      for (const value of resizeImage(flat, w, h).data) expect(value).toBeCloseTo(0.3, 6)
   })
 })

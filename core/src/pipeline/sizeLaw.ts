@@ -25,7 +25,11 @@ function across(item: Pick<GasItem, 'shape' | 'diameter' | 'deep'>): number | un
  * A fire's pulse and height against the laws of its size: 1.5 D^-1/2 Hz (Cetegen & Ahmed 1993) and 0.235 Q^2/5 - 1.02 D m (Heskestad 1983). The pulse is that of the hot gas close over it, where its rings are whole (higher up they pair and break, and the heat of all of them blurs), the height where flame stands half of the time on the fire's axis. Undefined for what is no pool-like fire.
  * figures: of its frames in order; rate: frames a second.
  */
-export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat' | 'per'>, figures: { heatKw: readonly number[]; standing: readonly number[]; neck: readonly number[] }, rate: number): SpeedForSize | undefined {
+export function speedForSize(
+  item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat' | 'per'>,
+  figures: { heatKw: readonly number[]; standing: readonly number[]; neck: readonly number[] },
+  rate: number,
+): SpeedForSize | undefined {
   const diameter = across(item)
   if (diameter === undefined || item.heat <= 0) return undefined
   const seen = figures.heatKw.length
@@ -34,8 +38,12 @@ export function speedForSize(item: Pick<GasItem, 'shape' | 'diameter' | 'deep' |
   const heat = seen >= LEAST_FRAMES ? figures.heatKw.reduce((sum, v) => sum + v, 0) / seen : set
   const pulse = seen >= LEAST_FRAMES ? pulseRate(figures.neck, rate) : undefined
   return {
-    diameter, heat,
+    diameter,
+    heat,
     pulse: { law: 1.5 / Math.sqrt(diameter), ...(pulse === undefined ? {} : { found: pulse }) },
-    height: { law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter), ...(seen >= LEAST_FRAMES ? { found: figures.standing.reduce((sum, v) => sum + v, 0) / seen } : {}) },
+    height: {
+      law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter),
+      ...(seen >= LEAST_FRAMES ? { found: figures.standing.reduce((sum, v) => sum + v, 0) / seen } : {}),
+    },
   }
 }

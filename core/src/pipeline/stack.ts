@@ -1,13 +1,36 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
-import { type LayerKind, type PlateInfo, SETTINGS, settledAt, type ShotDocument, type SignalInputs, type SitSettings } from '../shot/index.ts'
-import { decodeRec709, decodeSrgb, type GrainLaw, layStack, type StackPasses, type StackSettings } from '../sit/index.ts'
+import {
+  type LayerKind,
+  type PlateInfo,
+  SETTINGS,
+  settledAt,
+  type ShotDocument,
+  type SignalInputs,
+  type SitSettings,
+} from '../shot/index.ts'
+import {
+  decodeRec709,
+  decodeSrgb,
+  type GrainLaw,
+  layStack,
+  type StackPasses,
+  type StackSettings,
+} from '../sit/index.ts'
 
 const KINDS: readonly LayerKind[] = ['light', 'smoke', 'fire']
 
 /** The stack's settings at a frame, with what follows signals. */
-export const stackSettingsAt = (document: Pick<ShotDocument, 'sit' | 'plate' | 'signals'>, grain: GrainLaw, frame: number, inputs: SignalInputs = {}): StackSettings =>
-  stackSettings(settledAt(document, document.sit, document.sit.follows, [...SETTINGS.sit, ...SETTINGS.layer], frame, inputs), grain)
+export const stackSettingsAt = (
+  document: Pick<ShotDocument, 'sit' | 'plate' | 'signals'>,
+  grain: GrainLaw,
+  frame: number,
+  inputs: SignalInputs = {},
+): StackSettings =>
+  stackSettings(
+    settledAt(document, document.sit, document.sit.follows, [...SETTINGS.sit, ...SETTINGS.layer], frame, inputs),
+    grain,
+  )
 
 export function stackSettings(sit: SitSettings, grain: GrainLaw): StackSettings {
   const layers = KINDS.map((kind) => ({ kind, ...sit[kind] })).sort((a, b) => a.order - b.order)
@@ -27,11 +50,18 @@ export function plateTable(encoding: PlateInfo['encoding']): Float32Array {
 }
 
 /** Plate bytes (8- or 16-bit r g b) as linear light. */
-export function plateImage(codes: Uint8Array | Uint16Array, width: number, height: number, encoding: PlateInfo['encoding'], channels = 3): FloatImage {
+export function plateImage(
+  codes: Uint8Array | Uint16Array,
+  width: number,
+  height: number,
+  encoding: PlateInfo['encoding'],
+  channels = 3,
+): FloatImage {
   const table = plateTable(encoding)
   const wide = codes instanceof Uint8Array ? 257 : 1
   const image = makeImage(width, height, 3)
-  for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) image.data[n * 3 + c] = table[(codes[n * channels + c] ?? 0) * wide] ?? 0
+  for (let n = 0; n < width * height; n++)
+    for (let c = 0; c < 3; c++) image.data[n * 3 + c] = table[(codes[n * channels + c] ?? 0) * wide] ?? 0
   return image
 }
 
@@ -61,10 +91,16 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
       const y0 = (y * image.height) / height
       const y1 = ((y + 1) * image.height) / height
       if (x1 - x0 >= 1) {
-        const [a0, a1, b0, b1] = [Math.floor(x0), Math.max(Math.floor(x0) + 1, Math.round(x1)), Math.floor(y0), Math.max(Math.floor(y0) + 1, Math.round(y1))]
+        const [a0, a1, b0, b1] = [
+          Math.floor(x0),
+          Math.max(Math.floor(x0) + 1, Math.round(x1)),
+          Math.floor(y0),
+          Math.max(Math.floor(y0) + 1, Math.round(y1)),
+        ]
         for (let c = 0; c < channels; c++) {
           let sum = 0
-          for (let b = b0; b < b1; b++) for (let a = a0; a < a1; a++) sum += image.data[(b * image.width + a) * channels + c] ?? 0
+          for (let b = b0; b < b1; b++)
+            for (let a = a0; a < a1; a++) sum += image.data[(b * image.width + a) * channels + c] ?? 0
           out.data[(y * width + x) * channels + c] = sum / ((a1 - a0) * (b1 - b0))
         }
       } else {
@@ -75,7 +111,8 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
         const [i1, j1] = [Math.min(image.width - 1, i + 1), Math.min(image.height - 1, j + 1)]
         for (let c = 0; c < channels; c++) {
           const at = (a: number, b: number): number => image.data[(b * image.width + a) * channels + c] ?? 0
-          out.data[(y * width + x) * channels + c] = (at(i, j) * (1 - fx) + at(i1, j) * fx) * (1 - fy) + (at(i, j1) * (1 - fx) + at(i1, j1) * fx) * fy
+          out.data[(y * width + x) * channels + c] =
+            (at(i, j) * (1 - fx) + at(i1, j) * fx) * (1 - fy) + (at(i, j1) * (1 - fx) + at(i1, j1) * fx) * fy
         }
       }
     }
@@ -83,8 +120,21 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
 }
 
 /** The stack over a plate picture of any of its sizes; passes are brought to that size first. */
-export function composeFrame(crew: Crew, plate: FloatImage, passes: StackPasses | undefined, settings: StackSettings, fullWidth: number, frame: number): FloatImage {
+export function composeFrame(
+  crew: Crew,
+  plate: FloatImage,
+  passes: StackPasses | undefined,
+  settings: StackSettings,
+  fullWidth: number,
+  frame: number,
+): FloatImage {
   const fit = (image: FloatImage): FloatImage => resizeImage(image, plate.width, plate.height)
-  const fitted = passes && { fire: fit(passes.fire), smoke: fit(passes.smoke), smokeLight: fit(passes.smokeLight), light: fit(passes.light), shadow: fit(passes.shadow) }
+  const fitted = passes && {
+    fire: fit(passes.fire),
+    smoke: fit(passes.smoke),
+    smokeLight: fit(passes.smokeLight),
+    light: fit(passes.light),
+    shadow: fit(passes.shadow),
+  }
   return layStack(crew, plate, fitted, settings, plate.width / fullWidth, frame)
 }

@@ -12,48 +12,100 @@ import { type Recipe, VERSIONS } from './recipe.ts'
 type Corners = ReturnType<typeof keepOutAt>
 
 /** How a thing's features are followed: inside its region alone, as densely as its share of the picture asks. */
-export function thingFollow({ plate }: Pick<ShotDocument, 'plate'>, thing: Pick<Thing, 'keys' | 'count'>): FollowSettings {
+export function thingFollow(
+  { plate }: Pick<ShotDocument, 'plate'>,
+  thing: Pick<Thing, 'keys' | 'count'>,
+): FollowSettings {
   const made = new Map<number, Corners>()
   const at = (frame: number): Corners => {
     let corners = made.get(frame)
     if (!corners) made.set(frame, (corners = keepOutAt(thing, plate.first + frame)))
     return corners
   }
-  const area = (corners: Corners): number => Math.abs(corners.reduce((sum, a, n) => { const b = corners[(n + 1) % corners.length] ?? a; return sum + a[0] * b[1] - a[1] * b[0] }, 0)) / 2
+  const area = (corners: Corners): number =>
+    Math.abs(
+      corners.reduce((sum, a, n) => {
+        const b = corners[(n + 1) % corners.length] ?? a
+        return sum + a[0] * b[1] - a[1] * b[0]
+      }, 0),
+    ) / 2
   const share = Math.max(...thing.keys.map(({ points }) => area(points))) / (plate.width * plate.height)
-  return { count: thing.count, even: true, share: Math.min(1, Math.max(1e-3, share)), keptOut: (frame, x, y) => !within(at(frame), x, y) }
+  return {
+    count: thing.count,
+    even: true,
+    share: Math.min(1, Math.max(1e-3, share)),
+    keptOut: (frame, x, y) => !within(at(frame), x, y),
+  }
 }
 
 /** The recipe of a thing's own tracks. */
 export function thingTracksRecipe({ plate }: Pick<ShotDocument, 'plate'>, { keys, count }: Thing): Recipe {
   const { asset, encoding, first, last, width, height } = plate
-  return { kind: 'tracks', version: VERSIONS.tracks, settings: { asset, encoding, first, last, width, height, thing: keys, count }, inputs: [] }
+  return {
+    kind: 'tracks',
+    version: VERSIONS.tracks,
+    settings: { asset, encoding, first, last, width, height, thing: keys, count },
+    inputs: [],
+  }
 }
 
 /** The recipe of where a thing is: its tracks, the camera whose lens it is seen through, and its geometry as it stands in the set. */
 export function thingRecipe(document: ShotDocument, { geometry }: Thing, tracksKey: string): Recipe {
   const { camera, items } = document
   const { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll, shake } = camera
-  return { kind: 'thing', version: VERSIONS.thing, settings: { camera: { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll, shake }, ...(geometry ? { frame: geometry.frame, item: items[geometry.item] } : {}) }, inputs: [tracksKey] }
+  return {
+    kind: 'thing',
+    version: VERSIONS.thing,
+    settings: {
+      camera: { kind, focal, k1, k2, path, solve, lineUp, height, tilt, roll, shake },
+      ...(geometry ? { frame: geometry.frame, item: items[geometry.item] } : {}),
+    },
+    inputs: [tracksKey],
+  }
 }
 
 /**
  * What a thing's solve is made from. camera: the shot's, by frame as numbered. Throws LanternError 'no-camera' where there is none, 'geometry' where its geometry is gone from the set.
  */
-export function thingInput(document: ShotDocument, thing: Thing, tracks: readonly Track[], camera: (frame: number) => Camera | undefined): Omit<ObjectInput, 'seed' | 'crew' | 'say'> {
+export function thingInput(
+  document: ShotDocument,
+  thing: Thing,
+  tracks: readonly Track[],
+  camera: (frame: number) => Camera | undefined,
+): Omit<ObjectInput, 'seed' | 'crew' | 'say'> {
   const { plate } = document
   const lens = camera(plate.first)
-  if (!lens) throw new LanternError('no-camera', 'A thing is solved through the shot’s camera, and there is none yet.', 'Solve or line up the camera first.', { field: 'camera' })
-  const base = { tracks, frames: plate.last - plate.first + 1, first: plate.first, width: plate.width, height: plate.height, lens: { focalPx: lens.focalPx, k1: lens.k1, k2: lens.k2 } }
+  if (!lens)
+    throw new LanternError(
+      'no-camera',
+      'A thing is solved through the shot’s camera, and there is none yet.',
+      'Solve or line up the camera first.',
+      { field: 'camera' },
+    )
+  const base = {
+    tracks,
+    frames: plate.last - plate.first + 1,
+    first: plate.first,
+    width: plate.width,
+    height: plate.height,
+    lens: { focalPx: lens.focalPx, k1: lens.k1, k2: lens.k2 },
+  }
   if (!thing.geometry) return base
   const { item, frame } = thing.geometry
   const own = document.items[item]
   const there = camera(frame)
-  if (!own || !there) throw new LanternError('geometry', `The geometry of ${thing.name} is gone from the set.`, 'Choose another box, or none.', { field: 'geometry' })
+  if (!own || !there)
+    throw new LanternError(
+      'geometry',
+      `The geometry of ${thing.name} is gone from the set.`,
+      'Choose another box, or none.',
+      { field: 'geometry' },
+    )
   const points = new Map<number, Vec3>()
   for (const track of tracks) {
     const at = placeAt(track, frame - plate.first)
-    const met = at && pickSurface({ items: { [item]: { ...own, shown: true } }, plate, signals: {} }, there, at[0], at[1], frame)
+    const met =
+      at && pickSurface({ items: { [item]: { ...own, shown: true } }, plate, signals: {} }, there, at[0], at[1], frame)
     if (met?.item === item) points.set(track.id, met.point)
   }
   return { ...base, geometry: { frame: frame - plate.first, camera: there, points } }
@@ -63,6 +115,11 @@ export function thingInput(document: ShotDocument, thing: Thing, tracks: readonl
 export function thingSize(thing: Pick<Thing, 'geometry' | 'distance'>, solve: Solve): number {
   if (thing.geometry) return 1
   const first = solve.cameras.findIndex((one) => one !== null)
-  const depths = solve.points.flatMap(({ at }) => { const p = projectPoint(solveCameraAt(solve, first), at); return p ? [p.depth] : [] }).sort((a, b) => a - b)
+  const depths = solve.points
+    .flatMap(({ at }) => {
+      const p = projectPoint(solveCameraAt(solve, first), at)
+      return p ? [p.depth] : []
+    })
+    .sort((a, b) => a - b)
   return thing.distance / (depths[depths.length >> 1] ?? 1)
 }

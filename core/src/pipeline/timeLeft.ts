@@ -24,24 +24,33 @@ const LEAST = 0.01
 const sum = (values: readonly number[]): number => values.reduce((total, one) => total + one, 0)
 
 /** The frames that tell how a run goes now. */
-export const lastFrames = (done: readonly DoneFrame[]): DoneFrame[] => done.slice(-Math.max(4, Math.ceil(done.length / 4)))
+export const lastFrames = (done: readonly DoneFrame[]): DoneFrame[] =>
+  done.slice(-Math.max(4, Math.ceil(done.length / 4)))
 
 /**
  * Seconds of a machine that a run still takes; null while too little is known. Its rest costs what was told ahead, as the last quarter of its frames turned out against that.
  * elsewhere: seconds that other runs took of late, and their work.
  */
-export function timeLeft({ done, total, ahead }: RunSoFar, elsewhere: Pick<DoneFrame, 'seconds' | 'work'> = { seconds: 0, work: 0 }): number | null {
+export function timeLeft(
+  { done, total, ahead }: RunSoFar,
+  elsewhere: Pick<DoneFrame, 'seconds' | 'work'> = { seconds: 0, work: 0 },
+): number | null {
   const next = (done.at(-1)?.at ?? -1) + 1
   if (next >= total) return 0
   const recent = lastFrames(done)
-  const [seconds, work, told] = [sum(recent.map((frame) => frame.seconds)), sum(recent.map((frame) => frame.work)), sum(recent.map(({ at }) => ahead[at] ?? 0))]
+  const [seconds, work, told] = [
+    sum(recent.map((frame) => frame.seconds)),
+    sum(recent.map((frame) => frame.work)),
+    sum(recent.map(({ at }) => ahead[at] ?? 0)),
+  ]
   if (ahead.length < total) return recent.length < 2 ? null : (seconds / recent.length) * (total - next)
   const whole = sum(ahead)
   const pace = elsewhere.work >= HELD * whole ? elsewhere.seconds / elsewhere.work : undefined
   if (!(whole > 0) || (pace === undefined && work < LEAST * whole)) return null
   const own = work / (work + HELD_PACE * whole)
   // By ratio: a frame with hardly any work takes what it takes, and tells nothing of the others.
-  const each = pace === undefined ? seconds / work : pace * (seconds > 0 && work > 0 ? pow(seconds / work / pace, own) : 1)
+  const each =
+    pace === undefined ? seconds / work : pace * (seconds > 0 && work > 0 ? pow(seconds / work / pace, own) : 1)
   const more = (work + MORE * HELD * whole) / (told + HELD * whole)
   return each * more * sum(ahead.slice(next, total))
 }
@@ -59,7 +68,15 @@ export interface RunInLine {
 
 /** Seconds until one of the runs in a line ends, all of which share so many machines turn by turn: those that have theirs, then those that wait, as they stand. */
 export function timeLeftByTurns(line: readonly RunInLine[], own: number, machines: number): number {
-  const runs = line.map(({ need, turn }, n) => ({ own: n === own, need, now: turn !== undefined, turn: Math.max(1, TURN_SECONDS - (turn ?? 0)), ready: 0 })).filter((run) => run.own || run.need > 0)
+  const runs = line
+    .map(({ need, turn }, n) => ({
+      own: n === own,
+      need,
+      now: turn !== undefined,
+      turn: Math.max(1, TURN_SECONDS - (turn ?? 0)),
+      ready: 0,
+    }))
+    .filter((run) => run.own || run.need > 0)
   const queue = [...runs.filter(({ now }) => now), ...runs.filter(({ now }) => !now)]
   const free = Array.from({ length: Math.max(1, machines) }, () => 0)
   for (let next = queue.shift(); next; next = queue.shift()) {

@@ -1,8 +1,37 @@
 import { describe, expect, it } from 'vitest'
-import { applyPatch, type GasItem, itemAt, makeItem, makeShot, settledAt, SETTINGS, type ShotDocument } from './index.ts'
+import {
+  applyPatch,
+  type GasItem,
+  itemAt,
+  makeItem,
+  makeShot,
+  settledAt,
+  SETTINGS,
+  type ShotDocument,
+} from './index.ts'
 
-const plate = { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1048, rate: [24, 1] as [number, number], encoding: 'srgb' as const }
-const rising = { name: 'Rising', shown: true, source: { kind: 'keys' as const, curve: 'straight' as const, keys: [{ frame: 1001, value: 0 }, { frame: 1011, value: 100 }] } }
+const plate = {
+  asset: 'a',
+  file: 'f',
+  width: 64,
+  height: 36,
+  first: 1001,
+  last: 1048,
+  rate: [24, 1] as [number, number],
+  encoding: 'srgb' as const,
+}
+const rising = {
+  name: 'Rising',
+  shown: true,
+  source: {
+    kind: 'keys' as const,
+    curve: 'straight' as const,
+    keys: [
+      { frame: 1001, value: 0 },
+      { frame: 1011, value: 100 },
+    ],
+  },
+}
 const document = (): ShotDocument => ({ ...makeShot('One', plate), signals: { rising } })
 const follow = (over: object = {}) => ({ signal: 'rising', gain: 1, offset: 0, smoothing: 0, delay: 0, ...over })
 const fire = (over: object): GasItem => makeItem('gas', { name: 'Fire', order: 1, ...over }) as GasItem
@@ -13,7 +42,10 @@ describe('what follows a signal', () => {
     expect(itemAt(document(), item, 1006).heat).toBe(150)
     expect(itemAt(document(), item, 1006.5).heat).toBe(160)
     // A reading that is not taken yet has no value: the setting stays.
-    const unread = { ...document(), signals: { rising: { ...rising, source: { kind: 'reading' as const, reading: 'wall' } } } }
+    const unread = {
+      ...document(),
+      signals: { rising: { ...rising, source: { kind: 'reading' as const, reading: 'wall' } } },
+    }
     expect(itemAt(unread, item, 1006).heat).toBe(400)
     expect(itemAt(unread, item, 1006, { reading: () => 10 }).heat).toBe(70)
   })
@@ -29,7 +61,10 @@ describe('what follows a signal', () => {
     const colours = SETTINGS.plateLight.filter(({ type }) => type === 'colour').map(({ key }) => key)
     expect(colours).toContain('sunColour')
     for (const key of colours) {
-      const lit = (gain: number): unknown => settledAt(document(), { [key]: [0.5, 1, 0.25] }, { [key]: follow({ gain }) }, SETTINGS.plateLight, 1011, {})[key]
+      const lit = (gain: number): unknown =>
+        settledAt(document(), { [key]: [0.5, 1, 0.25] }, { [key]: follow({ gain }) }, SETTINGS.plateLight, 1011, {})[
+          key
+        ]
       // Twice as strong; and no part over what a colour may be.
       expect(lit(0.02)).toEqual([1, 2, 0.5])
       expect(lit(1)).toEqual([4, 4, 4])
@@ -52,11 +87,24 @@ describe('what follows a signal', () => {
 })
 
 describe('what moves', () => {
-  const keys = [{ frame: 1001, position: [0, 0, 0] }, { frame: 1011, position: [10, 0, 0], turn: 90 }, { frame: 1021, position: [10, 5, 0], turn: 90, tilt: 20 }]
-  const beam = (curve: 'smooth' | 'straight') => makeItem('box', { name: 'Beam', order: 1, motion: { keys, curve } }) as Extract<ReturnType<typeof makeItem>, { kind: 'box' }>
+  const keys = [
+    { frame: 1001, position: [0, 0, 0] },
+    { frame: 1011, position: [10, 0, 0], turn: 90 },
+    { frame: 1021, position: [10, 5, 0], turn: 90, tilt: 20 },
+  ]
+  const beam = (curve: 'smooth' | 'straight') =>
+    makeItem('box', { name: 'Beam', order: 1, motion: { keys, curve } }) as Extract<
+      ReturnType<typeof makeItem>,
+      { kind: 'box' }
+    >
   it('is on its keys at their frames, on either curve, and rests before and after', () => {
     for (const curve of ['smooth', 'straight'] as const) {
-      for (const key of keys) expect(itemAt(document(), beam(curve), key.frame)).toMatchObject({ position: key.position, turn: key.turn ?? 0, tilt: key.tilt ?? 0 })
+      for (const key of keys)
+        expect(itemAt(document(), beam(curve), key.frame)).toMatchObject({
+          position: key.position,
+          turn: key.turn ?? 0,
+          tilt: key.tilt ?? 0,
+        })
       expect(itemAt(document(), beam(curve), 900).position).toEqual([0, 0, 0])
       expect(itemAt(document(), beam(curve), 2000).position).toEqual([10, 5, 0])
     }
@@ -70,6 +118,12 @@ describe('what moves', () => {
     expect(before).toBeCloseTo(after, 3)
   })
   it('is refused when its keys go back in time', () => {
-    expect(() => applyPatch(document(), { items: { beam: { ...makeItem('box', { name: 'B', order: 1 }), motion: { keys: [keys[1], keys[0]], curve: 'smooth' } } } })).toThrow(/items\.beam\.motion\.keys.*forward/)
+    expect(() =>
+      applyPatch(document(), {
+        items: {
+          beam: { ...makeItem('box', { name: 'B', order: 1 }), motion: { keys: [keys[1], keys[0]], curve: 'smooth' } },
+        },
+      }),
+    ).toThrow(/items\.beam\.motion\.keys.*forward/)
   })
 })

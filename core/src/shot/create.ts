@@ -1,5 +1,15 @@
 import { forceSchema, gasSchema, reuseSchema, sourceSchema } from './gasSchema.ts'
-import { boxSchema, cameraSchema, groundSchema, matchSettingsSchema, type PlateInfo, plateLightSchema, type ShotDocument, type ShotItem, sitSchema } from './schema.ts'
+import {
+  boxSchema,
+  cameraSchema,
+  groundSchema,
+  matchSettingsSchema,
+  type PlateInfo,
+  plateLightSchema,
+  type ShotDocument,
+  type ShotItem,
+  sitSchema,
+} from './schema.ts'
 
 export type ItemKind = ShotItem['kind']
 
@@ -15,5 +25,16 @@ export function makeItem(kind: ItemKind, over: Record<string, unknown> & { name:
 
 /** A new shot round a plate: no camera yet, nothing in it. */
 export function makeShot(name: string, plate: PlateInfo): ShotDocument {
-  return { version: 1, name, plate, camera: cameraSchema.parse({}), match: matchSettingsSchema.parse({}), light: plateLightSchema.parse({}), sit: sitSchema.parse({}), signals: {}, readings: {}, items: {} }
+  return {
+    version: 1,
+    name,
+    plate,
+    camera: cameraSchema.parse({}),
+    match: matchSettingsSchema.parse({}),
+    light: plateLightSchema.parse({}),
+    sit: sitSchema.parse({}),
+    signals: {},
+    readings: {},
+    items: {},
+  }
 }

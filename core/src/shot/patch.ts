@@ -1,7 +1,8 @@
 import { LanternError } from '../base/index.ts'
 import { type ShotDocument, shotSchema } from './schema.ts'
 
-const isObject = (value: unknown): value is Record<string, unknown> => typeof value === 'object' && value !== null && !Array.isArray(value)
+const isObject = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value)
 
 /** RFC 7396: members of the patch replace, null removes, objects merge. Neither argument is changed. */
 export function mergePatch(target: unknown, patch: unknown): unknown {
@@ -41,11 +42,22 @@ export function parseShot(value: unknown): ShotDocument {
   const issue = parsed.error.issues[0]
   const keys = issue && 'keys' in issue && Array.isArray(issue.keys) ? issue.keys.join(', ') : ''
   const field = [...(issue?.path ?? []), ...(keys ? [keys] : [])].join('.') || 'document'
-  throw new LanternError('document', `${field}: ${issue?.message ?? 'not a shot document'}`, 'Correct that field; nothing was changed.', { field })
+  throw new LanternError(
+    'document',
+    `${field}: ${issue?.message ?? 'not a shot document'}`,
+    'Correct that field; nothing was changed.',
+    { field },
+  )
 }
 
 /** Applies a merge patch and checks the result; throws LanternError 'document'. */
 export function applyPatch(document: ShotDocument, patch: unknown): ShotDocument {
-  if (!isObject(patch)) throw new LanternError('document', 'The patch is not a JSON object.', 'Send an object of the fields to change (RFC 7396).', { field: 'document' })
+  if (!isObject(patch))
+    throw new LanternError(
+      'document',
+      'The patch is not a JSON object.',
+      'Send an object of the fields to change (RFC 7396).',
+      { field: 'document' },
+    )
   return parseShot(mergePatch(document, patch))
 }

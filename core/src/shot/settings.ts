@@ -1,6 +1,18 @@
 import { z } from 'zod'
 import { forceSchema, gasSchema, reuseSchema, sourceSchema, takenSchema } from './gasSchema.ts'
-import { boxSchema, cameraSchema, groundSchema, handSchema, matchSettingsSchema, plateLightSchema, proofSchema, readingSchema, type SettingMeta, sitSchema, thingSchema } from './schema.ts'
+import {
+  boxSchema,
+  cameraSchema,
+  groundSchema,
+  handSchema,
+  matchSettingsSchema,
+  plateLightSchema,
+  proofSchema,
+  readingSchema,
+  type SettingMeta,
+  sitSchema,
+  thingSchema,
+} from './schema.ts'
 
 /** One setting as the bench shows it. */
 export interface Setting extends SettingMeta {
@@ -13,10 +25,24 @@ export interface Setting extends SettingMeta {
 }
 
 const metaSchema = z.object({
-  label: z.string(), unit: z.string().optional(), span: z.tuple([z.number(), z.number()]).optional(), step: z.number().optional(), hint: z.string(), group: z.string(), touches: z.string().optional(),
-  when: z.record(z.string(), z.array(z.union([z.string(), z.boolean()]))).optional(), itemKinds: z.array(z.string()).optional(), still: z.boolean().optional(),
+  label: z.string(),
+  unit: z.string().optional(),
+  span: z.tuple([z.number(), z.number()]).optional(),
+  step: z.number().optional(),
+  hint: z.string(),
+  group: z.string(),
+  touches: z.string().optional(),
+  when: z.record(z.string(), z.array(z.union([z.string(), z.boolean()]))).optional(),
+  itemKinds: z.array(z.string()).optional(),
+  still: z.boolean().optional(),
 })
-const shapeSchema = z.object({ type: z.string().optional(), minimum: z.number().optional(), maximum: z.number().optional(), default: z.unknown().optional(), enum: z.array(z.string()).optional() })
+const shapeSchema = z.object({
+  type: z.string().optional(),
+  minimum: z.number().optional(),
+  maximum: z.number().optional(),
+  default: z.unknown().optional(),
+  enum: z.array(z.string()).optional(),
+})
 
 /** The settings of an object schema, in its order; fields without a label are not settings. */
 export function settingsOf(schema: z.ZodObject): Setting[] {
@@ -26,7 +52,19 @@ export function settingsOf(schema: z.ZodObject): Setting[] {
     const shape = shapeSchema.safeParse(property)
     if (!meta.success || !shape.success) return []
     const { type, minimum, maximum, enum: choices } = shape.data
-    const kind = meta.data.itemKinds ? 'item' : choices ? 'choice' : type === 'array' ? (key.toLowerCase().endsWith('colour') || key === 'tint' ? 'colour' : 'vector') : type === 'object' ? 'roles' : type === 'boolean' ? 'switch' : 'number'
+    const kind = meta.data.itemKinds
+      ? 'item'
+      : choices
+        ? 'choice'
+        : type === 'array'
+          ? key.toLowerCase().endsWith('colour') || key === 'tint'
+            ? 'colour'
+            : 'vector'
+          : type === 'object'
+            ? 'roles'
+            : type === 'boolean'
+              ? 'switch'
+              : 'number'
     return [{ ...meta.data, key, type: kind, minimum, maximum, initial: shape.data.default, choices }]
   })
 }
@@ -59,4 +97,5 @@ export const SETTINGS = {
 export type SettingsKind = keyof typeof SETTINGS
 
 /** Whether a setting is shown beside the others' present values. */
-export const settingShows = (setting: Setting, values: Readonly<Record<string, unknown>>): boolean => Object.entries(setting.when ?? {}).every(([key, wanted]) => wanted.includes(values[key] as string | boolean))
+export const settingShows = (setting: Setting, values: Readonly<Record<string, unknown>>): boolean =>
+  Object.entries(setting.when ?? {}).every(([key, wanted]) => wanted.includes(values[key] as string | boolean))

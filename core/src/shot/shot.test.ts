@@ -1,19 +1,46 @@
 import { describe, expect, it } from 'vitest'
 import { applyPatch, diffPatch, makeItem, makeShot, mergePatch, parseShot, SETTINGS } from './index.ts'
 
-const plate = { asset: 'a', file: 'f.mp4', width: 64, height: 36, first: 1, last: 10, rate: [24, 1] as [number, number], encoding: 'srgb' as const }
+const plate = {
+  asset: 'a',
+  file: 'f.mp4',
+  width: 64,
+  height: 36,
+  first: 1,
+  last: 10,
+  rate: [24, 1] as [number, number],
+  encoding: 'srgb' as const,
+}
 const shot = makeShot('One', plate)
 
 describe('merge patches (RFC 7396, appendix A)', () => {
   it.each([
-    [{ a: 'b' }, { a: 'c' }, { a: 'c' }], [{ a: 'b' }, { b: 'c' }, { a: 'b', b: 'c' }], [{ a: 'b' }, { a: null }, {}], [{ a: 'b', b: 'c' }, { a: null }, { b: 'c' }], [{ a: ['b'] }, { a: 'c' }, { a: 'c' }],
-    [{ a: 'c' }, { a: ['b'] }, { a: ['b'] }], [{ a: { b: 'c' } }, { a: { b: 'd', c: null } }, { a: { b: 'd' } }], [{ a: [{ b: 'c' }] }, { a: [1] }, { a: [1] }], [['a', 'b'], ['c', 'd'], ['c', 'd']], [{ a: 'b' }, ['c'], ['c']],
-    [{ a: 'foo' }, null, null], [{ e: null }, { a: 1 }, { e: null, a: 1 }], [[1, 2], { a: 'b', c: null }, { a: 'b' }], [{}, { a: { bb: { ccc: null } } }, { a: { bb: {} } }],
+    [{ a: 'b' }, { a: 'c' }, { a: 'c' }],
+    [{ a: 'b' }, { b: 'c' }, { a: 'b', b: 'c' }],
+    [{ a: 'b' }, { a: null }, {}],
+    [{ a: 'b', b: 'c' }, { a: null }, { b: 'c' }],
+    [{ a: ['b'] }, { a: 'c' }, { a: 'c' }],
+    [{ a: 'c' }, { a: ['b'] }, { a: ['b'] }],
+    [{ a: { b: 'c' } }, { a: { b: 'd', c: null } }, { a: { b: 'd' } }],
+    [{ a: [{ b: 'c' }] }, { a: [1] }, { a: [1] }],
+    [
+      ['a', 'b'],
+      ['c', 'd'],
+      ['c', 'd'],
+    ],
+    [{ a: 'b' }, ['c'], ['c']],
+    [{ a: 'foo' }, null, null],
+    [{ e: null }, { a: 1 }, { e: null, a: 1 }],
+    [[1, 2], { a: 'b', c: null }, { a: 'b' }],
+    [{}, { a: { bb: { ccc: null } } }, { a: { bb: {} } }],
   ])('%j with %j is %j', (target, patch, result) => {
     expect(mergePatch(target, patch)).toEqual(result)
   })
   it('undo: the patch back from a change restores the document', () => {
-    const changed = applyPatch(shot, { items: { fire: makeItem('gas', { name: 'Fire', order: 1 }) }, sit: { fireExposure: -2 } })
+    const changed = applyPatch(shot, {
+      items: { fire: makeItem('gas', { name: 'Fire', order: 1 }) },
+      sit: { fireExposure: -2 },
+    })
     expect(applyPatch(changed, diffPatch(changed, shot))).toEqual(shot)
     expect(diffPatch(shot, shot)).toEqual({})
   })
@@ -26,10 +53,14 @@ describe('merge patches (RFC 7396, appendix A)', () => {
 describe('a document', () => {
   it('is refused by the field: unknown, negative, not a number, of a wrong kind', () => {
     expect(() => applyPatch(shot, { nonsense: 1 })).toThrow(/nonsense/)
-    expect(() => applyPatch(shot, { items: { box: { kind: 'box', name: 'B', order: 1, width: -2 } } })).toThrow(/items\.box\.width/)
+    expect(() => applyPatch(shot, { items: { box: { kind: 'box', name: 'B', order: 1, width: -2 } } })).toThrow(
+      /items\.box\.width/,
+    )
     expect(() => applyPatch(shot, { sit: { fireExposure: Number.NaN } })).toThrow(/sit\.fireExposure/)
     expect(() => applyPatch(shot, { items: { x: { kind: 'rocket', name: 'R', order: 1 } } })).toThrow(/items\.x/)
-    expect(() => applyPatch(shot, { items: { 'Bad/Id': makeItem('ground', { name: 'G', order: 1 }) } })).toThrow(/Bad\/Id/)
+    expect(() => applyPatch(shot, { items: { 'Bad/Id': makeItem('ground', { name: 'G', order: 1 }) } })).toThrow(
+      /Bad\/Id/,
+    )
     expect(() => applyPatch(shot, [])).toThrow(/not a JSON object/)
     expect(() => parseShot(undefined)).toThrow(/document/)
     expect(() => makeItem('gas', { name: '', order: 1 })).toThrow()

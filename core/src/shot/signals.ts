@@ -10,11 +10,29 @@ export type FigureName = (typeof FIGURES)[number]
 
 const key = z.object({ frame: z.number().int(), value: z.number().min(-1e9).max(1e9) }).strict()
 const sourceSchema = z.discriminatedUnion('kind', [
-  z.object({
-    kind: z.literal('keys'), curve: z.enum(['smooth', 'straight', 'hold']).default('smooth'),
-    keys: z.array(key).min(1).max(5000).refine((keys) => keys.every((one, n) => n === 0 || one.frame > (keys[n - 1]?.frame ?? 0)), 'Keys go forward in frames, one a frame.'),
-  }).strict(),
-  z.object({ kind: z.literal('flicker'), seed: z.number().int().min(0).max(99999).default(1), low: z.number().default(0.7), high: z.number().default(1.3), pace: z.number().min(0.01).max(60).default(6) }).strict(),
+  z
+    .object({
+      kind: z.literal('keys'),
+      curve: z.enum(['smooth', 'straight', 'hold']).default('smooth'),
+      keys: z
+        .array(key)
+        .min(1)
+        .max(5000)
+        .refine(
+          (keys) => keys.every((one, n) => n === 0 || one.frame > (keys[n - 1]?.frame ?? 0)),
+          'Keys go forward in frames, one a frame.',
+        ),
+    })
+    .strict(),
+  z
+    .object({
+      kind: z.literal('flicker'),
+      seed: z.number().int().min(0).max(99999).default(1),
+      low: z.number().default(0.7),
+      high: z.number().default(1.3),
+      pace: z.number().min(0.01).max(60).default(6),
+    })
+    .strict(),
   z.object({ kind: z.literal('reading'), reading: id }).strict(),
   z.object({ kind: z.literal('figure'), item: id, figure: z.enum(FIGURES).default('heat') }).strict(),
   z.object({ kind: z.literal('camera') }).strict(),
@@ -39,9 +57,19 @@ export interface SignalClock {
 }
 
 /** The signal's own value at a frame, which may lie between frames; undefined where it has none. */
-export function signalValue(signal: Signal, frame: number, clock: SignalClock, inputs: SignalInputs): number | undefined {
+export function signalValue(
+  signal: Signal,
+  frame: number,
+  clock: SignalClock,
+  inputs: SignalInputs,
+): number | undefined {
   const { source } = signal
-  if (source.kind === 'keys') return curveAt(source.keys.map((one) => ({ at: one.frame, value: one.value })), frame, source.curve)
+  if (source.kind === 'keys')
+    return curveAt(
+      source.keys.map((one) => ({ at: one.frame, value: one.value })),
+      frame,
+      source.curve,
+    )
   if (source.kind === 'flicker') {
     const noise = fractal3(source.seed, ((frame - clock.first) / clock.rate) * source.pace, 0.37, 0.71, 3)
     return source.low + (source.high - source.low) * (0.5 + 0.5 * Math.min(1, Math.max(-1, noise * 1.6)))
@@ -61,7 +89,13 @@ export interface Following {
 }
 
 /** What a setting that follows has at a frame: the signal's mean over its smoothing's frames, so many frames ago, times gain, plus offset. undefined where there is no value. */
-export function followed(following: Following, signals: Readonly<Record<string, Signal>>, frame: number, clock: SignalClock, inputs: SignalInputs): number | undefined {
+export function followed(
+  following: Following,
+  signals: Readonly<Record<string, Signal>>,
+  frame: number,
+  clock: SignalClock,
+  inputs: SignalInputs,
+): number | undefined {
   const signal = signals[following.signal]
   if (!signal) return undefined
   const at = frame - following.delay

@@ -17,7 +17,8 @@ export const decodeRec709 = (v: number): number => (v < 0.081 ? v / 4.5 : pow((v
 const KNEE = 0.75
 
 /** The soft shoulder: straight to 0.75, then bent so that 1 is reached only at infinity, slope unbroken. */
-export const softShoulder = (v: number): number => (v <= KNEE ? v : KNEE + ((1 - KNEE) * (v - KNEE)) / (1 - KNEE + v - KNEE))
+export const softShoulder = (v: number): number =>
+  v <= KNEE ? v : KNEE + ((1 - KNEE) * (v - KNEE)) / (1 - KNEE + v - KNEE)
 
 let encoded: Uint8Array | undefined
 

@@ -23,7 +23,11 @@ const OVER_GRAIN = 6
 
 /** Brightness (Rec. 709) of linear r g b. */
 export function brightnessOf(rgb: Float32Array): Float32Array {
-  return Float32Array.from({ length: rgb.length / 3 }, (_, n) => 0.2126 * (rgb[3 * n] as number) + 0.7152 * (rgb[3 * n + 1] as number) + 0.0722 * (rgb[3 * n + 2] as number))
+  return Float32Array.from(
+    { length: rgb.length / 3 },
+    (_, n) =>
+      0.2126 * (rgb[3 * n] as number) + 0.7152 * (rgb[3 * n + 1] as number) + 0.0722 * (rgb[3 * n + 2] as number),
+  )
 }
 
 /**
@@ -37,22 +41,47 @@ export function plainEdges(light: Float32Array, width: number, height: number): 
     for (let y = MOST_REACH + 1; y < height - MOST_REACH - 1; y++)
       for (let x = MOST_REACH + 1; x < width - MOST_REACH - 1; x++) {
         const at = y * width + x
-        const row = (k: number): number => ((light[at + k * step - side] as number) + (light[at + k * step] as number) + (light[at + k * step + side] as number)) / 3
+        const row = (k: number): number =>
+          ((light[at + k * step - side] as number) +
+            (light[at + k * step] as number) +
+            (light[at + k * step + side] as number)) /
+          3
         const slope = (k: number): number => row(k + 1) - row(k)
         const own = (light[at + step] as number) - (light[at] as number)
         if (Math.abs(own) < 0.012) continue
         const peak = slope(0)
-        if (Math.abs(peak) < 0.01 || Math.abs(slope(-1)) > Math.abs(peak) || Math.abs(slope(1)) >= Math.abs(peak)) continue
+        if (Math.abs(peak) < 0.01 || Math.abs(slope(-1)) > Math.abs(peak) || Math.abs(slope(1)) >= Math.abs(peak))
+          continue
         // Straight along itself.
-        if (Math.abs((light[at + side] as number) + (light[at + side + step] as number) - (light[at - side] as number) - (light[at - side + step] as number)) > 2 * STRAIGHT * Math.abs(peak)) continue
+        if (
+          Math.abs(
+            (light[at + side] as number) +
+              (light[at + side + step] as number) -
+              (light[at - side] as number) -
+              (light[at - side + step] as number),
+          ) >
+          2 * STRAIGHT * Math.abs(peak)
+        )
+          continue
         const edge = measured(slope, row, peak)
-        if (edge) edges.push({ x: x + 1 + (across === 'x' ? edge.middle : -0.5), y: y + (across === 'x' ? 0.5 : 1 + edge.middle), across, step: edge.step, variance: edge.variance })
+        if (edge)
+          edges.push({
+            x: x + 1 + (across === 'x' ? edge.middle : -0.5),
+            y: y + (across === 'x' ? 0.5 : 1 + edge.middle),
+            across,
+            step: edge.step,
+            variance: edge.variance,
+          })
       }
   }
   return edges
 }
 
-function measured(slope: (k: number) => number, row: (k: number) => number, peak: number): { step: number; variance: number; middle: number } | undefined {
+function measured(
+  slope: (k: number) => number,
+  row: (k: number) => number,
+  peak: number,
+): { step: number; variance: number; middle: number } | undefined {
   const end = (way: 1 | -1): number | undefined => {
     for (let k = 1; k <= MOST_REACH; k++) {
       const s = slope(way * k) / peak
@@ -70,15 +99,22 @@ function measured(slope: (k: number) => number, row: (k: number) => number, peak
     first += s * k
     second += s * k * k
   }
-  for (const k of [-left - 2, -left - 1, right + 1, right + 2]) rough = Math.max(rough, Math.abs(slope(Math.max(-MOST_REACH, Math.min(MOST_REACH - 1, k)))))
-  if (Math.abs(weight) < LEAST_STEP || Math.abs(peak) < OVER_GRAIN * rough || Math.abs(row(right + 1) - row(-left)) < 0.9 * Math.abs(weight)) return undefined
+  for (const k of [-left - 2, -left - 1, right + 1, right + 2])
+    rough = Math.max(rough, Math.abs(slope(Math.max(-MOST_REACH, Math.min(MOST_REACH - 1, k)))))
+  if (
+    Math.abs(weight) < LEAST_STEP ||
+    Math.abs(peak) < OVER_GRAIN * rough ||
+    Math.abs(row(right + 1) - row(-left)) < 0.9 * Math.abs(weight)
+  )
+    return undefined
   const middle = first / weight
   // A pixel gathers over its own width, and so does the difference of two: a twelfth each.
   const variance = second / weight - middle * middle - 1 / 6
   return variance > 0 ? { step: Math.abs(weight), variance, middle } : undefined
 }
 
-const median = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN
+const median = (values: readonly number[]): number =>
+  [...values].sort((a, b) => a - b)[values.length >> 1] ?? Number.NaN
 
 /** 10 to 90 % of a step that was blurred by a Gaussian, in its standard deviations. */
 const RISE = 2.563
@@ -115,10 +151,12 @@ export function shutterShare(moving: readonly MovingEdge[]): { share: number; ed
     if (there) there.push({ x: v * v, y: edge.variance })
     else frames.set(frame, [{ x: v * v, y: edge.variance }])
   }
-  const points = [...frames.values()].filter((list) => list.length >= LEAST_IN_FRAME).flatMap((list) => {
-    const [mx, my] = [list.reduce((sum, p) => sum + p.x, 0) / list.length, median(list.map((p) => p.y))]
-    return list.map((p) => ({ x: p.x - mx, y: p.y - my, own: p.x }))
-  })
+  const points = [...frames.values()]
+    .filter((list) => list.length >= LEAST_IN_FRAME)
+    .flatMap((list) => {
+      const [mx, my] = [list.reduce((sum, p) => sum + p.x, 0) / list.length, median(list.map((p) => p.y))]
+      return list.map((p) => ({ x: p.x - mx, y: p.y - my, own: p.x }))
+    })
   const fast = points.map(({ own }) => own).sort((a, b) => b - a)[points.length >> 4] ?? 0
   if (points.length < LEAST_EDGES || fast < LEAST_MOVING_PX * LEAST_MOVING_PX) return undefined
   let slope = 0
@@ -126,7 +164,10 @@ export function shutterShare(moving: readonly MovingEdge[]): { share: number; ed
   let weights = points.map(() => 1)
   for (let round = 0; round < ROUNDS; round++) {
     const w = weights.reduce((sum, v) => sum + v, 0)
-    const [mx, my] = [points.reduce((sum, p, n) => sum + (weights[n] as number) * p.x, 0) / w, points.reduce((sum, p, n) => sum + (weights[n] as number) * p.y, 0) / w]
+    const [mx, my] = [
+      points.reduce((sum, p, n) => sum + (weights[n] as number) * p.x, 0) / w,
+      points.reduce((sum, p, n) => sum + (weights[n] as number) * p.y, 0) / w,
+    ]
     const across = points.reduce((sum, p, n) => sum + (weights[n] as number) * (p.x - mx) * (p.x - mx), 0)
     if (!(across > 0)) return undefined
     slope = points.reduce((sum, p, n) => sum + (weights[n] as number) * (p.x - mx) * (p.y - my), 0) / across

@@ -24,7 +24,12 @@ interface Bin {
 }
 
 /** Variance and mean product of horizontal neighbours in a patch, its plane taken out. */
-function patchFigures(image: FloatImage, x0: number, y0: number, c: number): { mean: number; variance: number; lag: number } {
+function patchFigures(
+  image: FloatImage,
+  x0: number,
+  y0: number,
+  c: number,
+): { mean: number; variance: number; lag: number } {
   const { width, channels, data } = image
   const at = (x: number, y: number): number => data[((y0 + y) * width + x0 + x) * channels + c] ?? 0
   let [s, sx, sy] = [0, 0, 0]
@@ -39,7 +44,8 @@ function patchFigures(image: FloatImage, x0: number, y0: number, c: number): { m
   const n = PATCH * PATCH
   const spread = (n * (PATCH * PATCH - 1)) / 12
   const mean = s / n
-  const left = (x: number, y: number): number => at(x, y) - mean - (sx / spread) * (x - middle) - (sy / spread) * (y - middle)
+  const left = (x: number, y: number): number =>
+    at(x, y) - mean - (sx / spread) * (x - middle) - (sy / spread) * (y - middle)
   let [variance, lag] = [0, 0]
   for (let y = 0; y < PATCH; y++)
     for (let x = 0; x < PATCH; x++) {
@@ -79,7 +85,9 @@ export function measureGrain(image: FloatImage, codeWidth?: (value: number) => n
     let [w, wx, wy, wxx, wxy] = [0, 0, 0, 0, 0]
     for (const bin of bins) {
       if (bin.values.length < LEAST_SAMPLES) continue
-      const alive = bin.variances.map((_, n) => n).filter((n) => !codeWidth || (bin.variances[n] ?? 0) > (FLAT_SHARE * codeWidth(bin.values[n] ?? 0)) ** 2)
+      const alive = bin.variances
+        .map((_, n) => n)
+        .filter((n) => !codeWidth || (bin.variances[n] ?? 0) > (FLAT_SHARE * codeWidth(bin.values[n] ?? 0)) ** 2)
       if (alive.length < Math.max(LEAST_SAMPLES, bin.values.length * (1 - MOST_FLAT))) continue
       const order = alive.sort((a, b) => (bin.variances[a] ?? 0) - (bin.variances[b] ?? 0))
       const calm = order.slice(0, Math.max(6, Math.floor(order.length * CALM_SHARE)))

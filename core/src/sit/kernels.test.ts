@@ -17,7 +17,8 @@ const floats = (values: readonly number[]): number => {
   crew.heap.f32(at, values.length).set(values)
   return at
 }
-const near = (a: number | undefined, b: number, scale = 1): void => expect(Math.abs((a ?? Number.NaN) - b)).toBeLessThanOrEqual(2e-6 * scale)
+const near = (a: number | undefined, b: number, scale = 1): void =>
+  expect(Math.abs((a ?? Number.NaN) - b)).toBeLessThanOrEqual(2e-6 * scale)
 
 describe('blur', () => {
   it.each([0, 1])('sums a line’s neighbours by weight, edges repeated (vertical %d)', (vertical) => {
@@ -30,7 +31,9 @@ describe('blur', () => {
         for (let c = 0; c < 4; c++) {
           let sum = 0
           for (let d = -2; d <= 2; d++) {
-            const [a, b] = vertical ? [x, Math.min(H - 1, Math.max(0, y + d))] : [Math.min(W - 1, Math.max(0, x + d)), y]
+            const [a, b] = vertical
+              ? [x, Math.min(H - 1, Math.max(0, y + d))]
+              : [Math.min(W - 1, Math.max(0, x + d)), y]
             sum += (weights[Math.abs(d)] ?? 0) * (source[(b * W + a) * 4 + c] ?? 0)
           }
           near(view(to)[(y * W + x) * 4 + c], sum)
@@ -47,7 +50,11 @@ describe('laying', () => {
       const base = 1 + ((lit[n * 4 + 3] ?? 0) - 1) * 0.7
       const factors = [2, 1, 0.5].map((gain, c) => base + (lit[n * 4 + c] ?? 0) * gain)
       factors.forEach((factor, c) => near(view(image)[n * 4 + c], (before[n * 4 + c] ?? 0) * factor, 4))
-      near(view(image)[n * 4 + 3], (before[n * 4 + 3] ?? 0) * ((factors[0] ?? 0) + (factors[1] ?? 0) + (factors[2] ?? 0)) / 3, 4)
+      near(
+        view(image)[n * 4 + 3],
+        ((before[n * 4 + 3] ?? 0) * ((factors[0] ?? 0) + (factors[1] ?? 0) + (factors[2] ?? 0))) / 3,
+        4,
+      )
     }
   })
   it('grades smoke on colour divided by alpha, then lays it over', () => {
@@ -59,8 +66,14 @@ describe('laying', () => {
     for (let n = 0; n < W * H; n++) {
       const alpha = view(cover)[n * 4 + 3] ?? 0
       for (let c = 0; c < 3; c++) {
-        const colour = (grade[4 + c] ?? 0) * ((view(ambient)[n * 4 + c] ?? 0) + (grade[8 + c] ?? 0) * (view(lit)[n * 4 + c] ?? 0)) + (grade[c] ?? 0) * alpha
-        near(view(image)[n * 4 + c], alpha > 0 ? (before[n * 4 + c] ?? 0) * (1 - alpha * 0.6) + colour * 0.6 : (before[n * 4 + c] ?? 0), 4)
+        const colour =
+          (grade[4 + c] ?? 0) * ((view(ambient)[n * 4 + c] ?? 0) + (grade[8 + c] ?? 0) * (view(lit)[n * 4 + c] ?? 0)) +
+          (grade[c] ?? 0) * alpha
+        near(
+          view(image)[n * 4 + c],
+          alpha > 0 ? (before[n * 4 + c] ?? 0) * (1 - alpha * 0.6) + colour * 0.6 : (before[n * 4 + c] ?? 0),
+          4,
+        )
       }
     }
   })
@@ -69,7 +82,9 @@ describe('laying', () => {
     const before = view(image).slice()
     crew.run('layFire', [image, fire, floats([1, 0.5, 0.25]), W], H)
     for (let n = 0; n < W * H; n++) {
-      ;[1, 0.5, 0.25].forEach((gain, c) => near(view(image)[n * 4 + c], (before[n * 4 + c] ?? 0) + gain * (view(fire)[n * 4 + c] ?? 0), 8))
+      ;[1, 0.5, 0.25].forEach((gain, c) =>
+        near(view(image)[n * 4 + c], (before[n * 4 + c] ?? 0) + gain * (view(fire)[n * 4 + c] ?? 0), 8),
+      )
       expect(view(image)[n * 4 + 3]).toBe(before[n * 4 + 3])
     }
   })

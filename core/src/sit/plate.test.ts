@@ -6,7 +6,20 @@ import { brightnessOf, edgeRise, exposureDrift, plainEdges, readArea, shutterSha
 describe('a reading', () => {
   const ramp = picture((x, y) => x / W + (y === 30 && x === 40 ? 5 : 0))
   it('gives mean, peak and percentile of a box, per channel and as brightness', () => {
-    const { mean, peak, percentile, pixels } = readArea(ramp, W, H, { corners: [[30, 20], [50, 20], [50, 40], [30, 40]] }, 0.5)
+    const { mean, peak, percentile, pixels } = readArea(
+      ramp,
+      W,
+      H,
+      {
+        corners: [
+          [30, 20],
+          [50, 20],
+          [50, 40],
+          [30, 40],
+        ],
+      },
+      0.5,
+    )
     expect(pixels).toBe(400)
     // Columns 30 to 49, and the spark.
     expect(mean[0]).toBeCloseTo(39.5 / W + 5 / 400, 5)
@@ -17,7 +30,21 @@ describe('a reading', () => {
   })
   it('of a drawn shape takes only what lies in it, of a disc its area, and at the edge only what is seen', () => {
     const flat = picture(() => 0.5)
-    expect(readArea(flat, W, H, { corners: [[10, 10], [50, 10], [10, 50]] }, 0.5).pixels).toBeCloseTo(800, -2)
+    expect(
+      readArea(
+        flat,
+        W,
+        H,
+        {
+          corners: [
+            [10, 10],
+            [50, 10],
+            [10, 50],
+          ],
+        },
+        0.5,
+      ).pixels,
+    ).toBeCloseTo(800, -2)
     expect(readArea(flat, W, H, { middle: [60, 60], radius: 20 }, 0.5).pixels).toBeCloseTo(Math.PI * 400, -1.5)
     const cut = readArea(flat, W, H, { middle: [0, 0], radius: 20 }, 0.5)
     expect(cut.pixels).toBeCloseTo(Math.PI * 100, -1)
@@ -28,7 +55,20 @@ describe('a reading', () => {
     const out = readArea(ramp, W, H, { middle: [-50, 10], radius: 5 }, 0.5)
     expect(out.pixels).toBe(0)
     expect(out.mean[0]).toBeNaN()
-    expect(() => readArea(ramp, W, H, { corners: [[1, 1], [2, 2]] }, 0.5)).toThrow(/three corners/)
+    expect(() =>
+      readArea(
+        ramp,
+        W,
+        H,
+        {
+          corners: [
+            [1, 1],
+            [2, 2],
+          ],
+        },
+        0.5,
+      ),
+    ).toThrow(/three corners/)
   })
 })
 
@@ -47,10 +87,14 @@ describe('the drift of exposure', () => {
     })
     const middle = [...truth].sort((a, b) => a - b)
     const level = ((middle[19] as number) + (middle[20] as number)) / 2
-    for (const [n, v] of exposureDrift(areas, frames).entries()) expect(Math.abs(v - ((truth[n] as number) - level))).toBeLessThan(0.012)
+    for (const [n, v] of exposureDrift(areas, frames).entries())
+      expect(Math.abs(v - ((truth[n] as number) - level))).toBeLessThan(0.012)
   })
   it('tells nothing from darkness and highlights, and nothing of frames without areas', () => {
-    const drift = exposureDrift([Float64Array.of(0.001, 0.002, 0.004), Float64Array.of(0.9, 0.7, 0.8), Float64Array.of(0.2, Number.NaN, 0.4)], 3)
+    const drift = exposureDrift(
+      [Float64Array.of(0.001, 0.002, 0.004), Float64Array.of(0.9, 0.7, 0.8), Float64Array.of(0.2, Number.NaN, 0.4)],
+      3,
+    )
     expect(drift[1]).toBeNaN()
     expect((drift[2] as number) - (drift[0] as number)).toBeCloseTo(1, 9)
     expect([...exposureDrift([], 2)]).toEqual([Number.NaN, Number.NaN])
@@ -58,7 +102,11 @@ describe('the drift of exposure', () => {
 })
 
 describe('edges', () => {
-  it.each([[0.5, 0], [0.8, 0.004], [1.4, 0.004]])('of a Gaussian of %s px with grain of %s rise in 2.563 of it', (sigma, grain) => {
+  it.each([
+    [0.5, 0],
+    [0.8, 0.004],
+    [1.4, 0.004],
+  ])('of a Gaussian of %s px with grain of %s rise in 2.563 of it', (sigma, grain) => {
     for (const across of ['x', 'y'] as const) {
       const edges = plainEdges(brightnessOf(chart(sigma, 0, grain, 3, across)), W, H)
       expect(edges.length).toBeGreaterThan(60)
@@ -74,13 +122,26 @@ describe('edges', () => {
   it('that move tell how long the shutter was open', () => {
     const share = 0.5
     // The faster the more out of focus, as what is near: level edges, which the motion leaves alone, tell the one from the other.
-    const seen = (speed: number, across: 'x' | 'y') => plainEdges(brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)), W, H).map((edge) => ({ frame: speed, edge, speed: [speed, 0.3] as const }))
+    const seen = (speed: number, across: 'x' | 'y') =>
+      plainEdges(
+        brightnessOf(chart(0.6 + 0.06 * speed, across === 'x' ? share * speed : 0, 0.002, speed + 1, across)),
+        W,
+        H,
+      ).map((edge) => ({ frame: speed, edge, speed: [speed, 0.3] as const }))
     const moving = [0, 4, 8, 12].flatMap((speed) => [...seen(speed, 'x'), ...seen(speed, 'y')])
     const found = shutterShare(moving)
     expect(Math.abs((found?.share ?? 0) / share - 1)).toBeLessThan(0.08)
   })
   it('that hardly move tell nothing of the shutter', () => {
-    expect(shutterShare(plainEdges(brightnessOf(chart(0.7, 0, 0, 1)), W, H).map((edge) => ({ frame: 0, edge, speed: [0.4, 0] as const })))).toBeUndefined()
+    expect(
+      shutterShare(
+        plainEdges(brightnessOf(chart(0.7, 0, 0, 1)), W, H).map((edge) => ({
+          frame: 0,
+          edge,
+          speed: [0.4, 0] as const,
+        })),
+      ),
+    ).toBeUndefined()
   })
 })
 

@@ -15,7 +15,12 @@ export interface AreaFigures {
   pixels: number
 }
 
-const NONE: AreaFigures = { mean: [Number.NaN, Number.NaN, Number.NaN, Number.NaN], peak: [Number.NaN, Number.NaN, Number.NaN, Number.NaN], percentile: [Number.NaN, Number.NaN, Number.NaN, Number.NaN], pixels: 0 }
+const NONE: AreaFigures = {
+  mean: [Number.NaN, Number.NaN, Number.NaN, Number.NaN],
+  peak: [Number.NaN, Number.NaN, Number.NaN, Number.NaN],
+  percentile: [Number.NaN, Number.NaN, Number.NaN, Number.NaN],
+  pixels: 0,
+}
 
 /** Spans of pixel centres within an area on row y: pairs from, to (not included). */
 function spansOn(area: Area, y: number, width: number): [number, number][] {
@@ -24,7 +29,12 @@ function spansOn(area: Area, y: number, width: number): [number, number][] {
     const half2 = area.radius * area.radius - d * d
     if (half2 < 0) return []
     const half = Math.sqrt(half2)
-    return [[Math.max(0, Math.ceil(area.middle[0] - half - 0.5)), Math.min(width, Math.floor(area.middle[0] + half - 0.5) + 1)]]
+    return [
+      [
+        Math.max(0, Math.ceil(area.middle[0] - half - 0.5)),
+        Math.min(width, Math.floor(area.middle[0] + half - 0.5) + 1),
+      ],
+    ]
   }
   const crossings: number[] = []
   for (const [n, a] of area.corners.entries()) {
@@ -32,7 +42,10 @@ function spansOn(area: Area, y: number, width: number): [number, number][] {
     if (a[1] > y + 0.5 !== b[1] > y + 0.5) crossings.push(a[0] + ((y + 0.5 - a[1]) * (b[0] - a[0])) / (b[1] - a[1]))
   }
   crossings.sort((p, q) => p - q)
-  return Array.from({ length: crossings.length >> 1 }, (_, n) => [Math.max(0, Math.ceil((crossings[2 * n] as number) - 0.5)), Math.min(width, Math.ceil((crossings[2 * n + 1] as number) - 0.5))])
+  return Array.from({ length: crossings.length >> 1 }, (_, n) => [
+    Math.max(0, Math.ceil((crossings[2 * n] as number) - 0.5)),
+    Math.min(width, Math.ceil((crossings[2 * n + 1] as number) - 0.5)),
+  ])
 }
 
 /**
@@ -40,8 +53,10 @@ function spansOn(area: Area, y: number, width: number): [number, number][] {
  * Throws LanternError 'area' for fewer than three corners.
  */
 export function readArea(rgb: Float32Array, width: number, height: number, area: Area, share: number): AreaFigures {
-  if ('corners' in area && area.corners.length < 3) throw new LanternError('area', 'An area needs three corners.', 'Draw it again.', { field: 'area' })
-  const ys = 'middle' in area ? [area.middle[1] - area.radius, area.middle[1] + area.radius] : area.corners.map((p) => p[1])
+  if ('corners' in area && area.corners.length < 3)
+    throw new LanternError('area', 'An area needs three corners.', 'Draw it again.', { field: 'area' })
+  const ys =
+    'middle' in area ? [area.middle[1] - area.radius, area.middle[1] + area.radius] : area.corners.map((p) => p[1])
   const values: [number[], number[], number[], number[]] = [[], [], [], []]
   for (let y = Math.max(0, Math.floor(Math.min(...ys))); y < Math.min(height, Math.ceil(Math.max(...ys))); y++)
     for (const [from, to] of spansOn(area, y, width))
@@ -55,9 +70,18 @@ export function readArea(rgb: Float32Array, width: number, height: number, area:
       }
   const pixels = values[3].length
   if (pixels === 0) return NONE
-  const each = (figure: (list: number[]) => number): [number, number, number, number] => [figure(values[0]), figure(values[1]), figure(values[2]), figure(values[3])]
+  const each = (figure: (list: number[]) => number): [number, number, number, number] => [
+    figure(values[0]),
+    figure(values[1]),
+    figure(values[2]),
+    figure(values[3]),
+  ]
   return {
-    pixels, mean: each((list) => list.reduce((sum, v) => sum + v, 0) / pixels), peak: each((list) => list.reduce((most, v) => Math.max(most, v), -Infinity)),
-    percentile: each((list) => Float64Array.from(list).sort()[Math.min(pixels - 1, Math.floor(share * pixels))] as number),
+    pixels,
+    mean: each((list) => list.reduce((sum, v) => sum + v, 0) / pixels),
+    peak: each((list) => list.reduce((most, v) => Math.max(most, v), -Infinity)),
+    percentile: each(
+      (list) => Float64Array.from(list).sort()[Math.min(pixels - 1, Math.floor(share * pixels))] as number,
+    ),
   }
 }

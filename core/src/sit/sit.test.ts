@@ -1,11 +1,32 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
-import { decodeRec709, decodeSrgb, encodeSrgb, type GrainLaw, layStack, measureGrain, softShoulder, type StackLayer, type StackPasses, toDisplay } from './index.ts'
+import {
+  decodeRec709,
+  decodeSrgb,
+  encodeSrgb,
+  type GrainLaw,
+  layStack,
+  measureGrain,
+  softShoulder,
+  type StackLayer,
+  type StackPasses,
+  toDisplay,
+} from './index.ts'
 
 const [W, H] = [12, 8]
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-const layer = (kind: StackLayer['kind'], over: Partial<StackLayer> = {}): StackLayer => ({ kind, shown: true, amount: 1, exposure: 0, black: 0, white: 1, tint: [1, 1, 1], softness: 0, ...over })
+const layer = (kind: StackLayer['kind'], over: Partial<StackLayer> = {}): StackLayer => ({
+  kind,
+  shown: true,
+  amount: 1,
+  exposure: 0,
+  black: 0,
+  white: 1,
+  tint: [1, 1, 1],
+  softness: 0,
+  ...over,
+})
 const noise = (channels: number, seed: number, top = 1): FloatImage => {
   const stream = random(seed)
   const image = makeImage(W, H, channels)
@@ -19,10 +40,18 @@ const constant = (channels: number, values: readonly number[]): FloatImage => {
 }
 const passes = (): StackPasses => {
   const smoke = noise(4, 2)
-  for (let n = 0; n < W * H; n++) for (let c = 0; c < 3; c++) smoke.data[n * 4 + c] = (smoke.data[n * 4 + c] ?? 0) * (smoke.data[n * 4 + 3] ?? 0)
+  for (let n = 0; n < W * H; n++)
+    for (let c = 0; c < 3; c++) smoke.data[n * 4 + c] = (smoke.data[n * 4 + c] ?? 0) * (smoke.data[n * 4 + 3] ?? 0)
   return { fire: noise(3, 1, 3), smoke, smokeLight: noise(3, 3, 0.2), light: noise(3, 4, 0.5), shadow: noise(1, 5) }
 }
-const lay = (plate: FloatImage, from: StackPasses, layers: StackLayer[], fireExposure = 0, grain = NO_GRAIN, grainAmount = 0): FloatImage => layStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
+const lay = (
+  plate: FloatImage,
+  from: StackPasses,
+  layers: StackLayer[],
+  fireExposure = 0,
+  grain = NO_GRAIN,
+  grainAmount = 0,
+): FloatImage => layStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
 
 describe('the stack', () => {
   it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
@@ -40,14 +69,32 @@ describe('the stack', () => {
   })
   it('follows the layers’ order', () => {
     const plate = constant(3, [0.5, 0.5, 0.5])
-    const from = { ...passes(), fire: constant(3, [1, 1, 1]), smoke: constant(4, [0, 0, 0, 0.5]), smokeLight: makeImage(W, H, 3) }
+    const from = {
+      ...passes(),
+      fire: constant(3, [1, 1, 1]),
+      smoke: constant(4, [0, 0, 0, 0.5]),
+      smokeLight: makeImage(W, H, 3),
+    }
     expect(lay(plate, from, [layer('fire'), layer('smoke')]).data[0]).toBeCloseTo(0.75, 6)
     expect(lay(plate, from, [layer('smoke'), layer('fire')]).data[0]).toBeCloseTo(1.25, 6)
   })
   it('leaves the plate to the bit where nothing was added, grain and all', () => {
     const plate = noise(3, 9)
-    const empty: StackPasses = { fire: makeImage(W, H, 3), smoke: makeImage(W, H, 4), smokeLight: makeImage(W, H, 3), light: makeImage(W, H, 3), shadow: constant(1, [1]) }
-    const result = lay(plate, empty, [layer('light', { softness: 2 }), layer('smoke'), layer('fire')], 3, { floor: [1e-4, 1e-4, 1e-4], slope: [1e-3, 1e-3, 1e-3], spread: 0.2 }, 1)
+    const empty: StackPasses = {
+      fire: makeImage(W, H, 3),
+      smoke: makeImage(W, H, 4),
+      smokeLight: makeImage(W, H, 3),
+      light: makeImage(W, H, 3),
+      shadow: constant(1, [1]),
+    }
+    const result = lay(
+      plate,
+      empty,
+      [layer('light', { softness: 2 }), layer('smoke'), layer('fire')],
+      3,
+      { floor: [1e-4, 1e-4, 1e-4], slope: [1e-3, 1e-3, 1e-3], spread: 0.2 },
+      1,
+    )
     for (let n = 0; n < W * H * 3; n++) expect(result.data[Math.floor(n / 3) * 4 + (n % 3)]).toBe(plate.data[n])
   })
   it('grades on colour divided by alpha: black and white hold at any cover', () => {
@@ -74,20 +121,28 @@ describe('grain', () => {
     for (let y = 0; y < size; y++)
       for (let x = 0; x < size; x++) {
         const value = 0.02 + (0.7 * Math.floor((x / size) * 8)) / 8
-        for (let c = 0; c < 3; c++) image.data[(y * size + x) * 3 + c] = value + normal() * Math.sqrt(floor + slope * value)
+        for (let c = 0; c < 3; c++)
+          image.data[(y * size + x) * 3 + c] = value + normal() * Math.sqrt(floor + slope * value)
       }
     return image
   }
   it('is measured per brightness within 5 % of the level', () => {
     const [floor, slope] = [4e-5, 3e-4]
     const law = measureGrain(grainy(floor, slope))
-    for (const value of [0.1, 0.3, 0.6]) for (let c = 0; c < 3; c++) expect(Math.abs(Math.sqrt((law.floor[c] ?? 0) + (law.slope[c] ?? 0) * value) / Math.sqrt(floor + slope * value) - 1)).toBeLessThan(0.05)
+    for (const value of [0.1, 0.3, 0.6])
+      for (let c = 0; c < 3; c++)
+        expect(
+          Math.abs(Math.sqrt((law.floor[c] ?? 0) + (law.slope[c] ?? 0) * value) / Math.sqrt(floor + slope * value) - 1),
+        ).toBeLessThan(0.05)
     expect(law.spread).toBeLessThan(0.06)
   })
   it('is not taken from what an encoder flattened', () => {
     const image = grainy(4e-5, 3e-4)
     // Three tenths of the picture's patches lose their grain, more than the calmest tenth of any brightness.
-    for (let y = 0; y < 256; y++) for (let x = 0; x < 256; x++) if ((y >> 2) % 10 < 3) for (let c = 0; c < 3; c++) image.data[(y * 256 + x) * 3 + c] = 0.02 + (0.7 * Math.floor((x / 256) * 8)) / 8
+    for (let y = 0; y < 256; y++)
+      for (let x = 0; x < 256; x++)
+        if ((y >> 2) % 10 < 3)
+          for (let c = 0; c < 3; c++) image.data[(y * 256 + x) * 3 + c] = 0.02 + (0.7 * Math.floor((x / 256) * 8)) / 8
     const level = (law: GrainLaw): number => Math.sqrt((law.floor[1] ?? 0) + (law.slope[1] ?? 0) * 0.3)
     const truth = Math.sqrt(4e-5 + 3e-4 * 0.3)
     expect(level(measureGrain(image))).toBeLessThan(0.2 * truth)
@@ -101,8 +156,20 @@ describe('grain', () => {
   it('is put on with the level that its law asks for', () => {
     const size = 96
     const law: GrainLaw = { floor: [1e-4, 1e-4, 1e-4], slope: [0, 0, 0], spread: 0.15 }
-    const flat = (channels: number, value: number): FloatImage => ({ width: size, height: size, channels, data: new Float32Array(size * size * channels).fill(value) })
-    const result = layStack(makeCrew(1), flat(3, 0.2), { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) }, { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1 }, 1, 7)
+    const flat = (channels: number, value: number): FloatImage => ({
+      width: size,
+      height: size,
+      channels,
+      data: new Float32Array(size * size * channels).fill(value),
+    })
+    const result = layStack(
+      makeCrew(1),
+      flat(3, 0.2),
+      { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },
+      { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1 },
+      1,
+      7,
+    )
     const values = Array.from(result.data.filter((_, n) => n % 4 === 0))
     const mean = values.reduce((sum, v) => sum + v, 0) / values.length
     const deviation = Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length)

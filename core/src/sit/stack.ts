@@ -79,7 +79,14 @@ function blur(crew: Crew, image: number, sigma: number, width: number, height: n
  * Lays the passes over the plate: result = plate x (shadow + fire light), smoke over, fire add, in the layers' order, then grain on what was added.
  * plate: linear light, 3 channels. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  */
-export function layStack(crew: Crew, plate: FloatImage, passes: StackPasses | undefined, settings: StackSettings, scale: StackScale, frame: number): FloatImage {
+export function layStack(
+  crew: Crew,
+  plate: FloatImage,
+  passes: StackPasses | undefined,
+  settings: StackSettings,
+  scale: StackScale,
+  frame: number,
+): FloatImage {
   const { width, height } = plate
   const { heap } = crew
   const mark = heap.mark()
@@ -102,18 +109,40 @@ export function layStack(crew: Crew, plate: FloatImage, passes: StackPasses | un
       if (layer.kind === 'light') {
         const light = layImage(crew, passes.light, passes.shadow)
         blur(crew, light, sigma, width, height)
-        crew.run('layLight', [image, light, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), layer.amount, width], height, 8)
+        crew.run(
+          'layLight',
+          [image, light, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), layer.amount, width],
+          height,
+          8,
+        )
       } else if (layer.kind === 'smoke') {
         const ambient = layImage(crew, passes.smoke)
         const lit = layImage(crew, passes.smokeLight)
         blur(crew, ambient, sigma, width, height)
         blur(crew, lit, sigma, width, height)
         const span = layer.tint.map((t) => t * own * (layer.white - layer.black))
-        crew.run('laySmoke', [image, ambient, lit, ambient, put([layer.black, layer.black, layer.black, 0, ...span, 0, fireGain, fireGain, fireGain, layer.amount]), width], height, 8)
+        crew.run(
+          'laySmoke',
+          [
+            image,
+            ambient,
+            lit,
+            ambient,
+            put([layer.black, layer.black, layer.black, 0, ...span, 0, fireGain, fireGain, fireGain, layer.amount]),
+            width,
+          ],
+          height,
+          8,
+        )
       } else {
         const fire = layImage(crew, passes.fire)
         blur(crew, fire, sigma, width, height)
-        crew.run('layFire', [image, fire, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), width], height, 8)
+        crew.run(
+          'layFire',
+          [image, fire, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), width],
+          height,
+          8,
+        )
       }
       heap.release(inner)
     }
@@ -123,7 +152,12 @@ export function layStack(crew: Crew, plate: FloatImage, passes: StackPasses | un
     const out = heap.alloc(pixels * 16)
     // A proxy pixel is the mean of 1 / scale^2 full ones, so its grain has that much less variance.
     const law = [...settings.grain.floor, ...settings.grain.slope].map((part) => part * scale * scale)
-    crew.run('layGrain', [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, width], height, 8)
+    crew.run(
+      'layGrain',
+      [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, width],
+      height,
+      8,
+    )
     result.data.set(heap.f32(out, pixels * 4))
   } else {
     result.data.set(heap.f32(image, pixels * 4))

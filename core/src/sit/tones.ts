@@ -11,6 +11,11 @@ const HIGH = 0.998
 export function tonesOf(rgb: Float32Array): Tones {
   const pixels = rgb.length / 3
   const sorted = [0, 1, 2].map((c) => Float32Array.from({ length: pixels }, (_, n) => rgb[3 * n + c] as number).sort())
-  const at = (share: number): [number, number, number] => [0, 1, 2].map((c) => sorted[c]?.[Math.min(pixels - 1, Math.floor(share * pixels))] ?? Number.NaN) as [number, number, number]
+  const at = (share: number): [number, number, number] =>
+    [0, 1, 2].map((c) => sorted[c]?.[Math.min(pixels - 1, Math.floor(share * pixels))] ?? Number.NaN) as [
+      number,
+      number,
+      number,
+    ]
   return { black: at(LOW), white: at(HIGH) }
 }

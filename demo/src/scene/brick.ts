@@ -47,7 +47,10 @@ export interface Face {
 
 /** Relief of one spot of a brick: proud or set back, tilted, chipped at its edges, spalled, or gone. */
 export function brickFace(seed: number, brick: Brick, u: number, v: number, out: Face): void {
-  const chip = 0.0045 * Math.max(0, rough(seed + 1, u * 34, v * 34, 3)) + 0.012 * Math.max(0, grain(seed + 2, u * 13, v * 17) - 0.55) + 0.0018 * grain(seed + 3, u * 95, v * 95)
+  const chip =
+    0.0045 * Math.max(0, rough(seed + 1, u * 34, v * 34, 3)) +
+    0.012 * Math.max(0, grain(seed + 2, u * 13, v * 17) - 0.55) +
+    0.0018 * grain(seed + 3, u * 95, v * 95)
   const edge = brick.edge - JOINT / 2 - chip
   const gone = spot(seed + 4, brick.key, 0) < 0.004
   const spalled = spot(seed + 5, brick.key, 0) < 0.1 ? smooth(-0.15, 0.25, rough(seed + 6, u * 9, v * 9, 3)) : 0
@@ -55,8 +58,17 @@ export function brickFace(seed: number, brick: Brick, u: number, v: number, out:
   const proud = 0.006 * (spot(seed + 8, brick.key, 0) - 0.5)
   const skin = 0.0011 * rough(seed + 9, u * 60, v * 60, 3)
   const rounded = 0.006 * smooth(0.006, 0, edge)
-  const mortar = -0.0075 - 0.003 * rough(seed + 10, u * 30, v * 30, 3) - 0.012 * Math.max(0, grain(seed + 11, u * 3.2, v * 4.4) - 0.45)
-  const face = proud + tilt * brick.edge + skin - rounded - spalled * (0.009 + 0.005 * rough(seed + 12, u * 40, v * 40, 3)) - (gone ? 0.075 : 0)
+  const mortar =
+    -0.0075 -
+    0.003 * rough(seed + 10, u * 30, v * 30, 3) -
+    0.012 * Math.max(0, grain(seed + 11, u * 3.2, v * 4.4) - 0.45)
+  const face =
+    proud +
+    tilt * brick.edge +
+    skin -
+    rounded -
+    spalled * (0.009 + 0.005 * rough(seed + 12, u * 40, v * 40, 3)) -
+    (gone ? 0.075 : 0)
   out.mortar = edge <= 0 || (!gone && face < mortar)
   out.relief = edge <= 0 ? mortar : Math.max(face, gone ? -1 : mortar)
   out.spall = edge <= 0 ? 0 : gone ? 0.6 : spalled
@@ -101,13 +113,19 @@ export function weathered(seed: number, u: number, y: number, top: number, skin:
   const grime = clamp(0.62 + 0.3 * slow + 0.32 * mid)
   let k = 1 - 0.36 * grime
   // Streaks run down from the coping and from sills.
-  const streak = smooth(-0.1, 0.6, grain(seed + 34, u * 5.5, y * 0.22) + 0.5 * grain(seed + 35, u * 17, y * 0.4)) * smooth(2.4, 0, top - y + 0.5 * slow)
+  const streak =
+    smooth(-0.1, 0.6, grain(seed + 34, u * 5.5, y * 0.22) + 0.5 * grain(seed + 35, u * 17, y * 0.4)) *
+    smooth(2.4, 0, top - y + 0.5 * slow)
   k *= 1 - 0.42 * streak
   skin.r *= k
   skin.g *= k * 1.01
   skin.b *= k * 1.03
   // Salts: a pale bloom, mostly on bricks a metre up.
-  const bloom = smooth(0.18, 0.62, mid * 0.55 + 0.75 * rough(seed + 36, u * 1.2 + 9, y * 1.5, 3)) * smooth(0.25, 0.8, y) * smooth(2.6, 1.3, y) * (mortar ? 0.6 : 1)
+  const bloom =
+    smooth(0.18, 0.62, mid * 0.55 + 0.75 * rough(seed + 36, u * 1.2 + 9, y * 1.5, 3)) *
+    smooth(0.25, 0.8, y) *
+    smooth(2.6, 1.3, y) *
+    (mortar ? 0.6 : 1)
   const pale = 0.42 * bloom * clamp(0.6 + 0.7 * fine)
   skin.r += (0.4 - skin.r) * pale
   skin.g += (0.37 - skin.g) * pale

@@ -46,7 +46,14 @@ export function vertex(mesh: Mesh, p: Vec3, n: Vec3, skin: Skin, both = false): 
   return mesh.vertices.length / MESH_STRIDE - 1
 }
 
-export const skinOf = (r: number, g: number, b: number, rough = 0.9, film = 0): Skin => ({ r, g, b, rough, film, hollow: 1 })
+export const skinOf = (r: number, g: number, b: number, rough = 0.9, film = 0): Skin => ({
+  r,
+  g,
+  b,
+  rough,
+  film,
+  hollow: 1,
+})
 export const scaled = (skin: Skin, by: number): Skin => ({ ...skin, r: skin.r * by, g: skin.g * by, b: skin.b * by })
 
 /** Everything in the yard that stands still. */
@@ -56,6 +63,15 @@ export interface Parts {
 }
 
 export const planar = (corner: Vec3, along: Vec3, down: Vec3) => ({
-  at: (u: number, v: number): Vec3 => [corner[0] + along[0] * u + down[0] * v, corner[1] + along[1] * u + down[1] * v, corner[2] + along[2] * u + down[2] * v],
-  out: (): Vec3 => [along[1] * down[2] - along[2] * down[1], along[2] * down[0] - along[0] * down[2], along[0] * down[1] - along[1] * down[0]].map((x) => -x) as unknown as Vec3,
+  at: (u: number, v: number): Vec3 => [
+    corner[0] + along[0] * u + down[0] * v,
+    corner[1] + along[1] * u + down[1] * v,
+    corner[2] + along[2] * u + down[2] * v,
+  ],
+  out: (): Vec3 =>
+    [
+      along[1] * down[2] - along[2] * down[1],
+      along[2] * down[0] - along[0] * down[2],
+      along[0] * down[1] - along[1] * down[0],
+    ].map((x) => -x) as unknown as Vec3,
 })

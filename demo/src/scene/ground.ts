@@ -24,7 +24,14 @@ export function lie(x: number, z: number): number {
   const rut = (at: number): number => Math.exp(-(((x - at - bend - 0.05 * (z - 1)) / 0.17) ** 2))
   const worn = smooth(0.5, 2.5, z)
   const drain = 0.2 * smooth(0.26, 0.215, Math.max(Math.abs(x - DRAIN[0]), Math.abs(z - DRAIN[1])))
-  return hollows - drain - 0.012 * Math.exp(-((x - DRAIN[0]) ** 2 + (z - DRAIN[1]) ** 2) / 0.6) - 0.017 * worn * (rut(1.45) + rut(2.85)) - 0.018 * smooth(0.5, 0, z) - 0.01 * Math.exp(-(((z - 4.2) / 0.3) ** 2))
+  return (
+    hollows -
+    drain -
+    0.012 * Math.exp(-((x - DRAIN[0]) ** 2 + (z - DRAIN[1]) ** 2) / 0.6) -
+    0.017 * worn * (rut(1.45) + rut(2.85)) -
+    0.018 * smooth(0.5, 0, z) -
+    0.01 * Math.exp(-(((z - 4.2) / 0.3) ** 2))
+  )
 }
 
 interface Stone {
@@ -38,7 +45,11 @@ interface Stone {
 function stoneAt(x: number, z: number, out: Stone): void {
   const wx = x + 0.05 * grain(21, x * 0.6, z * 0.6)
   // Rows run unevenly, and some are broader: whoever laid them took the stones as they came.
-  const wz = z + 0.05 * grain(22, x * 0.6, z * 0.6) + 0.006 * grain(23, x * 3, z * 3) + 0.018 * Math.sin(z * 7.1 + 2 * grain(34, x * 0.2, z * 0.4))
+  const wz =
+    z +
+    0.05 * grain(22, x * 0.6, z * 0.6) +
+    0.006 * grain(23, x * 3, z * 3) +
+    0.018 * Math.sin(z * 7.1 + 2 * grain(34, x * 0.2, z * 0.4))
   const row = Math.floor(wz / PITCH_Z)
   let best = Infinity
   let second = Infinity
@@ -60,7 +71,11 @@ function stoneAt(x: number, z: number, out: Stone): void {
         best = d
         out.key = c * 7919 + r
         const lean = 0.1
-        out.height = 0.011 * (spot(29, c, r) - 0.5) + lean * (spot(30, c, r) - 0.5) * (wx - cx) + lean * (spot(31, c, r) - 0.5) * (wz - cz) - (spot(32, c, r) < 0.02 ? 0.03 : 0)
+        out.height =
+          0.011 * (spot(29, c, r) - 0.5) +
+          lean * (spot(30, c, r) - 0.5) * (wx - cx) +
+          lean * (spot(31, c, r) - 0.5) * (wz - cz) -
+          (spot(32, c, r) < 0.02 ? 0.03 : 0)
         out.tone = spot(33, c, r)
       } else if (d < second) second = d
     }
@@ -71,7 +86,12 @@ function stoneAt(x: number, z: number, out: Stone): void {
 /** Distance from a set-down thing on the ground, roughly. */
 const nearThings = (x: number, z: number): number => {
   let near = Infinity
-  for (const { at, size } of CRATES) if (at[1] === 0) near = Math.min(near, Math.hypot(Math.max(0, Math.abs(x - at[0]) - size[0] / 2), Math.max(0, Math.abs(z - at[2]) - size[2] / 2)))
+  for (const { at, size } of CRATES)
+    if (at[1] === 0)
+      near = Math.min(
+        near,
+        Math.hypot(Math.max(0, Math.abs(x - at[0]) - size[0] / 2), Math.max(0, Math.abs(z - at[2]) - size[2] / 2)),
+      )
   return near
 }
 
@@ -105,7 +125,8 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
       const crown = clamp((ragged - GAP * 0.4) / 0.026)
       const dome = 1 - (1 - crown) * (1 - crown)
       const fill = -0.012 - 0.006 * rough(43, x * 5, z * 5, 2) + 0.003 * grain(44, x * 90, z * 90)
-      const top = stone.height + 0.0035 * rough(45, x * 17, z * 17, 3) * (0.4 + stone.tone) + 0.0011 * grain(46, x * 140, z * 140)
+      const top =
+        stone.height + 0.0035 * rough(45, x * 17, z * 17, 3) * (0.4 + stone.tone) + 0.0011 * grain(46, x * 140, z * 140)
       const inGap = ragged < GAP * 0.4
       const h = lie(x, z) + (inGap ? fill : Math.max(fill, fill + (top - fill) * dome))
       height[n] = h
@@ -164,7 +185,11 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
     b *= dark
     // Leaves and straw, blown against walls and boxes.
     const drift = smooth(0.75, 0, Math.min(nearThings(x, z), away)) + 0.12
-    const leaf = spot(59, Math.floor(x / 0.045 + 0.5 * grain(60, x * 30, z * 30)), Math.floor(z / 0.04 + 0.5 * grain(61, x * 30, z * 30)))
+    const leaf = spot(
+      59,
+      Math.floor(x / 0.045 + 0.5 * grain(60, x * 30, z * 30)),
+      Math.floor(z / 0.04 + 0.5 * grain(61, x * 30, z * 30)),
+    )
     if (leaf < 0.05 * drift) {
       const hue = leaf / (0.05 * drift)
       r = 0.13 + 0.12 * hue
@@ -173,7 +198,13 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
     }
     // Wet: near the water's level, darker, with a film.
     const above = h - weather.water
-    const wet = clamp(Math.max(smooth(0.026, 0.004, above + 0.01 * slow), weather.film * (0.62 + 0.38 * smooth(-0.3, 0.2, slow + 0.4 * mottle)), 0.55 * smooth(0.35, 0.55, rough(62, x * 0.4 + 3, z * 0.5, 3))))
+    const wet = clamp(
+      Math.max(
+        smooth(0.026, 0.004, above + 0.01 * slow),
+        weather.film * (0.62 + 0.38 * smooth(-0.3, 0.2, slow + 0.4 * mottle)),
+        0.55 * smooth(0.35, 0.55, rough(62, x * 0.4 + 3, z * 0.5, 3)),
+      ),
+    )
     const soak = 1 - 0.48 * wet
     r *= soak
     g *= soak * 0.99
@@ -194,14 +225,27 @@ export function cobbles(area: Area, weather: Weather): ChartSpec {
     skin.rough = clamp(skin.rough, 0.01, 1)
     skin.hollow = water[n] ? 1 : 0.5 + 0.5 * smooth(0, 0.016, edge)
   }
-  return { name: area.name, columns, rows, texel: area.texel, step: area.step, ...planar([area.x, 0, area.z], [1, 0, 0], [0, 0, 1]), height, paint, flat: (i, j) => water[j * columns + i] === 1 }
+  return {
+    name: area.name,
+    columns,
+    rows,
+    texel: area.texel,
+    step: area.step,
+    ...planar([area.x, 0, area.z], [1, 0, 0], [0, 0, 1]),
+    height,
+    paint,
+    flat: (i, j) => water[j * columns + i] === 1,
+  }
 }
 
 /** The yard's ground: fine before the kiln, coarser round it. */
 export function groundCharts(weather: Weather, detail: number): ChartSpec[] {
   const t = (texel: number): number => texel / detail
   const inside = (x: number, z: number): boolean => x > KILN.from + 0.05 && x < KILN.to - 0.05 && z < -0.3
-  const outer = (name: string, x: number, z: number, width: number, depth: number): ChartSpec => ({ ...cobbles({ name, x, z, width, depth, texel: t(0.026), step: 2 }, weather), there: (u, v) => !inside(x + u, z + v) && !(Math.abs(x + u - CHIMNEY.x) < 0.7 && Math.abs(z + v - CHIMNEY.z) < 0.7) })
+  const outer = (name: string, x: number, z: number, width: number, depth: number): ChartSpec => ({
+    ...cobbles({ name, x, z, width, depth, texel: t(0.026), step: 2 }, weather),
+    there: (u, v) => !inside(x + u, z + v) && !(Math.abs(x + u - CHIMNEY.x) < 0.7 && Math.abs(z + v - CHIMNEY.z) < 0.7),
+  })
   return [
     cobbles({ name: 'cobbles', x: -6.2, z: -0.24, width: 13.4, depth: 8, texel: t(0.0055), step: 3 }, weather),
     outer('cobbles left', -26, -19.76, 19.9, 28),

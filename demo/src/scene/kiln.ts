@@ -8,8 +8,12 @@ import { ARCHES, type Arch, inArch, KILN, springing } from './places.ts'
 export function sootAt(x: number, y: number): number {
   let most = 0
   for (const arch of ARCHES) {
-    const dx = (x - arch.x - 0.12 * grain(71, y * 1.3, arch.x)) / (arch.width * (0.52 + 0.14 * Math.max(0, y - arch.height)))
-    const plume = Math.exp(-dx * dx) * smooth(arch.height - 0.75, arch.height + 0.1, y) * smooth(arch.height + 1.9, arch.height + 0.1, y + 0.35 * rough(72, x * 2.5, y * 2.5, 3))
+    const dx =
+      (x - arch.x - 0.12 * grain(71, y * 1.3, arch.x)) / (arch.width * (0.52 + 0.14 * Math.max(0, y - arch.height)))
+    const plume =
+      Math.exp(-dx * dx) *
+      smooth(arch.height - 0.75, arch.height + 0.1, y) *
+      smooth(arch.height + 1.9, arch.height + 0.1, y + 0.35 * rough(72, x * 2.5, y * 2.5, 3))
     most = Math.max(most, plume)
   }
   return most
@@ -82,7 +86,10 @@ export function brickWall(spec: WallSpec): ChartSpec {
       const n = j * columns + i
       // Walls lean and belly, but meet at their corners.
       const free = smooth(0, 0.4, Math.min(u, width - u))
-      height[n] = face.relief + 0.028 * free * rough(seed + 41, u * 0.3, y * 0.3, 2) + 0.006 * rough(seed + 42, u * 1.6, y * 1.6, 2)
+      height[n] =
+        face.relief +
+        0.028 * free * rough(seed + 41, u * 0.3, y * 0.3, 2) +
+        0.006 * rough(seed + 42, u * 1.6, y * 1.6, 2)
       mortar[n] = face.mortar ? 1 : 0
       spall[n] = 255 * face.spall
       keys[n] = brick.key
@@ -106,8 +113,21 @@ export function brickWall(spec: WallSpec): ChartSpec {
     }
     skin.hollow = face.mortar ? 0.72 : 1
   }
-  const there = x0 === undefined ? undefined : (u: number, v: number): boolean => !ARCHES.some((arch) => inArch(arch, x0 + u, foot + tall - v, -0.012))
-  return { name: spec.name, columns, rows, texel, step: spec.step, ...planar(spec.corner, spec.along, [0, -1, 0]), height, paint, there }
+  const there =
+    x0 === undefined
+      ? undefined
+      : (u: number, v: number): boolean => !ARCHES.some((arch) => inArch(arch, x0 + u, foot + tall - v, -0.012))
+  return {
+    name: spec.name,
+    columns,
+    rows,
+    texel,
+    step: spec.step,
+    ...planar(spec.corner, spec.along, [0, -1, 0]),
+    height,
+    paint,
+    there,
+  }
 }
 
 /** The inside of an arch: its profile swept back by `deep`. */
@@ -148,11 +168,24 @@ function reveal(arch: Arch, deep: number, texel: number): ChartSpec {
     skin.film = 0
     brickColour(seed, brick, face, u, v, skin)
     weathered(seed, u, y, 9, skin, face.mortar)
-    finish(skin, clamp(0.25 + 0.65 * smooth(0.5, 1.9, y) + 0.4 * smooth(0.3, 1.2, u) + 0.2 * rough(seed + 44, u * 5, v * 5, 3), 0, 0.92))
+    finish(
+      skin,
+      clamp(
+        0.25 + 0.65 * smooth(0.5, 1.9, y) + 0.4 * smooth(0.3, 1.2, u) + 0.2 * rough(seed + 44, u * 5, v * 5, 3),
+        0,
+        0.92,
+      ),
+    )
     skin.hollow = face.mortar ? 0.75 : 1
   }
   return {
-    name: 'reveal', columns, rows, texel, step: 3, height, paint,
+    name: 'reveal',
+    columns,
+    rows,
+    texel,
+    step: 3,
+    height,
+    paint,
     at: (u, v) => {
       const { x, y } = place(v)
       return [x, y, -u + 0.012]
@@ -169,21 +202,98 @@ export function kilnCharts(detail: number): ChartSpec[] {
   const width = KILN.to - KILN.from
   const t = (texel: number): number => texel / detail
   const charts: ChartSpec[] = [
-    brickWall({ name: 'kiln', seed: 100, corner: [KILN.from, KILN.height, 0], along: [1, 0, 0], width, height: KILN.height + 0.12, texel: t(0.0055), step: 2, x: KILN.from, foot: -0.12, top: KILN.height }),
-    brickWall({ name: 'kiln end', seed: 140, corner: [KILN.from, KILN.height, -KILN.depth], along: [0, 0, 1], width: KILN.depth, height: KILN.height + 0.1, texel: t(0.011), step: 2, foot: -0.1, top: KILN.height }),
-    brickWall({ name: 'kiln far end', seed: 150, corner: [KILN.to, KILN.height, 0], along: [0, 0, -1], width: KILN.depth, height: KILN.height + 0.1, texel: t(0.022), step: 3, foot: -0.1, top: KILN.height }),
+    brickWall({
+      name: 'kiln',
+      seed: 100,
+      corner: [KILN.from, KILN.height, 0],
+      along: [1, 0, 0],
+      width,
+      height: KILN.height + 0.12,
+      texel: t(0.0055),
+      step: 2,
+      x: KILN.from,
+      foot: -0.12,
+      top: KILN.height,
+    }),
+    brickWall({
+      name: 'kiln end',
+      seed: 140,
+      corner: [KILN.from, KILN.height, -KILN.depth],
+      along: [0, 0, 1],
+      width: KILN.depth,
+      height: KILN.height + 0.1,
+      texel: t(0.011),
+      step: 2,
+      foot: -0.1,
+      top: KILN.height,
+    }),
+    brickWall({
+      name: 'kiln far end',
+      seed: 150,
+      corner: [KILN.to, KILN.height, 0],
+      along: [0, 0, -1],
+      width: KILN.depth,
+      height: KILN.height + 0.1,
+      texel: t(0.022),
+      step: 3,
+      foot: -0.1,
+      top: KILN.height,
+    }),
   ]
   // Coping: two courses that stand out, over the face and the end.
   const proud = 0.055
-  for (const [course, out] of [[0, proud], [1, proud * 0.5]] as const) {
+  for (const [course, out] of [
+    [0, proud],
+    [1, proud * 0.5],
+  ] as const) {
     const y = KILN.height + 0.075 - course * COURSE
-    charts.push(brickWall({ name: 'coping', seed: 160 + course, corner: [KILN.from - out, y, out], along: [1, 0, 0], width: width + 2 * out, height: COURSE, texel: t(0.0055), step: 2, foot: y - COURSE, top: y + 0.3 }))
-    charts.push(brickWall({ name: 'coping end', seed: 170 + course, corner: [KILN.from - out, y, -KILN.depth], along: [0, 0, 1], width: KILN.depth + out, height: COURSE, texel: t(0.011), step: 2, foot: y - COURSE, top: y + 0.3 }))
+    charts.push(
+      brickWall({
+        name: 'coping',
+        seed: 160 + course,
+        corner: [KILN.from - out, y, out],
+        along: [1, 0, 0],
+        width: width + 2 * out,
+        height: COURSE,
+        texel: t(0.0055),
+        step: 2,
+        foot: y - COURSE,
+        top: y + 0.3,
+      }),
+    )
+    charts.push(
+      brickWall({
+        name: 'coping end',
+        seed: 170 + course,
+        corner: [KILN.from - out, y, -KILN.depth],
+        along: [0, 0, 1],
+        width: KILN.depth + out,
+        height: COURSE,
+        texel: t(0.011),
+        step: 2,
+        foot: y - COURSE,
+        top: y + 0.3,
+      }),
+    )
   }
   for (const [n, arch] of ARCHES.entries()) {
     const deep = n === 0 ? 3.2 : arch.reveal
     charts.push(reveal(arch, deep + 0.03, t(n === 0 ? 0.008 : 0.0055)))
-    const wall = (name: string, seed: number, dark: number): ChartSpec => brickWall({ name, seed, corner: [arch.x - arch.width / 2 - 0.05, arch.height + 0.05, -deep], along: [1, 0, 0], width: arch.width + 0.1, height: arch.height + 0.15, texel: t(0.0055), step: 2, foot: -0.1, top: 9, dark, soot: (_, y) => 0.3 + 0.5 * smooth(0.6, 2, y) })
+    const wall = (name: string, seed: number, dark: number): ChartSpec =>
+      brickWall({
+        name,
+        seed,
+        corner: [arch.x - arch.width / 2 - 0.05, arch.height + 0.05, -deep],
+        along: [1, 0, 0],
+        width: arch.width + 0.1,
+        height: arch.height + 0.15,
+        texel: t(0.0055),
+        step: 2,
+        foot: -0.1,
+        top: 9,
+        dark,
+        soot: (_, y) => 0.3 + 0.5 * smooth(0.6, 2, y),
+      })
     if (n !== 1) charts.push(wall(n === 0 ? 'kiln inside' : 'bricked-up door', 200 + n * 20, n === 0 ? 0.6 : 1))
   }
   return charts

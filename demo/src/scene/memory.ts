@@ -36,7 +36,8 @@ export interface LaidScene {
   triangleCount: number
 }
 
-const levelsOf = (width: number, height: number): number => Math.min(MOST_LEVELS, Math.floor(Math.log2(Math.min(width, height))) + 1)
+const levelsOf = (width: number, height: number): number =>
+  Math.min(MOST_LEVELS, Math.floor(Math.log2(Math.min(width, height))) + 1)
 
 /** Height at a corner between texels. */
 function cornerHeight(spec: ChartSpec, i: number, j: number): number {
@@ -49,11 +50,16 @@ function cornerHeight(spec: ChartSpec, i: number, j: number): number {
 }
 
 /** Writes a chart's texels, its vertex grid and its record; returns its grid's corner positions. */
-function layChart(crew: Crew, record: number, spec: ChartSpec): { chart: LaidChart; grid: Float32Array; columns: number; rows: number } {
+function layChart(
+  crew: Crew,
+  record: number,
+  spec: ChartSpec,
+): { chart: LaidChart; grid: Float32Array; columns: number; rows: number } {
   const { columns: width, rows: height, step, texel } = spec
   const levels = levelsOf(width, height)
   const pointers: number[] = []
-  for (let level = 0; level < levels; level++) pointers.push(crew.heap.alloc(Math.max(1, width >> level) * Math.max(1, height >> level) * TEXEL_BYTES))
+  for (let level = 0; level < levels; level++)
+    pointers.push(crew.heap.alloc(Math.max(1, width >> level) * Math.max(1, height >> level) * TEXEL_BYTES))
   const columns = Math.floor(width / step) + 1
   const rows = Math.floor(height / step) + 1
   const gridAt = crew.heap.alloc(columns * rows * 12)
@@ -81,7 +87,8 @@ function paintTexels(crew: Crew, pointer: number, spec: ChartSpec): void {
   const words = new Uint16Array(bytes.buffer, pointer, width * height * 16)
   const signed = new Int8Array(bytes.buffer, pointer, width * height * TEXEL_BYTES)
   const skin: Skin = { r: 0, g: 0, b: 0, rough: 1, film: 0, hollow: 1 }
-  const at = (i: number, j: number): number => spec.height[Math.max(0, Math.min(height - 1, j)) * width + Math.max(0, Math.min(width - 1, i))] ?? 0
+  const at = (i: number, j: number): number =>
+    spec.height[Math.max(0, Math.min(height - 1, j)) * width + Math.max(0, Math.min(width - 1, i))] ?? 0
   for (let j = 0; j < height; j++)
     for (let i = 0; i < width; i++) {
       const n = j * width + i
@@ -161,8 +168,16 @@ export function meshTriangles(mesh: Mesh): Tail {
 export function layTree(crew: Crew, { corners, tails, count }: Tail, standing = false): LaidTree {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', new BufferAttribute(corners, 3))
-  const bvh = new MeshBVH(geometry, { strategy: standing ? SAH : CENTER, targetLeafSize: 4, maxDepth: 60, indirect: true })
-  const { roots, indirectBuffer } = MeshBVH.serialize(bvh, { cloneBuffers: false }) as unknown as { roots: ArrayBuffer[]; indirectBuffer: Uint32Array }
+  const bvh = new MeshBVH(geometry, {
+    strategy: standing ? SAH : CENTER,
+    targetLeafSize: 4,
+    maxDepth: 60,
+    indirect: true,
+  })
+  const { roots, indirectBuffer } = MeshBVH.serialize(bvh, { cloneBuffers: false }) as unknown as {
+    roots: ArrayBuffer[]
+    indirectBuffer: Uint32Array
+  }
   const root = roots[0]
   if (!root || roots.length !== 1) throw new Error('the tree has more than one root')
   const triangles = crew.heap.alloc(count * TRIANGLE_BYTES)
@@ -190,14 +205,19 @@ function widen(crew: Crew, root: ArrayBuffer): number {
   const left = (n: number): number => n + 1
   const right = (n: number): number => n + (words[n * 8 + 6] ?? 0)
   const area = (n: number): number => {
-    const [x, y, z] = [0, 1, 2].map((c) => (floats[n * 8 + 3 + c] ?? 0) - (floats[n * 8 + c] ?? 0)) as [number, number, number]
+    const [x, y, z] = [0, 1, 2].map((c) => (floats[n * 8 + 3 + c] ?? 0) - (floats[n * 8 + c] ?? 0)) as [
+      number,
+      number,
+      number,
+    ]
     return x * y + y * z + z * x
   }
   const childrenOf = (n: number): number[] => {
     let children = leaf(n) ? [n] : [left(n), right(n)]
     while (children.length < 4) {
       let widest = -1
-      for (const [k, child] of children.entries()) if (!leaf(child) && (widest < 0 || area(child) > area(children[widest] ?? 0))) widest = k
+      for (const [k, child] of children.entries())
+        if (!leaf(child) && (widest < 0 || area(child) > area(children[widest] ?? 0))) widest = k
       if (widest < 0) break
       const split = children[widest] ?? 0
       children = [...children.slice(0, widest), left(split), right(split), ...children.slice(widest + 1)]
@@ -271,7 +291,11 @@ export function layScene(crew: Crew, parts: Parts, say: (text: string) => void =
   return { tree, vertices, vertexCount, charts, list, triangleCount: count }
 }
 
-function chartTriangles(spec: ChartSpec, index: number, { grid, columns, rows }: { grid: Float32Array; columns: number; rows: number }) {
+function chartTriangles(
+  spec: ChartSpec,
+  index: number,
+  { grid, columns, rows }: { grid: Float32Array; columns: number; rows: number },
+) {
   const most = (columns - 1) * (rows - 1) * 2
   const corners = new Float32Array(most * 9)
   const tails = new Float32Array(most * 7)

@@ -7,7 +7,8 @@ const mix32 = (value: number): number => {
 }
 
 /** Uniform in [0, 1) from two integers. */
-export const spot = (seed: number, i: number, j: number): number => (mix32(mix32(seed + Math.imul(i, 0x9e3779b1)) + Math.imul(j, 0x85ebca77)) >>> 0) / 4294967296
+export const spot = (seed: number, i: number, j: number): number =>
+  (mix32(mix32(seed + Math.imul(i, 0x9e3779b1)) + Math.imul(j, 0x85ebca77)) >>> 0) / 4294967296
 
 /** Value noise in [-1, 1] on the square lattice with quintic in-between. */
 export function grain(seed: number, x: number, y: number): number {

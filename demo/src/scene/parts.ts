@@ -12,5 +12,15 @@ export function yardParts(weather: Weather, detail: number): Parts {
   ironThings(mesh)
   looseThings(mesh, detail)
   const far = farThings(mesh, detail)
-  return { charts: [...groundCharts(weather, detail), ...kilnCharts(detail), ironDoor(detail), ...crateCharts(detail), ...chimney(mesh, detail), ...far], mesh }
+  return {
+    charts: [
+      ...groundCharts(weather, detail),
+      ...kilnCharts(detail),
+      ironDoor(detail),
+      ...crateCharts(detail),
+      ...chimney(mesh, detail),
+      ...far,
+    ],
+    mesh,
+  }
 }

@@ -25,7 +25,19 @@ describe('the yard', () => {
     expect(KILN.to - KILN.from).toBe(13)
     for (const { size } of CRATES) for (const edge of size) expect(edge).toBeGreaterThan(0.4)
     for (const { size } of CRATES) for (const edge of size) expect(edge).toBeLessThan(1.1)
-    for (const name of ['cobbles', 'kiln', 'reveal', 'kiln inside', 'bricked-up door', 'iron door', 'crate front', 'chimney front', 'shed roof', 'yard wall']) expect(named(name).length, name).toBeGreaterThan(0)
+    for (const name of [
+      'cobbles',
+      'kiln',
+      'reveal',
+      'kiln inside',
+      'bricked-up door',
+      'iron door',
+      'crate front',
+      'chimney front',
+      'shed roof',
+      'yard wall',
+    ])
+      expect(named(name).length, name).toBeGreaterThan(0)
   })
   it('reflects as stones, bricks, wood and iron do: albedo from 0.01 to 0.6, shares within 0 and 1, on every chart', () => {
     for (const chart of parts.charts)
@@ -72,9 +84,16 @@ describe('the yard', () => {
       }
     expect(wet).toBeGreaterThan(20)
     expect(dry).toBeGreaterThan(wet)
-    const rained = (yardParts({ water: -0.02, film: 0.85 }, 0.2).charts.find((chart) => chart.name === 'cobbles')) as ChartSpec
+    const rained = yardParts({ water: -0.02, film: 0.85 }, 0.2).charts.find(
+      (chart) => chart.name === 'cobbles',
+    ) as ChartSpec
     let wetter = 0
-    for (let n = 0; n < 200; n++) if (skinAt(rained, (n * 37) % rained.columns, (n * 53) % rained.rows).film > skinAt(ground, (n * 37) % ground.columns, (n * 53) % ground.rows).film) wetter++
+    for (let n = 0; n < 200; n++)
+      if (
+        skinAt(rained, (n * 37) % rained.columns, (n * 53) % rained.rows).film >
+        skinAt(ground, (n * 37) % ground.columns, (n * 53) % ground.rows).film
+      )
+        wetter++
     expect(wetter).toBeGreaterThan(80)
   })
   it('opens the kiln at its arches and nowhere else', () => {
@@ -128,7 +147,14 @@ describe('brickwork', () => {
     expect(Math.min(...lengths)).toBeGreaterThan(0.2)
     expect(Math.max(...lengths)).toBeLessThan(0.25)
     expect(lengths.reduce((sum, x) => sum + x, 0) / lengths.length).toBeCloseTo(0.225, 2)
-    expect([0, 1, 2, 3, 4, 5].map((course) => at(1, course * 0.075 + 0.037).header)).toEqual([false, false, false, false, false, true])
+    expect([0, 1, 2, 3, 4, 5].map((course) => at(1, course * 0.075 + 0.037).header)).toEqual([
+      false,
+      false,
+      false,
+      false,
+      false,
+      true,
+    ])
     // No upright joint runs on through two courses of stretchers for most of its length.
     const near = (joints[1] ?? []).filter((u) => (joints[2] ?? []).some((other) => Math.abs(other - u) < 0.03))
     expect(near.length).toBeLessThan(0.4 * (joints[1] ?? []).length)
@@ -138,7 +164,17 @@ describe('brickwork', () => {
 describe('laying', () => {
   it('makes two triangles of each step of a chart that is there, and of a mesh its own', () => {
     const crew = yardCrew(1)
-    const chart: ChartSpec = { name: 'one', columns: 24, rows: 12, texel: 0.1, step: 4, ...planar([0, 0, 0], [1, 0, 0], [0, 0, 1]), height: new Float32Array(288), paint: (_, __, skin) => Object.assign(skin, skinOf(0.5, 0.25, 0.125)), there: (u) => u < 1.6 }
+    const chart: ChartSpec = {
+      name: 'one',
+      columns: 24,
+      rows: 12,
+      texel: 0.1,
+      step: 4,
+      ...planar([0, 0, 0], [1, 0, 0], [0, 0, 1]),
+      height: new Float32Array(288),
+      paint: (_, __, skin) => Object.assign(skin, skinOf(0.5, 0.25, 0.125)),
+      there: (u) => u < 1.6,
+    }
     const mesh = newMesh()
     box(mesh, placed([5, 0, 0]), [0.2, 0.2, 0.2], () => skinOf(0.3, 0.3, 0.3), 1)
     const laid = layScene(crew, { charts: [chart], mesh })
@@ -148,13 +184,27 @@ describe('laying', () => {
     expect([width, levels]).toEqual([24, 4])
     const texel = crew.heap.i32(laid.charts, 32)[12] ?? 0
     const codes = new Uint16Array(crew.memory.buffer, texel, 12)
-    expect([9, 10, 11].map((n) => ((codes[n] ?? 0) / 65535) ** 2)).toEqual([expect.closeTo(0.5, 4), expect.closeTo(0.25, 4), expect.closeTo(0.125, 4)])
+    expect([9, 10, 11].map((n) => ((codes[n] ?? 0) / 65535) ** 2)).toEqual([
+      expect.closeTo(0.5, 4),
+      expect.closeTo(0.25, 4),
+      expect.closeTo(0.125, 4),
+    ])
     expect([...new Int8Array(crew.memory.buffer, texel + 24, 3)]).toEqual([0, 127, 0])
     expect(new Uint8Array(crew.memory.buffer, texel + 22 * 32 + 30, 1)[0]).toBe(0)
   })
   it('bends tubes along their path and closes boxes', () => {
     const mesh = newMesh()
-    tube(mesh, [[0, 0, 0], [0, 1, 0], [0, 2, 0.5]], [0.1, 0.2, 0.1], 12, () => skinOf(0.1, 0.1, 0.1))
+    tube(
+      mesh,
+      [
+        [0, 0, 0],
+        [0, 1, 0],
+        [0, 2, 0.5],
+      ],
+      [0.1, 0.2, 0.1],
+      12,
+      () => skinOf(0.1, 0.1, 0.1),
+    )
     const radii = [0, 1].map((row) => {
       const at = row * 13 * MESH_STRIDE
       return Math.hypot(mesh.vertices[at] ?? 0, mesh.vertices[at + 2] ?? 0)
@@ -166,7 +216,9 @@ describe('laying', () => {
     // Signed volume over the faces, each turned to its normal.
     let volume = 0
     for (let n = 0; n < cube.triangles.length; n += 3) {
-      const [a, b, c] = [0, 1, 2].map((k) => cube.vertices.slice((cube.triangles[n + k] ?? 0) * MESH_STRIDE, (cube.triangles[n + k] ?? 0) * MESH_STRIDE + 6)) as [number[], number[], number[]]
+      const [a, b, c] = [0, 1, 2].map((k) =>
+        cube.vertices.slice((cube.triangles[n + k] ?? 0) * MESH_STRIDE, (cube.triangles[n + k] ?? 0) * MESH_STRIDE + 6),
+      ) as [number[], number[], number[]]
       const u: Vec3 = [(b[0] ?? 0) - (a[0] ?? 0), (b[1] ?? 0) - (a[1] ?? 0), (b[2] ?? 0) - (a[2] ?? 0)]
       const w: Vec3 = [(c[0] ?? 0) - (a[0] ?? 0), (c[1] ?? 0) - (a[1] ?? 0), (c[2] ?? 0) - (a[2] ?? 0)]
       const cross: Vec3 = [u[1] * w[2] - u[2] * w[1], u[2] * w[0] - u[0] * w[2], u[0] * w[1] - u[1] * w[0]]
@@ -184,10 +236,11 @@ describe('the sky', () => {
     expect(at[0]).toBeGreaterThan(1.5 * at[2])
     expect(over[2]).toBeGreaterThan(1.2 * over[0])
     expect(at[1]).toBeGreaterThan(2 * over[1])
-    for (const sky of [duskSky(), rainSky()]) for (const value of skyPicture(sky, 64)) {
-      expect(value).toBeGreaterThan(0.02)
-      expect(value).toBeLessThan(8)
-    }
+    for (const sky of [duskSky(), rainSky()])
+      for (const value of skyPicture(sky, 64)) {
+        expect(value).toBeGreaterThan(0.02)
+        expect(value).toBeLessThan(8)
+      }
   })
   it('of rain is grey and has no sun', () => {
     const { look, sunLight } = rainSky()

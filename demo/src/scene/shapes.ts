@@ -15,7 +15,14 @@ export function placed(at: Vec3, turn = 0, lean = 0): { point: Place; way: Place
 }
 
 /** A grid of vertices over (a, b) in [0, 1]. */
-export function sheet(mesh: Mesh, across: number, down: number, at: (a: number, b: number) => { p: Vec3; n: Vec3 }, tint: Tint, both = false): void {
+export function sheet(
+  mesh: Mesh,
+  across: number,
+  down: number,
+  at: (a: number, b: number) => { p: Vec3; n: Vec3 },
+  tint: Tint,
+  both = false,
+): void {
   const first = mesh.vertices.length / 12
   for (let j = 0; j <= down; j++)
     for (let i = 0; i <= across; i++) {
@@ -29,14 +36,25 @@ export function sheet(mesh: Mesh, across: number, down: number, at: (a: number, 
     }
 }
 
-const crossed = (a: Vec3, b: Vec3): Vec3 => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+const crossed = (a: Vec3, b: Vec3): Vec3 => [
+  a[1] * b[2] - a[2] * b[1],
+  a[2] * b[0] - a[0] * b[2],
+  a[0] * b[1] - a[1] * b[0],
+]
 const unit = (v: Vec3): Vec3 => {
   const n = Math.hypot(...v) || 1
   return [v[0] / n, v[1] / n, v[2] / n]
 }
 
 /** A box with edges `size`, its foot's middle at the place's origin. */
-export function box(mesh: Mesh, { point, way }: ReturnType<typeof placed>, size: Vec3, tint: Tint, cut = 0.12, centre: Vec3 = [0, size[1] / 2, 0]): void {
+export function box(
+  mesh: Mesh,
+  { point, way }: ReturnType<typeof placed>,
+  size: Vec3,
+  tint: Tint,
+  cut = 0.12,
+  centre: Vec3 = [0, size[1] / 2, 0],
+): void {
   const half: Vec3 = [size[0] / 2, size[1] / 2, size[2] / 2]
   for (let axis = 0; axis < 3; axis++)
     for (const side of [-1, 1]) {
@@ -44,32 +62,61 @@ export function box(mesh: Mesh, { point, way }: ReturnType<typeof placed>, size:
       const v = (axis + 2) % 3
       const n: Vec3 = [0, 1, 2].map((c) => (c === axis ? side : 0)) as unknown as Vec3
       const cuts = (c: number): number => Math.max(1, Math.min(64, Math.round((size[c] ?? 0) / cut)))
-      sheet(mesh, cuts(u), cuts(v), (a, b) => {
-        const p: [number, number, number] = [...centre]
-        p[axis] = (centre[axis] ?? 0) + side * (half[axis] ?? 0)
-        p[u] = (centre[u] ?? 0) + (2 * a - 1) * (half[u] ?? 0)
-        p[v] = (centre[v] ?? 0) + (2 * b - 1) * (half[v] ?? 0)
-        return { p: point(p), n: way(n) }
-      }, tint)
+      sheet(
+        mesh,
+        cuts(u),
+        cuts(v),
+        (a, b) => {
+          const p: [number, number, number] = [...centre]
+          p[axis] = (centre[axis] ?? 0) + side * (half[axis] ?? 0)
+          p[u] = (centre[u] ?? 0) + (2 * a - 1) * (half[u] ?? 0)
+          p[v] = (centre[v] ?? 0) + (2 * b - 1) * (half[v] ?? 0)
+          return { p: point(p), n: way(n) }
+        },
+        tint,
+      )
     }
 }
 
 /** A round body about the place's Y axis: radius along heights in [0, 1] of its profile. */
-export function lathe(mesh: Mesh, { point, way }: ReturnType<typeof placed>, profile: readonly (readonly [radius: number, height: number])[], round: number, tint: Tint, both = false): void {
+export function lathe(
+  mesh: Mesh,
+  { point, way }: ReturnType<typeof placed>,
+  profile: readonly (readonly [radius: number, height: number])[],
+  round: number,
+  tint: Tint,
+  both = false,
+): void {
   const last = profile.length - 1
-  sheet(mesh, round, last, (a, b) => {
-    const k = Math.min(last, Math.round(b * last))
-    const [r, y] = profile[k] ?? [0, 0]
-    const [r0, y0] = profile[Math.max(0, k - 1)] ?? [0, 0]
-    const [r1, y1] = profile[Math.min(last, k + 1)] ?? [0, 0]
-    const angle = a * 2 * Math.PI
-    const n = unit([(y1 - y0) * Math.cos(angle), r0 - r1, (y1 - y0) * Math.sin(angle)])
-    return { p: point([r * Math.cos(angle), y, r * Math.sin(angle)]), n: way(n) }
-  }, tint, both)
+  sheet(
+    mesh,
+    round,
+    last,
+    (a, b) => {
+      const k = Math.min(last, Math.round(b * last))
+      const [r, y] = profile[k] ?? [0, 0]
+      const [r0, y0] = profile[Math.max(0, k - 1)] ?? [0, 0]
+      const [r1, y1] = profile[Math.min(last, k + 1)] ?? [0, 0]
+      const angle = a * 2 * Math.PI
+      const n = unit([(y1 - y0) * Math.cos(angle), r0 - r1, (y1 - y0) * Math.sin(angle)])
+      return { p: point([r * Math.cos(angle), y, r * Math.sin(angle)]), n: way(n) }
+    },
+    tint,
+    both,
+  )
 }
 
 /** A tube along points with a radius at each; flat ends left open. squash: its second half-axis as a share of the first. */
-export function tube(mesh: Mesh, path: readonly Vec3[], radii: readonly number[], round: number, tint: Tint, bumps?: (a: number, k: number) => number, side: Vec3 = [0, 0, 1], squash = 1): void {
+export function tube(
+  mesh: Mesh,
+  path: readonly Vec3[],
+  radii: readonly number[],
+  round: number,
+  tint: Tint,
+  bumps?: (a: number, k: number) => number,
+  side: Vec3 = [0, 0, 1],
+  squash = 1,
+): void {
   const frames = path.map((p, k) => {
     const before = path[Math.max(0, k - 1)] ?? p
     const after = path[Math.min(path.length - 1, k + 1)] ?? p
@@ -88,14 +135,20 @@ export function tube(mesh: Mesh, path: readonly Vec3[], radii: readonly number[]
   }
   const half = Math.PI / round
   const less = (a: Vec3, b: Vec3): Vec3 => [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
-  sheet(mesh, round, last, (a, b) => {
-    const k = Math.min(last, Math.round(b * last))
-    const angle = a * 2 * Math.PI
-    const p = at(angle, k)
-    // Across the skin as it is, bumps and all.
-    const n = unit(crossed(less(at(angle + half, k), at(angle - half, k)), less(at(angle, k + 1), at(angle, k - 1))))
-    const out = less(p, frames[k]?.p ?? p)
-    const side = n[0] * out[0] + n[1] * out[1] + n[2] * out[2] < 0 ? -1 : 1
-    return { p, n: [n[0] * side, n[1] * side, n[2] * side] }
-  }, tint)
+  sheet(
+    mesh,
+    round,
+    last,
+    (a, b) => {
+      const k = Math.min(last, Math.round(b * last))
+      const angle = a * 2 * Math.PI
+      const p = at(angle, k)
+      // Across the skin as it is, bumps and all.
+      const n = unit(crossed(less(at(angle + half, k), at(angle - half, k)), less(at(angle, k + 1), at(angle, k - 1))))
+      const out = less(p, frames[k]?.p ?? p)
+      const side = n[0] * out[0] + n[1] * out[1] + n[2] * out[2] < 0 ? -1 : 1
+      return { p, n: [n[0] * side, n[1] * side, n[2] * side] }
+    },
+    tint,
+  )
 }

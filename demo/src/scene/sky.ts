@@ -14,7 +14,8 @@ const unit = (x: number, y: number, z: number): [number, number, number] => {
   const n = Math.hypot(x, y, z)
   return [x / n, y / n, z / n]
 }
-const mixed = (a: readonly number[], b: readonly number[], t: number): [number, number, number] => [0, 1, 2].map((c) => (a[c] ?? 0) + ((b[c] ?? 0) - (a[c] ?? 0)) * t) as [number, number, number]
+const mixed = (a: readonly number[], b: readonly number[], t: number): [number, number, number] =>
+  [0, 1, 2].map((c) => (a[c] ?? 0) + ((b[c] ?? 0) - (a[c] ?? 0)) * t) as [number, number, number]
 
 /** Warped fractal cloud on a layer over the head, about [-1, 1]. stretch: how much longer than broad its bands are, across the line of sight to the kiln. */
 function cloud(seed: number, x: number, y: number, z: number, size: number, stretch: number): number {
@@ -42,7 +43,8 @@ function layers(seed: number, x: number, y: number, octaves: number): number {
 export function duskSky(): Sky {
   const sun = unit(-0.8, 0.185, 0.36)
   return {
-    sun, spread: 0.075,
+    sun,
+    spread: 0.075,
     sunLight: [1.2, 0.71, 0.34],
     air: { colour: [0.5, 0.43, 0.38], loss: 1 / 1500 },
     look(x, y, z) {
@@ -50,8 +52,16 @@ export function duskSky(): Sky {
       const toSun = x * sun[0] + y * sun[1] + z * sun[2]
       const side = clamp(0.5 + 0.5 * ((x * sun[0] + z * sun[2]) / Math.hypot(x + 1e-9, z) / Math.hypot(sun[0], sun[2])))
       // Rows of the clear sky from the horizon up, towards the sun and away from it.
-      const near = mixed(mixed([1.1, 0.68, 0.36], [0.72, 0.6, 0.5], smooth(0, 0.2, up)), [0.17, 0.25, 0.39], smooth(0.1, 0.7, up))
-      const away = mixed(mixed([0.56, 0.46, 0.45], [0.42, 0.45, 0.53], smooth(0, 0.2, up)), [0.125, 0.195, 0.335], smooth(0.1, 0.75, up))
+      const near = mixed(
+        mixed([1.1, 0.68, 0.36], [0.72, 0.6, 0.5], smooth(0, 0.2, up)),
+        [0.17, 0.25, 0.39],
+        smooth(0.1, 0.7, up),
+      )
+      const away = mixed(
+        mixed([0.56, 0.46, 0.45], [0.42, 0.45, 0.53], smooth(0, 0.2, up)),
+        [0.125, 0.195, 0.335],
+        smooth(0.1, 0.75, up),
+      )
       let rgb = mixed(away, near, side * side)
       const glow = Math.exp((toSun - 1) * 26) * 1.4 + Math.exp((toSun - 1) * 5) * 0.3
       rgb = [rgb[0] + glow, rgb[1] + glow * 0.6, rgb[2] + glow * 0.27]
@@ -63,7 +73,11 @@ export function duskSky(): Sky {
       const lit = mixed([0.5, 0.46, 0.5], [1.12, 0.74, 0.46], side * (1 - 0.55 * smooth(0.05, 0.6, up)))
       const dull = mixed([0.165, 0.18, 0.225], [0.36, 0.285, 0.28], side * side * (1 - 0.6 * up))
       rgb = mixed(rgb, lit, 0.5 * high)
-      rgb = mixed(rgb, mixed(dull, lit, 0.55 * rim + 0.3 * smooth(-0.3, 0.6, cloud(451, x, up, z, 0.4, 1.6))), 0.86 * low)
+      rgb = mixed(
+        rgb,
+        mixed(dull, lit, 0.55 * rim + 0.3 * smooth(-0.3, 0.6, cloud(451, x, up, z, 0.4, 1.6))),
+        0.86 * low,
+      )
       if (y < 0) rgb = mixed(rgb, [0.09, 0.085, 0.08], smooth(0, -0.05, y))
       return rgb
     },
@@ -73,7 +87,9 @@ export function duskSky(): Sky {
 /** Rain light: one grey cover, brighter overhead, no sun. */
 export function rainSky(): Sky {
   return {
-    sun: [0, 1, 0], spread: 0.1, sunLight: [0, 0, 0],
+    sun: [0, 1, 0],
+    spread: 0.1,
+    sunLight: [0, 0, 0],
     air: { colour: [0.32, 0.345, 0.37], loss: 1 / 1200 },
     look(x, y, z) {
       const up = Math.max(0, y)

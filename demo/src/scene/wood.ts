@@ -13,14 +13,26 @@ interface Boards {
 }
 
 /** Weathered sawn boards between battens. v runs down. */
-function boards(name: string, corner: Vec3, along: Vec3, down: Vec3, width: number, tall: number, texel: number, spec: Boards): ChartSpec {
+function boards(
+  name: string,
+  corner: Vec3,
+  along: Vec3,
+  down: Vec3,
+  width: number,
+  tall: number,
+  texel: number,
+  spec: Boards,
+): ChartSpec {
   const columns = Math.max(8, Math.round(width / texel))
   const rows = Math.max(8, Math.round(tall / texel))
   const height = new Float32Array(columns * rows)
   const gap = new Float32Array(columns * rows)
   const { seed, breadth, rim } = spec
   // A board's own axes: l along the grain, c across it, key of the board; e: metres to its edge.
-  const boardAt = (u: number, v: number): { l: number; c: number; key: number; e: number; lift: number; head: number } => {
+  const boardAt = (
+    u: number,
+    v: number,
+  ): { l: number; c: number; key: number; e: number; lift: number; head: number } => {
     const inRim = rim > 0 && (u < rim || u > width - rim || v < rim || v > tall - rim)
     if (inRim) {
       const side = u < rim || u > width - rim
@@ -28,7 +40,14 @@ function boards(name: string, corner: Vec3, along: Vec3, down: Vec3, width: numb
       const l = side ? v : u
       const key = side ? (u < rim ? 501 : 502) : v < rim ? 503 : 504
       const nail = Math.hypot(((l + 0.05) % 0.16) - 0.08, c - rim / 2)
-      return { l, c, key, e: Math.min(c + 0.004, rim - c, side ? 1 : Math.min(u - rim, width - rim - u)), lift: 0, head: nail }
+      return {
+        l,
+        c,
+        key,
+        e: Math.min(c + 0.004, rim - c, side ? 1 : Math.min(u - rim, width - rim - u)),
+        lift: 0,
+        head: nail,
+      }
     }
     const across = spec.along ? v : u
     const l = spec.along ? u : v
@@ -36,11 +55,27 @@ function boards(name: string, corner: Vec3, along: Vec3, down: Vec3, width: numb
     const c = across - key * breadth
     const ends = Math.min(l - rim, (spec.along ? width : tall) - rim - l)
     const nail = Math.hypot(ends - 0.03, Math.min(Math.abs(c - breadth * 0.25), Math.abs(c - breadth * 0.75)))
-    return { l, c, key, e: Math.min(c, breadth - c) - 0.0025 - 0.002 * spot(seed + 1, key, 3), lift: rim > 0 ? -0.02 - 0.004 * spot(seed, key, 9) : -0.003 * spot(seed, key, 9), head: nail }
+    return {
+      l,
+      c,
+      key,
+      e: Math.min(c, breadth - c) - 0.0025 - 0.002 * spot(seed + 1, key, 3),
+      lift: rim > 0 ? -0.02 - 0.004 * spot(seed, key, 9) : -0.003 * spot(seed, key, 9),
+      head: nail,
+    }
   }
   const rings = (l: number, c: number, key: number): number => {
-    const knot = Math.exp(-(((l - 0.6 * spot(seed + 2, key, 5)) / 0.03) ** 2) - ((c - breadth * spot(seed + 3, key, 5)) / 0.016) ** 2)
-    return grain(seed + 4, l * 2.2 + 10 * spot(seed, key, 1), (c + 0.02 * grain(seed + 5, l * 3, key) + 0.02 * knot) * 210 + key * 17) + 1.5 * knot
+    const knot = Math.exp(
+      -(((l - 0.6 * spot(seed + 2, key, 5)) / 0.03) ** 2) - ((c - breadth * spot(seed + 3, key, 5)) / 0.016) ** 2,
+    )
+    return (
+      grain(
+        seed + 4,
+        l * 2.2 + 10 * spot(seed, key, 1),
+        (c + 0.02 * grain(seed + 5, l * 3, key) + 0.02 * knot) * 210 + key * 17,
+      ) +
+      1.5 * knot
+    )
   }
   for (let j = 0; j < rows; j++)
     for (let i = 0; i < columns; i++) {
@@ -54,7 +89,7 @@ function boards(name: string, corner: Vec3, along: Vec3, down: Vec3, width: numb
       gap[n] = open ? 1 : 0
       const nail = b.head < 0.0045 ? -0.0012 : 0
       const cup = 0.003 * (spot(seed + 7, b.key, 2) - 0.5) * Math.sin((b.c / breadth) * Math.PI)
-      height[n] = (open ? (b.lift < 0 ? -0.034 : -0.004) : b.lift - worn + cup + 0.0009 * rings(b.l, b.c, b.key) + nail)
+      height[n] = open ? (b.lift < 0 ? -0.034 : -0.004) : b.lift - worn + cup + 0.0009 * rings(b.l, b.c, b.key) + nail
       if (rim > 0 && (i < 1 || j < 1 || i >= columns - 1 || j >= rows - 1)) height[n] = 0
     }
   const paint = (i: number, j: number, skin: Skin): void => {
@@ -97,7 +132,12 @@ export function crateCharts(detail: number): ChartSpec[] {
     const way = (x: number, z: number): Vec3 => [c * x + s * z, 0, -s * x + c * z]
     const [w, h, d] = size
     const texel = 0.0045 / detail
-    const spec = (k: number): Boards => ({ seed: 400 + n * 40 + k * 7, along: true, breadth: n % 2 ? 0.095 : 0.125, rim: 0.075 })
+    const spec = (k: number): Boards => ({
+      seed: 400 + n * 40 + k * 7,
+      along: true,
+      breadth: n % 2 ? 0.095 : 0.125,
+      rim: 0.075,
+    })
     const down: Vec3 = [0, -1, 0]
     return [
       boards('crate front', place(-w / 2, h, d / 2), way(1, 0), down, w, h, texel, spec(0)),

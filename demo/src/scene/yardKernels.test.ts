@@ -16,7 +16,11 @@ function nearest(corners: Float32Array, from: Vec3, along: Vec3): number {
   for (let n = 0; n < corners.length; n += 9) {
     const at = (k: number): Vec3 => [corners[n + k * 3] ?? 0, corners[n + k * 3 + 1] ?? 0, corners[n + k * 3 + 2] ?? 0]
     const minus = (a: Vec3, b: Vec3): Vec3 => [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
-    const cross = (a: Vec3, b: Vec3): Vec3 => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+    const cross = (a: Vec3, b: Vec3): Vec3 => [
+      a[1] * b[2] - a[2] * b[1],
+      a[2] * b[0] - a[0] * b[2],
+      a[0] * b[1] - a[1] * b[0],
+    ]
     const dot = (a: Vec3, b: Vec3): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
     const [a, u, v] = [at(0), minus(at(1), at(0)), minus(at(2), at(0))]
     const p = cross(along, v)
@@ -32,11 +36,21 @@ function nearest(corners: Float32Array, from: Vec3, along: Vec3): number {
   return best
 }
 
-const plain = (white: number, sunLight: [number, number, number] = [0, 0, 0], sun: [number, number, number] = [0, 1, 0]): Sky => ({ sun, spread: 0.02, sunLight, look: () => [white, white, white], air: { colour: [0, 0, 0], loss: 0 } })
+const plain = (
+  white: number,
+  sunLight: [number, number, number] = [0, 0, 0],
+  sun: [number, number, number] = [0, 1, 0],
+): Sky => ({ sun, spread: 0.02, sunLight, look: () => [white, white, white], air: { colour: [0, 0, 0], loss: 0 } })
 
 /** A level square of `edge` metres at a height, of one albedo. */
 const square = (edge: number, y: number, albedo: number, texels = 32): ChartSpec => ({
-  name: 'square', columns: texels, rows: texels, texel: edge / texels, step: 4, ...planar([-edge / 2, y, -edge / 2], [1, 0, 0], [0, 0, 1]), height: new Float32Array(texels * texels),
+  name: 'square',
+  columns: texels,
+  rows: texels,
+  texel: edge / texels,
+  step: 4,
+  ...planar([-edge / 2, y, -edge / 2], [1, 0, 0], [0, 0, 1]),
+  height: new Float32Array(texels * texels),
   paint: (_, __, skin) => Object.assign(skin, skinOf(albedo, albedo, albedo)),
 })
 const alone = (charts: ChartSpec[]): Parts => ({ charts, mesh: newMesh() })
@@ -64,7 +78,15 @@ describe('the tree of triangles', () => {
     const mesh = newMesh()
     for (let n = 0; n < 700; n++) {
       const at: Vec3 = [draw.next() * 4 - 2, draw.next() * 4 - 2, draw.next() * 4 - 2]
-      for (let k = 0; k < 3; k++) mesh.triangles.push(vertex(mesh, [at[0] + 0.5 * draw.next(), at[1] + 0.5 * draw.next(), at[2] + 0.5 * draw.next()], [0, 1, 0], skinOf(0.5, 0.5, 0.5)))
+      for (let k = 0; k < 3; k++)
+        mesh.triangles.push(
+          vertex(
+            mesh,
+            [at[0] + 0.5 * draw.next(), at[1] + 0.5 * draw.next(), at[2] + 0.5 * draw.next()],
+            [0, 1, 0],
+            skinOf(0.5, 0.5, 0.5),
+          ),
+        )
     }
     const tail = meshTriangles(mesh)
     const corners = tail.corners.slice()
@@ -99,7 +121,10 @@ describe('light', () => {
     }
   })
   it('goes on between surfaces: two wide facing plates with an even glow at the rim send less than in the open, white ones more than black ones', () => {
-    const roof = (albedo: number): ChartSpec => ({ ...square(6, 1, albedo), ...planar([-3, 1, 3], [1, 0, 0], [0, 0, -1]) })
+    const roof = (albedo: number): ChartSpec => ({
+      ...square(6, 1, albedo),
+      ...planar([-3, 1, 3], [1, 0, 0], [0, 0, -1]),
+    })
     const [dark, light] = [0.05, 0.8].map((albedo) => {
       const { crew, scene } = lit([square(6, 0, 0.5), roof(albedo)], plain(1))
       return sent(crew, scene, 0)[0]
@@ -120,7 +145,11 @@ describe('light', () => {
   })
   it('of the flame falls with the square of the distance', () => {
     const under = (away: number): number => {
-      const { crew, scene } = lit([{ ...square(0.4, 0, 0.5), ...planar([3.35 - 0.2, 0.9 - away, 2.7 - 0.2], [1, 0, 0], [0, 0, 1]) }], plain(0), true)
+      const { crew, scene } = lit(
+        [{ ...square(0.4, 0, 0.5), ...planar([3.35 - 0.2, 0.9 - away, 2.7 - 0.2], [1, 0, 0], [0, 0, 1]) }],
+        plain(0),
+        true,
+      )
       return sent(crew, scene, 0)[2]
     }
     // Far off the flame's length no longer matters.

@@ -9,7 +9,10 @@ const PIECE = 1 << 22
 const CHUNK = 1 << 20
 
 /** Node's zlib behind core's seam. */
-export const nodeDeflate: Deflate = { deflate: (bytes) => deflateSync(bytes, { level: LEVEL }), inflate: (bytes, most) => inflateSync(bytes, most === undefined ? {} : { maxOutputLength: most }) }
+export const nodeDeflate: Deflate = {
+  deflate: (bytes) => deflateSync(bytes, { level: LEVEL }),
+  inflate: (bytes, most) => inflateSync(bytes, most === undefined ? {} : { maxOutputLength: most }),
+}
 
 function* piecesOf(parts: readonly Uint8Array[]): Generator<Uint8Array> {
   for (const part of parts) for (let at = 0; at < part.length; at += PIECE) yield part.subarray(at, at + PIECE)
@@ -18,9 +21,13 @@ function* piecesOf(parts: readonly Uint8Array[]): Generator<Uint8Array> {
 /** One stream of all parts, made beside the process's other work: they may come to more than a gigabyte. */
 export async function deflateParts(parts: readonly Uint8Array[]): Promise<Uint8Array> {
   const made: Uint8Array[] = []
-  await pipeline(Readable.from(piecesOf(parts)), createDeflate({ level: LEVEL, chunkSize: CHUNK }), async (source: AsyncIterable<Uint8Array>) => {
-    for await (const chunk of source) made.push(chunk)
-  })
+  await pipeline(
+    Readable.from(piecesOf(parts)),
+    createDeflate({ level: LEVEL, chunkSize: CHUNK }),
+    async (source: AsyncIterable<Uint8Array>) => {
+      for await (const chunk of source) made.push(chunk)
+    },
+  )
   return Buffer.concat(made)
 }
 
@@ -28,20 +35,24 @@ export async function deflateParts(parts: readonly Uint8Array[]): Promise<Uint8A
 export async function inflateParts(bytes: Uint8Array, parts: readonly Uint8Array[]): Promise<void> {
   const wanted = parts.reduce((sum, part) => sum + part.length, 0)
   let [part, at, total] = [0, 0, 0]
-  await pipeline(Readable.from(piecesOf([bytes])), createInflate({ chunkSize: CHUNK }), async (source: AsyncIterable<Uint8Array>) => {
-    for await (const chunk of source) {
-      total += chunk.length
-      if (total > wanted) throw new Error(`it holds more than ${wanted} bytes`)
-      for (let from = 0; from < chunk.length; ) {
-        const target = parts[part]
-        if (!target) break
-        const take = Math.min(chunk.length - from, target.length - at)
-        target.set(chunk.subarray(from, from + take), at)
-        from += take
-        at += take
-        if (at === target.length) [part, at] = [part + 1, 0]
+  await pipeline(
+    Readable.from(piecesOf([bytes])),
+    createInflate({ chunkSize: CHUNK }),
+    async (source: AsyncIterable<Uint8Array>) => {
+      for await (const chunk of source) {
+        total += chunk.length
+        if (total > wanted) throw new Error(`it holds more than ${wanted} bytes`)
+        for (let from = 0; from < chunk.length; ) {
+          const target = parts[part]
+          if (!target) break
+          const take = Math.min(chunk.length - from, target.length - at)
+          target.set(chunk.subarray(from, from + take), at)
+          from += take
+          at += take
+          if (at === target.length) [part, at] = [part + 1, 0]
+        }
       }
-    }
-  })
+    },
+  )
   if (total < wanted) throw new Error(`it holds ${total} bytes, not ${wanted}`)
 }

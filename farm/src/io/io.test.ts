@@ -14,11 +14,14 @@ beforeAll(async () => {
 afterAll(() => rm(folder, { recursive: true, force: true }))
 
 const [W, H] = [32, 18]
-const frameOf = (n: number): Uint8Array => Uint8Array.from({ length: W * H * 4 }, (_, i) => (i % 4 === 3 ? 255 : 40 + n * 20))
+const frameOf = (n: number): Uint8Array =>
+  Uint8Array.from({ length: W * H * 4 }, (_, i) => (i % 4 === 3 ? 255 : 40 + n * 20))
 
 describe('what is packed in parts', () => {
   // More than is handed over at a time, and one part of nothing.
-  const parts = [5 << 20, 0, 3, 70_000].map((length, part) => Uint8Array.from({ length }, (_, n) => (n * n * (part + 3)) >> 9))
+  const parts = [5 << 20, 0, 3, 70_000].map((length, part) =>
+    Uint8Array.from({ length }, (_, n) => (n * n * (part + 3)) >> 9),
+  )
   const blank = (): Uint8Array[] => parts.map(({ length }) => new Uint8Array(length))
   it('is one stream, and comes back part for part', async () => {
     const packed = await deflateParts(parts)
@@ -30,7 +33,9 @@ describe('what is packed in parts', () => {
   it('is refused where it holds more or less than is asked for, or is cut short', async () => {
     const packed = await deflateParts(parts)
     await expect(inflateParts(packed, blank().slice(0, 3))).rejects.toThrow(/holds more than 5242883 bytes/)
-    await expect(inflateParts(packed, [...blank(), new Uint8Array(9)])).rejects.toThrow(/holds 5312883 bytes, not 5312892/)
+    await expect(inflateParts(packed, [...blank(), new Uint8Array(9)])).rejects.toThrow(
+      /holds 5312883 bytes, not 5312892/,
+    )
     await expect(inflateParts(packed.subarray(0, packed.length >> 1), blank())).rejects.toThrow(/unexpected end/)
   })
 })
@@ -44,7 +49,9 @@ describe('a movie', () => {
     const info = await probeMovie(path)
     expect(info).toMatchObject({ width: W, height: H, rate: [30000, 1001], frames: 9, bits: 8 })
     const seen: number[] = []
-    expect(await decodeMovie(path, info, 'ramp.mp4', async (_, bytes) => void seen.push(bytes[W * 9 * 3 + 30] ?? 0))).toBe(9)
+    expect(
+      await decodeMovie(path, info, 'ramp.mp4', async (_, bytes) => void seen.push(bytes[W * 9 * 3 + 30] ?? 0)),
+    ).toBe(9)
     seen.forEach((value, n) => expect(Math.abs(value - (40 + n * 20))).toBeLessThan(4))
   })
   it('of an odd size loses its last row and column rather than fail', async () => {
@@ -60,13 +67,18 @@ describe('a movie', () => {
     await expect(writer.end()).rejects.toMatchObject({ code: 'movie-write', place: { file: 'x.mp4' } })
   })
   it('stops being decoded when its taker fails', async () => {
-    await expect(decodeMovie(join(folder, 'ramp.mp4'), await probeMovie(join(folder, 'ramp.mp4')), 'ramp.mp4', async () => Promise.reject(new Error('no room')))).rejects.toThrow('no room')
+    await expect(
+      decodeMovie(join(folder, 'ramp.mp4'), await probeMovie(join(folder, 'ramp.mp4')), 'ramp.mp4', async () =>
+        Promise.reject(new Error('no room')),
+      ),
+    ).rejects.toThrow('no room')
   })
 })
 
 describe('numbered stills', () => {
   it('are found by pattern or folder, sorted by number, others left out', async () => {
-    for (const name of ['a_10.png', 'a_9.png', 'b_1.png', 'a_11.txt', 'a_x.png', 'A_12.png']) await writeFile(join(folder, name), '')
+    for (const name of ['a_10.png', 'a_9.png', 'b_1.png', 'a_11.txt', 'a_x.png', 'A_12.png'])
+      await writeFile(join(folder, name), '')
     expect((await findStills(join(folder, 'a_##.png'))).map(({ frame }) => frame)).toEqual([9, 10])
     await expect(findStills(join(folder, 'none.####.png'))).rejects.toMatchObject({ code: 'stills' })
     await expect(findStills(join(folder, 'missing/x.#.png'))).rejects.toMatchObject({ code: 'stills' })
@@ -74,7 +86,10 @@ describe('numbered stills', () => {
   it('name themselves and their frame when they can’t be read', async () => {
     for (const name of ['bad_4.exr', 'bad_4.tif', 'bad_4.jpg']) {
       await writeFile(join(folder, name), 'no picture')
-      await expect(readStill({ frame: 4, name, path: join(folder, name) })).rejects.toMatchObject({ code: 'still', place: { file: name, frame: 4 } })
+      await expect(readStill({ frame: 4, name, path: join(folder, name) })).rejects.toMatchObject({
+        code: 'still',
+        place: { file: name, frame: 4 },
+      })
     }
   })
   it('are held to a size that can be kept', () => {

@@ -14,13 +14,25 @@ export interface MovieInfo {
 }
 
 const probeSchema = z.object({
-  streams: z.array(z.object({
-    width: z.int().optional(), height: z.int().optional(), r_frame_rate: z.string().optional(), avg_frame_rate: z.string().optional(), nb_frames: z.string().optional(), pix_fmt: z.string().optional(),
-  })).default([]),
+  streams: z
+    .array(
+      z.object({
+        width: z.int().optional(),
+        height: z.int().optional(),
+        r_frame_rate: z.string().optional(),
+        avg_frame_rate: z.string().optional(),
+        nb_frames: z.string().optional(),
+        pix_fmt: z.string().optional(),
+      }),
+    )
+    .default([]),
 })
 export const MOST_EDGE = 16384
 
-const collect = async (command: string, args: readonly string[]): Promise<{ code: number; out: string; err: string }> => {
+const collect = async (
+  command: string,
+  args: readonly string[],
+): Promise<{ code: number; out: string; err: string }> => {
   const child = spawn(command, args, { stdio: ['ignore', 'pipe', 'pipe'] })
   let [out, err] = ['', '']
   child.stdout.on('data', (part: Buffer) => (out += part.toString()))
@@ -32,26 +44,78 @@ const collect = async (command: string, args: readonly string[]): Promise<{ code
 /** Refuses pictures no one could hold. */
 export function checkSize(width: number, height: number, file: string, frame?: number): void {
   if (width > MOST_EDGE || height > MOST_EDGE)
-    throw new LanternError('plate-size', `${file} is ${width} by ${height} pixels; ${MOST_EDGE} is the most along an edge.`, 'Scale it down, then take it in again.', { file, frame })
+    throw new LanternError(
+      'plate-size',
+      `${file} is ${width} by ${height} pixels; ${MOST_EDGE} is the most along an edge.`,
+      'Scale it down, then take it in again.',
+      { file, frame },
+    )
 }
 
 /** Throws LanternError 'movie' where ffprobe finds no picture in the file. */
 export async function probeMovie(path: string, name = basename(path)): Promise<MovieInfo> {
-  const { code, out } = await collect('ffprobe', ['-v', 'error', '-select_streams', 'v:0', '-show_streams', '-of', 'json', path])
+  const { code, out } = await collect('ffprobe', [
+    '-v',
+    'error',
+    '-select_streams',
+    'v:0',
+    '-show_streams',
+    '-of',
+    'json',
+    path,
+  ])
   const stream = code === 0 ? probeSchema.safeParse(JSON.parse(out || '{}')).data?.streams[0] : undefined
-  if (!stream?.width || !stream.height) throw new LanternError('movie', `${name} is not a movie that can be read here.`, 'Write it again as H.264 or ProRes, or as numbered stills.', { file: name })
+  if (!stream?.width || !stream.height)
+    throw new LanternError(
+      'movie',
+      `${name} is not a movie that can be read here.`,
+      'Write it again as H.264 or ProRes, or as numbered stills.',
+      { file: name },
+    )
   checkSize(stream.width, stream.height, name)
-  const rate = [stream.r_frame_rate, stream.avg_frame_rate].map((text) => text?.split('/').map(Number)).find((pair) => pair && (pair[0] ?? 0) > 0 && (pair[1] ?? 0) > 0)
-  return { width: stream.width, height: stream.height, rate: [rate?.[0] ?? 24, rate?.[1] ?? 1], frames: stream.nb_frames ? Number(stream.nb_frames) : undefined, bits: /1[0246]|48/.test(stream.pix_fmt ?? '') ? 16 : 8 }
+  const rate = [stream.r_frame_rate, stream.avg_frame_rate]
+    .map((text) => text?.split('/').map(Number))
+    .find((pair) => pair && (pair[0] ?? 0) > 0 && (pair[1] ?? 0) > 0)
+  return {
+    width: stream.width,
+    height: stream.height,
+    rate: [rate?.[0] ?? 24, rate?.[1] ?? 1],
+    frames: stream.nb_frames ? Number(stream.nb_frames) : undefined,
+    bits: /1[0246]|48/.test(stream.pix_fmt ?? '') ? 16 : 8,
+  }
 }
 
 /**
  * Decodes a movie frame by frame as r g b (8 or 16 bits a channel). `take` gets each frame's bytes, which it must not keep.
  * Throws LanternError 'movie' when nothing could be decoded, 'movie-truncated' naming the last good frame when it breaks off.
  */
-export async function decodeMovie(path: string, info: MovieInfo, name: string, take: (n: number, bytes: Buffer) => Promise<void>): Promise<number> {
+export async function decodeMovie(
+  path: string,
+  info: MovieInfo,
+  name: string,
+  take: (n: number, bytes: Buffer) => Promise<void>,
+): Promise<number> {
   const size = info.width * info.height * 3 * (info.bits === 16 ? 2 : 1)
-  const child = spawn('ffmpeg', ['-v', 'error', '-nostdin', '-i', path, '-map', '0:v:0', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', info.bits === 16 ? 'rgb48le' : 'rgb24', '-'], { stdio: ['ignore', 'pipe', 'pipe'] })
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-nostdin',
+      '-i',
+      path,
+      '-map',
+      '0:v:0',
+      '-fps_mode',
+      'passthrough',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      info.bits === 16 ? 'rgb48le' : 'rgb24',
+      '-',
+    ],
+    { stdio: ['ignore', 'pipe', 'pipe'] },
+  )
   let complaint = ''
   child.stderr.on('data', (part: Buffer) => (complaint = (complaint + part.toString()).slice(-2000)))
   const closed = once(child, 'close')
@@ -75,21 +139,40 @@ export async function decodeMovie(path: string, info: MovieInfo, name: string, t
     throw error
   }
   await closed
-  if (count === 0) throw new LanternError('movie', `No frame of ${name} could be decoded.`, 'Write it again as H.264 or ProRes, or as numbered stills.', { file: name })
+  if (count === 0)
+    throw new LanternError(
+      'movie',
+      `No frame of ${name} could be decoded.`,
+      'Write it again as H.264 or ProRes, or as numbered stills.',
+      { file: name },
+    )
   if (complaint || (info.frames !== undefined && count < info.frames - 1))
-    throw new LanternError('movie-truncated', `${name} breaks off after frame ${count}${info.frames ? ` of ${info.frames}` : ''}.`, 'Copy it again from its source; part of the file is missing.', { file: name, frame: count })
+    throw new LanternError(
+      'movie-truncated',
+      `${name} breaks off after frame ${count}${info.frames ? ` of ${info.frames}` : ''}.`,
+      'Copy it again from its source; part of the file is missing.',
+      { file: name, frame: count },
+    )
   return count
 }
 
 /** One EXR still as float r g b, by ffmpeg. */
-export async function decodeExrStill(path: string, name: string): Promise<{ width: number; height: number; data: Float32Array }> {
+export async function decodeExrStill(
+  path: string,
+  name: string,
+): Promise<{ width: number; height: number; data: Float32Array }> {
   const info = await probeMovie(path, name)
-  const child = spawn('ffmpeg', ['-v', 'error', '-nostdin', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'gbrpf32le', '-'], { stdio: ['ignore', 'pipe', 'ignore'] })
+  const child = spawn(
+    'ffmpeg',
+    ['-v', 'error', '-nostdin', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'gbrpf32le', '-'],
+    { stdio: ['ignore', 'pipe', 'ignore'] },
+  )
   const parts: Buffer[] = []
   for await (const part of child.stdout as AsyncIterable<Buffer>) parts.push(part)
   const all = Buffer.concat(parts)
   const pixels = info.width * info.height
-  if (all.length !== pixels * 12) throw new LanternError('still', `${name} is damaged or breaks off.`, 'Write it again.', { file: name })
+  if (all.length !== pixels * 12)
+    throw new LanternError('still', `${name} is damaged or breaks off.`, 'Write it again.', { file: name })
   const planes = new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + all.length))
   const data = new Float32Array(pixels * 3)
   for (let n = 0; n < pixels; n++) [1, 2, 0].forEach((c, plane) => (data[n * 3 + c] = planes[plane * pixels + n] ?? 0))
@@ -97,8 +180,52 @@ export async function decodeExrStill(path: string, name: string): Promise<{ widt
 }
 
 /** Writes r g b 8-bit frames as an H.264 movie that any player opens. */
-export function movieWriter(path: string, width: number, height: number, rate: readonly [number, number]): { frame(bytes: Uint8Array): Promise<void>; end(): Promise<void> } {
-  const child = spawn('ffmpeg', ['-v', 'error', '-y', '-f', 'rawvideo', '-pix_fmt', 'rgba', '-s', `${width}x${height}`, '-r', `${rate[0]}/${rate[1]}`, '-i', '-', '-vf', 'scale=trunc(iw/2)*2:trunc(ih/2)*2:out_color_matrix=bt709:out_range=tv', '-c:v', 'libx264', '-preset', 'medium', '-crf', '14', '-pix_fmt', 'yuv420p', '-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1', '-color_range', 'tv', '-movflags', '+faststart', path], { stdio: ['pipe', 'ignore', 'pipe'] })
+export function movieWriter(
+  path: string,
+  width: number,
+  height: number,
+  rate: readonly [number, number],
+): { frame(bytes: Uint8Array): Promise<void>; end(): Promise<void> } {
+  const child = spawn(
+    'ffmpeg',
+    [
+      '-v',
+      'error',
+      '-y',
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      'rgba',
+      '-s',
+      `${width}x${height}`,
+      '-r',
+      `${rate[0]}/${rate[1]}`,
+      '-i',
+      '-',
+      '-vf',
+      'scale=trunc(iw/2)*2:trunc(ih/2)*2:out_color_matrix=bt709:out_range=tv',
+      '-c:v',
+      'libx264',
+      '-preset',
+      'medium',
+      '-crf',
+      '14',
+      '-pix_fmt',
+      'yuv420p',
+      '-colorspace',
+      'bt709',
+      '-color_primaries',
+      'bt709',
+      '-color_trc',
+      'iec61966-2-1',
+      '-color_range',
+      'tv',
+      '-movflags',
+      '+faststart',
+      path,
+    ],
+    { stdio: ['pipe', 'ignore', 'pipe'] },
+  )
   let complaint = ''
   child.stderr.on('data', (part: Buffer) => (complaint += part.toString()))
   child.stdin.on('error', () => undefined)
@@ -110,7 +237,13 @@ export function movieWriter(path: string, width: number, height: number, rate: r
     async end() {
       child.stdin.end()
       const [code] = (await closed) as [number]
-      if (code !== 0) throw new LanternError('movie-write', `The movie could not be written: ${complaint.split('\n')[0] ?? ''}`, 'Check the folder and its space.', { file: basename(path) })
+      if (code !== 0)
+        throw new LanternError(
+          'movie-write',
+          `The movie could not be written: ${complaint.split('\n')[0] ?? ''}`,
+          'Check the folder and its space.',
+          { file: basename(path) },
+        )
     },
   }
 }

@@ -23,15 +23,36 @@ export async function plateFiles(pixels: StillPixels): Promise<PlateFrameFiles> 
   if (pixels.bits === 32) {
     const image: FloatImage = { width, height, channels: 3, data: pixels.data }
     const [full, half, quarter] = [image, ...sizes.map(([w, h]) => resizeImage(image, w, h))].map((part) => {
-      const plane = (c: number): Float32Array => Float32Array.from({ length: part.width * part.height }, (_, n) => part.data[n * 3 + c] ?? 0)
-      return writeExr({ width: part.width, height: part.height, attributes: {}, channels: ['R', 'G', 'B'].map((name, c) => ({ name, type: 'half' as const, data: plane(c) })) }, nodeDeflate)
+      const plane = (c: number): Float32Array =>
+        Float32Array.from({ length: part.width * part.height }, (_, n) => part.data[n * 3 + c] ?? 0)
+      return writeExr(
+        {
+          width: part.width,
+          height: part.height,
+          attributes: {},
+          channels: ['R', 'G', 'B'].map((name, c) => ({ name, type: 'half' as const, data: plane(c) })),
+        },
+        nodeDeflate,
+      )
     }) as [Uint8Array, Uint8Array, Uint8Array]
     return { full, half, quarter, mediaType: 'image/x-exr' }
   }
   const wide = pixels.bits === 16
-  const source = () => sharp(wide ? new Uint16Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength / 2) : pixels.data, { raw: { width, height, channels: 3 } })
-  const small = ([w, h]: readonly [number, number]): Promise<Buffer> => (wide ? source().toColourspace('srgb') : source()).resize(w, h, { kernel: 'linear', fit: 'fill' }).png(PNG).toBuffer()
-  const [full, half, quarter] = await Promise.all([wide ? source().toColourspace('rgb16').png(PNG).toBuffer() : source().png(PNG).toBuffer(), small(sizes[0] ?? [1, 1]), small(sizes[1] ?? [1, 1])])
+  const source = () =>
+    sharp(
+      wide ? new Uint16Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength / 2) : pixels.data,
+      { raw: { width, height, channels: 3 } },
+    )
+  const small = ([w, h]: readonly [number, number]): Promise<Buffer> =>
+    (wide ? source().toColourspace('srgb') : source())
+      .resize(w, h, { kernel: 'linear', fit: 'fill' })
+      .png(PNG)
+      .toBuffer()
+  const [full, half, quarter] = await Promise.all([
+    wide ? source().toColourspace('rgb16').png(PNG).toBuffer() : source().png(PNG).toBuffer(),
+    small(sizes[0] ?? [1, 1]),
+    small(sizes[1] ?? [1, 1]),
+  ])
   return { full, half, quarter, mediaType: 'image/png' }
 }
 
@@ -46,9 +67,19 @@ export async function plateLinear(bytes: Uint8Array, encoding: PlateInfo['encodi
     })
     return image
   }
-  const meta = await sharp(bytes).metadata().catch(() => Promise.reject(new LanternError('plate-frame', 'A kept plate frame is damaged.', 'Take the plate in again.')))
+  const meta = await sharp(bytes)
+    .metadata()
+    .catch(() =>
+      Promise.reject(new LanternError('plate-frame', 'A kept plate frame is damaged.', 'Take the plate in again.')),
+    )
   const deep = meta.depth === 'ushort'
-  const { data, info } = deep ? await sharp(bytes).removeAlpha().toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer({ resolveWithObject: true }) : await sharp(bytes).removeAlpha().raw().toBuffer({ resolveWithObject: true })
+  const { data, info } = deep
+    ? await sharp(bytes)
+        .removeAlpha()
+        .toColourspace('rgb16')
+        .raw({ depth: 'ushort' })
+        .toBuffer({ resolveWithObject: true })
+    : await sharp(bytes).removeAlpha().raw().toBuffer({ resolveWithObject: true })
   const codes = deep ? new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2) : new Uint8Array(data)
   return plateImage(codes, info.width, info.height, encoding, info.channels)
 }

@@ -24,21 +24,37 @@ export async function findStills(pattern: string): Promise<Still[]> {
     if (wanted && (parts[1] !== wanted[0] || parts[3] !== wanted[1])) return []
     return [{ frame: Number(parts[2]), path: join(folder, name), name }]
   })
-  if (stills.length === 0) throw new LanternError('stills', `No numbered pictures like ${basename(pattern)} are there.`, 'Name them name.0001.png and on: PNG, JPEG, TIFF or OpenEXR.', { file: basename(pattern) })
+  if (stills.length === 0)
+    throw new LanternError(
+      'stills',
+      `No numbered pictures like ${basename(pattern)} are there.`,
+      'Name them name.0001.png and on: PNG, JPEG, TIFF or OpenEXR.',
+      { file: basename(pattern) },
+    )
   return stills.sort((a, b) => a.frame - b.frame)
 }
 
-export type StillPixels = { width: number; height: number; bits: 8 | 16; data: Buffer } | { width: number; height: number; bits: 32; data: Float32Array }
+export type StillPixels =
+  | { width: number; height: number; bits: 8 | 16; data: Buffer }
+  | { width: number; height: number; bits: 32; data: Float32Array }
 
 /** Reads one still as r g b. Throws LanternError 'still' naming the file. */
 export async function readStill({ path, name, frame }: Still): Promise<StillPixels> {
-  const unreadable = (what: string): LanternError => new LanternError('still', `${name} ${what}.`, 'Write it again as PNG, JPEG, TIFF or OpenEXR.', { file: name, frame })
+  const unreadable = (what: string): LanternError =>
+    new LanternError('still', `${name} ${what}.`, 'Write it again as PNG, JPEG, TIFF or OpenEXR.', {
+      file: name,
+      frame,
+    })
   if (/\.exr$/i.test(name)) {
-    const { width, height, data } = await decodeExrStill(path, name).catch(() => Promise.reject(unreadable('is not a picture that can be read')))
+    const { width, height, data } = await decodeExrStill(path, name).catch(() =>
+      Promise.reject(unreadable('is not a picture that can be read')),
+    )
     checkSize(width, height, name, frame)
     return { width, height, bits: 32, data }
   }
-  const meta = await sharp(path, { limitInputPixels: false }).metadata().catch(() => Promise.reject(unreadable('is not a picture')))
+  const meta = await sharp(path, { limitInputPixels: false })
+    .metadata()
+    .catch(() => Promise.reject(unreadable('is not a picture')))
   checkSize(meta.width, meta.height, name, frame)
   if (meta.depth === 'float' || meta.depth === 'double') throw unreadable('is a TIFF of floats, which is not read')
   const deep = meta.depth === 'ushort'

@@ -4,7 +4,13 @@ import { Blosc } from 'numcodecs'
 import { nodeDeflate } from './deflate.ts'
 
 /** Reads one file of OpenVDB as a gas frame, whatever packed its values. scale: metres in a unit of the file. Throws LanternError 'vdb'. */
-export async function volumeFrame(bytes: Uint8Array, file: string, units: VdbUnits, ambient: number, scale = 1): Promise<GasFrame> {
+export async function volumeFrame(
+  bytes: Uint8Array,
+  file: string,
+  units: VdbUnits,
+  ambient: number,
+  scale = 1,
+): Promise<GasFrame> {
   const blosc = Blosc.fromConfig({ id: 'blosc' })
   const { grids } = await readVdb(bytes, file, nodeDeflate, async (packed) => blosc.decode(packed))
   const frame = gasOfGrids(grids, file, units, ambient)

@@ -23,7 +23,8 @@ export async function aheadJob(context: JobContext, payload: JobPayload<'ahead'>
       works.push(cells * steps)
       if (performance.now() - looked < lookUp) continue
       await setImmediate()
-      if (context.ending()) return await queueJob(store, 'ahead', payload, { jobKey: `gas:${key}:ahead-back`, priority: -1 })
+      if (context.ending())
+        return await queueJob(store, 'ahead', payload, { jobKey: `gas:${key}:ahead-back`, priority: -1 })
       if (!(await wanted())) return
       looked = performance.now()
     }

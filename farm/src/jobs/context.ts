@@ -22,7 +22,11 @@ export function failureOf(thrown: unknown, log: Logger): LanternError {
   if (error instanceof LanternError) return error
   if (isDatabaseAway(error)) throw error
   log.error({ error: error instanceof Error ? (error.stack ?? error.message) : String(error) }, 'job broke')
-  return new LanternError('fault', `The farm met a fault of its own: ${error instanceof Error ? error.message : String(error)}.`, 'Ask again; if it stays, the farm’s log says where.')
+  return new LanternError(
+    'fault',
+    `The farm met a fault of its own: ${error instanceof Error ? error.message : String(error)}.`,
+    'Ask again; if it stays, the farm’s log says where.',
+  )
 }
 
 /** Long jobs put themselves down after so many seconds and queue their successor, unless they would be done within a few more. */

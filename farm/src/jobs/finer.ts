@@ -3,7 +3,16 @@ import type { GasFrame } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { finerNeeds, makeFiner } from '@lantern/core/gas'
 import { finerSettings, runOf } from '@lantern/core/pipeline'
-import { findShotById, getBlob, type JobPayload, keptFrame, putBlob, resultRows, setResultState, worldOf } from '@lantern/store'
+import {
+  findShotById,
+  getBlob,
+  type JobPayload,
+  keptFrame,
+  putBlob,
+  resultRows,
+  setResultState,
+  worldOf,
+} from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import type { JobContext } from './context.ts'
 import { frameByFrame } from './frames.ts'
@@ -35,18 +44,32 @@ export async function finerJob(context: JobContext, payload: JobPayload<'finer'>
     if (read.size > MOST_READ) read.delete(Math.min(...read.keys()))
     return made
   }
-  return frameByFrame(context, 'finer', payload, Array.from({ length: last - first + 1 }, (_, n) => first + n), async (frame) => {
-    const frames: GasFrame[] = []
-    for (const needed of finerNeeds(frame, first)) {
-      const one = await frameOf(needed)
-      if (!one) {
-        const row = (await resultRows(store, [coarse])).get(coarse)
-        if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
-        throw new LanternError('no-gas', `Frame ${needed} of ${plan.name} is not kept, so it can’t be made finer.`, 'Keep the gas first.', { frame: needed })
+  return frameByFrame(
+    context,
+    'finer',
+    payload,
+    Array.from({ length: last - first + 1 }, (_, n) => first + n),
+    async (frame) => {
+      const frames: GasFrame[] = []
+      for (const needed of finerNeeds(frame, first)) {
+        const one = await frameOf(needed)
+        if (!one) {
+          const row = (await resultRows(store, [coarse])).get(coarse)
+          if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
+          throw new LanternError(
+            'no-gas',
+            `Frame ${needed} of ${plan.name} is not kept, so it can’t be made finer.`,
+            'Keep the gas first.',
+            { frame: needed },
+          )
+        }
+        frames.push(one)
       }
-      frames.push(one)
-    }
-    const fine = makeFiner(crew, frames, finerSettings(item), seconds, frame)
-    return { blob: await putBlob(store, writeGasFrame(fine, nodeDeflate), 'application/x-lantern-gas'), figures: { cells: fine.box.size.reduce((a, b) => a * b, 1) } }
-  })
+      const fine = makeFiner(crew, frames, finerSettings(item), seconds, frame)
+      return {
+        blob: await putBlob(store, writeGasFrame(fine, nodeDeflate), 'application/x-lantern-gas'),
+        figures: { cells: fine.box.size.reduce((a, b) => a * b, 1) },
+      }
+    },
+  )
 }

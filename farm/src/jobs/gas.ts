@@ -4,7 +4,23 @@ import { writeGasFrame } from '@lantern/core/formats'
 import { type GasFigures, GasSimulation, type GasState } from '@lantern/core/gas'
 import { gatherEmitters, glowTable } from '@lantern/core/light'
 import { gasSettings, roughSettings, runOf, textKey } from '@lantern/core/pipeline'
-import { dropLease, findShotById, gasWorld, holdLease, type JobPayload, keepFrame, putBlob, queueJob, resultRows, resultState, setResultState, type Store, takeLease, tellShare, worldOf } from '@lantern/store'
+import {
+  dropLease,
+  findShotById,
+  gasWorld,
+  holdLease,
+  type JobPayload,
+  keepFrame,
+  putBlob,
+  queueJob,
+  resultRows,
+  resultState,
+  setResultState,
+  type Store,
+  takeLease,
+  tellShare,
+  worldOf,
+} from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext, TURN } from './context.ts'
 import { loadRestart, saveRestart } from './restart.ts'
@@ -33,25 +49,44 @@ export async function gasPlan(store: Store, payload: JobPayload<'gas'>) {
   const run = runOf(shot.document, item)
   const [over, under] = shot.document.plate.rate
   return {
-    settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)), rough: roughSettings(shot.document, payload.item, gasWorld(world)), rate: over / under,
-    ...run, runUp: item.runUp, total: item.runUp + run.last - run.first + 1, chains: plan.run, states: stateKeys(item.runUp, run.first, plan.run),
+    settings: gasSettings(shot.document, payload.item, 'full', gasWorld(world)),
+    rough: roughSettings(shot.document, payload.item, gasWorld(world)),
+    rate: over / under,
+    ...run,
+    runUp: item.runUp,
+    total: item.runUp + run.last - run.first + 1,
+    chains: plan.run,
+    states: stateKeys(item.runUp, run.first, plan.run),
   }
 }
 
 /** By frames done, run-up counted, the key of all that decided a run so far. */
 export function stateKeys(runUp: number, first: number, chains: ReadonlyMap<number, string>): Map<number, string> {
   const begins = chains.get(first) ?? ''
-  const before = Array.from({ length: runUp }, (_, n): [number, string] => [n + 1, textKey(`${begins}:run-up ${n + 1}`)])
-  return new Map([...before, ...[...chains].map(([frame, chain]): [number, string] => [runUp + frame - first + 1, chain])])
+  const before = Array.from({ length: runUp }, (_, n): [number, string] => [
+    n + 1,
+    textKey(`${begins}:run-up ${n + 1}`),
+  ])
+  return new Map([
+    ...before,
+    ...[...chains].map(([frame, chain]): [number, string] => [runUp + frame - first + 1, chain]),
+  ])
 }
 
 /** Luminous intensity of a fire to all sides, cd, as its soot shines: what lights that follow it are driven by. */
 function lightOf(frame: GasFrame): number {
-  return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, 64).reduce((sum, { intensity }) => sum + 0.2126 * intensity[0] + 0.7152 * intensity[1] + 0.0722 * intensity[2], 0)
+  return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, 64).reduce(
+    (sum, { intensity }) => sum + 0.2126 * intensity[0] + 0.7152 * intensity[1] + 0.0722 * intensity[2],
+    0,
+  )
 }
 
 /** The next frame, or undefined when it was broken off within it: the gas can't go on then. */
-async function nextFrame(simulation: GasSimulation, stop: () => Promise<boolean>, lookUpSeconds: number): Promise<GasFigures | undefined> {
+async function nextFrame(
+  simulation: GasSimulation,
+  stop: () => Promise<boolean>,
+  lookUpSeconds: number,
+): Promise<GasFigures | undefined> {
   const steps = simulation.steps()
   let looked = performance.now()
   for (;;) {
@@ -69,7 +104,13 @@ async function nextFrame(simulation: GasSimulation, stop: () => Promise<boolean>
  * Computes frames of a gas until it is done, stopped, superseded, or the job's time is over (then its successor is queued).
  * until: a frame after which it is stopped; longFrame: seconds from which on frames are long, so that stopping doesn't wait for them. turn: how long it works at once. Returns true when the whole run is kept.
  */
-export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, until?: number, longFrame = { seconds: LONG_FRAME_SECONDS, lookUp: LOOK_UP_SECONDS }, turn: { seconds: number; finish: number } = TURN): Promise<boolean> {
+export async function gasJob(
+  context: JobContext,
+  payload: JobPayload<'gas'>,
+  until?: number,
+  longFrame = { seconds: LONG_FRAME_SECONDS, lookUp: LOOK_UP_SECONDS },
+  turn: { seconds: number; finish: number } = TURN,
+): Promise<boolean> {
   const { store, crew, machine, log } = context
   const { key } = payload
   const before = await resultState(store, key)
@@ -78,7 +119,8 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
   const fence = await takeLease(store, key, machine)
   if (fence === undefined) {
     // Another machine has it; look again when its lease would have run out.
-    if (!context.progress) await queueJob(store, 'gas', payload, { jobKey: `gas-later:${key}`, runAt: new Date(Date.now() + 20_000) })
+    if (!context.progress)
+      await queueJob(store, 'gas', payload, { jobKey: `gas-later:${key}`, runAt: new Date(Date.now() + 20_000) })
     return false
   }
   const mark = crew.heap.mark()
@@ -147,10 +189,28 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
         const blob = await putBlob(store, writeGasFrame(kept, nodeDeflate), 'application/x-lantern-gas')
         const light = lightOf(kept)
         const seconds = count()
-        if (!(await keepFrame(store, { key, frame, blob, figures: { ...figures, light, seconds }, chain: plan.chains.get(frame) }, fence, seconds))) return false
+        if (
+          !(await keepFrame(
+            store,
+            { key, frame, blob, figures: { ...figures, light, seconds }, chain: plan.chains.get(frame) },
+            fence,
+            seconds,
+          ))
+        )
+          return false
       } else {
         runUp?.push([count(), figures.cells * figures.steps])
-        if (!(await tellShare(store, key, fence, simulation.done / total, `run-up ${simulation.done} of ${plan.runUp}`, runUp ?? []))) return false
+        if (
+          !(await tellShare(
+            store,
+            key,
+            fence,
+            simulation.done / total,
+            `run-up ${simulation.done} of ${plan.runUp}`,
+            runUp ?? [],
+          ))
+        )
+          return false
       }
       context.progress?.report(simulation.done / total, frame >= plan.first ? `frame ${frame}` : 'run-up')
       log.debug({ key: key.slice(0, 12), frame, seconds: (performance.now() - begun) / 1000 }, 'gas frame')
@@ -160,7 +220,14 @@ export async function gasJob(context: JobContext, payload: JobPayload<'gas'>, un
       lately = [...lately.slice(1 - LATELY), took]
       const rest = ((total - simulation.done) * lately.reduce((sum, one) => sum + one, 0)) / lately.length
       const over = !context.progress && (now - started) / 1000 > turn.seconds && rest > turn.finish
-      if (asked === 'stopped' || over || context.ending() || simulation.done === total || (now - savedAt) / 1000 > pause) await save(simulation.state())
+      if (
+        asked === 'stopped' ||
+        over ||
+        context.ending() ||
+        simulation.done === total ||
+        (now - savedAt) / 1000 > pause
+      )
+        await save(simulation.state())
       if (until !== undefined && frame >= until && simulation.done < total) {
         await save(simulation.state())
         await setResultState(store, key, 'stopped')

@@ -2,7 +2,14 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import { writeExr } from '@lantern/core/formats'
-import { channelsOf, composeFrame, passChannels, type PictureQualityName, readPasses, stackSettingsAt } from '@lantern/core/pipeline'
+import {
+  channelsOf,
+  composeFrame,
+  passChannels,
+  type PictureQualityName,
+  readPasses,
+  stackSettingsAt,
+} from '@lantern/core/pipeline'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
 import { assetFrame, getAsset, getBlob, keptFrame, pictureKeys, type Shot, worldOf } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
@@ -35,15 +42,46 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
       if (context.progress) stopIfCancelled(context.progress)
       const kept = await keptFrame(store, keys.get(frame) ?? '', frame)
       const empty = keys.size === 0
-      if (!kept && !empty) throw new LanternError('no-picture', `The picture of frame ${frame} is not kept.`, 'Ask for the picture, then hand off.', { frame })
+      if (!kept && !empty)
+        throw new LanternError(
+          'no-picture',
+          `The picture of frame ${frame} is not kept.`,
+          'Ask for the picture, then hand off.',
+          { frame },
+        )
       const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
-      const linear = await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')), plate.encoding)
-      const result = composeFrame(crew, linear, passes, stackSettingsAt(document, grain, frame, world.inputs), plate.width, frame)
+      const linear = await plateLinear(
+        await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')),
+        plate.encoding,
+      )
+      const result = composeFrame(
+        crew,
+        linear,
+        passes,
+        stackSettingsAt(document, grain, frame, world.inputs),
+        plate.width,
+        frame,
+      )
       if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.movieCurve))
       if (plan.exr) {
         const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []
-        const bytes = writeExr({ width: plate.width, height: plate.height, channels: [...channelsOf(result, ['R', 'G', 'B', 'A']), ...channelsOf(linear, ['plate.R', 'plate.G', 'plate.B']), ...fits], attributes: { software: 'Coal Lantern', shot: shot.name, frame: String(frame) } }, nodeDeflate)
-        await writeFile(join(plan.exr, `${shot.name.replace(/[^A-Za-z0-9_-]+/g, '-')}.${String(frame).padStart(4, '0')}.exr`), bytes)
+        const bytes = writeExr(
+          {
+            width: plate.width,
+            height: plate.height,
+            channels: [
+              ...channelsOf(result, ['R', 'G', 'B', 'A']),
+              ...channelsOf(linear, ['plate.R', 'plate.G', 'plate.B']),
+              ...fits,
+            ],
+            attributes: { software: 'Coal Lantern', shot: shot.name, frame: String(frame) },
+          },
+          nodeDeflate,
+        )
+        await writeFile(
+          join(plan.exr, `${shot.name.replace(/[^A-Za-z0-9_-]+/g, '-')}.${String(frame).padStart(4, '0')}.exr`),
+          bytes,
+        )
       }
       context.progress?.report(++done / plan.frames.length, `frame ${frame}`)
     }

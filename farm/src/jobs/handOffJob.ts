@@ -2,7 +2,19 @@ import { createWriteStream } from 'node:fs'
 import { mkdir, readdir, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import { findShotById, handOffKey, type JobPayload, keepFrame, pictureKeys, putBlobFile, queueJob, resultRows, resultSettings, setResultState, worldOf } from '@lantern/store'
+import {
+  findShotById,
+  handOffKey,
+  type JobPayload,
+  keepFrame,
+  pictureKeys,
+  putBlobFile,
+  queueJob,
+  resultRows,
+  resultSettings,
+  setResultState,
+  worldOf,
+} from '@lantern/store'
 import { ZipFile } from 'yazl'
 import { z } from 'zod'
 import { failureOf, type JobContext } from './context.ts'
@@ -15,7 +27,8 @@ const settingsSchema = z.object({ quality: z.enum(['look', 'final']), form: z.en
 async function archive(folder: string): Promise<string> {
   const path = join(folder, 'frames.zip')
   const zip = new ZipFile()
-  for (const file of (await readdir(folder)).filter((name) => name.endsWith('.exr')).sort()) zip.addFile(join(folder, file), file, { compress: false })
+  for (const file of (await readdir(folder)).filter((name) => name.endsWith('.exr')).sort())
+    zip.addFile(join(folder, file), file, { compress: false })
   zip.end()
   await pipeline(zip.outputStream, createWriteStream(path))
   return path
@@ -36,7 +49,11 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
   const failed = rows.find((row) => row.state === 'failed')
   if (failed) return setResultState(store, key, 'failed', failed.error)
   if (rows.some((row) => row.kept === 0 && row.state !== 'stopped'))
-    return queueJob(store, 'handOff', payload, { jobKey: `hand-off:${key}`, runAt: new Date(Date.now() + WAIT_MS), priority: 3 })
+    return queueJob(store, 'handOff', payload, {
+      jobKey: `hand-off:${key}`,
+      runAt: new Date(Date.now() + WAIT_MS),
+      priority: 3,
+    })
   const folder = join(store.data, 'tmp', key)
   try {
     await setResultState(store, key, 'running')
@@ -44,7 +61,11 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
     const { first, last } = shot.document.plate
     const frames = Array.from({ length: last - first + 1 }, (_, n) => first + n)
     const begun = performance.now()
-    await writeHandOff(context, shot, { quality, frames, ...(form === 'movie' ? { movie: join(folder, 'shot.mp4') } : { exr: folder }) })
+    await writeHandOff(context, shot, {
+      quality,
+      frames,
+      ...(form === 'movie' ? { movie: join(folder, 'shot.mp4') } : { exr: folder }),
+    })
     const whole = form === 'movie' ? join(folder, 'shot.mp4') : await archive(folder)
     const { sha256, bytes } = await putBlobFile(store, whole, form === 'movie' ? 'video/mp4' : 'application/zip')
     const seconds = (performance.now() - begun) / 1000

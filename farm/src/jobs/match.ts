@@ -2,9 +2,38 @@ import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base
 import type { Solve, Track } from '@lantern/core/data'
 import { writeSolve, writeTracks } from '@lantern/core/formats'
 import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera, solveObject } from '@lantern/core/match'
-import { cameraAt, followSettings, handSettings, knownLens, matteFrame, matteMask, type MatteMask, solvingHands, thingFollow, thingInput, tracksToSolve } from '@lantern/core/pipeline'
+import {
+  cameraAt,
+  followSettings,
+  handSettings,
+  knownLens,
+  matteFrame,
+  matteMask,
+  type MatteMask,
+  solvingHands,
+  thingFollow,
+  thingInput,
+  tracksToSolve,
+} from '@lantern/core/pipeline'
 import type { Thing } from '@lantern/core/shot'
-import { adoptSolve, assetFrame, cameraPathOf, findShotById, getBlob, handKey, type JobPayload, keptHands, keptTracks, matchKeys, queueJob, resultState, setResultState, type Shot, type Store, thingKeys } from '@lantern/store'
+import {
+  adoptSolve,
+  assetFrame,
+  cameraPathOf,
+  findShotById,
+  getBlob,
+  handKey,
+  type JobPayload,
+  keptHands,
+  keptTracks,
+  matchKeys,
+  queueJob,
+  resultState,
+  setResultState,
+  type Shot,
+  type Store,
+  thingKeys,
+} from '@lantern/store'
 
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
@@ -16,43 +45,92 @@ const LATER_MS = 5000
 /** A shot's plate at full size, frames counted from 0, in linear light. */
 export function plateFrames(store: Store, { plate }: Pick<Shot['document'], 'plate'>): PlateFrames {
   return {
-    frames: plate.last - plate.first + 1, width: plate.width, height: plate.height,
-    frame: async (n) => (await plateLinear(await getBlob(store, await assetFrame(store, plate.asset, plate.first + n, 'full')), plate.encoding)).data,
+    frames: plate.last - plate.first + 1,
+    width: plate.width,
+    height: plate.height,
+    frame: async (n) =>
+      (
+        await plateLinear(
+          await getBlob(store, await assetFrame(store, plate.asset, plate.first + n, 'full')),
+          plate.encoding,
+        )
+      ).data,
   }
 }
 
 /** Follows a shot's plate at full size. Throws Cancelled. */
-export async function trackShot({ store, crew }: JobContext, { document }: Pick<Shot, 'document'>, progress: Progress): Promise<Track[]> {
-  return followPlate(crew, plateFrames(store, document), followSettings(document, await matteMasks(store, document)), progress)
+export async function trackShot(
+  { store, crew }: JobContext,
+  { document }: Pick<Shot, 'document'>,
+  progress: Progress,
+): Promise<Track[]> {
+  return followPlate(
+    crew,
+    plateFrames(store, document),
+    followSettings(document, await matteMasks(store, document)),
+    progress,
+  )
 }
 
 /** The masks of a shot's matte, at half size; undefined where it has none. */
 async function matteMasks(store: Store, document: Shot['document']): Promise<MatteMask[] | undefined> {
-  const { plate, match: { matte } } = document
+  const {
+    plate,
+    match: { matte },
+  } = document
   if (!matte) return undefined
   const masks: MatteMask[] = []
   for (let frame = plate.first; frame <= plate.last; frame++) {
-    const { width, height, data } = await plateLinear(await getBlob(store, await assetFrame(store, matte.asset, matteFrame(document, frame), 'half')), 'srgb')
+    const { width, height, data } = await plateLinear(
+      await getBlob(store, await assetFrame(store, matte.asset, matteFrame(document, frame), 'half')),
+      'srgb',
+    )
     masks.push(matteMask(data, width, height, matte.inverted))
   }
   return masks
 }
 
-const sayTo = (progress: Progress) => async (share: number, what: string): Promise<void> => {
-  progress.report(share, what)
-  // What is asked meanwhile is heard.
-  await new Promise((go) => setImmediate(go))
-  stopIfCancelled(progress)
-}
+const sayTo =
+  (progress: Progress) =>
+  async (share: number, what: string): Promise<void> => {
+    progress.report(share, what)
+    // What is asked meanwhile is heard.
+    await new Promise((go) => setImmediate(go))
+    stopIfCancelled(progress)
+  }
 
 /** Solves a shot's camera from its tracks as tidied, and those set by hand. followed: what these gave, by id. Throws LanternError 'solve', Cancelled. */
-export async function solveShot({ crew }: Pick<JobContext, 'crew'>, { document }: Pick<Shot, 'document'>, tracks: readonly Track[], tracksKey: string, followed: Readonly<Record<string, readonly Track[]>>, progress: Progress): Promise<Solve> {
+export async function solveShot(
+  { crew }: Pick<JobContext, 'crew'>,
+  { document }: Pick<Shot, 'document'>,
+  tracks: readonly Track[],
+  tracksKey: string,
+  followed: Readonly<Record<string, readonly Track[]>>,
+  progress: Progress,
+): Promise<Solve> {
   const { plate } = document
-  return keptSolve(await solveCamera({ tracks: tracksToSolve(document, tracksKey, tracks, followed), frames: plate.last - plate.first + 1, width: plate.width, height: plate.height, known: knownLens(document), seed: SEED, crew, say: sayTo(progress) }), plate.first)
+  return keptSolve(
+    await solveCamera({
+      tracks: tracksToSolve(document, tracksKey, tracks, followed),
+      frames: plate.last - plate.first + 1,
+      width: plate.width,
+      height: plate.height,
+      known: knownLens(document),
+      seed: SEED,
+      crew,
+      say: sayTo(progress),
+    }),
+    plate.first,
+  )
 }
 
 /** Follows a thing inside its region. */
-const followThing = ({ store, crew }: JobContext, { document }: Shot, thing: Thing, progress: Progress): Promise<Track[]> => followPlate(crew, plateFrames(store, document), thingFollow(document, thing), progress)
+const followThing = (
+  { store, crew }: JobContext,
+  { document }: Shot,
+  thing: Thing,
+  progress: Progress,
+): Promise<Track[]> => followPlate(crew, plateFrames(store, document), thingFollow(document, thing), progress)
 
 /** Follows a thing that moves by itself and solves where it is, as the document has it now. Returns true when it is kept. */
 export async function thingJob(context: JobContext, payload: JobPayload<'thing'>): Promise<boolean> {
@@ -62,11 +140,16 @@ export async function thingJob(context: JobContext, payload: JobPayload<'thing'>
   const keys = shot && thing && thingKeys(shot.document, payload.thing)
   if (!shot || !thing || keys?.solve !== payload.solve) {
     // The shot has moved on to another region, geometry or camera.
-    for (const key of [payload.tracks, payload.solve]) if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
+    for (const key of [payload.tracks, payload.solve])
+      if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
     return false
   }
   const later = async (): Promise<boolean> => {
-    if (!context.progress) await queueJob(store, 'thing', payload, { jobKey: `thing-later:${payload.solve}`, runAt: new Date(Date.now() + LATER_MS) })
+    if (!context.progress)
+      await queueJob(store, 'thing', payload, {
+        jobKey: `thing-later:${payload.solve}`,
+        runAt: new Date(Date.now() + LATER_MS),
+      })
     return false
   }
   const tracked = await stage(context, payload.tracks, async (progress) => {
@@ -79,8 +162,22 @@ export async function thingJob(context: JobContext, payload: JobPayload<'thing'>
     const { document } = shot
     const path = await cameraPathOf(store, document)
     const tracks = (await keptTracks(store, payload.tracks)) ?? []
-    const solve = await solveObject({ ...thingInput(document, thing, tracks, (frame) => cameraAt(document, path, frame)), seed: SEED, crew, say: sayTo(progress) })
-    return { bytes: writeSolve(solve), mediaType: 'application/json', figures: { medianPx: solve.medianPx, points: solve.points.length, tracks: solve.tracks, frames: solve.cameras.filter((one) => one !== null).length } }
+    const solve = await solveObject({
+      ...thingInput(document, thing, tracks, (frame) => cameraAt(document, path, frame)),
+      seed: SEED,
+      crew,
+      say: sayTo(progress),
+    })
+    return {
+      bytes: writeSolve(solve),
+      mediaType: 'application/json',
+      figures: {
+        medianPx: solve.medianPx,
+        points: solve.points.length,
+        tracks: solve.tracks,
+        frames: solve.cameras.filter((one) => one !== null).length,
+      },
+    }
   })
   if (solved === 'busy') return later()
   return solved === 'done'
@@ -90,8 +187,21 @@ export async function thingJob(context: JobContext, payload: JobPayload<'thing'>
 async function followOne({ store }: JobContext, { document }: Shot, id: string, progress: Progress): Promise<Whole> {
   const hand = document.match.hands[id]
   if (!hand) throw new LanternError('no-hand', 'The track is gone.', 'Set it again.')
-  const { tracks, likeness, looks, lost } = await followHand(plateFrames(store, document), handSettings(document, hand), progress)
-  return { bytes: writeTracks(tracks), mediaType: 'application/x-lantern-tracks', figures: { first: document.plate.first + (tracks[0]?.first ?? 0), likeness: likeness.map((v) => Math.round(v * 1000) / 1000), looks, lost: lost.map((n) => document.plate.first + n) } }
+  const { tracks, likeness, looks, lost } = await followHand(
+    plateFrames(store, document),
+    handSettings(document, hand),
+    progress,
+  )
+  return {
+    bytes: writeTracks(tracks),
+    mediaType: 'application/x-lantern-tracks',
+    figures: {
+      first: document.plate.first + (tracks[0]?.first ?? 0),
+      likeness: likeness.map((v) => Math.round(v * 1000) / 1000),
+      looks,
+      lost: lost.map((n) => document.plate.first + n),
+    },
+  }
 }
 
 /** Follows a track set by hand, as the document has it now. Returns true when it is kept. */
@@ -102,8 +212,16 @@ export async function handJob(context: JobContext, { shot: id, hand, key }: JobP
     if ((await resultState(context.store, key)) === 'waiting') await setResultState(context.store, key, 'stopped')
     return false
   }
-  const state = (await plateReady(context.store, shot.document)) ? await stage(context, key, (progress) => followOne(context, shot, hand, progress)) : 'busy'
-  if (state === 'busy' && !context.progress) await queueJob(context.store, 'hand', { shot: id, hand, key }, { jobKey: `hand-later:${key}`, runAt: new Date(Date.now() + LATER_MS) })
+  const state = (await plateReady(context.store, shot.document))
+    ? await stage(context, key, (progress) => followOne(context, shot, hand, progress))
+    : 'busy'
+  if (state === 'busy' && !context.progress)
+    await queueJob(
+      context.store,
+      'hand',
+      { shot: id, hand, key },
+      { jobKey: `hand-later:${key}`, runAt: new Date(Date.now() + LATER_MS) },
+    )
   return state === 'done'
 }
 
@@ -114,11 +232,16 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
   const keys = shot && matchKeys(shot.document)
   if (!shot || keys?.tracks !== payload.tracks || (payload.solve && keys.solve !== payload.solve)) {
     // The shot has moved on to other settings.
-    for (const key of [payload.tracks, payload.solve]) if (key && (await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
+    for (const key of [payload.tracks, payload.solve])
+      if (key && (await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
     return false
   }
   const later = async (): Promise<boolean> => {
-    if (!context.progress) await queueJob(store, 'match', payload, { jobKey: `match-later:${payload.solve ?? payload.tracks}`, runAt: new Date(Date.now() + LATER_MS) })
+    if (!context.progress)
+      await queueJob(store, 'match', payload, {
+        jobKey: `match-later:${payload.solve ?? payload.tracks}`,
+        runAt: new Date(Date.now() + LATER_MS),
+      })
     return false
   }
   const tracked = await stage(context, payload.tracks, async (progress) => {
@@ -127,22 +250,50 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
   })
   if (tracked === 'busy') return later()
   if (tracked !== 'done' || !payload.solve) {
-    if (payload.solve && (await resultState(store, payload.solve)) === 'waiting') await setResultState(store, payload.solve, 'stopped')
+    if (payload.solve && (await resultState(store, payload.solve)) === 'waiting')
+      await setResultState(store, payload.solve, 'stopped')
     return tracked === 'done'
   }
   for (const [id] of solvingHands(shot.document.match)) {
-    const state = await stage(context, handKey(shot.document, id) ?? '', (progress) => followOne(context, shot, id, progress))
+    const state = await stage(context, handKey(shot.document, id) ?? '', (progress) =>
+      followOne(context, shot, id, progress),
+    )
     if (state === 'busy') return later()
     if (state !== 'done') return setResultState(store, payload.solve, 'stopped').then(() => false)
   }
   const solved = await stage(context, payload.solve, async (progress) => {
     const tracks = await keptTracks(store, payload.tracks)
     if (!tracks) throw new LanternError('tracks', 'The tracks are gone.', 'Track the plate again.')
-    const solve = await solveShot(context, shot, tracks, payload.tracks, await keptHands(store, shot.document), progress)
+    const solve = await solveShot(
+      context,
+      shot,
+      tracks,
+      payload.tracks,
+      await keptHands(store, shot.document),
+      progress,
+    )
     const { kind, medianPx, rmsPx, focalPx, k1, k2, points, parallax, doubts } = solve
-    return { bytes: writeSolve(solve), mediaType: 'application/json', figures: { kind, medianPx, rmsPx, focalPx, k1, k2, points: points.length, tracks: solve.tracks, parallax, doubts } }
+    return {
+      bytes: writeSolve(solve),
+      mediaType: 'application/json',
+      figures: {
+        kind,
+        medianPx,
+        rmsPx,
+        focalPx,
+        k1,
+        k2,
+        points: points.length,
+        tracks: solve.tracks,
+        parallax,
+        doubts,
+      },
+    }
   })
   if (solved === 'busy') return later()
-  if (solved === 'done' && shot.document.camera.kind === 'none') await adoptSolve(store, shot).catch((error: unknown) => context.log.warn({ error: String(error) }, 'the solve was kept, but not as the camera'))
+  if (solved === 'done' && shot.document.camera.kind === 'none')
+    await adoptSolve(store, shot).catch((error: unknown) =>
+      context.log.warn({ error: String(error) }, 'the solve was kept, but not as the camera'),
+    )
   return solved === 'done'
 }

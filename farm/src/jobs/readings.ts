@@ -1,31 +1,75 @@
 import { LanternError, type Progress } from '@lantern/core/base'
 import type { PlateReport, ReadingFrames } from '@lantern/core/data'
 import { writeReading, writeReport } from '@lantern/core/formats'
-import { cameraAt, codeWidth, readingRecipe, recipeKey, reportPlate, reportRecipe, takeReading } from '@lantern/core/pipeline'
+import {
+  cameraAt,
+  codeWidth,
+  readingRecipe,
+  recipeKey,
+  reportPlate,
+  reportRecipe,
+  takeReading,
+} from '@lantern/core/pipeline'
 import type { Reading, ShotDocument } from '@lantern/core/shot'
-import { cameraPathOf, findShotById, getAsset, type JobPayload, keptTracks, queueJob, resultState, setResultState, type Store } from '@lantern/store'
+import {
+  cameraPathOf,
+  findShotById,
+  getAsset,
+  type JobPayload,
+  keptTracks,
+  queueJob,
+  resultState,
+  setResultState,
+  type Store,
+} from '@lantern/store'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'
 import { plateReady, stage } from './stage.ts'
 
 /** Takes a reading of a shot's plate. */
-export async function readPlate(store: Store, document: ShotDocument, reading: Reading, progress: Progress): Promise<ReadingFrames> {
+export async function readPlate(
+  store: Store,
+  document: ShotDocument,
+  reading: Reading,
+  progress: Progress,
+): Promise<ReadingFrames> {
   const path = reading.area.kind === 'pin' ? await cameraPathOf(store, document) : undefined
   const { first } = document.plate
   return takeReading(plateFrames(store, document), first, reading, (n) => cameraAt(document, path, first + n), progress)
 }
 
 /** Measures a shot's plate; tracks: key of kept ones. */
-export async function measurePlate(store: Store, document: ShotDocument, shape: readonly (readonly [number, number])[] | undefined, tracks: string | undefined, progress: Progress): Promise<PlateReport> {
+export async function measurePlate(
+  store: Store,
+  document: ShotDocument,
+  shape: readonly (readonly [number, number])[] | undefined,
+  tracks: string | undefined,
+  progress: Progress,
+): Promise<PlateReport> {
   const { plate } = document
   const { info } = await getAsset(store, plate.asset)
-  return reportPlate(plateFrames(store, document), plate.first, shape, tracks ? ((await keptTracks(store, tracks)) ?? []) : [], info.bits === 8 ? codeWidth(plate.encoding) : undefined, progress)
+  return reportPlate(
+    plateFrames(store, document),
+    plate.first,
+    shape,
+    tracks ? ((await keptTracks(store, tracks)) ?? []) : [],
+    info.bits === 8 ? codeWidth(plate.encoding) : undefined,
+    progress,
+  )
 }
 
 const LATER_MS = 5000
 /** Put back in the queue: the plate is still being read, or another machine has it. The command line waits by itself. */
-async function later<N extends 'reading' | 'report'>({ store, progress }: JobContext, name: N, payload: JobPayload<N>): Promise<false> {
-  if (!progress) await queueJob(store, name, payload, { jobKey: `${name}-later:${payload.key}`, runAt: new Date(Date.now() + LATER_MS) })
+async function later<N extends 'reading' | 'report'>(
+  { store, progress }: JobContext,
+  name: N,
+  payload: JobPayload<N>,
+): Promise<false> {
+  if (!progress)
+    await queueJob(store, name, payload, {
+      jobKey: `${name}-later:${payload.key}`,
+      runAt: new Date(Date.now() + LATER_MS),
+    })
   return false
 }
 
@@ -42,7 +86,11 @@ export async function readingJob(context: JobContext, payload: JobPayload<'readi
   const wanted = shot?.document.readings[reading]
   if (!shot || !wanted || recipeKey(readingRecipe(shot.document, wanted)) !== key) return letGo(store, key)
   if (!(await plateReady(store, shot.document))) return later(context, 'reading', payload)
-  const state = await stage(context, key, async (progress) => ({ bytes: writeReading(await readPlate(store, shot.document, wanted, progress)), mediaType: 'application/json', figures: {} }))
+  const state = await stage(context, key, async (progress) => ({
+    bytes: writeReading(await readPlate(store, shot.document, wanted, progress)),
+    mediaType: 'application/json',
+    figures: {},
+  }))
   return state === 'busy' ? later(context, 'reading', payload) : state === 'done'
 }
 
@@ -55,6 +103,10 @@ export async function reportJob(context: JobContext, payload: JobPayload<'report
   if (!shot || recipeKey(reportRecipe(shot.document, shape, tracks)) !== key) return letGo(store, key)
   if (reading !== undefined && !shape) throw new LanternError('no-shape', 'The shape is gone.', 'Draw it again.')
   if (!(await plateReady(store, shot.document))) return later(context, 'report', payload)
-  const state = await stage(context, key, async (progress) => ({ bytes: writeReport(await measurePlate(store, shot.document, shape, tracks, progress)), mediaType: 'application/json', figures: {} }))
+  const state = await stage(context, key, async (progress) => ({
+    bytes: writeReport(await measurePlate(store, shot.document, shape, tracks, progress)),
+    mediaType: 'application/json',
+    figures: {},
+  }))
   return state === 'busy' ? later(context, 'report', payload) : state === 'done'
 }

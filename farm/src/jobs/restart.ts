@@ -6,8 +6,22 @@ import type { JobContext } from './context.ts'
 
 const triple = z.tuple([z.int(), z.int(), z.int()])
 const stateSchema = z.object({
-  done: z.int(), closed: z.int(), box: z.object({ cell: z.number(), origin: triple, size: triple }),
-  budget: z.object({ theta: z.number(), fuel: z.number(), soot: z.number(), steps: z.int(), burned: z.number(), radiated: z.number(), carriedOut: z.number(), pilot: z.number(), sootMade: z.number(), sootOut: z.number(), fuelOut: z.number() }),
+  done: z.int(),
+  closed: z.int(),
+  box: z.object({ cell: z.number(), origin: triple, size: triple }),
+  budget: z.object({
+    theta: z.number(),
+    fuel: z.number(),
+    soot: z.number(),
+    steps: z.int(),
+    burned: z.number(),
+    radiated: z.number(),
+    carriedOut: z.number(),
+    pilot: z.number(),
+    sootMade: z.number(),
+    sootOut: z.number(),
+    fuelOut: z.number(),
+  }),
   /** The tiles that are worked on, of `of`; none: all of the box. */
   tiles: z.object({ of: z.int(), at: z.array(z.int()) }).optional(),
 })
@@ -15,15 +29,34 @@ const FIELDS = KEPT_FIELDS.length + 1
 const bytesOf = (field: Float32Array): Uint8Array => new Uint8Array(field.buffer, field.byteOffset, field.byteLength)
 
 /** Keeps a run's full state, so that it goes on bit for bit. chain: the key of all that decided it so far. */
-export async function saveRestart({ store }: JobContext, key: string, fence: number, chain: string, state: GasState): Promise<void> {
+export async function saveRestart(
+  { store }: JobContext,
+  key: string,
+  fence: number,
+  chain: string,
+  state: GasState,
+): Promise<void> {
   const blob = await putBlob(store, await deflateParts(state.fields.map(bytesOf)), 'application/octet-stream')
   const { fields: _, active, ...small } = state
-  const tiles = active && { of: active.length, at: Array.from(active, (one, n) => (one ? n : -1)).filter((n) => n >= 0) }
-  for (const free of await putRestart(store, key, fence, { done: state.done, chain, state: { ...small, ...(tiles ? { tiles } : {}) }, blob })) await dropBlob(store, free)
+  const tiles = active && {
+    of: active.length,
+    at: Array.from(active, (one, n) => (one ? n : -1)).filter((n) => n >= 0),
+  }
+  for (const free of await putRestart(store, key, fence, {
+    done: state.done,
+    chain,
+    state: { ...small, ...(tiles ? { tiles } : {}) },
+    blob,
+  }))
+    await dropBlob(store, free)
 }
 
 /** The furthest state that a run may go on from, or undefined to begin afresh. chains: key of all that decided the run by frames done. */
-export async function loadRestart({ store, log }: JobContext, key: string, chains: ReadonlyMap<number, string>): Promise<GasState | undefined> {
+export async function loadRestart(
+  { store, log }: JobContext,
+  key: string,
+  chains: ReadonlyMap<number, string>,
+): Promise<GasState | undefined> {
   const kept = await getRestart(store, chains)
   if (!kept) return undefined
   try {

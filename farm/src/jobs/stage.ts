@@ -1,6 +1,16 @@
 import { Cancelled, type Progress } from '@lantern/core/base'
 import type { ShotDocument } from '@lantern/core/shot'
-import { dropLease, getAsset, keepFrame, putBlob, resultState, setResultState, type Store, takeLease, tellShare } from '@lantern/store'
+import {
+  dropLease,
+  getAsset,
+  keepFrame,
+  putBlob,
+  resultState,
+  setResultState,
+  type Store,
+  takeLease,
+  tellShare,
+} from '@lantern/store'
 import { failureOf, type JobContext } from './context.ts'
 
 const TELL_MS = 700
@@ -13,10 +23,15 @@ export interface Whole {
 }
 
 /** Whether all frames of a shot's plate are read; what reads them waits for that. */
-export const plateReady = async (store: Store, { plate }: Pick<ShotDocument, 'plate'>): Promise<boolean> => (await getAsset(store, plate.asset)).state === 'ready'
+export const plateReady = async (store: Store, { plate }: Pick<ShotDocument, 'plate'>): Promise<boolean> =>
+  (await getAsset(store, plate.asset)).state === 'ready'
 
 /** Does one stage under its lease and keeps what it makes; undefined where another machine has it or it was stopped. What is kept already is not made again. */
-export async function stage(context: JobContext, key: string, make: (progress: Progress) => Promise<Whole>): Promise<'done' | 'stopped' | 'busy'> {
+export async function stage(
+  context: JobContext,
+  key: string,
+  make: (progress: Progress) => Promise<Whole>,
+): Promise<'done' | 'stopped' | 'busy'> {
   const { store, machine, log } = context
   const before = await resultState(store, key)
   if (before === 'done') return 'done'
@@ -31,7 +46,8 @@ export async function stage(context: JobContext, key: string, make: (progress: P
       if (performance.now() - told < TELL_MS) return
       told = performance.now()
       void (async () => {
-        if (!(await tellShare(store, key, fence, share, what)) || (await resultState(store, key)) === 'stopped') stopped = true
+        if (!(await tellShare(store, key, fence, share, what)) || (await resultState(store, key)) === 'stopped')
+          stopped = true
       })().catch(() => undefined)
     },
     cancelled: () => stopped || context.ending() || (context.progress?.cancelled() ?? false),
@@ -41,7 +57,15 @@ export async function stage(context: JobContext, key: string, make: (progress: P
     const begun = performance.now()
     const { bytes, mediaType, figures } = await make(progress)
     const seconds = (performance.now() - begun) / 1000
-    if (!(await keepFrame(store, { key, frame: 0, blob: await putBlob(store, bytes, mediaType), figures: { ...figures, seconds } }, fence, seconds))) return 'busy'
+    if (
+      !(await keepFrame(
+        store,
+        { key, frame: 0, blob: await putBlob(store, bytes, mediaType), figures: { ...figures, seconds } },
+        fence,
+        seconds,
+      ))
+    )
+      return 'busy'
     await setResultState(store, key, 'done')
     return 'done'
   } catch (error) {

@@ -18,10 +18,25 @@ export async function takenJob(context: JobContext, payload: JobPayload<'taken'>
     return false
   }
   const { taken, airTemperature } = item
-  return frameByFrame(context, 'taken', payload, taken.blobs.map((_, n) => taken.at + n), async (frame) => {
-    const n = frame - taken.at
-    const bytes = await getBlob(store, taken.blobs[n] ?? '')
-    const made = await volumeFrame(bytes, `${taken.file}, frame ${taken.first + n},`, { density: taken.density, kelvin: taken.kelvin, kelvinAt0: taken.kelvinAt0 }, airTemperature + KELVIN, taken.scale)
-    return { blob: await putBlob(store, writeGasFrame(made, nodeDeflate), 'application/x-lantern-gas'), figures: { cells: made.box.size.reduce((a, b) => a * b, 1), tiles: made.tiles.length } }
-  })
+  return frameByFrame(
+    context,
+    'taken',
+    payload,
+    taken.blobs.map((_, n) => taken.at + n),
+    async (frame) => {
+      const n = frame - taken.at
+      const bytes = await getBlob(store, taken.blobs[n] ?? '')
+      const made = await volumeFrame(
+        bytes,
+        `${taken.file}, frame ${taken.first + n},`,
+        { density: taken.density, kelvin: taken.kelvin, kelvinAt0: taken.kelvinAt0 },
+        airTemperature + KELVIN,
+        taken.scale,
+      )
+      return {
+        blob: await putBlob(store, writeGasFrame(made, nodeDeflate), 'application/x-lantern-gas'),
+        figures: { cells: made.box.size.reduce((a, b) => a * b, 1), tiles: made.tiles.length },
+      }
+    },
+  )
 }

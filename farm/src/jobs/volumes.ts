@@ -10,7 +10,13 @@ import type { JobContext } from './context.ts'
 const plain = (name: string): string => name.replace(/[^A-Za-z0-9_-]+/g, '-')
 
 /** Writes every gas of a shot as OpenVDB files, one a frame: folder/SHOT-GAS.####.vdb. half: half floats. The gas must be kept. Throws LanternError 'no-gas' naming the frame. */
-export async function writeVolumes({ store, progress }: JobContext, shot: Shot, folder: string, frames: readonly number[], half: boolean): Promise<string[]> {
+export async function writeVolumes(
+  { store, progress }: JobContext,
+  shot: Shot,
+  folder: string,
+  frames: readonly number[],
+  half: boolean,
+): Promise<string[]> {
   await mkdir(folder, { recursive: true })
   const written: string[] = []
   const { gases } = await worldOf(store, shot.document)
@@ -19,7 +25,10 @@ export async function writeVolumes({ store, progress }: JobContext, shot: Shot, 
       if (progress) stopIfCancelled(progress)
       const kept = await keptFrame(store, finer ?? key ?? '', frame)
       const name = shot.document.items[item]?.name ?? item
-      if (!kept) throw new LanternError('no-gas', `Frame ${frame} of ${name} is not kept.`, 'Keep the gas, then hand off.', { frame })
+      if (!kept)
+        throw new LanternError('no-gas', `Frame ${frame} of ${name} is not kept.`, 'Keep the gas, then hand off.', {
+          frame,
+        })
       const grids = gasGrids(readGasFrame(await getBlob(store, kept.blob), nodeDeflate), half)
       const path = join(folder, `${plain(shot.name)}-${plain(name)}.${String(frame).padStart(4, '0')}.vdb`)
       await writeFile(path, writeVdb(grids, randomUUID(), nodeDeflate))

@@ -4,10 +4,18 @@ import { z } from 'zod'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
 
-const grainSchema = z.object({ floor: z.tuple([z.number(), z.number(), z.number()]), slope: z.tuple([z.number(), z.number(), z.number()]), spread: z.number() })
+const grainSchema = z.object({
+  floor: z.tuple([z.number(), z.number(), z.number()]),
+  slope: z.tuple([z.number(), z.number(), z.number()]),
+  spread: z.number(),
+})
 
 export const plateInfoSchema = z.object({
-  width: z.int(), height: z.int(), first: z.int(), last: z.int(), rate: z.tuple([z.int(), z.int()]),
+  width: z.int(),
+  height: z.int(),
+  first: z.int(),
+  last: z.int(),
+  rate: z.tuple([z.int(), z.int()]),
   /** Frame numbers that are missing from numbered stills. */
   gaps: z.array(z.int()).default([]),
   bits: z.int().default(8),
@@ -30,35 +38,82 @@ export interface Asset {
 
 export async function createAsset(store: Store, file: string): Promise<string> {
   const id = randomUUID()
-  await store.db.insertInto('asset').values({ id, kind: 'plate', file, state: 'waiting', info: '{}', error: null }).execute()
+  await store.db
+    .insertInto('asset')
+    .values({ id, kind: 'plate', file, state: 'waiting', info: '{}', error: null })
+    .execute()
   return id
 }
 
 export async function getAsset(store: Store, id: string): Promise<Asset> {
   const row = await store.db.selectFrom('asset').selectAll().where('id', '=', id).executeTakeFirst()
   if (!row) throw new LanternError('no-asset', 'That plate is not in the store.', 'Take it in again.')
-  return { id: row.id, file: row.file, state: row.state as Asset['state'], info: row.info as Partial<PlateAssetInfo>, error: row.error as Asset['error'], done: row.done, total: row.total }
+  return {
+    id: row.id,
+    file: row.file,
+    state: row.state as Asset['state'],
+    info: row.info as Partial<PlateAssetInfo>,
+    error: row.error as Asset['error'],
+    done: row.done,
+    total: row.total,
+  }
 }
 
-export async function updateAsset(store: Store, id: string, change: { state?: Asset['state']; info?: Partial<PlateAssetInfo>; error?: object | null; done?: number; total?: number }): Promise<void> {
-  await store.db.updateTable('asset').set({
-    ...(change.state ? { state: change.state } : {}),
-    ...(change.info ? { info: JSON.stringify(change.info) } : {}),
-    ...(change.error !== undefined ? { error: change.error && JSON.stringify(change.error) } : {}),
-    ...(change.done !== undefined ? { done: change.done } : {}),
-    ...(change.total !== undefined ? { total: change.total } : {}),
-  }).where('id', '=', id).execute()
+export async function updateAsset(
+  store: Store,
+  id: string,
+  change: {
+    state?: Asset['state']
+    info?: Partial<PlateAssetInfo>
+    error?: object | null
+    done?: number
+    total?: number
+  },
+): Promise<void> {
+  await store.db
+    .updateTable('asset')
+    .set({
+      ...(change.state ? { state: change.state } : {}),
+      ...(change.info ? { info: JSON.stringify(change.info) } : {}),
+      ...(change.error !== undefined ? { error: change.error && JSON.stringify(change.error) } : {}),
+      ...(change.done !== undefined ? { done: change.done } : {}),
+      ...(change.total !== undefined ? { total: change.total } : {}),
+    })
+    .where('id', '=', id)
+    .execute()
   await notify(store.db, { what: 'asset', asset: id, state: change.state })
 }
 
-export async function putAssetFrame(store: Store, asset: string, frame: number, variant: Variant, blob: string): Promise<void> {
-  await store.db.insertInto('asset_frame').values({ asset_id: asset, frame, variant, blob }).onConflict((c) => c.columns(['asset_id', 'frame', 'variant']).doUpdateSet({ blob })).execute()
+export async function putAssetFrame(
+  store: Store,
+  asset: string,
+  frame: number,
+  variant: Variant,
+  blob: string,
+): Promise<void> {
+  await store.db
+    .insertInto('asset_frame')
+    .values({ asset_id: asset, frame, variant, blob })
+    .onConflict((c) => c.columns(['asset_id', 'frame', 'variant']).doUpdateSet({ blob }))
+    .execute()
 }
 
 /** The blob of a plate frame; a gap shows the nearest frame before it, else after it. Throws LanternError 'plate-frame'. */
 export async function assetFrame(store: Store, asset: string, frame: number, variant: Variant): Promise<string> {
-  const base = store.db.selectFrom('asset_frame').select('blob').where('asset_id', '=', asset).where('variant', '=', variant)
-  const row = (await base.where('frame', '<=', frame).orderBy('frame', 'desc').limit(1).executeTakeFirst()) ?? (await base.where('frame', '>', frame).orderBy('frame').limit(1).executeTakeFirst())
-  if (!row) throw new LanternError('plate-frame', `Frame ${frame} of the plate has not been read yet.`, 'Wait until the plate is read, or take it in again.', { frame })
+  const base = store.db
+    .selectFrom('asset_frame')
+    .select('blob')
+    .where('asset_id', '=', asset)
+    .where('variant', '=', variant)
+  const row =
+    (await base.where('frame', '<=', frame).orderBy('frame', 'desc').limit(1).executeTakeFirst()) ??
+    (await base.where('frame', '>', frame).orderBy('frame').limit(1).executeTakeFirst())
+  if (!row)
+    throw new LanternError(
+      'plate-frame',
+      `Frame ${frame} of the plate has not been read yet.`,
+      'Wait until the plate is read, or take it in again.',
+      { frame },
+    )
   return row.blob
 }

@@ -7,7 +7,11 @@ import { orphanedLocks, unlockWorkers } from '../queue.ts'
 export const SILENCE_SECONDS = 15
 
 export async function beat(store: Store, machine: { id: string; host: string; threads: number }): Promise<void> {
-  await store.db.insertInto('machine').values({ ...machine, doing: null }).onConflict((c) => c.column('id').doUpdateSet({ beat: sql`now()` })).execute()
+  await store.db
+    .insertInto('machine')
+    .values({ ...machine, doing: null })
+    .onConflict((c) => c.column('id').doUpdateSet({ beat: sql`now()` }))
+    .execute()
 }
 
 /** What a machine is at, for people to read; null when idle. */
@@ -21,13 +25,24 @@ export async function leave(store: Store, id: string): Promise<void> {
   await store.db.deleteFrom('machine').where('id', '=', id).execute()
 }
 
-export async function liveMachines(store: Store): Promise<{ id: string; host: string; threads: number; doing: string | null }[]> {
-  return store.db.selectFrom('machine').select(['id', 'host', 'threads', 'doing']).where('beat', '>', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`).orderBy('id').execute()
+export async function liveMachines(
+  store: Store,
+): Promise<{ id: string; host: string; threads: number; doing: string | null }[]> {
+  return store.db
+    .selectFrom('machine')
+    .select(['id', 'host', 'threads', 'doing'])
+    .where('beat', '>', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`)
+    .orderBy('id')
+    .execute()
 }
 
 /** Gives back the jobs and leases of machines that fell silent, then forgets them; returns their ids. A call that breaks off half way is made good by the next. */
 export async function reapSilent(store: Store): Promise<string[]> {
-  const silent = await store.db.selectFrom('machine').select('id').where('beat', '<', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`).execute()
+  const silent = await store.db
+    .selectFrom('machine')
+    .select('id')
+    .where('beat', '<', sql<Date>`now() - make_interval(secs => ${SILENCE_SECONDS})`)
+    .execute()
   const gone = [...new Set([...silent.map(({ id }) => id), ...(await orphanedLocks(store))])]
   if (gone.length === 0) return gone
   await unlockWorkers(store, gone)

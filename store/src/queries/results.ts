@@ -30,21 +30,97 @@ export interface ResultRow {
 
 const SINCE = sql<number>`extract(epoch from now() - result.since)::float8`
 
-export async function ensureResult(store: Store, row: { key: string; kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'; settings: object; shot: number; item: string | null; first: number; last: number }): Promise<void> {
-  await store.db.insertInto('result').values({ key: row.key, kind: row.kind, settings: JSON.stringify(row.settings), shot_id: row.shot, item: row.item, state: 'waiting', first: row.first, last: row.last, machine: null, lease_until: null, error: null })
-    .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item })).execute()
+export async function ensureResult(
+  store: Store,
+  row: {
+    key: string
+    kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'
+    settings: object
+    shot: number
+    item: string | null
+    first: number
+    last: number
+  },
+): Promise<void> {
+  await store.db
+    .insertInto('result')
+    .values({
+      key: row.key,
+      kind: row.kind,
+      settings: JSON.stringify(row.settings),
+      shot_id: row.shot,
+      item: row.item,
+      state: 'waiting',
+      first: row.first,
+      last: row.last,
+      machine: null,
+      lease_until: null,
+      error: null,
+    })
+    .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item }))
+    .execute()
 }
 
 export async function resultRows(store: Store, keys: readonly string[]): Promise<Map<string, ResultRow>> {
   if (keys.length === 0) return new Map()
-  const rows = await store.db.selectFrom('result').leftJoin('result_frame', 'result_frame.key', 'result.key').where('result.key', 'in', [...keys])
-    .select(['result.key', 'result.kind', 'result.state', 'result.item', 'result.shot_id', 'result.first', 'result.last', 'result.seconds', 'result.error', 'result.machine', 'result.share', 'result.doing', 'result.run_up', 'result.ahead', SINCE.as('for')]).select((e) => e.fn.count('result_frame.frame').as('kept')).groupBy('result.key').execute()
-  return new Map(rows.map((row) => [row.key, { key: row.key, kind: row.kind, state: row.state, item: row.item, shot: row.shot_id, first: row.first, last: row.last, seconds: row.seconds, kept: Number(row.kept), error: row.error as ResultRow['error'], machine: row.machine, share: row.share, doing: row.doing, runUp: row.run_up, ahead: row.ahead, since: row.for }]))
+  const rows = await store.db
+    .selectFrom('result')
+    .leftJoin('result_frame', 'result_frame.key', 'result.key')
+    .where('result.key', 'in', [...keys])
+    .select([
+      'result.key',
+      'result.kind',
+      'result.state',
+      'result.item',
+      'result.shot_id',
+      'result.first',
+      'result.last',
+      'result.seconds',
+      'result.error',
+      'result.machine',
+      'result.share',
+      'result.doing',
+      'result.run_up',
+      'result.ahead',
+      SINCE.as('for'),
+    ])
+    .select((e) => e.fn.count('result_frame.frame').as('kept'))
+    .groupBy('result.key')
+    .execute()
+  return new Map(
+    rows.map((row) => [
+      row.key,
+      {
+        key: row.key,
+        kind: row.kind,
+        state: row.state,
+        item: row.item,
+        shot: row.shot_id,
+        first: row.first,
+        last: row.last,
+        seconds: row.seconds,
+        kept: Number(row.kept),
+        error: row.error as ResultRow['error'],
+        machine: row.machine,
+        share: row.share,
+        doing: row.doing,
+        runUp: row.run_up,
+        ahead: row.ahead,
+        since: row.for,
+      },
+    ]),
+  )
 }
 
 /** Keys of the gases that are under way or wait, the longest first. Machines take turns at them: one that is between two turns has none. */
 export async function gasesInLine(store: Store): Promise<string[]> {
-  const rows = await store.db.selectFrom('result').select('key').where('kind', '=', 'gas').where('state', 'in', ['running', 'waiting']).orderBy('since').execute()
+  const rows = await store.db
+    .selectFrom('result')
+    .select('key')
+    .where('kind', '=', 'gas')
+    .where('state', 'in', ['running', 'waiting'])
+    .orderBy('since')
+    .execute()
   return rows.map(({ key }) => key)
 }
 
@@ -52,19 +128,47 @@ const PACE_FRAMES = 200
 
 /** Of the gas frames that were kept last, by run: the seconds that they took and their work, cells times steps. */
 export async function lateWork(store: Store): Promise<Map<string, { seconds: number; work: number }>> {
-  const late = store.db.selectFrom('result_frame').innerJoin('result', 'result.key', 'result_frame.key').select(['result_frame.key', 'result_frame.figures']).where('result.kind', '=', 'gas').where(sql<boolean>`result_frame.figures ? 'steps'`).orderBy('result_frame.created', 'desc').limit(PACE_FRAMES)
-  const rows = await store.db.selectFrom(late.as('late')).select(['key', sql<number>`sum((figures->>'seconds')::float8)`.as('seconds'), sql<number>`sum((figures->>'cells')::float8 * (figures->>'steps')::float8)`.as('work')]).groupBy('key').execute()
+  const late = store.db
+    .selectFrom('result_frame')
+    .innerJoin('result', 'result.key', 'result_frame.key')
+    .select(['result_frame.key', 'result_frame.figures'])
+    .where('result.kind', '=', 'gas')
+    .where(sql<boolean>`result_frame.figures ? 'steps'`)
+    .orderBy('result_frame.created', 'desc')
+    .limit(PACE_FRAMES)
+  const rows = await store.db
+    .selectFrom(late.as('late'))
+    .select([
+      'key',
+      sql<number>`sum((figures->>'seconds')::float8)`.as('seconds'),
+      sql<number>`sum((figures->>'cells')::float8 * (figures->>'steps')::float8)`.as('work'),
+    ])
+    .groupBy('key')
+    .execute()
   return new Map(rows.map(({ key, seconds, work }) => [key, { seconds, work }]))
 }
 
 /** Keeps what a rough run told of a run's work, frame by frame, run-up counted. */
 export async function tellAhead(store: Store, key: string, ahead: readonly number[]): Promise<void> {
-  await store.db.updateTable('result').set({ ahead: JSON.stringify(ahead) }).where('key', '=', key).execute()
+  await store.db
+    .updateTable('result')
+    .set({ ahead: JSON.stringify(ahead) })
+    .where('key', '=', key)
+    .execute()
   await notify(store.db, { what: 'result', key, state: 'waiting' })
 }
 
-export async function setResultState(store: Store, key: string, state: ResultState, error: object | null = null): Promise<void> {
-  await store.db.updateTable('result').set({ state, error: error && JSON.stringify(error), ...(state === 'waiting' ? { since: sql`now()` } : {}) }).where('key', '=', key).execute()
+export async function setResultState(
+  store: Store,
+  key: string,
+  state: ResultState,
+  error: object | null = null,
+): Promise<void> {
+  await store.db
+    .updateTable('result')
+    .set({ state, error: error && JSON.stringify(error), ...(state === 'waiting' ? { since: sql`now()` } : {}) })
+    .where('key', '=', key)
+    .execute()
   await notify(store.db, { what: 'result', key, state })
 }
 
@@ -83,12 +187,22 @@ export interface KeptFrame {
 
 export async function keptFrames(store: Store, keys: readonly string[]): Promise<KeptFrame[]> {
   if (keys.length === 0) return []
-  const rows = await store.db.selectFrom('result_frame').select(['key', 'frame', 'blob', 'figures']).where('key', 'in', [...keys]).orderBy('frame').execute()
+  const rows = await store.db
+    .selectFrom('result_frame')
+    .select(['key', 'frame', 'blob', 'figures'])
+    .where('key', 'in', [...keys])
+    .orderBy('frame')
+    .execute()
   return rows.map((row) => ({ ...row, figures: row.figures as Record<string, unknown> }))
 }
 
 export async function keptFrame(store: Store, key: string, frame: number): Promise<KeptFrame | undefined> {
-  const row = await store.db.selectFrom('result_frame').select(['key', 'frame', 'blob', 'figures']).where('key', '=', key).where('frame', '=', frame).executeTakeFirst()
+  const row = await store.db
+    .selectFrom('result_frame')
+    .select(['key', 'frame', 'blob', 'figures'])
+    .where('key', '=', key)
+    .where('frame', '=', frame)
+    .executeTakeFirst()
   return row && { ...row, figures: row.figures as Record<string, unknown> }
 }
 
@@ -96,35 +210,88 @@ const LEASE = sql<Date>`now() + interval '20 seconds'`
 
 /** Takes the lease of a recipe that nobody alive holds; returns the fencing token, or undefined while another machine has it. */
 export async function takeLease(store: Store, key: string, machine: string): Promise<number | undefined> {
-  const row = await store.db.updateTable('result').set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE, since: sql`now()` })).where('key', '=', key)
-    .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)])).returning('fence').executeTakeFirst()
+  const row = await store.db
+    .updateTable('result')
+    .set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE, since: sql`now()` }))
+    .where('key', '=', key)
+    .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)]))
+    .returning('fence')
+    .executeTakeFirst()
   return row?.fence
 }
 
 /** Tells how far a result is, and lengthens its lease; false when another holder has come. runUp: of each frame of its run-up so far the seconds that it took and its work. */
-export async function tellShare(store: Store, key: string, fence: number, share: number, doing: string, runUp?: readonly RunUpFrame[]): Promise<boolean> {
-  const row = await store.db.updateTable('result').set({ share, doing, lease_until: LEASE, ...(runUp ? { run_up: JSON.stringify(runUp) } : {}) }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
+export async function tellShare(
+  store: Store,
+  key: string,
+  fence: number,
+  share: number,
+  doing: string,
+  runUp?: readonly RunUpFrame[],
+): Promise<boolean> {
+  const row = await store.db
+    .updateTable('result')
+    .set({ share, doing, lease_until: LEASE, ...(runUp ? { run_up: JSON.stringify(runUp) } : {}) })
+    .where('key', '=', key)
+    .where('fence', '=', fence)
+    .returning('key')
+    .executeTakeFirst()
   await notify(store.db, { what: 'result', key, state: 'running' })
   return row !== undefined
 }
 
 /** Lengthens a lease; false when another holder has come. */
 export async function holdLease(store: Store, key: string, fence: number): Promise<boolean> {
-  const row = await store.db.updateTable('result').set({ lease_until: LEASE }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()
+  const row = await store.db
+    .updateTable('result')
+    .set({ lease_until: LEASE })
+    .where('key', '=', key)
+    .where('fence', '=', fence)
+    .returning('key')
+    .executeTakeFirst()
   return row !== undefined
 }
 
 /** Gives a lease back; false when another holder has come. */
 export async function dropLease(store: Store, key: string, fence: number): Promise<boolean> {
-  return (await store.db.updateTable('result').set({ machine: null, lease_until: null, since: sql`now()` }).where('key', '=', key).where('fence', '=', fence).returning('key').executeTakeFirst()) !== undefined
+  return (
+    (await store.db
+      .updateTable('result')
+      .set({ machine: null, lease_until: null, since: sql`now()` })
+      .where('key', '=', key)
+      .where('fence', '=', fence)
+      .returning('key')
+      .executeTakeFirst()) !== undefined
+  )
 }
 
 /** Keeps a frame once; a holder whose lease was taken over keeps nothing. Returns whether the fence still stood. */
-export async function keepFrame(store: Store, frame: KeptFrame, fence: number | undefined, seconds: number): Promise<boolean> {
+export async function keepFrame(
+  store: Store,
+  frame: KeptFrame,
+  fence: number | undefined,
+  seconds: number,
+): Promise<boolean> {
   return store.db.transaction().execute(async (db) => {
-    const held = await db.updateTable('result').set((e) => ({ seconds: e('seconds', '+', seconds), used: sql`now()` })).where('key', '=', frame.key).$if(fence !== undefined, (q) => q.where('fence', '=', fence ?? 0)).returning('key').executeTakeFirst()
+    const held = await db
+      .updateTable('result')
+      .set((e) => ({ seconds: e('seconds', '+', seconds), used: sql`now()` }))
+      .where('key', '=', frame.key)
+      .$if(fence !== undefined, (q) => q.where('fence', '=', fence ?? 0))
+      .returning('key')
+      .executeTakeFirst()
     if (!held) return false
-    await db.insertInto('result_frame').values({ key: frame.key, frame: frame.frame, blob: frame.blob, figures: JSON.stringify(frame.figures), chain: frame.chain ?? null }).onConflict((c) => c.doNothing()).execute()
+    await db
+      .insertInto('result_frame')
+      .values({
+        key: frame.key,
+        frame: frame.frame,
+        blob: frame.blob,
+        figures: JSON.stringify(frame.figures),
+        chain: frame.chain ?? null,
+      })
+      .onConflict((c) => c.doNothing())
+      .execute()
     await notify(db, { what: 'frame', key: frame.key, frame: frame.frame })
     return true
   })
@@ -144,10 +311,31 @@ const MOST_RESTARTS = 6
 /** Keeps a restart state while the fence stands, and lets go of those that lie closest together. Returns the blobs that are free now. */
 export async function putRestart(store: Store, key: string, fence: number, restart: Restart): Promise<string[]> {
   return store.db.transaction().execute(async (db) => {
-    const held = await db.selectFrom('result').select('key').where('key', '=', key).where('fence', '=', fence).forUpdate().executeTakeFirst()
+    const held = await db
+      .selectFrom('result')
+      .select('key')
+      .where('key', '=', key)
+      .where('fence', '=', fence)
+      .forUpdate()
+      .executeTakeFirst()
     if (!held) return []
-    await db.insertInto('restart').values({ key, done: restart.done, chain: restart.chain, state: JSON.stringify(restart.state), blob: restart.blob }).onConflict((c) => c.doNothing()).execute()
-    const rows = await db.selectFrom('restart').select(['done', 'blob']).where('key', '=', key).orderBy('done').execute()
+    await db
+      .insertInto('restart')
+      .values({
+        key,
+        done: restart.done,
+        chain: restart.chain,
+        state: JSON.stringify(restart.state),
+        blob: restart.blob,
+      })
+      .onConflict((c) => c.doNothing())
+      .execute()
+    const rows = await db
+      .selectFrom('restart')
+      .select(['done', 'blob'])
+      .where('key', '=', key)
+      .orderBy('done')
+      .execute()
     const free: string[] = []
     while (rows.length > MOST_RESTARTS) {
       // The first counts from the run's beginning; the newest always stays.
@@ -164,7 +352,12 @@ export async function putRestart(store: Store, key: string, fence: number, resta
 /** The furthest state that a run may go on from: its own, or another's whose frames so far were decided by the same. chains: key by frames done. */
 export async function getRestart(store: Store, chains: ReadonlyMap<number, string>): Promise<Restart | undefined> {
   if (chains.size === 0) return undefined
-  const rows = await store.db.selectFrom('restart').select(['done', 'chain', 'state', 'blob']).where('chain', 'in', [...chains.values()]).orderBy('done', 'desc').execute()
+  const rows = await store.db
+    .selectFrom('restart')
+    .select(['done', 'chain', 'state', 'blob'])
+    .where('chain', 'in', [...chains.values()])
+    .orderBy('done', 'desc')
+    .execute()
   return rows.find((row) => chains.get(row.done) === row.chain)
 }
 
@@ -172,15 +365,42 @@ export async function getRestart(store: Store, chains: ReadonlyMap<number, strin
 export async function takeOverFrames(store: Store, key: string, chains: ReadonlyMap<number, string>): Promise<number> {
   if (chains.size === 0) return 0
   const frames = new Map([...chains].map(([frame, chain]) => [chain, frame]))
-  const rows = await store.db.selectFrom('result_frame').select(['frame', 'blob', 'figures', 'chain']).where('chain', 'in', [...chains.values()]).where('key', '!=', key).execute()
-  const found = new Map(rows.flatMap((row) => (row.chain && frames.get(row.chain) === row.frame ? [[row.frame, row] as const] : [])))
+  const rows = await store.db
+    .selectFrom('result_frame')
+    .select(['frame', 'blob', 'figures', 'chain'])
+    .where('chain', 'in', [...chains.values()])
+    .where('key', '!=', key)
+    .execute()
+  const found = new Map(
+    rows.flatMap((row) => (row.chain && frames.get(row.chain) === row.frame ? [[row.frame, row] as const] : [])),
+  )
   if (found.size === 0) return 0
-  const made = await store.db.insertInto('result_frame').values([...found.values()].map((row) => ({ key, frame: row.frame, blob: row.blob, figures: JSON.stringify(row.figures), chain: row.chain }))).onConflict((c) => c.doNothing()).returning('frame').execute()
+  const made = await store.db
+    .insertInto('result_frame')
+    .values(
+      [...found.values()].map((row) => ({
+        key,
+        frame: row.frame,
+        blob: row.blob,
+        figures: JSON.stringify(row.figures),
+        chain: row.chain,
+      })),
+    )
+    .onConflict((c) => c.doNothing())
+    .returning('frame')
+    .execute()
   if (made.length > 0) await notify(store.db, { what: 'result', key, state: 'waiting' })
   return made.length
 }
 
-export async function resultSettings(store: Store, key: string): Promise<{ settings: unknown; shot: number | null; item: string | null; first: number; last: number } | undefined> {
-  const row = await store.db.selectFrom('result').select(['settings', 'shot_id', 'item', 'first', 'last']).where('key', '=', key).executeTakeFirst()
+export async function resultSettings(
+  store: Store,
+  key: string,
+): Promise<{ settings: unknown; shot: number | null; item: string | null; first: number; last: number } | undefined> {
+  const row = await store.db
+    .selectFrom('result')
+    .select(['settings', 'shot_id', 'item', 'first', 'last'])
+    .where('key', '=', key)
+    .executeTakeFirst()
   return row && { settings: row.settings, shot: row.shot_id, item: row.item, first: row.first, last: row.last }
 }

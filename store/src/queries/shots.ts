@@ -15,17 +15,37 @@ export interface Shot {
   canRedo: boolean
 }
 
-const missing = (name: string): LanternError => new LanternError('no-shot', `There is no shot called “${name.slice(0, 80)}”.`, 'Choose one from the list of shots.', { field: 'shot' })
+const missing = (name: string): LanternError =>
+  new LanternError('no-shot', `There is no shot called “${name.slice(0, 80)}”.`, 'Choose one from the list of shots.', {
+    field: 'shot',
+  })
 
 async function load(db: Kysely<Database>, where: { name?: string; id?: number }): Promise<Shot | undefined> {
-  const row = await db.selectFrom('shot').innerJoin('shot_revision', (join) => join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'))
+  const row = await db
+    .selectFrom('shot')
+    .innerJoin('shot_revision', (join) =>
+      join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'),
+    )
     .select(['shot.id', 'shot.name', 'shot.head', 'shot_revision.document', 'shot_revision.parent'])
     .$if(where.name !== undefined, (q) => q.where('shot.name', '=', where.name ?? ''))
     .$if(where.id !== undefined, (q) => q.where('shot.id', '=', where.id ?? 0))
     .executeTakeFirst()
   if (!row) return undefined
-  const child = await db.selectFrom('shot_revision').select('number').where('shot_id', '=', row.id).where('parent', '=', row.head).limit(1).executeTakeFirst()
-  return { id: row.id, name: row.name, head: row.head, document: parseShot(row.document), canUndo: row.parent !== null, canRedo: child !== undefined }
+  const child = await db
+    .selectFrom('shot_revision')
+    .select('number')
+    .where('shot_id', '=', row.id)
+    .where('parent', '=', row.head)
+    .limit(1)
+    .executeTakeFirst()
+  return {
+    id: row.id,
+    name: row.name,
+    head: row.head,
+    document: parseShot(row.document),
+    canUndo: row.parent !== null,
+    canRedo: child !== undefined,
+  }
 }
 
 /** Throws LanternError 'no-shot'. */
@@ -37,9 +57,17 @@ export async function getShot(store: Store, name: string): Promise<Shot> {
 
 export const findShotById = (store: Store, id: number): Promise<Shot | undefined> => load(store.db, { id })
 
-export async function listShots(store: Store): Promise<{ id: number; name: string; touched: Date; document: ShotDocument }[]> {
-  const rows = await store.db.selectFrom('shot').innerJoin('shot_revision', (join) => join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'))
-    .select(['shot.id', 'shot.name', 'shot.touched', 'shot_revision.document']).orderBy('shot.touched', 'desc').execute()
+export async function listShots(
+  store: Store,
+): Promise<{ id: number; name: string; touched: Date; document: ShotDocument }[]> {
+  const rows = await store.db
+    .selectFrom('shot')
+    .innerJoin('shot_revision', (join) =>
+      join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'),
+    )
+    .select(['shot.id', 'shot.name', 'shot.touched', 'shot_revision.document'])
+    .orderBy('shot.touched', 'desc')
+    .execute()
   return rows.map((row) => ({ ...row, document: parseShot(row.document) }))
 }
 
@@ -47,10 +75,28 @@ export async function listShots(store: Store): Promise<{ id: number; name: strin
 export async function createShot(store: Store, document: ShotDocument): Promise<Shot> {
   const checked = parseShot(document)
   return store.db.transaction().execute(async (db) => {
-    const project = (await db.insertInto('project').values({ name: 'Default' }).onConflict((c) => c.column('name').doUpdateSet({ name: 'Default' })).returning('id').executeTakeFirstOrThrow()).id
-    const made = await db.insertInto('shot').values({ project_id: project, name: checked.name, head: 1 }).onConflict((c) => c.column('name').doNothing()).returning('id').executeTakeFirst()
-    if (!made) throw new LanternError('shot-name', `There is a shot called “${checked.name}” already.`, 'Choose another name.', { field: 'name' })
-    await db.insertInto('shot_revision').values({ shot_id: made.id, number: 1, parent: null, document: JSON.stringify(checked), label: null }).execute()
+    const project = (
+      await db
+        .insertInto('project')
+        .values({ name: 'Default' })
+        .onConflict((c) => c.column('name').doUpdateSet({ name: 'Default' }))
+        .returning('id')
+        .executeTakeFirstOrThrow()
+    ).id
+    const made = await db
+      .insertInto('shot')
+      .values({ project_id: project, name: checked.name, head: 1 })
+      .onConflict((c) => c.column('name').doNothing())
+      .returning('id')
+      .executeTakeFirst()
+    if (!made)
+      throw new LanternError('shot-name', `There is a shot called “${checked.name}” already.`, 'Choose another name.', {
+        field: 'name',
+      })
+    await db
+      .insertInto('shot_revision')
+      .values({ shot_id: made.id, number: 1, parent: null, document: JSON.stringify(checked), label: null })
+      .execute()
     await notify(db, { what: 'shots' })
     const shot = await load(db, { id: made.id })
     if (!shot) throw missing(checked.name)
@@ -59,7 +105,11 @@ export async function createShot(store: Store, document: ShotDocument): Promise<
 }
 
 const fieldsOf = (patch: Record<string, unknown>, path = ''): string[] =>
-  Object.entries(patch).flatMap(([key, value]) => (typeof value === 'object' && value !== null && !Array.isArray(value) ? fieldsOf(value as Record<string, unknown>, `${path}${key}.`) : [`${path}${key}`]))
+  Object.entries(patch).flatMap(([key, value]) =>
+    typeof value === 'object' && value !== null && !Array.isArray(value)
+      ? fieldsOf(value as Record<string, unknown>, `${path}${key}.`)
+      : [`${path}${key}`],
+  )
 
 /**
  * Applies a merge patch made against revision `base`. Throws LanternError 'clash', naming what changed since, when the shot has moved on, and 'document' on a bad patch.
@@ -70,16 +120,39 @@ export async function editShot(store: Store, name: string, base: number | undefi
     const shot = await load(db, { name })
     if (!shot) throw missing(name)
     if (base !== undefined && base !== shot.head) {
-      const then = await db.selectFrom('shot_revision').select('document').where('shot_id', '=', shot.id).where('number', '=', base).executeTakeFirst()
+      const then = await db
+        .selectFrom('shot_revision')
+        .select('document')
+        .where('shot_id', '=', shot.id)
+        .where('number', '=', base)
+        .executeTakeFirst()
       const changed = then ? fieldsOf(diffPatch(then.document, shot.document)) : []
-      throw new LanternError('clash', `The shot was changed elsewhere meanwhile${changed.length ? `: ${changed.slice(0, 4).join(', ')}${changed.length > 4 ? ' …' : ''}` : ''}.`, 'What is there now is shown; make your change again.', { field: changed[0] })
+      throw new LanternError(
+        'clash',
+        `The shot was changed elsewhere meanwhile${changed.length ? `: ${changed.slice(0, 4).join(', ')}${changed.length > 4 ? ' …' : ''}` : ''}.`,
+        'What is there now is shown; make your change again.',
+        { field: changed[0] },
+      )
     }
     const document = applyPatch(shot.document, patch)
-    if (document.name !== shot.name) throw new LanternError('document', 'name: A shot keeps the name it was made with.', 'Leave the name out of the change.', { field: 'name' })
+    if (document.name !== shot.name)
+      throw new LanternError(
+        'document',
+        'name: A shot keeps the name it was made with.',
+        'Leave the name out of the change.',
+        { field: 'name' },
+      )
     if (Object.keys(diffPatch(shot.document, document)).length === 0) return shot
-    const top = await db.selectFrom('shot_revision').select((e) => e.fn.max('number').as('top')).where('shot_id', '=', shot.id).executeTakeFirstOrThrow()
+    const top = await db
+      .selectFrom('shot_revision')
+      .select((e) => e.fn.max('number').as('top'))
+      .where('shot_id', '=', shot.id)
+      .executeTakeFirstOrThrow()
     const number = Number(top.top) + 1
-    await db.insertInto('shot_revision').values({ shot_id: shot.id, number, parent: shot.head, document: JSON.stringify(document), label: null }).execute()
+    await db
+      .insertInto('shot_revision')
+      .values({ shot_id: shot.id, number, parent: shot.head, document: JSON.stringify(document), label: null })
+      .execute()
     return moveHead(db, shot, number)
   })
 }
@@ -99,9 +172,16 @@ export async function stepHistory(store: Store, name: string, way: 'undo' | 'red
     const shot = await load(db, { name })
     if (!shot) throw missing(name)
     const revisions = db.selectFrom('shot_revision').where('shot_id', '=', shot.id)
-    const to = way === 'undo'
-      ? (await revisions.select('parent as number').where('number', '=', shot.head).executeTakeFirst())?.number
-      : (await revisions.select('number').where('parent', '=', shot.head).orderBy('number', 'desc').executeTakeFirst())?.number
+    const to =
+      way === 'undo'
+        ? (await revisions.select('parent as number').where('number', '=', shot.head).executeTakeFirst())?.number
+        : (
+            await revisions
+              .select('number')
+              .where('parent', '=', shot.head)
+              .orderBy('number', 'desc')
+              .executeTakeFirst()
+          )?.number
     return to === null || to === undefined ? shot : moveHead(db, shot, to)
   })
 }

@@ -19,5 +19,10 @@ export async function cameraPathOf(store: Store, document: ShotDocument): Promis
     return followed && shakenPath(still, plate, frame, model, followed)
   }
   if (camera.kind !== 'path' || !camera.path) return undefined
-  return readCameraFile(await getBlob(store, camera.path.blob), camera.path.file, { ...plate, rate: plate.rate[0] / plate.rate[1] }, camera.path)
+  return readCameraFile(
+    await getBlob(store, camera.path.blob),
+    camera.path.file,
+    { ...plate, rate: plate.rate[0] / plate.rate[1] },
+    camera.path,
+  )
 }

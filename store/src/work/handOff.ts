@@ -10,18 +10,37 @@ import { type ShotWorld, worldOf } from './world.ts'
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
 /** The key of a hand-off of the document as it is, and of what its signals read; how its camera was found is no part of it. */
-export function handOffKey({ document, inputs }: ShotWorld, quality: PictureQualityName, form: 'movie' | 'exr'): string {
+export function handOffKey(
+  { document, inputs }: ShotWorld,
+  quality: PictureQualityName,
+  form: 'movie' | 'exr',
+): string {
   const { first, last } = document.plate
-  const follows = document.sit.follows && Array.from({ length: last - first + 1 }, (_, n) => stackSettingsAt(document, NO_GRAIN, first + n, inputs))
+  const follows =
+    document.sit.follows &&
+    Array.from({ length: last - first + 1 }, (_, n) => stackSettingsAt(document, NO_GRAIN, first + n, inputs))
   return `${form}-${recipeKey({ kind: 'picture', version: VERSIONS.picture, settings: { document: { ...document, match: undefined }, follows, quality, form }, inputs: [] })}`
 }
 
 /** Asks the farm for a movie or an archive of OpenEXR frames of the shot as it is now; pictures that are missing are asked for first. */
-export async function askHandOff(store: Store, shot: Shot, quality: PictureQualityName, form: 'movie' | 'exr'): Promise<string> {
+export async function askHandOff(
+  store: Store,
+  shot: Shot,
+  quality: PictureQualityName,
+  form: 'movie' | 'exr',
+): Promise<string> {
   const world = await worldOf(store, shot.document)
   const key = handOffKey(world, quality, form)
   const { first, last } = shot.document.plate
-  await ensureResult(store, { key, kind: 'hand-off', settings: { quality, form }, shot: shot.id, item: `hand-off-${form}`, first, last })
+  await ensureResult(store, {
+    key,
+    kind: 'hand-off',
+    settings: { quality, form },
+    shot: shot.id,
+    item: `hand-off-${form}`,
+    first,
+    last,
+  })
   const row = (await resultRows(store, [key])).get(key)
   if (row?.state === 'done') return key
   await setResultState(store, key, 'waiting')

@@ -1,11 +1,29 @@
 import { LanternError } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
-import { groundOf, handRecipe, recipeKey, solveRecipe, solvingHands, thingRecipe, thingTracksRecipe, tracksRecipe, allTracks, withHandPoints } from '@lantern/core/pipeline'
+import {
+  groundOf,
+  handRecipe,
+  recipeKey,
+  solveRecipe,
+  solvingHands,
+  thingRecipe,
+  thingTracksRecipe,
+  tracksRecipe,
+  allTracks,
+  withHandPoints,
+} from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
-import { ensureResult, keptFrame, type ResultRow, type ResultState, resultRows, setResultState } from '../queries/results.ts'
+import {
+  ensureResult,
+  keptFrame,
+  type ResultRow,
+  type ResultState,
+  resultRows,
+  setResultState,
+} from '../queries/results.ts'
 import { editShot, type Shot } from '../queries/shots.ts'
 import { queueJob } from '../queue.ts'
 
@@ -28,28 +46,75 @@ const WHOLE = 0
 export async function askMatch(store: Store, shot: Shot, what: 'tracks' | 'solve'): Promise<string> {
   const keys = matchKeys(shot.document)
   const { first, last } = shot.document.plate
-  await ensureResult(store, { key: keys.tracks, kind: 'tracks', settings: tracksRecipe(shot.document).settings as object, shot: shot.id, item: 'tracks', first, last })
-  if (what === 'solve') for (const [id, hand] of solvingHands(shot.document.match)) {
-    const recipe = handRecipe(shot.document, hand)
-    await ensureResult(store, { key: recipeKey(recipe), kind: 'hand', settings: recipe.settings as object, shot: shot.id, item: `hand-${id}`, first, last })
-  }
-  if (what === 'solve') await ensureResult(store, { key: keys.solve, kind: 'solve', settings: solveRecipe(shot.document, keys.tracks).settings as object, shot: shot.id, item: 'solve', first, last })
+  await ensureResult(store, {
+    key: keys.tracks,
+    kind: 'tracks',
+    settings: tracksRecipe(shot.document).settings as object,
+    shot: shot.id,
+    item: 'tracks',
+    first,
+    last,
+  })
+  if (what === 'solve')
+    for (const [id, hand] of solvingHands(shot.document.match)) {
+      const recipe = handRecipe(shot.document, hand)
+      await ensureResult(store, {
+        key: recipeKey(recipe),
+        kind: 'hand',
+        settings: recipe.settings as object,
+        shot: shot.id,
+        item: `hand-${id}`,
+        first,
+        last,
+      })
+    }
+  if (what === 'solve')
+    await ensureResult(store, {
+      key: keys.solve,
+      kind: 'solve',
+      settings: solveRecipe(shot.document, keys.tracks).settings as object,
+      shot: shot.id,
+      item: 'solve',
+      first,
+      last,
+    })
   const rows = await resultRows(store, [keys.tracks, keys.solve])
   const key = keys[what]
   if (rows.get(key)?.state === 'done') return key
-  for (const one of what === 'solve' ? [keys.tracks, keys.solve] : [keys.tracks]) if (rows.get(one)?.state !== 'done' && rows.get(one)?.state !== 'running') await setResultState(store, one, 'waiting')
-  await queueJob(store, 'match', { shot: shot.id, tracks: keys.tracks, ...(what === 'solve' ? { solve: keys.solve } : {}) }, { jobKey: `${what}:${key}` })
+  for (const one of what === 'solve' ? [keys.tracks, keys.solve] : [keys.tracks])
+    if (rows.get(one)?.state !== 'done' && rows.get(one)?.state !== 'running')
+      await setResultState(store, one, 'waiting')
+  await queueJob(
+    store,
+    'match',
+    { shot: shot.id, tracks: keys.tracks, ...(what === 'solve' ? { solve: keys.solve } : {}) },
+    { jobKey: `${what}:${key}` },
+  )
   return key
 }
 
 /** Asks the farm to follow a track set by hand. Does nothing where that is kept or on its way. Throws LanternError 'no-hand'. */
 export async function askHand(store: Store, shot: Shot, id: string): Promise<string> {
   const hand = shot.document.match.hands[id]
-  if (!hand) throw new LanternError('no-hand', `“${id.slice(0, 40)}” is not a track of this shot.`, 'Choose one from the roster.', { field: 'hand' })
+  if (!hand)
+    throw new LanternError(
+      'no-hand',
+      `“${id.slice(0, 40)}” is not a track of this shot.`,
+      'Choose one from the roster.',
+      { field: 'hand' },
+    )
   const recipe = handRecipe(shot.document, hand)
   const key = recipeKey(recipe)
   const { first, last } = shot.document.plate
-  await ensureResult(store, { key, kind: 'hand', settings: recipe.settings as object, shot: shot.id, item: `hand-${id}`, first, last })
+  await ensureResult(store, {
+    key,
+    kind: 'hand',
+    settings: recipe.settings as object,
+    shot: shot.id,
+    item: `hand-${id}`,
+    first,
+    last,
+  })
   const row = (await resultRows(store, [key])).get(key)
   if (row?.state === 'done') return key
   if (row?.state !== 'running') await setResultState(store, key, 'waiting')
@@ -60,7 +125,13 @@ export async function askHand(store: Store, shot: Shot, id: string): Promise<str
 /** Keys of a thing's tracks, and of the solve from them. Throws LanternError 'no-thing'. */
 export function thingKeys(document: ShotDocument, id: string): { tracks: string; solve: string } {
   const thing = document.match.things[id]
-  if (!thing) throw new LanternError('no-thing', `“${id.slice(0, 40)}” is not a thing of this shot.`, 'Choose one from the roster.', { field: 'thing' })
+  if (!thing)
+    throw new LanternError(
+      'no-thing',
+      `“${id.slice(0, 40)}” is not a thing of this shot.`,
+      'Choose one from the roster.',
+      { field: 'thing' },
+    )
   const tracks = recipeKey(thingTracksRecipe(document, thing))
   return { tracks, solve: recipeKey(thingRecipe(document, thing, tracks)) }
 }
@@ -71,19 +142,46 @@ export async function askThing(store: Store, shot: Shot, id: string): Promise<st
   const keys = thingKeys(document, id)
   const thing = document.match.things[id]
   if (!thing) throw new LanternError('no-thing', 'The thing is gone.', 'Draw it again.')
-  if (document.camera.kind === 'none') throw new LanternError('no-camera', 'A thing is solved through the shot’s camera, and there is none yet.', 'Solve or line up the camera first.', { field: 'camera' })
+  if (document.camera.kind === 'none')
+    throw new LanternError(
+      'no-camera',
+      'A thing is solved through the shot’s camera, and there is none yet.',
+      'Solve or line up the camera first.',
+      { field: 'camera' },
+    )
   const { first, last } = document.plate
-  await ensureResult(store, { key: keys.tracks, kind: 'tracks', settings: thingTracksRecipe(document, thing).settings as object, shot: shot.id, item: `thing-${id}`, first, last })
-  await ensureResult(store, { key: keys.solve, kind: 'thing', settings: thingRecipe(document, thing, keys.tracks).settings as object, shot: shot.id, item: `thing-${id}`, first, last })
+  await ensureResult(store, {
+    key: keys.tracks,
+    kind: 'tracks',
+    settings: thingTracksRecipe(document, thing).settings as object,
+    shot: shot.id,
+    item: `thing-${id}`,
+    first,
+    last,
+  })
+  await ensureResult(store, {
+    key: keys.solve,
+    kind: 'thing',
+    settings: thingRecipe(document, thing, keys.tracks).settings as object,
+    shot: shot.id,
+    item: `thing-${id}`,
+    first,
+    last,
+  })
   const rows = await resultRows(store, [keys.tracks, keys.solve])
   if (rows.get(keys.solve)?.state === 'done') return keys.solve
-  for (const key of [keys.tracks, keys.solve]) if (rows.get(key)?.state !== 'done' && rows.get(key)?.state !== 'running') await setResultState(store, key, 'waiting')
+  for (const key of [keys.tracks, keys.solve])
+    if (rows.get(key)?.state !== 'done' && rows.get(key)?.state !== 'running')
+      await setResultState(store, key, 'waiting')
   await queueJob(store, 'thing', { shot: shot.id, thing: id, ...keys }, { jobKey: `thing:${keys.solve}` })
   return keys.solve
 }
 
 /** What the document's hand tracks gave, by id, as far as it is kept. */
-export async function keptHands(store: Store, document: Pick<ShotDocument, 'plate' | 'match'>): Promise<Record<string, Track[]>> {
+export async function keptHands(
+  store: Store,
+  document: Pick<ShotDocument, 'plate' | 'match'>,
+): Promise<Record<string, Track[]>> {
   const found: Record<string, Track[]> = {}
   for (const id of Object.keys(document.match.hands)) {
     const tracks = await keptTracks(store, handKey(document, id) ?? '')
@@ -109,17 +207,28 @@ export async function keptSolveOf(store: Store, key: string): Promise<Solve | un
 export async function adoptSolve(store: Store, shot: Shot, base?: number): Promise<Shot> {
   const keys = matchKeys(shot.document)
   const [solve, tracks] = [await keptSolveOf(store, keys.solve), await keptTracks(store, keys.tracks)]
-  if (!solve || !tracks) throw new LanternError('no-solve', 'There is no new solve of this shot.', 'Press Solve first.', { field: 'solve' })
+  if (!solve || !tracks)
+    throw new LanternError('no-solve', 'There is no new solve of this shot.', 'Press Solve first.', { field: 'solve' })
   const all = allTracks(shot.document, keys.tracks, tracks, await keptHands(store, shot.document))
   const placed = groundOf(shot.document.match, withHandPoints(solve, all), all)
-  return editShot(store, shot.name, base, { camera: { kind: 'solved', solve: { key: keys.solve, tracks: keys.tracks, medianPx: solve.medianPx, ground: null, ...placed } } })
+  return editShot(store, shot.name, base, {
+    camera: {
+      kind: 'solved',
+      solve: { key: keys.solve, tracks: keys.tracks, medianPx: solve.medianPx, ground: null, ...placed },
+    },
+  })
 }
 
 /** The solve that a shot's camera is, and its tracks, those set by hand among them; empty where the camera was not solved. */
 export async function solvedMatch(store: Store, document: ShotDocument): Promise<{ solve?: Solve; tracks: Track[] }> {
   const { camera } = document
   const found = camera.kind === 'solved' && camera.solve ? camera.solve : undefined
-  const tracks = allTracks(document, found?.tracks ?? '', found ? ((await keptTracks(store, found.tracks)) ?? []) : [], await keptHands(store, document))
+  const tracks = allTracks(
+    document,
+    found?.tracks ?? '',
+    found ? ((await keptTracks(store, found.tracks)) ?? []) : [],
+    await keptHands(store, document),
+  )
   const solve = found && (await keptSolveOf(store, found.key))
   return { ...(solve ? { solve: withHandPoints(solve, tracks) } : {}), tracks }
 }
@@ -145,7 +254,14 @@ export interface MatchStatus {
 /** A whole result's stage from its row. */
 export async function stageOf(store: Store, key: string, row: ResultRow | undefined): Promise<MatchStage> {
   const kept = await keptFrame(store, key, WHOLE)
-  return { key, state: row?.state ?? 'missing', share: row?.share ?? 0, doing: row?.doing ?? null, error: row?.error ?? null, figures: kept?.figures ?? {} }
+  return {
+    key,
+    state: row?.state ?? 'missing',
+    share: row?.share ?? 0,
+    doing: row?.doing ?? null,
+    error: row?.error ?? null,
+    figures: kept?.figures ?? {},
+  }
 }
 
 export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
@@ -159,7 +275,10 @@ export async function matchStatus(store: Store, document: ShotDocument): Promise
   for (const id of Object.keys(document.match.things)) {
     const own = thingKeys(document, id)
     const found = await resultRows(store, [own.tracks, own.solve])
-    thingStages[id] = { tracks: await stageOf(store, own.tracks, found.get(own.tracks)), solve: await stageOf(store, own.solve, found.get(own.solve)) }
+    thingStages[id] = {
+      tracks: await stageOf(store, own.tracks, found.get(own.tracks)),
+      solve: await stageOf(store, own.solve, found.get(own.solve)),
+    }
   }
   return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages, things: thingStages }
 }

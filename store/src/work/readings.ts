@@ -13,12 +13,22 @@ async function keptTracksKey(store: Store, document: ShotDocument): Promise<stri
   return (await resultState(store, tracks)) === 'done' ? tracks : undefined
 }
 
-const shapeOf = (document: ShotDocument, id: string | undefined): readonly (readonly [number, number])[] | undefined => {
+const shapeOf = (
+  document: ShotDocument,
+  id: string | undefined,
+): readonly (readonly [number, number])[] | undefined => {
   const area = id === undefined ? undefined : document.readings[id]?.area
   return area?.kind === 'shape' ? area.points : undefined
 }
 
-async function ask<N extends JobName>(store: Store, shot: Shot, name: N & ('reading' | 'report'), recipe: Recipe, item: string, payload: (key: string) => JobPayload<N>): Promise<string> {
+async function ask<N extends JobName>(
+  store: Store,
+  shot: Shot,
+  name: N & ('reading' | 'report'),
+  recipe: Recipe,
+  item: string,
+  payload: (key: string) => JobPayload<N>,
+): Promise<string> {
   const key = recipeKey(recipe)
   const { first, last } = shot.document.plate
   await ensureResult(store, { key, kind: name, settings: recipe.settings as object, shot: shot.id, item, first, last })
@@ -32,15 +42,38 @@ async function ask<N extends JobName>(store: Store, shot: Shot, name: N & ('read
 /** Asks the farm to take a reading. Does nothing where it is kept or on its way. Throws LanternError 'no-reading'. */
 export async function askReading(store: Store, shot: Shot, id: string): Promise<string> {
   const reading = shot.document.readings[id]
-  if (!reading) throw new LanternError('no-reading', `“${id.slice(0, 40)}” is not a reading of this shot.`, 'Choose one from the roster.', { field: 'reading' })
-  return ask(store, shot, 'reading', readingRecipe(shot.document, reading), `reading-${id}`, (key) => ({ shot: shot.id, reading: id, key }))
+  if (!reading)
+    throw new LanternError(
+      'no-reading',
+      `“${id.slice(0, 40)}” is not a reading of this shot.`,
+      'Choose one from the roster.',
+      { field: 'reading' },
+    )
+  return ask(store, shot, 'reading', readingRecipe(shot.document, reading), `reading-${id}`, (key) => ({
+    shot: shot.id,
+    reading: id,
+    key,
+  }))
 }
 
 /** Asks the farm to measure the plate, over a reading's drawn shape where one is named. */
 export async function askReport(store: Store, shot: Shot, id?: string): Promise<string> {
-  if (id !== undefined && !shapeOf(shot.document, id)) throw new LanternError('no-shape', 'Only a drawn shape can be measured by itself.', 'Choose a reading with a shape, or measure the whole frame.', { field: 'reading' })
+  if (id !== undefined && !shapeOf(shot.document, id))
+    throw new LanternError(
+      'no-shape',
+      'Only a drawn shape can be measured by itself.',
+      'Choose a reading with a shape, or measure the whole frame.',
+      { field: 'reading' },
+    )
   const tracks = await keptTracksKey(store, shot.document)
-  return ask(store, shot, 'report', reportRecipe(shot.document, shapeOf(shot.document, id), tracks), 'report', (key) => ({ shot: shot.id, key, ...(id === undefined ? {} : { reading: id }), ...(tracks ? { tracks } : {}) }))
+  return ask(
+    store,
+    shot,
+    'report',
+    reportRecipe(shot.document, shapeOf(shot.document, id), tracks),
+    'report',
+    (key) => ({ shot: shot.id, key, ...(id === undefined ? {} : { reading: id }), ...(tracks ? { tracks } : {}) }),
+  )
 }
 
 export interface PlateStatus {
@@ -53,8 +86,16 @@ export interface PlateStatus {
 /** Keys of a shot's readings and reports as its document is now. */
 export async function plateKeys(store: Store, document: ShotDocument): Promise<string[]> {
   const tracks = await keptTracksKey(store, document)
-  const shapes = [undefined, ...Object.keys(document.readings).map((id) => shapeOf(document, id)).filter((shape) => shape !== undefined)]
-  return [...shapes.map((shape) => recipeKey(reportRecipe(document, shape, tracks))), ...Object.values(document.readings).map((reading) => recipeKey(readingRecipe(document, reading)))]
+  const shapes = [
+    undefined,
+    ...Object.keys(document.readings)
+      .map((id) => shapeOf(document, id))
+      .filter((shape) => shape !== undefined),
+  ]
+  return [
+    ...shapes.map((shape) => recipeKey(reportRecipe(document, shape, tracks))),
+    ...Object.values(document.readings).map((reading) => recipeKey(readingRecipe(document, reading))),
+  ]
 }
 
 export async function plateStatus(store: Store, document: ShotDocument): Promise<PlateStatus> {
@@ -64,7 +105,10 @@ export async function plateStatus(store: Store, document: ShotDocument): Promise
   const areas: PlateStatus['areas'] = {}
   for (const [id, reading] of Object.entries(document.readings)) {
     const shape = shapeOf(document, id)
-    areas[id] = { reading: await stage(readingRecipe(document, reading)), ...(shape ? { report: await stage(reportRecipe(document, shape, tracks)) } : {}) }
+    areas[id] = {
+      reading: await stage(readingRecipe(document, reading)),
+      ...(shape ? { report: await stage(reportRecipe(document, shape, tracks)) } : {}),
+    }
   }
   return { report: await stage(reportRecipe(document, undefined, tracks)), areas }
 }

@@ -57,17 +57,41 @@ export interface ShotStatus {
   match: MatchStatus
   readings: PlateStatus
   /** By form and quality: movie-final and on. */
-  handOffs: Record<string, { key: string; state: ResultRow['state'] | 'missing'; error: ResultRow['error']; bytes?: number }>
+  handOffs: Record<
+    string,
+    { key: string; state: ResultRow['state'] | 'missing'; error: ResultRow['error']; bytes?: number }
+  >
 }
 
-async function staleFrames(store: Store, shot: number, item: string, keys: readonly string[], kept: readonly number[]): Promise<number[]> {
-  const rows = await store.db.selectFrom('result').innerJoin('result_frame', 'result_frame.key', 'result.key').select('result_frame.frame').distinct()
-    .where('result.shot_id', '=', shot).where('result.item', '=', item).$if(keys.length > 0, (q) => q.where('result.key', 'not in', [...keys])).execute()
+async function staleFrames(
+  store: Store,
+  shot: number,
+  item: string,
+  keys: readonly string[],
+  kept: readonly number[],
+): Promise<number[]> {
+  const rows = await store.db
+    .selectFrom('result')
+    .innerJoin('result_frame', 'result_frame.key', 'result.key')
+    .select('result_frame.frame')
+    .distinct()
+    .where('result.shot_id', '=', shot)
+    .where('result.item', '=', item)
+    .$if(keys.length > 0, (q) => q.where('result.key', 'not in', [...keys]))
+    .execute()
   const fresh = new Set(kept)
-  return rows.map((row) => row.frame).filter((frame) => !fresh.has(frame)).sort((a, b) => a - b)
+  return rows
+    .map((row) => row.frame)
+    .filter((frame) => !fresh.has(frame))
+    .sort((a, b) => a - b)
 }
 
-async function pictureStatus(store: Store, shot: Shot, quality: 'look' | 'final', keys: Map<number, string>): Promise<PictureStatus> {
+async function pictureStatus(
+  store: Store,
+  shot: Shot,
+  quality: 'look' | 'final',
+  keys: Map<number, string>,
+): Promise<PictureStatus> {
   const rows = await resultRows(store, [...keys.values()])
   const kept = [...keys].filter(([, key]) => (rows.get(key)?.kept ?? 0) > 0).map(([frame]) => frame)
   const states = [...rows.values()]
@@ -76,20 +100,44 @@ async function pictureStatus(store: Store, shot: Shot, quality: 'look' | 'final'
   const done = states.filter((row) => row.kept > 0)
   const seconds = done.reduce((sum, row) => sum + row.seconds, 0)
   return {
-    state: failed && busy.length === 0 ? 'failed' : busy.length > 0 ? 'running' : kept.length === keys.size && keys.size > 0 ? 'done' : states.some((row) => row.state === 'stopped') ? 'stopped' : 'missing',
-    kept, stale: await staleFrames(store, shot.id, `picture-${quality}`, [...keys.values()], kept), error: failed?.error ?? null,
-    secondsLeft: busy.length > 0 && done.length > 1 ? (seconds / done.length) * busy.length : null, keys: Object.fromEntries(keys),
+    state:
+      failed && busy.length === 0
+        ? 'failed'
+        : busy.length > 0
+          ? 'running'
+          : kept.length === keys.size && keys.size > 0
+            ? 'done'
+            : states.some((row) => row.state === 'stopped')
+              ? 'stopped'
+              : 'missing',
+    kept,
+    stale: await staleFrames(store, shot.id, `picture-${quality}`, [...keys.values()], kept),
+    error: failed?.error ?? null,
+    secondsLeft: busy.length > 0 && done.length > 1 ? (seconds / done.length) * busy.length : null,
+    keys: Object.fromEntries(keys),
   }
 }
 
 async function handOffStatus(store: Store, world: ShotWorld): Promise<ShotStatus['handOffs']> {
-  const wanted = (['look', 'final'] as const).flatMap((quality) => (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(world, quality, form) })))
+  const wanted = (['look', 'final'] as const).flatMap((quality) =>
+    (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(world, quality, form) })),
+  )
   const keys = wanted.map(({ key }) => key)
   const [rows, frames] = [await resultRows(store, keys), await keptFrames(store, keys)]
-  return Object.fromEntries(wanted.map(({ id, key }) => {
-    const bytes = frames.find((frame) => frame.key === key)?.figures.bytes
-    return [id, { key, state: rows.get(key)?.state ?? 'missing', error: rows.get(key)?.error ?? null, ...(typeof bytes === 'number' ? { bytes } : {}) }]
-  }))
+  return Object.fromEntries(
+    wanted.map(({ id, key }) => {
+      const bytes = frames.find((frame) => frame.key === key)?.figures.bytes
+      return [
+        id,
+        {
+          key,
+          state: rows.get(key)?.state ?? 'missing',
+          error: rows.get(key)?.error ?? null,
+          ...(typeof bytes === 'number' ? { bytes } : {}),
+        },
+      ]
+    }),
+  )
 }
 
 const number = (value: unknown): number => (typeof value === 'number' ? value : 0)
@@ -102,10 +150,12 @@ interface GasWork {
 /** Of each gas of the shot by key: how much work a frame of it is, roughly, and the frames that it burns before it is kept. */
 function worksOf({ document }: Shot, world: ShotWorld): Map<string, GasWork> {
   const [over, under] = document.plate.rate
-  return new Map(world.gases.flatMap(({ item, key }): [string, GasWork][] => {
-    const gas = document.items[item]
-    return key && gas?.kind === 'gas' ? [[key, { work: roughWork(gas, over / under), runUp: gas.runUp }]] : []
-  }))
+  return new Map(
+    world.gases.flatMap(({ item, key }): [string, GasWork][] => {
+      const gas = document.items[item]
+      return key && gas?.kind === 'gas' ? [[key, { work: roughWork(gas, over / under), runUp: gas.runUp }]] : []
+    }),
+  )
 }
 
 const total = (values: readonly number[]): number => values.reduce((sum, one) => sum + one, 0)
@@ -115,8 +165,16 @@ const runSoFar = (row: ResultRow, kept: readonly KeptFrame[], works: ReadonlyMap
   // Of another shot's gas that was told ahead; else all that is known of its run-up.
   const runUp = works.get(row.key)?.runUp ?? (row.ahead.length > 0 ? row.ahead.length - count : row.runUp.length)
   return {
-    done: [...row.runUp.map(([seconds, work], at) => ({ at, seconds, work })), ...kept.map(({ frame, figures }) => ({ at: runUp + frame - row.first, seconds: number(figures.seconds), work: number(figures.cells) * number(figures.steps) }))],
-    total: runUp + count, ahead: row.ahead,
+    done: [
+      ...row.runUp.map(([seconds, work], at) => ({ at, seconds, work })),
+      ...kept.map(({ frame, figures }) => ({
+        at: runUp + frame - row.first,
+        seconds: number(figures.seconds),
+        work: number(figures.cells) * number(figures.steps),
+      })),
+    ],
+    total: runUp + count,
+    ahead: row.ahead,
   }
 }
 
@@ -126,13 +184,28 @@ async function gasTimeLeft(store: Store, key: string, works: ReadonlyMap<string,
   const [rows, frames, late] = [await resultRows(store, line), await keptFrames(store, line), await lateWork(store)]
   const runs = line.flatMap((one) => {
     const row = rows.get(one)
-    return row ? [{ row, run: runSoFar(row, frames.filter((frame) => frame.key === one), works) }] : []
+    return row
+      ? [
+          {
+            row,
+            run: runSoFar(
+              row,
+              frames.filter((frame) => frame.key === one),
+              works,
+            ),
+          },
+        ]
+      : []
   })
   const own = runs.findIndex(({ row }) => row.key === key)
   for (const { row, run } of runs) {
     // Frames that were taken in were no work here.
     const last = lastFrames(run.done).filter(({ work }) => work > 0)
-    if (last.length > 0) late.set(row.key, { seconds: total(last.map(({ seconds }) => seconds)), work: total(last.map(({ work }) => work)) })
+    if (last.length > 0)
+      late.set(row.key, {
+        seconds: total(last.map(({ seconds }) => seconds)),
+        work: total(last.map(({ work }) => work)),
+      })
   }
   const elsewhere = (without: string): { seconds: number; work: number } => {
     const others = [...late].flatMap(([other, one]) => (other === without ? [] : [one]))
@@ -147,26 +220,70 @@ async function gasTimeLeft(store: Store, key: string, works: ReadonlyMap<string,
     const work = (works.get(row.key)?.work ?? Number.NaN) / (works.get(key)?.work ?? Number.NaN)
     return each * (Number.isFinite(work) ? work : 1) * (run.total - run.done.length)
   }
-  const inLine = runs.map((one, n) => ({ need: left[n] ?? guess(one), ...(one.row.machine === null ? {} : { turn: one.row.since }) }))
+  const inLine = runs.map((one, n) => ({
+    need: left[n] ?? guess(one),
+    ...(one.row.machine === null ? {} : { turn: one.row.since }),
+  }))
   return timeLeftByTurns(inLine, own, new Set(runs.flatMap(({ row }) => row.machine ?? [])).size)
 }
 
-async function gasStatus(store: Store, shot: Shot, plan: GasPlan, works: ReadonlyMap<string, GasWork>): Promise<GasStatus> {
+async function gasStatus(
+  store: Store,
+  shot: Shot,
+  plan: GasPlan,
+  works: ReadonlyMap<string, GasWork>,
+): Promise<GasStatus> {
   const item = shot.document.items[plan.item]
   const { first, last } = item?.kind === 'gas' ? runOf(shot.document, item) : shot.document.plate
-  const none: GasStatus = { key: '', first, last, state: 'missing', kept: [], stale: [], error: plan.error?.toJSON() ?? null, secondsLeft: null, heatKw: [], figures: [], doing: null }
+  const none: GasStatus = {
+    key: '',
+    first,
+    last,
+    state: 'missing',
+    kept: [],
+    stale: [],
+    error: plan.error?.toJSON() ?? null,
+    secondsLeft: null,
+    heatKw: [],
+    figures: [],
+    doing: null,
+  }
   if (!plan.key) return { ...none, stale: await staleFrames(store, shot.id, plan.item, [], []) }
   const row = (await resultRows(store, [plan.key])).get(plan.key)
   const frames = await keptFrames(store, [plan.key])
   const kept = frames.map(({ frame }) => frame)
   const finerRow = plan.finer ? (await resultRows(store, [plan.finer])).get(plan.finer) : undefined
-  const finer = plan.finer ? { finer: { key: plan.finer, kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame), state: finerRow?.state ?? ('missing' as const), error: finerRow?.error ?? null } } : {}
+  const finer = plan.finer
+    ? {
+        finer: {
+          key: plan.finer,
+          kept: (await keptFrames(store, [plan.finer])).map(({ frame }) => frame),
+          state: finerRow?.state ?? ('missing' as const),
+          error: finerRow?.error ?? null,
+        },
+      }
+    : {}
   return {
-    ...none, ...finer, key: plan.key, state: row?.state ?? 'missing', kept, stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept), error: row?.error ?? null,
-    secondsLeft: row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, plan.key, works) : null,
+    ...none,
+    ...finer,
+    key: plan.key,
+    state: row?.state ?? 'missing',
+    kept,
+    stale: await staleFrames(store, shot.id, plan.item, [plan.key], kept),
+    error: row?.error ?? null,
+    secondsLeft:
+      row && (row.state === 'running' || row.state === 'waiting') ? await gasTimeLeft(store, plan.key, works) : null,
     doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
     heatKw: frames.map(({ figures }) => number(figures.heatKw)),
-    figures: frames.map(({ figures }) => ({ light: number(figures.light), height: number(figures.height), standing: number(figures.standing), neck: number(figures.neck), flame: number(figures.flame), centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0], seconds: number(figures.seconds) })),
+    figures: frames.map(({ figures }) => ({
+      light: number(figures.light),
+      height: number(figures.height),
+      standing: number(figures.standing),
+      neck: number(figures.neck),
+      flame: number(figures.flame),
+      centre: Array.isArray(figures.centre) ? figures.centre.map(number) : [0, 0, 0],
+      seconds: number(figures.seconds),
+    })),
   }
 }
 

@@ -20,7 +20,8 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     for (const { key, finer } of world.gases) for (const one of [key, finer]) if (one) keys.add(one)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
     for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
-    for (const id of Object.keys(document.match.things)) for (const key of Object.values(thingKeys(document, id))) keys.add(key)
+    for (const id of Object.keys(document.match.things))
+      for (const key of Object.values(thingKeys(document, id))) keys.add(key)
     for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     for (const quality of QUALITIES) {
@@ -34,14 +35,21 @@ async function namedKeys(store: Store): Promise<Set<string>> {
 async function dropResult(store: Store, key: string): Promise<void> {
   const frames = await store.db.selectFrom('result_frame').select('blob').where('key', '=', key).execute()
   const restarts = await store.db.selectFrom('restart').select('blob').where('key', '=', key).execute()
-  const gone = await store.db.deleteFrom('result').where('key', '=', key).where('state', 'not in', ['running', 'waiting']).returning('key').executeTakeFirst()
+  const gone = await store.db
+    .deleteFrom('result')
+    .where('key', '=', key)
+    .where('state', 'not in', ['running', 'waiting'])
+    .returning('key')
+    .executeTakeFirst()
   if (!gone) return
   for (const blob of new Set([...frames, ...restarts].map((one) => one.blob))) await dropBlob(store, blob)
 }
 
 /** Bytes of everything kept that could be computed again. */
 export async function keptBytes(store: Store): Promise<number> {
-  const { rows } = await store.pool.query<{ bytes: number }>('select coalesce(sum(bytes), 0)::bigint as bytes from blob where sha256 in (select blob from result_frame union select blob from restart)')
+  const { rows } = await store.pool.query<{ bytes: number }>(
+    'select coalesce(sum(bytes), 0)::bigint as bytes from blob where sha256 in (select blob from result_frame union select blob from restart)',
+  )
   return rows[0]?.bytes ?? 0
 }
 
@@ -64,7 +72,12 @@ export async function sweep(store: Store, most: number): Promise<number> {
 
 async function dropOldest(store: Store, most: number): Promise<number> {
   const named = await namedKeys(store)
-  const rows = await store.db.selectFrom('result').select('key').where('state', 'not in', ['running', 'waiting']).orderBy('used').execute()
+  const rows = await store.db
+    .selectFrom('result')
+    .select('key')
+    .where('state', 'not in', ['running', 'waiting'])
+    .orderBy('used')
+    .execute()
   let dropped = 0
   for (const { key } of rows) {
     if (named.has(key)) continue

@@ -1,7 +1,22 @@
 import { LanternError } from '@lantern/core/base'
 import { type CameraPath, readPoints, readReading } from '@lantern/core/formats'
 import { pulseAt } from '@lantern/core/gas'
-import { cameraAt, cameraSpeed, type FigureTable, finerRecipe, gasesShown, gasFigure, gasFrameKeys, gasRecipe, type GasWorld, readingRecipe, readingValues, type Recipe, recipeKey, runOf } from '@lantern/core/pipeline'
+import {
+  cameraAt,
+  cameraSpeed,
+  type FigureTable,
+  finerRecipe,
+  gasesShown,
+  gasFigure,
+  gasFrameKeys,
+  gasRecipe,
+  type GasWorld,
+  readingRecipe,
+  readingValues,
+  type Recipe,
+  recipeKey,
+  runOf,
+} from '@lantern/core/pipeline'
 import type { ShotDocument, SignalInputs } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
@@ -66,7 +81,18 @@ function planOf(document: ShotDocument, item: string, name: string, world: GasWo
     const key = recipeKey(recipe)
     if (gas.detail <= 1) return { item, name, recipe, key, run: frames, frames }
     const finer = finerRecipe(gas, key)
-    return { item, name, recipe, key, finerRecipe: finer, finer: recipeKey(finer), run: frames, frames: new Map([...frames].map(([frame, chain]) => [frame, `${chain}:${gas.detail}:${gas.detailAmount}:${gas.seed}`])) }
+    return {
+      item,
+      name,
+      recipe,
+      key,
+      finerRecipe: finer,
+      finer: recipeKey(finer),
+      run: frames,
+      frames: new Map(
+        [...frames].map(([frame, chain]) => [frame, `${chain}:${gas.detail}:${gas.detailAmount}:${gas.seed}`]),
+      ),
+    }
   } catch (error) {
     if (!(error instanceof LanternError)) throw error
     return { item, name, run: new Map(), frames: new Map(), error }
@@ -74,10 +100,18 @@ function planOf(document: ShotDocument, item: string, name: string, world: GasWo
 }
 
 /** Figures per frame of the gases that signals follow. */
-async function figureTables(store: Store, document: ShotDocument, gases: readonly GasPlan[]): Promise<Map<string, FigureTable>> {
-  const wanted = new Set(Object.values(document.signals).flatMap(({ source }) => (source.kind === 'figure' ? [source.item] : [])))
+async function figureTables(
+  store: Store,
+  document: ShotDocument,
+  gases: readonly GasPlan[],
+): Promise<Map<string, FigureTable>> {
+  const wanted = new Set(
+    Object.values(document.signals).flatMap(({ source }) => (source.kind === 'figure' ? [source.item] : [])),
+  )
   const tables = new Map<string, FigureTable>()
-  for (const { item, key } of gases) if (key && wanted.has(item)) tables.set(item, new Map((await keptFrames(store, [key])).map(({ frame, figures }) => [frame, figures])))
+  for (const { item, key } of gases)
+    if (key && wanted.has(item))
+      tables.set(item, new Map((await keptFrames(store, [key])).map(({ frame, figures }) => [frame, figures])))
   return tables
 }
 
@@ -89,14 +123,23 @@ export async function worldOf(store: Store, document: ShotDocument): Promise<Sho
   const camera = (frame: number) => cameraAt(document, path, frame)
   const rate = document.plate.rate[0] / document.plate.rate[1]
   // A gas is decided before it burns: what follows a gas's figures are the layers and lights alone.
-  const before: SignalInputs = { reading: (id, frame) => readings.get(id)?.get(frame), cameraSpeed: (frame) => cameraSpeed(camera, frame, document.plate) }
+  const before: SignalInputs = {
+    reading: (id, frame) => readings.get(id)?.get(frame),
+    cameraSpeed: (frame) => cameraSpeed(camera, frame, document.plate),
+  }
   const beside: GasWorld = { inputs: before, camera, points: (blob, frame) => points.get(blob)?.at(frame) }
   const gases = gasesShown(document).map(([item, { name }]) => planOf(document, item, name, beside))
   const figures = await figureTables(store, document, gases)
-  const inputs: SignalInputs = { ...before, figure: (item, name, frame) => gasFigure(figures.get(item), name, frame, (values) => pulseAt(values, frame, rate)) }
+  const inputs: SignalInputs = {
+    ...before,
+    figure: (item, name, frame) => gasFigure(figures.get(item), name, frame, (values) => pulseAt(values, frame, rate)),
+  }
   return { ...beside, document, ...(path ? { path } : {}), inputs, gases }
 }
 
 /** What a gas's world is for its own run: without what is known only once gases are kept. */
-export const gasWorld = ({ camera, points, inputs }: ShotWorld): GasWorld => ({ camera, points, inputs: { reading: inputs.reading, cameraSpeed: inputs.cameraSpeed } })
-
+export const gasWorld = ({ camera, points, inputs }: ShotWorld): GasWorld => ({
+  camera,
+  points,
+  inputs: { reading: inputs.reading, cameraSpeed: inputs.cameraSpeed },
+})

@@ -14,29 +14,94 @@ export interface SettingsProps {
   /** key and its new value; final is false while it is being dragged. */
   onChange(key: string, value: unknown, final: boolean): void
   /** Where settings may follow signals: what follows now, by key, and how that is changed; null lets go. Keys are told with `prefix` before them. */
-  follow?: { follows: Readonly<Record<string, Following>> | undefined; prefix?: string; onFollow(key: string, value: Partial<Following> | null): void }
+  follow?: {
+    follows: Readonly<Record<string, Following>> | undefined
+    prefix?: string
+    onFollow(key: string, value: Partial<Following> | null): void
+  }
 }
 
-const Choice = chakra('select', { base: { width: '100%', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
+const Choice = chakra('select', {
+  base: {
+    width: '100%',
+    background: 'floor',
+    borderWidth: '1px',
+    borderColor: 'hair',
+    paddingInline: '6px',
+    paddingBlock: '2px',
+    color: 'text',
+  },
+})
 const AXES = ['right', 'up', 'near'] as const
 const PARTS = ['red', 'green', 'blue'] as const
-const TOUCHED: Readonly<Record<string, string>> = { match: 'next track or solve', hand: 'track’s next following', thing: 'thing’s next solve', reading: 'reading, which is taken anew', gas: 'gas and every picture of it', finer: 'finer form of what is kept, and its pictures', picture: 'picture', stack: 'stack alone, at once' }
+const TOUCHED: Readonly<Record<string, string>> = {
+  match: 'next track or solve',
+  hand: 'track’s next following',
+  thing: 'thing’s next solve',
+  reading: 'reading, which is taken anew',
+  gas: 'gas and every picture of it',
+  finer: 'finer form of what is kept, and its pictures',
+  picture: 'picture',
+  stack: 'stack alone, at once',
+}
 const ROLES = { stops: 'stops gas', holdsOut: 'holds out', receives: 'receives' } as const
 
-function Control({ setting, value, onChange }: { setting: Setting; value: unknown; onChange(value: unknown, final: boolean): void }) {
+function Control({
+  setting,
+  value,
+  onChange,
+}: {
+  setting: Setting
+  value: unknown
+  onChange(value: unknown, final: boolean): void
+}) {
   const { label, unit, step, minimum, maximum, span } = setting
   if (setting.type === 'number')
-    return <NumberField label={label} value={Number(value)} unit={unit} step={step} span={span} minimum={minimum} maximum={maximum} initial={typeof setting.initial === 'number' ? setting.initial : undefined} onValue={onChange} />
-  if (setting.type === 'switch') return <input type="checkbox" aria-label={label} checked={value === true} onChange={(event) => onChange(event.target.checked, true)} style={{ accentColor: '#9a9a9a', justifySelf: 'end' }} />
+    return (
+      <NumberField
+        label={label}
+        value={Number(value)}
+        unit={unit}
+        step={step}
+        span={span}
+        minimum={minimum}
+        maximum={maximum}
+        initial={typeof setting.initial === 'number' ? setting.initial : undefined}
+        onValue={onChange}
+      />
+    )
+  if (setting.type === 'switch')
+    return (
+      <input
+        type="checkbox"
+        aria-label={label}
+        checked={value === true}
+        onChange={(event) => onChange(event.target.checked, true)}
+        style={{ accentColor: '#9a9a9a', justifySelf: 'end' }}
+      />
+    )
   if (setting.type === 'choice')
-    return <Choice aria-label={label} value={String(value)} onChange={(event) => onChange(event.target.value, true)}>{setting.choices?.map((choice) => <option key={choice} value={choice}>{choice}</option>)}</Choice>
+    return (
+      <Choice aria-label={label} value={String(value)} onChange={(event) => onChange(event.target.value, true)}>
+        {setting.choices?.map((choice) => (
+          <option key={choice} value={choice}>
+            {choice}
+          </option>
+        ))}
+      </Choice>
+    )
   if (setting.type === 'roles') {
     const roles = value as Record<keyof typeof ROLES, boolean>
     return (
       <Flex direction="column" gap="3px">
         {(Object.keys(ROLES) as (keyof typeof ROLES)[]).map((role) => (
           <label key={role} style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
-            <input type="checkbox" checked={roles[role]} onChange={(event) => onChange({ [role]: event.target.checked }, true)} style={{ accentColor: '#9a9a9a' }} />
+            <input
+              type="checkbox"
+              checked={roles[role]}
+              onChange={(event) => onChange({ [role]: event.target.checked }, true)}
+              style={{ accentColor: '#9a9a9a' }}
+            />
             {ROLES[role]}
           </label>
         ))}
@@ -50,19 +115,48 @@ function Control({ setting, value, onChange }: { setting: Setting; value: unknow
     <Flex gap="3px">
       {names.map((name, n) => (
         <Box key={name} flex="1" minWidth="0">
-          <NumberField label={`${label}, ${name}`} value={list[n] ?? 0} step={step} minimum={setting.type === 'colour' ? 0 : undefined} onValue={(next, final) => onChange(list.map((old, m) => (m === n ? next : old)), final)} />
+          <NumberField
+            label={`${label}, ${name}`}
+            value={list[n] ?? 0}
+            step={step}
+            minimum={setting.type === 'colour' ? 0 : undefined}
+            onValue={(next, final) =>
+              onChange(
+                list.map((old, m) => (m === n ? next : old)),
+                final,
+              )
+            }
+          />
         </Box>
       ))}
     </Flex>
   )
 }
 
-function ItemChoice({ setting, value, onChange }: { setting: Setting; value: string; onChange(value: unknown, final: boolean): void }) {
+function ItemChoice({
+  setting,
+  value,
+  onChange,
+}: {
+  setting: Setting
+  value: string
+  onChange(value: unknown, final: boolean): void
+}) {
   const items = useShot((state) => state.shot?.document.items) ?? {}
   return (
     <Choice aria-label={setting.label} value={value} onChange={(event) => onChange(event.target.value, true)}>
-      {(value === '' || !items[value] || setting.key === 'on') && <option value="">{setting.key === 'on' ? 'every gas' : 'none'}</option>}
-      {Object.entries(items).flatMap(([id, item]) => (setting.itemKinds?.includes(item.kind) ? [<option key={id} value={id}>{item.name}</option>] : []))}
+      {(value === '' || !items[value] || setting.key === 'on') && (
+        <option value="">{setting.key === 'on' ? 'every gas' : 'none'}</option>
+      )}
+      {Object.entries(items).flatMap(([id, item]) =>
+        setting.itemKinds?.includes(item.kind)
+          ? [
+              <option key={id} value={id}>
+                {item.name}
+              </option>,
+            ]
+          : [],
+      )}
     </Choice>
   )
 }
@@ -76,27 +170,75 @@ export function Settings({ settings, values, disabled, onChange, follow }: Setti
     <fieldset disabled={disabled} style={{ border: 0, padding: 0, margin: 0, minWidth: 0 }}>
       {groups.map((group) => (
         <Box key={group} as="section" aria-label={group}>
-          <Box padding="8px 14px 2px" color="soft" fontWeight="600" fontSize="12px">{group}</Box>
-          {shown.filter((setting) => setting.group === group).map((setting) => {
-            const wide = setting.type === 'vector' || setting.type === 'colour'
-            const key = `${follow?.prefix ?? ''}${setting.key}`
-            const can = follow && !setting.still && (setting.type === 'number' || setting.type === 'colour')
-            const following = follow?.follows?.[key]
-            return (
-              <Box key={setting.key}>
-                <Box position="relative" display="grid" gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'} gap="6px" alignItems="center" minHeight="26px" padding="1px 14px" data-hint={setting.hint + (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')}>
-                  {can && (
-                    <button type="button" aria-label={`Let ${setting.label} follow a signal`} aria-expanded={opened === key} onClick={() => setOpened(opened === key ? '' : key)} style={{ position: 'absolute', left: 1, top: 6, padding: 1, opacity: following ? 1 : 0.32, lineHeight: 0 }}>
-                      <Activity size={11} strokeWidth={1.6} color={following ? '#7fc4bb' : '#9a9a9a'} />
-                    </button>
+          <Box padding="8px 14px 2px" color="soft" fontWeight="600" fontSize="12px">
+            {group}
+          </Box>
+          {shown
+            .filter((setting) => setting.group === group)
+            .map((setting) => {
+              const wide = setting.type === 'vector' || setting.type === 'colour'
+              const key = `${follow?.prefix ?? ''}${setting.key}`
+              const can = follow && !setting.still && (setting.type === 'number' || setting.type === 'colour')
+              const following = follow?.follows?.[key]
+              return (
+                <Box key={setting.key}>
+                  <Box
+                    position="relative"
+                    display="grid"
+                    gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'}
+                    gap="6px"
+                    alignItems="center"
+                    minHeight="26px"
+                    padding="1px 14px"
+                    data-hint={
+                      setting.hint +
+                      (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')
+                    }
+                  >
+                    {can && (
+                      <button
+                        type="button"
+                        aria-label={`Let ${setting.label} follow a signal`}
+                        aria-expanded={opened === key}
+                        onClick={() => setOpened(opened === key ? '' : key)}
+                        style={{
+                          position: 'absolute',
+                          left: 1,
+                          top: 6,
+                          padding: 1,
+                          opacity: following ? 1 : 0.32,
+                          lineHeight: 0,
+                        }}
+                      >
+                        <Activity size={11} strokeWidth={1.6} color={following ? '#7fc4bb' : '#9a9a9a'} />
+                      </button>
+                    )}
+                    <span>{setting.label}</span>
+                    {following && !wide ? (
+                      <FollowedValue
+                        setting={setting}
+                        following={following}
+                        open={() => setOpened(opened === key ? '' : key)}
+                      />
+                    ) : (
+                      <Control
+                        setting={setting}
+                        value={values[setting.key]}
+                        onChange={(value, final) => onChange(setting.key, value, final)}
+                      />
+                    )}
+                  </Box>
+                  {can && opened === key && (
+                    <FollowPanel
+                      setting={setting}
+                      following={following}
+                      onFollow={(value) => follow.onFollow(key, value)}
+                      close={() => setOpened('')}
+                    />
                   )}
-                  <span>{setting.label}</span>
-                  {following && !wide ? <FollowedValue setting={setting} following={following} open={() => setOpened(opened === key ? '' : key)} /> : <Control setting={setting} value={values[setting.key]} onChange={(value, final) => onChange(setting.key, value, final)} />}
                 </Box>
-                {can && opened === key && <FollowPanel setting={setting} following={following} onFollow={(value) => follow.onFollow(key, value)} close={() => setOpened('')} />}
-              </Box>
-            )
-          })}
+              )
+            })}
         </Box>
       ))}
     </fieldset>

@@ -21,9 +21,25 @@ export function handOffs({ status, shot, refreshStatus }: ShotState): { rows: Ha
       const size = typeof one?.bytes === 'number' ? `${(one.bytes / 2 ** 20).toFixed(1)} MB` : ''
       return {
         title: `${form === 'movie' ? 'Movie, H.264' : 'OpenEXR sequence'}, ${quality === 'final' ? 'final' : 'first look'}`,
-        form, quality, busy, error: one?.state === 'failed',
-        text: one?.state === 'failed' ? `${one.error?.message ?? 'failed'} ${one.error?.remedy ?? ''}` : busy ? (one.state === 'running' ? 'writing' : 'waiting for its frames') : one?.state === 'done' ? size : 'not made yet',
-        ...(one?.state === 'done' ? { download: `/api/results/${one.key}/0?as=${encodeURIComponent(`${name}-${quality}.${form === 'movie' ? 'mp4' : 'exr.zip'}`)}` } : {}),
+        form,
+        quality,
+        busy,
+        error: one?.state === 'failed',
+        text:
+          one?.state === 'failed'
+            ? `${one.error?.message ?? 'failed'} ${one.error?.remedy ?? ''}`
+            : busy
+              ? one.state === 'running'
+                ? 'writing'
+                : 'waiting for its frames'
+              : one?.state === 'done'
+                ? size
+                : 'not made yet',
+        ...(one?.state === 'done'
+          ? {
+              download: `/api/results/${one.key}/0?as=${encodeURIComponent(`${name}-${quality}.${form === 'movie' ? 'mp4' : 'exr.zip'}`)}`,
+            }
+          : {}),
       }
     }),
   )

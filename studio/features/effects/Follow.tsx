@@ -7,7 +7,18 @@ import { useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { newSignal } from './signals.ts'
 
-export const Choice = chakra('select', { base: { width: '100%', minWidth: '0', background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
+export const Choice = chakra('select', {
+  base: {
+    width: '100%',
+    minWidth: '0',
+    background: 'floor',
+    borderWidth: '1px',
+    borderColor: 'hair',
+    paddingInline: '6px',
+    paddingBlock: '2px',
+    color: 'text',
+  },
+})
 
 export type { Following }
 
@@ -34,7 +45,11 @@ export function useSignalCurve(id: string): string {
   const { first, last } = document.plate
   const inputs = inputsNow(state)
   const steps = Math.min(100, last - first)
-  return curveOf(Array.from({ length: steps + 1 }, (_, n) => signalValue(signal, first + ((last - first) * n) / Math.max(1, steps), clockOf(document), inputs)))
+  return curveOf(
+    Array.from({ length: steps + 1 }, (_, n) =>
+      signalValue(signal, first + ((last - first) * n) / Math.max(1, steps), clockOf(document), inputs),
+    ),
+  )
 }
 
 /** A setting that follows: its signal's curve and its value now, in place of the number. */
@@ -44,15 +59,46 @@ export function FollowedValue({ setting, following, open }: { setting: Setting; 
   const path = useSignalCurve(following.signal)
   const value = document && followed(following, document.signals, state.frame, clockOf(document), inputsNow(state))
   return (
-    <button type="button" aria-label={`${setting.label} follows ${document?.signals[following.signal]?.name ?? 'a signal that is gone'}`} onClick={open} style={{ position: 'relative', width: '100%', height: 22, background: '#1b1b1b', border: '1px solid #313131', overflow: 'hidden' }}>
-      <svg viewBox="0 0 100 20" preserveAspectRatio="none" aria-hidden style={{ position: 'absolute', inset: 0, width: '100%', height: '100%' }}><path d={path} fill="none" stroke="#7fc4bb" strokeWidth="1" vectorEffect="non-scaling-stroke" opacity="0.7" /></svg>
-      <span className="num" style={{ position: 'absolute', right: 6, top: 3 }}>{value === undefined ? 'no value yet' : `${Number(value.toPrecision(4))} ${setting.unit ?? ''}`}</span>
+    <button
+      type="button"
+      aria-label={`${setting.label} follows ${document?.signals[following.signal]?.name ?? 'a signal that is gone'}`}
+      onClick={open}
+      style={{
+        position: 'relative',
+        width: '100%',
+        height: 22,
+        background: '#1b1b1b',
+        border: '1px solid #313131',
+        overflow: 'hidden',
+      }}
+    >
+      <svg
+        viewBox="0 0 100 20"
+        preserveAspectRatio="none"
+        aria-hidden
+        style={{ position: 'absolute', inset: 0, width: '100%', height: '100%' }}
+      >
+        <path d={path} fill="none" stroke="#7fc4bb" strokeWidth="1" vectorEffect="non-scaling-stroke" opacity="0.7" />
+      </svg>
+      <span className="num" style={{ position: 'absolute', right: 6, top: 3 }}>
+        {value === undefined ? 'no value yet' : `${Number(value.toPrecision(4))} ${setting.unit ?? ''}`}
+      </span>
     </button>
   )
 }
 
 /** The panel under a setting that says which signal it follows, and how. */
-export function FollowPanel({ setting, following, onFollow, close }: { setting: Setting; following: Following | undefined; onFollow(value: Partial<Following> | null): void; close(): void }) {
+export function FollowPanel({
+  setting,
+  following,
+  onFollow,
+  close,
+}: {
+  setting: Setting
+  following: Following | undefined
+  onFollow(value: Partial<Following> | null): void
+  close(): void
+}) {
   const { shot, frame, edit } = useShot()
   if (!shot) return null
   const { signals } = shot.document
@@ -68,21 +114,57 @@ export function FollowPanel({ setting, following, onFollow, close }: { setting: 
   const number = (key: 'gain' | 'offset' | 'smoothing' | 'delay', label: string, unit: string, step: number) => (
     <Box key={key} display="grid" gridTemplateColumns="58px 1fr" gap="5px" alignItems="center">
       <span>{label}</span>
-      <NumberField label={`${setting.label}, ${label.toLowerCase()}`} value={following?.[key] ?? 0} unit={unit} step={step} initial={key === 'gain' ? 1 : 0} onValue={(value, final) => final && onFollow({ [key]: value })} />
+      <NumberField
+        label={`${setting.label}, ${label.toLowerCase()}`}
+        value={following?.[key] ?? 0}
+        unit={unit}
+        step={step}
+        initial={key === 'gain' ? 1 : 0}
+        onValue={(value, final) => final && onFollow({ [key]: value })}
+      />
     </Box>
   )
   return (
-    <Box role="group" aria-label={`${setting.label} follows`} background="#1f1f1f" borderWidth="1px" borderColor="hair" margin="1px 14px 4px" padding="5px 6px" display="grid" gap="3px">
+    <Box
+      role="group"
+      aria-label={`${setting.label} follows`}
+      background="#1f1f1f"
+      borderWidth="1px"
+      borderColor="hair"
+      margin="1px 14px 4px"
+      padding="5px 6px"
+      display="grid"
+      gap="3px"
+    >
       <Flex gap="5px">
-        <Choice aria-label={`Signal for ${setting.label}`} value={following?.signal ?? ''} onChange={(event) => choose(event.target.value)}>
+        <Choice
+          aria-label={`Signal for ${setting.label}`}
+          value={following?.signal ?? ''}
+          onChange={(event) => choose(event.target.value)}
+        >
           <option value="">its own value</option>
-          {Object.entries(signals).map(([id, { name }]) => <option key={id} value={id}>{name}</option>)}
+          {Object.entries(signals).map(([id, { name }]) => (
+            <option key={id} value={id}>
+              {name}
+            </option>
+          ))}
           <option value="new">a new signal</option>
         </Choice>
         <Press onClick={close}>Done</Press>
       </Flex>
-      {following && setting.touches === 'gas' && signals[following.signal]?.source.kind === 'figure' && <Text color="wrong" fontSize="12px">A gas is settled before any of them burns, so it cannot follow a gas’s figure: its own value stays.</Text>}
-      {following && <Box display="grid" gridTemplateColumns="1fr 1fr" gap="3px 8px">{number('gain', 'Times', setting.unit ?? '', 0.01)}{number('offset', 'Plus', setting.unit ?? '', 0.01)}{number('smoothing', 'Smooth', 'fr', 1)}{number('delay', 'Later', 'fr', 1)}</Box>}
+      {following && setting.touches === 'gas' && signals[following.signal]?.source.kind === 'figure' && (
+        <Text color="wrong" fontSize="12px">
+          A gas is settled before any of them burns, so it cannot follow a gas’s figure: its own value stays.
+        </Text>
+      )}
+      {following && (
+        <Box display="grid" gridTemplateColumns="1fr 1fr" gap="3px 8px">
+          {number('gain', 'Times', setting.unit ?? '', 0.01)}
+          {number('offset', 'Plus', setting.unit ?? '', 0.01)}
+          {number('smoothing', 'Smooth', 'fr', 1)}
+          {number('delay', 'Later', 'fr', 1)}
+        </Box>
+      )}
     </Box>
   )
 }

@@ -8,7 +8,16 @@ import { call, shotPath } from '../api.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 
-const Choice = chakra('select', { base: { background: 'floor', borderWidth: '1px', borderColor: 'hair', paddingInline: '6px', paddingBlock: '2px', color: 'text' } })
+const Choice = chakra('select', {
+  base: {
+    background: 'floor',
+    borderWidth: '1px',
+    borderColor: 'hair',
+    paddingInline: '6px',
+    paddingBlock: '2px',
+    color: 'text',
+  },
+})
 const ANGLES = ['turn', 'tilt', 'roll'] as const
 type Moved = { position: [number, number, number]; turn?: number; tilt?: number; roll?: number }
 
@@ -23,12 +32,31 @@ export function Motion({ id, item }: { id: string; item: ShotItem }) {
   const now = itemAt(shot.document, item, frame, inputsNow(state)) as Moved
   const here = keys.find((key) => key.frame === frame)
   const put = (change: Partial<Moved>, final = true): void => {
-    const key = { frame, position: now.position, turn: now.turn ?? 0, tilt: now.tilt ?? 0, roll: now.roll ?? 0, ...change }
-    ;(final ? edit : preview)({ items: { [id]: { motion: { curve: motion?.curve ?? 'smooth', keys: [...keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame) } } } })
+    const key = {
+      frame,
+      position: now.position,
+      turn: now.turn ?? 0,
+      tilt: now.tilt ?? 0,
+      roll: now.roll ?? 0,
+      ...change,
+    }
+    ;(final ? edit : preview)({
+      items: {
+        [id]: {
+          motion: {
+            curve: motion?.curve ?? 'smooth',
+            keys: [...keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame),
+          },
+        },
+      },
+    })
   }
   const take = async (chosen: File): Promise<void> => {
     try {
-      const { keys: taken } = await call<{ keys: object[] }>(`${shotPath(shot.name)}/motion?file=${encodeURIComponent(chosen.name.slice(0, 200))}`, { method: 'POST', body: chosen })
+      const { keys: taken } = await call<{ keys: object[] }>(
+        `${shotPath(shot.name)}/motion?file=${encodeURIComponent(chosen.name.slice(0, 200))}`,
+        { method: 'POST', body: chosen },
+      )
       edit({ items: { [id]: { motion: { keys: taken, curve: 'straight', file: chosen.name.slice(0, 200) } } } })
     } catch (error) {
       say(error)
@@ -37,23 +65,94 @@ export function Motion({ id, item }: { id: string; item: ShotItem }) {
   const before = keys.findLast((key) => key.frame < frame)
   const after = keys.find((key) => key.frame > frame)
   return (
-    <Box as="section" aria-label="Motion" padding="8px 14px" borderTopWidth="1px" borderColor="hair" data-hint="Where it is on key frames. Drag it on the plate at another frame to set a key there.">
+    <Box
+      as="section"
+      aria-label="Motion"
+      padding="8px 14px"
+      borderTopWidth="1px"
+      borderColor="hair"
+      data-hint="Where it is on key frames. Drag it on the plate at another frame to set a key there."
+    >
       <Flex justify="space-between" align="center">
-        <Text color="soft" fontWeight="600" fontSize="12px">Motion</Text>
-        <Text className="num" color="faint">{motion ? `${keys.length} key${keys.length === 1 ? '' : 's'}${motion.file ? `, ${motion.file}` : ''}` : 'stands still'}</Text>
+        <Text color="soft" fontWeight="600" fontSize="12px">
+          Motion
+        </Text>
+        <Text className="num" color="faint">
+          {motion
+            ? `${keys.length} key${keys.length === 1 ? '' : 's'}${motion.file ? `, ${motion.file}` : ''}`
+            : 'stands still'}
+        </Text>
       </Flex>
       <Flex gap="5px" marginTop="4px" wrap="wrap">
-        <Press disabled={item.locked} onClick={() => (here ? edit({ items: { [id]: { motion: keys.length > 1 ? { keys: keys.filter((key) => key !== here) } : null } } }) : put({}))}>{here ? 'Remove key' : 'Key here'}</Press>
-        {motion && <Press disabled={!before} aria-label="Key before" onClick={() => before && moveTo(before.frame)}>‹</Press>}
-        {motion && <Press disabled={!after} aria-label="Key after" onClick={() => after && moveTo(after.frame)}>›</Press>}
-        <Press disabled={item.locked} onClick={() => file.current?.click()}>Take in</Press>
-        {motion && <Press disabled={item.locked} onClick={() => edit({ items: { [id]: { motion: null } } })}>None</Press>}
-        {motion && <Choice aria-label="Between keys" value={motion.curve} onChange={(event) => edit({ items: { [id]: { motion: { curve: event.target.value } } } })}>{['smooth', 'straight'].map((one) => <option key={one}>{one}</option>)}</Choice>}
-        <input ref={file} type="file" accept=".gltf,.usda,.csv" hidden aria-label="Motion file" onChange={(event) => { const [chosen] = event.target.files ?? []; if (chosen) void take(chosen); event.target.value = '' }} />
+        <Press
+          disabled={item.locked}
+          onClick={() =>
+            here
+              ? edit({
+                  items: { [id]: { motion: keys.length > 1 ? { keys: keys.filter((key) => key !== here) } : null } },
+                })
+              : put({})
+          }
+        >
+          {here ? 'Remove key' : 'Key here'}
+        </Press>
+        {motion && (
+          <Press disabled={!before} aria-label="Key before" onClick={() => before && moveTo(before.frame)}>
+            ‹
+          </Press>
+        )}
+        {motion && (
+          <Press disabled={!after} aria-label="Key after" onClick={() => after && moveTo(after.frame)}>
+            ›
+          </Press>
+        )}
+        <Press disabled={item.locked} onClick={() => file.current?.click()}>
+          Take in
+        </Press>
+        {motion && (
+          <Press disabled={item.locked} onClick={() => edit({ items: { [id]: { motion: null } } })}>
+            None
+          </Press>
+        )}
+        {motion && (
+          <Choice
+            aria-label="Between keys"
+            value={motion.curve}
+            onChange={(event) => edit({ items: { [id]: { motion: { curve: event.target.value } } } })}
+          >
+            {['smooth', 'straight'].map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </Choice>
+        )}
+        <input
+          ref={file}
+          type="file"
+          accept=".gltf,.usda,.csv"
+          hidden
+          aria-label="Motion file"
+          onChange={(event) => {
+            const [chosen] = event.target.files ?? []
+            if (chosen) void take(chosen)
+            event.target.value = ''
+          }}
+        />
       </Flex>
       {motion && (
         <Flex gap="3px" marginTop="5px">
-          {ANGLES.map((angle) => <Box key={angle} flex="1" minWidth="0"><NumberField label={`Motion, ${angle}`} value={now[angle] ?? 0} unit="°" step={1} span={[-180, 180]} initial={0} onValue={(value, final) => put({ [angle]: value }, final)} /></Box>)}
+          {ANGLES.map((angle) => (
+            <Box key={angle} flex="1" minWidth="0">
+              <NumberField
+                label={`Motion, ${angle}`}
+                value={now[angle] ?? 0}
+                unit="°"
+                step={1}
+                span={[-180, 180]}
+                initial={0}
+                onValue={(value, final) => put({ [angle]: value }, final)}
+              />
+            </Box>
+          ))}
         </Flex>
       )}
     </Box>

@@ -6,7 +6,16 @@ import { type Tool, useShot } from '../shot/shotStore.ts'
 import { drawsBy, finishDrawing, footHit, kindOf, placeAt, placed } from './placing.ts'
 import { followers, newSignal, removal } from './signals.ts'
 
-const camera: Camera = { position: [0, 1.6, 0], rotation: panTiltRoll(0, -0.1, 0), focalPx: 1000, centre: [640, 360], k1: 0, k2: 0, width: 1280, height: 720 }
+const camera: Camera = {
+  position: [0, 1.6, 0],
+  rotation: panTiltRoll(0, -0.1, 0),
+  focalPx: 1000,
+  centre: [640, 360],
+  k1: 0,
+  k2: 0,
+  width: 1280,
+  height: 720,
+}
 const pixel = (at: readonly [number, number, number]): [number, number] => {
   const seen = projectPoint(camera, at)
   if (!seen) throw new Error('behind the camera')
@@ -14,20 +23,43 @@ const pixel = (at: readonly [number, number, number]): [number, number] => {
 }
 let document: ShotDocument
 /** An open shot whose edits are applied at once, without a server. */
-const open = (): void => useShot.setState({
-  shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false }, frame: 1010, chosen: '', tool: 'choose', station: 'Set', message: undefined, status: undefined,
-  edit: (patch) => {
-    document = applyPatch(document, patch)
-    useShot.setState((old) => ({ shot: old.shot && { ...old.shot, document } }))
-  },
-})
+const open = (): void =>
+  useShot.setState({
+    shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false },
+    frame: 1010,
+    chosen: '',
+    tool: 'choose',
+    station: 'Set',
+    message: undefined,
+    status: undefined,
+    edit: (patch) => {
+      document = applyPatch(document, patch)
+      useShot.setState((old) => ({ shot: old.shot && { ...old.shot, document } }))
+    },
+  })
 const gases = (): GasItem[] => Object.values(document.items).filter((item) => item.kind === 'gas')
 const state = () => useShot.getState()
 
 beforeEach(() => {
-  document = makeShot('One', { asset: 'a', file: 'f', width: 1280, height: 720, first: 1001, last: 1048, rate: [24, 1], encoding: 'srgb' })
+  document = makeShot('One', {
+    asset: 'a',
+    file: 'f',
+    width: 1280,
+    height: 720,
+    first: 1001,
+    last: 1048,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1, size: 40 })
-  document.items.wall = makeItem('box', { name: 'Wall', order: 2, position: [2, 0, -8], width: 2, height: 2, depth: 0.5 })
+  document.items.wall = makeItem('box', {
+    name: 'Wall',
+    order: 2,
+    position: [2, 0, -8],
+    width: 2,
+    height: 2,
+    depth: 0.5,
+  })
   vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
   open()
 })
@@ -35,7 +67,17 @@ afterEach(() => vi.unstubAllGlobals())
 
 describe('placing', () => {
   it('knows how each tool draws', () => {
-    const tools: [Tool, ReturnType<typeof drawsBy>][] = [['fire', 'click'], ['kind-drum', 'click'], ['kind-ground', 'line'], ['kind-steam', 'area'], ['line', 'line'], ['area', 'area'], ['add-force', 'click'], ['choose', undefined], ['kind-nothing', undefined]]
+    const tools: [Tool, ReturnType<typeof drawsBy>][] = [
+      ['fire', 'click'],
+      ['kind-drum', 'click'],
+      ['kind-ground', 'line'],
+      ['kind-steam', 'area'],
+      ['line', 'line'],
+      ['area', 'area'],
+      ['add-force', 'click'],
+      ['choose', undefined],
+      ['kind-nothing', undefined],
+    ]
     for (const [tool, way] of tools) expect(drawsBy(tool), tool).toBe(way)
     expect(kindOf('kind-drum')?.name).toBe('Oil-drum fire')
   })
@@ -58,11 +100,17 @@ describe('placing', () => {
   it('gives a kind its own sizes, numbers its second, and a burst its signal from this frame on', () => {
     placeAt(camera, 'kind-drum', pixel([-1, 0, -6]))
     placeAt(camera, 'kind-drum', pixel([0, 0, -6]))
-    expect(gases().map(({ name, diameter, heat }) => [name, diameter, heat])).toEqual([['Oil-drum fire', 0.57, 250], ['Oil-drum fire 2', 0.57, 250]])
+    expect(gases().map(({ name, diameter, heat }) => [name, diameter, heat])).toEqual([
+      ['Oil-drum fire', 0.57, 250],
+      ['Oil-drum fire 2', 0.57, 250],
+    ])
     placeAt(camera, 'kind-burst', pixel([0, 0, -5]))
     const burst = gases().at(-1)
     const [signal] = Object.values(document.signals)
-    expect(signal?.source).toMatchObject({ kind: 'keys', keys: [{ frame: 1010, value: 0 }, { frame: 1011 }, { frame: 1016 }, { frame: 1022, value: 0 }] })
+    expect(signal?.source).toMatchObject({
+      kind: 'keys',
+      keys: [{ frame: 1010, value: 0 }, { frame: 1011 }, { frame: 1016 }, { frame: 1022, value: 0 }],
+    })
     // A box stands on its place, and what it follows is the signal of its own.
     expect(burst?.position[1]).toBeCloseTo(0.95, 6)
     expect(Object.keys(burst?.follows ?? {}).sort()).toEqual(['heat', 'speed'])
@@ -94,7 +142,11 @@ describe('drawing point by point', () => {
     finishDrawing(camera, 'kind-ground', [pixel([-1, 0, -6]), pixel([1, 0, -6]), pixel([1, 0, -4])])
     const [fire] = gases()
     expect(fire?.shape).toBe('line')
-    expect(fire?.line?.map((at) => at.map((v) => Math.round(v * 10) / 10 + 0))).toEqual([[0, 0, 0], [2, 0, 0], [2, 0, 2]])
+    expect(fire?.line?.map((at) => at.map((v) => Math.round(v * 10) / 10 + 0))).toEqual([
+      [0, 0, 0],
+      [2, 0, 0],
+      [2, 0, 2],
+    ])
     expect(fire?.position[0]).toBeCloseTo(-1, 2)
   })
   it('refuses a line of one point, a line into the sky, an area of two corners', () => {
@@ -102,13 +154,20 @@ describe('drawing point by point', () => {
     expect(state().message?.text).toMatch(/two points/)
     finishDrawing(camera, 'kind-ground', [pixel([-1, 0, -6]), [640, 10]])
     expect(state().message?.text).toMatch(/above the horizon/)
-    finishDrawing(camera, 'kind-steam', [[10, 500], [90, 500]])
+    finishDrawing(camera, 'kind-steam', [
+      [10, 500],
+      [90, 500],
+    ])
     expect(state().message?.text).toMatch(/three corners/)
     expect(gases()).toHaveLength(0)
   })
   it('adds a second area of the same frame to the first, and begins anew on another', () => {
     placeAt(camera, 'fire', pixel([0, 0, -5]))
-    const corners = (x: number): [number, number][] => [[x, 500], [x + 80, 500], [x + 40, 600]]
+    const corners = (x: number): [number, number][] => [
+      [x, 500],
+      [x + 80, 500],
+      [x + 40, 600],
+    ]
     finishDrawing(camera, 'area', corners(300))
     finishDrawing(camera, 'area', corners(500))
     expect(gases()[0]?.drawn?.shapes).toHaveLength(2)
@@ -122,12 +181,24 @@ describe('moving a thing', () => {
   it('changes its place, or its key at this frame when it has a motion', () => {
     const still = makeItem('gas', { name: 'F', order: 1, position: [0, 0, 0] })
     expect(placed(still, { position: [1, 0, 0] }, 1010)).toEqual({ position: [1, 0, 0] })
-    const moving = makeItem('gas', { name: 'F', order: 1, motion: { keys: [{ frame: 1001, position: [0, 0, 0] }, { frame: 1021, position: [4, 0, 0], turn: 90 }], curve: 'straight' } })
+    const moving = makeItem('gas', {
+      name: 'F',
+      order: 1,
+      motion: {
+        keys: [
+          { frame: 1001, position: [0, 0, 0] },
+          { frame: 1021, position: [4, 0, 0], turn: 90 },
+        ],
+        curve: 'straight',
+      },
+    })
     const { motion } = placed(moving, { position: [1, 2, 0] }, 1011) as { motion: NonNullable<GasItem['motion']> }
     expect(motion.keys.map(({ frame }) => frame)).toEqual([1001, 1011, 1021])
     // What was not changed keeps what the motion has there.
     expect(motion.keys[1]).toMatchObject({ position: [1, 2, 0], turn: 45 })
-    const again = placed({ ...moving, motion: { ...motion, curve: 'straight' } } as GasItem, { turn: 10 }, 1011) as { motion: typeof motion }
+    const again = placed({ ...moving, motion: { ...motion, curve: 'straight' } } as GasItem, { turn: 10 }, 1011) as {
+      motion: typeof motion
+    }
     expect(again.motion.keys).toHaveLength(3)
     expect(again.motion.keys[1]).toMatchObject({ position: [1, 2, 0], turn: 10 })
   })
@@ -151,10 +222,16 @@ describe('signals', () => {
     const key = { kind: 'keys' as const, curve: 'smooth' as const, keys: [{ frame: 1001, value: 1 }] }
     document = applyPatch(document, {
       signals: { a: { name: 'A', source: key }, b: { name: 'B', source: key } },
-      items: { fire: { ...makeItem('gas', { name: 'Fire', order: 3 }), follows: { heat: follow('a'), smoke: follow('b') } } },
-      sit: { follows: { 'fire.amount': follow('a') } }, light: { follows: { level: follow('b') } },
+      items: {
+        fire: { ...makeItem('gas', { name: 'Fire', order: 3 }), follows: { heat: follow('a'), smoke: follow('b') } },
+      },
+      sit: { follows: { 'fire.amount': follow('a') } },
+      light: { follows: { level: follow('b') } },
     })
-    expect(followers(document, 'a')).toEqual([{ name: 'Fire', path: ['items', 'fire'], key: 'heat' }, { name: 'Layers', path: ['sit'], key: 'fire.amount' }])
+    expect(followers(document, 'a')).toEqual([
+      { name: 'Fire', path: ['items', 'fire'], key: 'heat' },
+      { name: 'Layers', path: ['sit'], key: 'fire.amount' },
+    ])
     const after = applyPatch(document, removal(document, 'a'))
     expect(Object.keys(after.signals)).toEqual(['b'])
     expect(followers(after, 'a')).toEqual([])

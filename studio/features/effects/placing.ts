@@ -8,11 +8,16 @@ import { type Tool, useShot } from '../shot/shotStore.ts'
 
 type Point = readonly [number, number]
 const round = (v: number): number => Math.round(v * 1000) / 1000
-const rounded = (at: readonly number[]): [number, number, number] => [round(at[0] ?? 0), round(at[1] ?? 0), round(at[2] ?? 0)]
+const rounded = (at: readonly number[]): [number, number, number] => [
+  round(at[0] ?? 0),
+  round(at[1] ?? 0),
+  round(at[2] ?? 0),
+]
 const ABOVE = 'That is above the horizon: click where the ground or a piece is.'
 
 const freshId = (kind: string): string => `${kind}-${crypto.randomUUID().slice(0, 6)}`
-const nextOrder = (document: ShotDocument): number => Math.max(0, ...Object.values(document.items).map((item) => item.order)) + 1
+const nextOrder = (document: ShotDocument): number =>
+  Math.max(0, ...Object.values(document.items).map((item) => item.order)) + 1
 
 /** The kind that a tool places. */
 export const kindOf = (tool: Tool): GasKind | undefined => KINDS.find(({ id }) => tool === `kind-${id}`)
@@ -22,7 +27,9 @@ export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | undefined => {
   const kind = kindOf(tool)
   if (tool === 'line' || kind?.tool === 'line') return 'line'
   if (tool === 'area' || kind?.tool === 'area') return 'area'
-  return kind || tool === 'fire' || tool === 'add-source' || tool === 'add-force' || tool === 'add-reuse' ? 'click' : undefined
+  return kind || tool === 'fire' || tool === 'add-source' || tool === 'add-force' || tool === 'add-reuse'
+    ? 'click'
+    : undefined
 }
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })
@@ -37,19 +44,49 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   const position = rounded(hit.point)
   const kind = kindOf(tool)
   const order = nextOrder(document)
-  const count = (what: ShotItem['kind']): number => Object.values(document.items).filter((item) => item.kind === what).length + 1
-  const gas = document.items[chosen]?.kind === 'gas' ? chosen : Object.keys(document.items).find((id) => document.items[id]?.kind === 'gas')
+  const count = (what: ShotItem['kind']): number =>
+    Object.values(document.items).filter((item) => item.kind === what).length + 1
+  const gas =
+    document.items[chosen]?.kind === 'gas'
+      ? chosen
+      : Object.keys(document.items).find((id) => document.items[id]?.kind === 'gas')
   if (kind) {
     const made = freshId(kind.id)
     if (kind.tool === 'piece' && !hit.item) return say('Click a set piece that is to burn.')
-    edit(placeKind(document, kind, made, { position, frame, ...(kind.tool === 'piece' && hit.item ? { piece: hit.item } : {}) }))
+    edit(
+      placeKind(document, kind, made, {
+        position,
+        frame,
+        ...(kind.tool === 'piece' && hit.item ? { piece: hit.item } : {}),
+      }),
+    )
     return set({ chosen: made, tool: 'choose', station: 'Effects' })
   }
   const made = tool === 'fire' ? freshId('fire') : freshId(tool.slice(4))
-  const item = tool === 'fire' ? makeItem('gas', { name: `Fire ${count('gas')}`, order, position })
-    : tool === 'add-source' ? makeItem('source', { name: `Source ${count('source')}`, order, position, feeds: gas ?? '', diameter: 0.3, heat: 60 })
-    : tool === 'add-force' ? makeItem('force', { name: `Force ${count('force')}`, order, position: [position[0], position[1] + 1, position[2]] })
-    : makeItem('reuse', { name: `${document.items[gas ?? '']?.name ?? 'Gas'} again`.slice(0, 80), order, position, of: gas ?? '' })
+  const item =
+    tool === 'fire'
+      ? makeItem('gas', { name: `Fire ${count('gas')}`, order, position })
+      : tool === 'add-source'
+        ? makeItem('source', {
+            name: `Source ${count('source')}`,
+            order,
+            position,
+            feeds: gas ?? '',
+            diameter: 0.3,
+            heat: 60,
+          })
+        : tool === 'add-force'
+          ? makeItem('force', {
+              name: `Force ${count('force')}`,
+              order,
+              position: [position[0], position[1] + 1, position[2]],
+            })
+          : makeItem('reuse', {
+              name: `${document.items[gas ?? '']?.name ?? 'Gas'} again`.slice(0, 80),
+              order,
+              position,
+              of: gas ?? '',
+            })
   edit({ items: { [made]: item } })
   set({ chosen: made, tool: 'choose', station: 'Effects' })
 }
@@ -64,32 +101,64 @@ export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point
     const hit = pickSurface(shot.document, camera, x, y, frame)
     return hit ? [rounded(hit.point)] : []
   })
-  if (way === 'line' && (points.length < 2 || hits.length < points.length)) return say(points.length < 2 ? 'A line needs two points at least.' : ABOVE)
+  if (way === 'line' && (points.length < 2 || hits.length < points.length))
+    return say(points.length < 2 ? 'A line needs two points at least.' : ABOVE)
   if (way === 'area' && points.length < 3) return say('An area needs three corners at least.')
   const [first] = hits
-  const line = way === 'line' && first ? { position: first, line: hits.map((at) => rounded(at.map((v, n) => v - (first[n] ?? 0)))) } : undefined
-  const drawn = { frame, shapes: [points.map(([x, y]): [number, number] => [Math.round(x * 10) / 10, Math.round(y * 10) / 10])] }
+  const line =
+    way === 'line' && first
+      ? { position: first, line: hits.map((at) => rounded(at.map((v, n) => v - (first[n] ?? 0)))) }
+      : undefined
+  const drawn = {
+    frame,
+    shapes: [points.map(([x, y]): [number, number] => [Math.round(x * 10) / 10, Math.round(y * 10) / 10])],
+  }
   if (kind) {
     const made = freshId(kind.id)
-    edit(placeKind(shot.document, kind, made, { position: line?.position ?? first ?? [0, 0, 0], frame, ...(line ? { line: line.line } : {}), ...(way === 'area' ? { drawn } : {}) }))
+    edit(
+      placeKind(shot.document, kind, made, {
+        position: line?.position ?? first ?? [0, 0, 0],
+        frame,
+        ...(line ? { line: line.line } : {}),
+        ...(way === 'area' ? { drawn } : {}),
+      }),
+    )
     return set({ chosen: made, tool: 'choose', station: 'Effects' })
   }
   const item = shot.document.items[chosen]
   if (item?.kind === 'gas' || item?.kind === 'source') {
-    const shapes = way === 'area' && item.drawn?.frame === frame ? [...item.drawn.shapes, ...drawn.shapes] : drawn.shapes
+    const shapes =
+      way === 'area' && item.drawn?.frame === frame ? [...item.drawn.shapes, ...drawn.shapes] : drawn.shapes
     edit({ items: { [chosen]: line ? { ...line, shape: 'line' } : { drawn: { frame, shapes } } } })
   }
   set({ tool: 'choose' })
 }
 
 /** A change of an item's place or turn; of one that moves, of its key at this frame. */
-export function placed(item: ShotItem, change: { position?: [number, number, number]; turn?: number }, frame: number): Record<string, unknown> {
+export function placed(
+  item: ShotItem,
+  change: { position?: [number, number, number]; turn?: number },
+  frame: number,
+): Record<string, unknown> {
   const moves = 'motion' in item ? item.motion : undefined
   const { shot } = useShot.getState()
   if (!moves || !shot) return change
-  const now = itemAt(shot.document, item, frame, inputsNow(useShot.getState())) as { position: [number, number, number]; turn?: number; tilt?: number; roll?: number }
-  const key = { frame, position: change.position ?? now.position, turn: change.turn ?? now.turn ?? 0, tilt: now.tilt ?? 0, roll: now.roll ?? 0 }
-  return { motion: { keys: [...moves.keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame) } }
+  const now = itemAt(shot.document, item, frame, inputsNow(useShot.getState())) as {
+    position: [number, number, number]
+    turn?: number
+    tilt?: number
+    roll?: number
+  }
+  const key = {
+    frame,
+    position: change.position ?? now.position,
+    turn: change.turn ?? now.turn ?? 0,
+    tilt: now.tilt ?? 0,
+    roll: now.roll ?? 0,
+  }
+  return {
+    motion: { keys: [...moves.keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame) },
+  }
 }
 
 /** Whether a point lies on an item's foot. */

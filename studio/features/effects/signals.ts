@@ -3,15 +3,26 @@ import type { ShotDocument, Signal } from '@lantern/core/shot'
 /** A signal to start from: one at this frame, for the whole plate. */
 export function newSignal({ signals }: ShotDocument, name: string, frame: number): { id: string; signal: Signal } {
   const count = Object.values(signals).filter((signal) => signal.name.startsWith(name)).length
-  return { id: `signal-${crypto.randomUUID().slice(0, 6)}`, signal: { name: count > 0 ? `${name} ${count + 1}` : name, shown: true, source: { kind: 'keys', curve: 'smooth', keys: [{ frame, value: 1 }] } } }
+  return {
+    id: `signal-${crypto.randomUUID().slice(0, 6)}`,
+    signal: {
+      name: count > 0 ? `${name} ${count + 1}` : name,
+      shown: true,
+      source: { kind: 'keys', curve: 'smooth', keys: [{ frame, value: 1 }] },
+    },
+  }
 }
 
 /** The paths of everything that follows a signal: where its `follows` lies, and the setting's key. */
 export function followers(document: ShotDocument, signal: string): { name: string; path: string[]; key: string }[] {
-  const of = (name: string, path: string[], follows: Readonly<Record<string, { signal: string }>> | undefined) => Object.entries(follows ?? {}).flatMap(([key, one]) => (one.signal === signal ? [{ name, path, key }] : []))
+  const of = (name: string, path: string[], follows: Readonly<Record<string, { signal: string }>> | undefined) =>
+    Object.entries(follows ?? {}).flatMap(([key, one]) => (one.signal === signal ? [{ name, path, key }] : []))
   return [
-    ...Object.entries(document.items).flatMap(([id, item]) => ('follows' in item ? of(item.name, ['items', id], item.follows) : [])),
-    ...of('Layers', ['sit'], document.sit.follows), ...of('Plate light', ['light'], document.light.follows),
+    ...Object.entries(document.items).flatMap(([id, item]) =>
+      'follows' in item ? of(item.name, ['items', id], item.follows) : [],
+    ),
+    ...of('Layers', ['sit'], document.sit.follows),
+    ...of('Plate light', ['light'], document.light.follows),
   ]
 }
 

@@ -12,17 +12,34 @@ const file = (name: string): File => new File([new Uint8Array([1, 2, 3])], name)
 const gases = () => Object.values(document.items).filter((item) => item.kind === 'gas')
 
 beforeEach(() => {
-  document = makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
+  document = makeShot('One', {
+    asset: 'a',
+    file: 'f',
+    width: 64,
+    height: 36,
+    first: 1001,
+    last: 1010,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   sent = []
   refused = undefined
   vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
   vi.stubGlobal('fetch', async (path: string) => {
     const name = new URL(path, 'http://here').searchParams.get('file') ?? ''
-    if (name === refused) return Response.json({ code: 'vdb', message: `${name} ends too early.`, remedy: 'Bring it again.', place: { file: name } }, { status: 400 })
+    if (name === refused)
+      return Response.json(
+        { code: 'vdb', message: `${name} ends too early.`, remedy: 'Bring it again.', place: { file: name } },
+        { status: 400 },
+      )
     sent.push(name)
     return Response.json({ blob: blobOf(name) })
   })
-  useShot.setState({ shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false }, chosen: '', edit: (patch) => void (document = applyPatch(document, patch)) })
+  useShot.setState({
+    shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false },
+    chosen: '',
+    edit: (patch) => void (document = applyPatch(document, patch)),
+  })
 })
 afterEach(() => vi.unstubAllGlobals())
 
@@ -31,7 +48,10 @@ describe('taking volumes in', () => {
     await takeVolumes([file('smoke.0012.vdb'), file('smoke.0010.vdb'), file('smoke.0011.vdb')])
     expect(sent).toEqual(['smoke.0010.vdb', 'smoke.0011.vdb', 'smoke.0012.vdb'])
     expect(gases()).toHaveLength(1)
-    expect(gases()[0]).toMatchObject({ name: 'smoke', taken: { file: 'smoke.0010.vdb', first: 10, at: 1001, blobs: sent.map(blobOf) } })
+    expect(gases()[0]).toMatchObject({
+      name: 'smoke',
+      taken: { file: 'smoke.0010.vdb', first: 10, at: 1001, blobs: sent.map(blobOf) },
+    })
     expect(document.items[useShot.getState().chosen]).toEqual(gases()[0])
   })
   it('names the frame that is missing among them, and sends none', async () => {

@@ -21,11 +21,48 @@ export function MatchBench() {
   const shown = useShownMatch()
   return (
     <>
-      <Flex as="nav" aria-label="Steps of the match" gap="2px" padding="8px 10px" borderBottomWidth="1px" borderColor="hair">
-        {MATCH_STEPS.map((step) => <Press key={step} plain aria-current={step === matchStep ? 'step' : undefined} onClick={() => set({ matchStep: step, tool: 'choose' })} style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}>{step === matchStep ? <><span style={{ color: COLOURS.faint }}>[ </span>{step}<span style={{ color: COLOURS.faint }}> ]</span></> : step}</Press>)}
+      <Flex
+        as="nav"
+        aria-label="Steps of the match"
+        gap="2px"
+        padding="8px 10px"
+        borderBottomWidth="1px"
+        borderColor="hair"
+      >
+        {MATCH_STEPS.map((step) => (
+          <Press
+            key={step}
+            plain
+            aria-current={step === matchStep ? 'step' : undefined}
+            onClick={() => set({ matchStep: step, tool: 'choose' })}
+            style={step === matchStep ? { color: COLOURS.text, fontWeight: 650 } : undefined}
+          >
+            {step === matchStep ? (
+              <>
+                <span style={{ color: COLOURS.faint }}>[ </span>
+                {step}
+                <span style={{ color: COLOURS.faint }}> ]</span>
+              </>
+            ) : (
+              step
+            )}
+          </Press>
+        ))}
       </Flex>
       {cameraFirst && <OtherCameras />}
-      {matchStep === 'Track' ? <TrackStep shown={shown} /> : matchStep === 'Solve' ? <SolveStep shown={shown} /> : matchStep === 'Ground' ? <GroundStep shown={shown} /> : matchStep === 'Proof' ? <ProofStep shown={shown} /> : matchStep === 'Things' ? <ThingsStep /> : <LineUpStep />}
+      {matchStep === 'Track' ? (
+        <TrackStep shown={shown} />
+      ) : matchStep === 'Solve' ? (
+        <SolveStep shown={shown} />
+      ) : matchStep === 'Ground' ? (
+        <GroundStep shown={shown} />
+      ) : matchStep === 'Proof' ? (
+        <ProofStep shown={shown} />
+      ) : matchStep === 'Things' ? (
+        <ThingsStep />
+      ) : (
+        <LineUpStep />
+      )}
       {matchStep !== 'Track' && matchStep !== 'Things' && <HandOut shown={shown} />}
       {!cameraFirst && matchStep !== 'Proof' && matchStep !== 'Things' && <OtherCameras />}
     </>

@@ -13,7 +13,12 @@ export const TRUSTED = 20
 const USUAL_TRUST = 5
 
 /** A hand track's places at a frame as it is set or followed there; undefined where it is not seen. */
-export function placesOf(hand: Hand, followed: readonly Track[] | undefined, frame: number, first: number): Corner[] | undefined {
+export function placesOf(
+  hand: Hand,
+  followed: readonly Track[] | undefined,
+  frame: number,
+  first: number,
+): Corner[] | undefined {
   const key = hand.keys.find((one) => one.frame === frame)
   if (key) return key.places
   const places = handPlaces(followed ?? [], frame - first)
@@ -22,7 +27,10 @@ export function placesOf(hand: Hand, followed: readonly Track[] | undefined, fra
 
 /** Its keys with its places at a frame set. */
 export const handKeys = (hand: Pick<Hand, 'keys'>, frame: number, places: readonly Corner[]): Hand['keys'] =>
-  [...hand.keys.filter((one) => one.frame !== frame), { frame, places: places.map(([x, y]) => [tidy(x), tidy(y)] as [number, number]) }].sort((a, b) => a.frame - b.frame)
+  [
+    ...hand.keys.filter((one) => one.frame !== frame),
+    { frame, places: places.map(([x, y]) => [tidy(x), tidy(y)] as [number, number]) },
+  ].sort((a, b) => a.frame - b.frame)
 
 /** Makes a hand track of one place, or of a flat patch's corners, and has it followed. One made only to know a place has a name of its own and doesn't count in the solve. */
 export function makeHand(frame: number, places: readonly Corner[], place?: { name: string; chosen: false }): void {
@@ -30,8 +38,20 @@ export function makeHand(frame: number, places: readonly Corner[], place?: { nam
   if (!shot) return
   const id = `hand-${crypto.randomUUID().slice(0, 8)}`
   const flat = places.length > 1
-  const count = Object.values(shot.document.match.hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
-  edit({ match: { hands: { [id]: { name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`, keys: handKeys({ keys: [] }, frame, places), model: flat ? 'perspective' : 'lean', trust: flat || place ? 0 : USUAL_TRUST } } } })
+  const count =
+    Object.values(shot.document.match.hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
+  edit({
+    match: {
+      hands: {
+        [id]: {
+          name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`,
+          keys: handKeys({ keys: [] }, frame, places),
+          model: flat ? 'perspective' : 'lean',
+          trust: flat || place ? 0 : USUAL_TRUST,
+        },
+      },
+    },
+  })
   if (!place) set({ tool: 'choose', chosen: `hand.${id}` })
   void ask({ what: 'hand', hand: id })
 }
@@ -51,5 +71,10 @@ export function nudgeHand(id: string, dx: number, dy: number): void {
   const hand = state.shot?.document.match.hands[id]
   const first = state.shot?.document.plate.first ?? 0
   const places = hand && placesOf(hand, shownMatch(state, useMatchFiles.getState()).hands[id], state.frame, first)
-  if (places) setHand(id, state.frame, places.map(([x, y]) => [x + dx, y + dy]))
+  if (places)
+    setHand(
+      id,
+      state.frame,
+      places.map(([x, y]) => [x + dx, y + dy]),
+    )
 }

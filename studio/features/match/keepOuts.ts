@@ -15,9 +15,13 @@ export function withKey(shape: Pick<KeepOut, 'keys'>, frame: number, points: rea
 }
 
 /** Its keys without one frame's; the last key stays. */
-export const withoutKey = (shape: Pick<KeepOut, 'keys'>, frame: number): KeepOut['keys'] => (shape.keys.length > 1 ? shape.keys.filter((one) => one.frame !== frame) : shape.keys)
+export const withoutKey = (shape: Pick<KeepOut, 'keys'>, frame: number): KeepOut['keys'] =>
+  shape.keys.length > 1 ? shape.keys.filter((one) => one.frame !== frame) : shape.keys
 
-export const middleOf = (points: readonly Corner[]): Corner => [points.reduce((sum, p) => sum + p[0], 0) / points.length, points.reduce((sum, p) => sum + p[1], 0) / points.length]
+export const middleOf = (points: readonly Corner[]): Corner => [
+  points.reduce((sum, p) => sum + p[0], 0) / points.length,
+  points.reduce((sum, p) => sum + p[1], 0) / points.length,
+]
 
 /** Corners turned and scaled about their middle so that what was at `from` comes to `to`. */
 export function turnedTo(points: readonly Corner[], from: Corner, to: Corner): Corner[] {
@@ -29,9 +33,11 @@ export function turnedTo(points: readonly Corner[], from: Corner, to: Corner): C
   return points.map(([x, y]) => [mx + c * (x - mx) - s * (y - my), my + s * (x - mx) + c * (y - my)])
 }
 
-export const movedBy = (points: readonly Corner[], dx: number, dy: number): Corner[] => points.map(([x, y]) => [x + dx, y + dy])
+export const movedBy = (points: readonly Corner[], dx: number, dy: number): Corner[] =>
+  points.map(([x, y]) => [x + dx, y + dy])
 
 /** A closed path through corners. */
-export const cornersPath = (points: readonly Corner[]): string => (points.length === 0 ? '' : `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join('L')}Z`)
+export const cornersPath = (points: readonly Corner[]): string =>
+  points.length === 0 ? '' : `M${points.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join('L')}Z`
 
 export const keepOutPath = (shape: KeepOut, frame: number): string => cornersPath(keepOutAt(shape, frame))

@@ -1,8 +1,26 @@
 import { LanternError } from '@lantern/core/base'
-import { type Camera, placeAt, projectPoint, type Similarity, type Solve, solveCameraAt, type Track } from '@lantern/core/data'
+import {
+  type Camera,
+  placeAt,
+  projectPoint,
+  type Similarity,
+  type Solve,
+  solveCameraAt,
+  type Track,
+} from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import type { Vec3 } from '@lantern/core/math'
-import { allTracks, farPlace, groundedPlace, groundOf, shotPoint, slideOf, solvedPath, solvedPlace, withHandPoints } from '@lantern/core/pipeline'
+import {
+  allTracks,
+  farPlace,
+  groundedPlace,
+  groundOf,
+  shotPoint,
+  slideOf,
+  solvedPath,
+  solvedPlace,
+  withHandPoints,
+} from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { useEffect } from 'react'
@@ -39,8 +57,12 @@ export function useMatchFilesOf(document: ShotDocument | undefined, status: Shot
   const taken = document?.camera.solve
   const tracks = status?.match.tracks.state === 'done' ? status.match.tracks.key : ''
   const solve = status?.match.solve.state === 'done' ? status.match.solve.key : ''
-  const hands = Object.values(status?.match.hands ?? {}).flatMap(({ key, state }) => (state === 'done' ? [key] : [])).join(' ')
-  const things = Object.values(status?.match.things ?? {}).flatMap(({ solve: { key, state } }) => (state === 'done' ? [key] : [])).join(' ')
+  const hands = Object.values(status?.match.hands ?? {})
+    .flatMap(({ key, state }) => (state === 'done' ? [key] : []))
+    .join(' ')
+  const things = Object.values(status?.match.things ?? {})
+    .flatMap(({ solve: { key, state } }) => (state === 'done' ? [key] : []))
+    .join(' ')
   useEffect(() => {
     for (const key of things.split(' ')) if (key) void fetchFile(key, 'solves')
   }, [things])
@@ -76,17 +98,33 @@ export interface ShownMatch {
   worst: readonly { track: number; px: number }[]
 }
 
-const EMPTY: ShownMatch = { tracks: [], hands: {}, fresh: false, by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] }, cameras: [], points: new Map(), worst: [] }
+const EMPTY: ShownMatch = {
+  tracks: [],
+  hands: {},
+  fresh: false,
+  by: { scale: 1, rotation: [0, 0, 0, 1], shift: [0, 0, 0] },
+  cameras: [],
+  points: new Map(),
+  worst: [],
+}
 let last: { marks: readonly unknown[]; shown: ShownMatch } | undefined
 
 /** The tracks and the solve to show: the new solve while it waits to be kept, else the shot's. */
-export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 'status' | 'oldSolve'>, { tracks, solves }: MatchFiles): ShownMatch {
+export function shownMatch(
+  { shot, status, oldSolve }: Pick<ShotState, 'shot' | 'status' | 'oldSolve'>,
+  { tracks, solves }: MatchFiles,
+): ShownMatch {
   if (!shot) return EMPTY
   const { camera, match } = shot.document
   const taken = camera.kind === 'solved' ? camera.solve : undefined
-  const fresh = status?.match.solve.state === 'done' && status.match.solve.key !== taken?.key && !oldSolve ? status.match.solve.key : undefined
+  const fresh =
+    status?.match.solve.state === 'done' && status.match.solve.key !== taken?.key && !oldSolve
+      ? status.match.solve.key
+      : undefined
   const solveKey = fresh ?? taken?.key
-  const tracksKey = fresh ? status?.match.tracks.key : (taken?.tracks ?? (status?.match.tracks.state === 'done' ? status.match.tracks.key : undefined))
+  const tracksKey = fresh
+    ? status?.match.tracks.key
+    : (taken?.tracks ?? (status?.match.tracks.state === 'done' ? status.match.tracks.key : undefined))
   const ownSolve = solveKey ? solves[solveKey] : undefined
   const found = tracksKey ? tracks[tracksKey] : undefined
   const kept = Object.keys(match.hands).flatMap((id) => {
@@ -94,9 +132,21 @@ export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 
     const followed = stage ? tracks[stage.key] : undefined
     return followed ? [[id, followed] as const] : []
   })
-  const marks = [ownSolve, found, match.ground, match.tidied, match.hands, kept.map(([id, followed]) => `${id}${followed[0]?.places.length}${followed[0]?.places[0]}`).join(' '), fresh, taken?.by]
+  const marks = [
+    ownSolve,
+    found,
+    match.ground,
+    match.tidied,
+    match.hands,
+    kept.map(([id, followed]) => `${id}${followed[0]?.places.length}${followed[0]?.places[0]}`).join(' '),
+    fresh,
+    taken?.by,
+  ]
   if (last && marks.every((mark, n) => mark === last?.marks[n])) return last.shown
-  const list = found || kept.length > 0 ? allTracks(shot.document, tracksKey ?? '', found ?? [], Object.fromEntries(kept)) : undefined
+  const list =
+    found || kept.length > 0
+      ? allTracks(shot.document, tracksKey ?? '', found ?? [], Object.fromEntries(kept))
+      : undefined
   const solve = ownSolve && list ? withHandPoints(ownSolve, list) : ownSolve
   let placed: Pick<ShownMatch, 'by' | 'ground' | 'groundError'> = { by: taken?.by ?? EMPTY.by }
   if (solve && list) {
@@ -108,7 +158,13 @@ export function shownMatch({ shot, status, oldSolve }: Pick<ShotState, 'shot' | 
     }
   }
   const shown: ShownMatch = {
-    tracksKey, tracks: list ?? [], hands: Object.fromEntries(kept), solve, solveKey, fresh: fresh !== undefined, ...placed,
+    tracksKey,
+    tracks: list ?? [],
+    hands: Object.fromEntries(kept),
+    solve,
+    solveKey,
+    fresh: fresh !== undefined,
+    ...placed,
     cameras: solve ? solvedPath(solve, placed.by).frames.map((one) => one.camera) : [],
     points: new Map(solve?.points.map(({ track, at }) => [track, at])),
     worst: [...(solve?.points ?? [])].sort((a, b) => b.px - a.px).map(({ track, px }) => ({ track, px })),
@@ -139,7 +195,8 @@ export function trackErrors(shown: ShownMatch, id: number): Map<number, number> 
 }
 
 /** In the solve's own world; on its ground where one is given and lies there. */
-const placed = (shown: ShownMatch, solve: Solve, place: PicturePlace): Vec3 => (shown.ground ? groundedPlace(solve, shown.tracks, place, shown.by) : solvedPlace(solve, shown.tracks, place))
+const placed = (shown: ShownMatch, solve: Solve, place: PicturePlace): Vec3 =>
+  shown.ground ? groundedPlace(solve, shown.tracks, place, shown.by) : solvedPlace(solve, shown.tracks, place)
 
 /** Where a thing set on a place of the picture stands, in the shot's world; undefined where nothing is solved near it. */
 export function standsAt(shown: ShownMatch, place: PicturePlace): Vec3 | undefined {
@@ -170,7 +227,14 @@ export function slideOfProof(shown: ShownMatch, proof: Proof): number[] {
   if (there) return there
   let slide: number[] = []
   try {
-    slide = slideOf(placed(shown, solve, proof.at), proof.at.frame - solve.first, solve.cameras.length, (n) => (solve.cameras[n] ? solveCameraAt(solve, n) : undefined), shown.tracks, shown.points)
+    slide = slideOf(
+      placed(shown, solve, proof.at),
+      proof.at.frame - solve.first,
+      solve.cameras.length,
+      (n) => (solve.cameras[n] ? solveCameraAt(solve, n) : undefined),
+      shown.tracks,
+      shown.points,
+    )
   } catch {
     // Nothing solved near: no slide to tell.
   }

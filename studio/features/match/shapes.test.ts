@@ -7,12 +7,26 @@ import { handKeys, makeHand, placesOf, setHand } from './hands.ts'
 import { type Corner, cornersPath, middleOf, movedBy, tidy, turnedTo, withKey, withoutKey } from './keepOuts.ts'
 import { proofPicture, WORDS } from './proofLines.ts'
 
-const square: Corner[] = [[0, 0], [10, 0], [10, 10], [0, 10]]
+const square: Corner[] = [
+  [0, 0],
+  [10, 0],
+  [10, 10],
+  [0, 10],
+]
 
 describe('shapes that are drawn on the plate', () => {
   it('get one key a frame, in order, to a tenth of a pixel', () => {
-    const shape = { keys: [{ frame: 5, points: [[1, 1]] as [number, number][] }, { frame: 9, points: [[2, 2]] as [number, number][] }] }
-    expect(withKey(shape, 7, [[1.234, 5.678]]).map(({ frame, points }) => [frame, points[0]])).toEqual([[5, [1, 1]], [7, [1.2, 5.7]], [9, [2, 2]]])
+    const shape = {
+      keys: [
+        { frame: 5, points: [[1, 1]] as [number, number][] },
+        { frame: 9, points: [[2, 2]] as [number, number][] },
+      ],
+    }
+    expect(withKey(shape, 7, [[1.234, 5.678]]).map(({ frame, points }) => [frame, points[0]])).toEqual([
+      [5, [1, 1]],
+      [7, [1.2, 5.7]],
+      [9, [2, 2]],
+    ])
     expect(withKey(shape, 9, [[3, 3]])).toHaveLength(2)
     expect(withoutKey(shape, 5).map(({ frame }) => frame)).toEqual([9])
     // The last key stays: a shape without one is none.
@@ -23,7 +37,15 @@ describe('shapes that are drawn on the plate', () => {
     expect(middleOf(square)).toEqual([5, 5])
     const turned = turnedTo(square, [10, 5], [5, 15])
     // A quarter turn, twice as large.
-    for (const [n, at] of ([[15, -5], [15, 15], [-5, 15], [-5, -5]] as const).entries()) for (const axis of [0, 1] as const) expect(turned[n]?.[axis]).toBeCloseTo(at[axis], 9)
+    for (const [n, at] of (
+      [
+        [15, -5],
+        [15, 15],
+        [-5, 15],
+        [-5, -5],
+      ] as const
+    ).entries())
+      for (const axis of [0, 1] as const) expect(turned[n]?.[axis]).toBeCloseTo(at[axis], 9)
     expect(middleOf(turned)).toEqual([5, 5])
     // Grabbed at its middle there is nothing to turn by.
     expect(turnedTo(square, [5, 5], [40, 5])).toEqual(square)
@@ -43,18 +65,35 @@ describe('tracks set by hand', () => {
     expect(handKeys(hand, 1003, [[9, 9]])).toEqual([{ frame: 1003, places: [[9, 9]] }])
   })
   it('are made as points or patches, numbered, and followed at once; a patch weighs nothing by itself', () => {
-    const document = makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
+    const document = makeShot('One', {
+      asset: 'a',
+      file: 'f',
+      width: 64,
+      height: 36,
+      first: 1001,
+      last: 1010,
+      rate: [24, 1],
+      encoding: 'srgb',
+    })
     vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
     const edits: { match?: { hands: Record<string, unknown> } }[] = []
     const asked: unknown[] = []
-    useShot.setState({ shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false }, edit: (patch) => void edits.push(patch), ask: async (wanted) => (asked.push(wanted), []) })
+    useShot.setState({
+      shot: { id: 1, name: 'One', head: 1, document, canUndo: false, canRedo: false },
+      edit: (patch) => void edits.push(patch),
+      ask: async (wanted) => (asked.push(wanted), []),
+    })
     makeHand(1004, [[3, 4]])
     const [id, made] = Object.entries(edits[0]?.match?.hands ?? {})[0] ?? ['', undefined]
     expect(made).toMatchObject({ name: 'Point 1', model: 'lean', trust: 5 })
     expect(useShot.getState().chosen).toBe(`hand.${id}`)
     expect(asked).toEqual([{ what: 'hand', hand: id }])
     makeHand(1004, square)
-    expect(Object.values(edits[1]?.match?.hands ?? {})[0]).toMatchObject({ name: 'Patch 1', model: 'perspective', trust: 0 })
+    expect(Object.values(edits[1]?.match?.hands ?? {})[0]).toMatchObject({
+      name: 'Patch 1',
+      model: 'perspective',
+      trust: 0,
+    })
     // One that is gone can't be set.
     setHand('gone', 1004, [[1, 1]])
     expect(edits).toHaveLength(2)
@@ -62,8 +101,18 @@ describe('tracks set by hand', () => {
 })
 
 describe('test objects', () => {
-  const camera: Camera = { position: [0, 1.6, 0], rotation: panTiltRoll(0, -0.1, 0), focalPx: 1000, centre: [640, 360], k1: 0, k2: 0, width: 1280, height: 720 }
-  const heights = (path: string): number[] => [...path.matchAll(/[ML]-?[\d.]+ (-?[\d.]+)/g)].map((match) => Number(match[1]))
+  const camera: Camera = {
+    position: [0, 1.6, 0],
+    rotation: panTiltRoll(0, -0.1, 0),
+    focalPx: 1000,
+    centre: [640, 360],
+    k1: 0,
+    k2: 0,
+    width: 1280,
+    height: 720,
+  }
+  const heights = (path: string): number[] =>
+    [...path.matchAll(/[ML]-?[\d.]+ (-?[\d.]+)/g)].map((match) => Number(match[1]))
   it('stand on their point and are as tall as they are said to be', () => {
     const foot = [0.5, 0, -6] as const
     const seen = (up: number): number => projectPoint(camera, [0.5, up, -6])?.y ?? Number.NaN
@@ -85,7 +134,11 @@ describe('test objects', () => {
     expect(d).toBeGreaterThan(0)
   })
   it('are not drawn behind the camera', () => {
-    for (const shape of ['figure', 'cone', 'chequer'] as const) expect(proofPicture(camera, { shape, size: 1, turn: 0, text: '' }, [0, 0, 6])).toMatchObject({ lines: '', fill: '' })
+    for (const shape of ['figure', 'cone', 'chequer'] as const)
+      expect(proofPicture(camera, { shape, size: 1, turn: 0, text: '' }, [0, 0, 6])).toMatchObject({
+        lines: '',
+        fill: '',
+      })
     expect(proofPicture(camera, { shape: 'text', size: 1, turn: 0, text: 'A' }, [0, 0, 6]).words).toBeUndefined()
   })
 })

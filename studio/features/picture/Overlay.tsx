@@ -51,25 +51,43 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
   const unit = width / 720
   const at = (event: PointerEvent): Point => {
     const box = svg.current?.getBoundingClientRect()
-    return box ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height] : [0, 0]
+    return box
+      ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height]
+      : [0, 0]
   }
   const groundAt = ([x, y]: Point, level = 0) => pickLevel(camera, x, y, level)
   const inputs = inputsNow(state)
-  const items = itemsInOrder(document).map(([key, one]): [string, ShotItem] => [key, itemAt(document, one, frame, inputs)])
-  const showsGrid = outside || (station === 'Match' && document.camera.kind === 'typed') || station === 'Set' || tool !== 'choose'
+  const items = itemsInOrder(document).map(([key, one]): [string, ShotItem] => [
+    key,
+    itemAt(document, one, frame, inputs),
+  ])
+  const showsGrid =
+    outside || (station === 'Match' && document.camera.kind === 'typed') || station === 'Set' || tool !== 'choose'
   const id = chosen
   const item = items.find(([key]) => key === id)?.[1]
 
   const finishBox = (from: Point, to: Point): void => {
     const [a, b] = [groundAt(from), groundAt(to)]
     setBand(undefined)
-    if (!a || !b) return set({ message: { text: 'Draw the wall’s foot on the ground, below the horizon.', good: false } })
+    if (!a || !b)
+      return set({ message: { text: 'Draw the wall’s foot on the ground, below the horizon.', good: false } })
     const wide = Math.hypot(b[0] - a[0], b[2] - a[2])
     if (wide < LEAST_WALL) return
     const made = `box-${crypto.randomUUID().slice(0, 6)}`
     const turn = (-Math.atan2(b[2] - a[2], b[0] - a[0]) * 180) / Math.PI
     const round = (v: number): number => Math.round(v * 1000) / 1000
-    edit({ items: { [made]: makeItem('box', { name: `Wall ${items.filter(([, one]) => one.kind === 'box').length + 1}`, order: items.length + 1, position: [round((a[0] + b[0]) / 2), 0, round((a[2] + b[2]) / 2)], width: round(wide), turn: round(turn), ...WALL }) } })
+    edit({
+      items: {
+        [made]: makeItem('box', {
+          name: `Wall ${items.filter(([, one]) => one.kind === 'box').length + 1}`,
+          order: items.length + 1,
+          position: [round((a[0] + b[0]) / 2), 0, round((a[2] + b[2]) / 2)],
+          width: round(wide),
+          turn: round(turn),
+          ...WALL,
+        }),
+      },
+    })
     set({ chosen: made, tool: 'choose' })
   }
   const changeFor = (move: HandleDrag, point: Point): Record<string, unknown> | undefined => {
@@ -78,19 +96,49 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     if (move.kind === 'height' && before.kind === 'box') {
       const foot = projectPoint(camera, before.position)
       if (!foot) return undefined
-      return { height: Math.max(0.05, Math.round((before.height + ((start[1] - point[1]) * foot.depth) / camera.focalPx) * 100) / 100) }
+      return {
+        height: Math.max(
+          0.05,
+          Math.round((before.height + ((start[1] - point[1]) * foot.depth) / camera.focalPx) * 100) / 100,
+        ),
+      }
     }
     const [a, b] = [groundAt(start, level), groundAt(point, level)]
     if (!a || !b) return undefined
     if (move.kind === 'turn' && isPiece(before)) {
-      const angle = (p: readonly [number, number, number]): number => Math.atan2(p[2] - before.position[2], p[0] - before.position[0])
-      return placed(before, { turn: Math.round((before.turn - ((angle(b) - angle(a)) * 180) / Math.PI) * 10) / 10 }, frame)
+      const angle = (p: readonly [number, number, number]): number =>
+        Math.atan2(p[2] - before.position[2], p[0] - before.position[0])
+      return placed(
+        before,
+        { turn: Math.round((before.turn - ((angle(b) - angle(a)) * 180) / Math.PI) * 10) / 10 },
+        frame,
+      )
     }
-    return placed(before, { position: [Math.round((before.position[0] + b[0] - a[0]) * 1000) / 1000, level, Math.round((before.position[2] + b[2] - a[2]) * 1000) / 1000] }, frame)
+    return placed(
+      before,
+      {
+        position: [
+          Math.round((before.position[0] + b[0] - a[0]) * 1000) / 1000,
+          level,
+          Math.round((before.position[2] + b[2] - a[2]) * 1000) / 1000,
+        ],
+      },
+      frame,
+    )
   }
   const handle = (kind: 'move' | 'height' | 'turn', x: number, y: number, label: string) => (
     <rect
-      key={kind} data-handle={kind} aria-label={label} x={x - 5 * unit} y={y - 5 * unit} width={10 * unit} height={10 * unit} fill={COLOURS.floor} stroke={COLOURS.text} strokeWidth={1.5 * unit} style={{ cursor: kind === 'height' ? 'ns-resize' : 'move', pointerEvents: 'all' }}
+      key={kind}
+      data-handle={kind}
+      aria-label={label}
+      x={x - 5 * unit}
+      y={y - 5 * unit}
+      width={10 * unit}
+      height={10 * unit}
+      fill={COLOURS.floor}
+      stroke={COLOURS.text}
+      strokeWidth={1.5 * unit}
+      style={{ cursor: kind === 'height' ? 'ns-resize' : 'move', pointerEvents: 'all' }}
       onPointerDown={(event) => {
         if (!item || item.locked) return
         event.stopPropagation()
@@ -110,15 +158,31 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       const top = projectPoint(camera, [item.position[0], item.position[1] + item.height, item.position[2]])
       if (top) list.push(handle('height', top.x, top.y, `Height of ${item.name}`))
       const angle = (-item.turn * Math.PI) / 180
-      const side = projectPoint(camera, [item.position[0] + (Math.cos(angle) * item.width) / 2, item.position[1], item.position[2] + (Math.sin(angle) * item.width) / 2])
+      const side = projectPoint(camera, [
+        item.position[0] + (Math.cos(angle) * item.width) / 2,
+        item.position[1],
+        item.position[2] + (Math.sin(angle) * item.width) / 2,
+      ])
       if (side) list.push(handle('turn', side.x, side.y, `Turn ${item.name}`))
     }
     return list
   }
   return (
     <svg
-      ref={svg} viewBox={`0 0 ${width} ${height}`} preserveAspectRatio="none" aria-hidden data-overlay={outside ? 'outside' : 'camera'}
-      style={{ position: 'absolute', inset: 0, width: '100%', height: '100%', cursor: tool === 'choose' ? 'default' : 'crosshair', touchAction: 'none', overflow: 'hidden' }}
+      ref={svg}
+      viewBox={`0 0 ${width} ${height}`}
+      preserveAspectRatio="none"
+      aria-hidden
+      data-overlay={outside ? 'outside' : 'camera'}
+      style={{
+        position: 'absolute',
+        inset: 0,
+        width: '100%',
+        height: '100%',
+        cursor: tool === 'choose' ? 'default' : 'crosshair',
+        touchAction: 'none',
+        overflow: 'hidden',
+      }}
       onDoubleClick={() => {
         if (way === 'line' && drawn.length > 2) finishDrawing(camera, tool, drawn.slice(0, -1))
       }}
@@ -128,10 +192,15 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         if (way === 'click') placeAt(camera, tool, point)
         else if (way) {
           const [start] = drawn
-          if (start && drawn.length > 2 && way === 'area' && Math.hypot(start[0] - point[0], start[1] - point[1]) < 9 * unit) finishDrawing(camera, tool, drawn)
+          if (
+            start &&
+            drawn.length > 2 &&
+            way === 'area' &&
+            Math.hypot(start[0] - point[0], start[1] - point[1]) < 9 * unit
+          )
+            finishDrawing(camera, tool, drawn)
           else setDrawn([...drawn, point])
-        }
-        else if (tool === 'box') {
+        } else if (tool === 'box') {
           drag.current = { kind: 'box', start: point }
           svg.current?.setPointerCapture(event.pointerId)
         } else if (!outside && station !== 'Sit') {
@@ -162,9 +231,34 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         }
       }}
     >
-      {showsGrid && <path d={gridPath(camera, 0)} fill="none" stroke="#d8d8d8" strokeOpacity={outside ? 0.25 : 0.4} strokeWidth={unit * 0.8} />}
-      {outside && path && <path d={path.filter((_, n) => n % GLYPH_EVERY === 0).map((one) => cameraGlyph(camera, one, 0.25)).join('')} fill="none" stroke={COLOURS.faint} strokeWidth={unit * 0.7} />}
-      {outside && path?.[frame - document.plate.first] && <path d={cameraGlyph(camera, path[frame - document.plate.first] as Camera, 0.9)} fill="none" stroke={COLOURS.text} strokeWidth={unit * 1.2} />}
+      {showsGrid && (
+        <path
+          d={gridPath(camera, 0)}
+          fill="none"
+          stroke="#d8d8d8"
+          strokeOpacity={outside ? 0.25 : 0.4}
+          strokeWidth={unit * 0.8}
+        />
+      )}
+      {outside && path && (
+        <path
+          d={path
+            .filter((_, n) => n % GLYPH_EVERY === 0)
+            .map((one) => cameraGlyph(camera, one, 0.25))
+            .join('')}
+          fill="none"
+          stroke={COLOURS.faint}
+          strokeWidth={unit * 0.7}
+        />
+      )}
+      {outside && path?.[frame - document.plate.first] && (
+        <path
+          d={cameraGlyph(camera, path[frame - document.plate.first] as Camera, 0.9)}
+          fill="none"
+          stroke={COLOURS.text}
+          strokeWidth={unit * 1.2}
+        />
+      )}
       {outside && <Points camera={camera} unit={unit} />}
       {outside && station === 'Match' && <Proofs camera={camera} unit={unit} />}
       {items.map(([key, one]) => {
@@ -173,18 +267,61 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         const wanted = outside || on || (station === 'Set' && !effect) || (station === 'Effects' && effect)
         if (!wanted || !one.shown || (one.kind === 'ground' && !on && !outside)) return null
         return (
-          <g key={key} data-outline={key} fill="none" stroke={effect ? COLOURS.lamp : COLOURS.text} strokeOpacity={on ? 1 : 0.55} strokeWidth={unit * (on ? 1.6 : 1)}>
+          <g
+            key={key}
+            data-outline={key}
+            fill="none"
+            stroke={effect ? COLOURS.lamp : COLOURS.text}
+            strokeOpacity={on ? 1 : 0.55}
+            strokeWidth={unit * (on ? 1.6 : 1)}
+          >
             <path d={outlinePath(camera, one)} strokeDasharray={effect ? `${4 * unit} ${3 * unit}` : undefined} />
-            <Extras camera={camera} id={key} item={document.items[key] ?? one} unit={unit} outside={outside === true} on={on} />
+            <Extras
+              camera={camera}
+              id={key}
+              item={document.items[key] ?? one}
+              unit={unit}
+              outside={outside === true}
+              on={on}
+            />
           </g>
         )
       })}
-      {drawn.length > 0 && <path data-drawing d={`M${drawn.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join('L')}${way === 'area' && drawn.length > 2 ? 'Z' : ''}`} fill={way === 'area' ? `${COLOURS.lamp}22` : 'none'} stroke={COLOURS.lamp} strokeWidth={unit * 1.5} />}
-      {drawn.map(([x, y]) => <rect key={`${x},${y}`} x={x - 2.5 * unit} y={y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={COLOURS.lamp} />)}
-      {band && (() => {
-        const [a, b] = [groundAt(band.from), groundAt(band.to)]
-        return a && b ? <path d={segmentPath(camera, a, b, 24)} stroke={COLOURS.text} strokeWidth={unit * 2} fill="none" /> : <line x1={band.from[0]} y1={band.from[1]} x2={band.to[0]} y2={band.to[1]} stroke={COLOURS.wrong} strokeWidth={unit * 1.5} />
-      })()}
+      {drawn.length > 0 && (
+        <path
+          data-drawing
+          d={`M${drawn.map(([x, y]) => `${x.toFixed(1)} ${y.toFixed(1)}`).join('L')}${way === 'area' && drawn.length > 2 ? 'Z' : ''}`}
+          fill={way === 'area' ? `${COLOURS.lamp}22` : 'none'}
+          stroke={COLOURS.lamp}
+          strokeWidth={unit * 1.5}
+        />
+      )}
+      {drawn.map(([x, y]) => (
+        <rect
+          key={`${x},${y}`}
+          x={x - 2.5 * unit}
+          y={y - 2.5 * unit}
+          width={5 * unit}
+          height={5 * unit}
+          fill={COLOURS.lamp}
+        />
+      ))}
+      {band &&
+        (() => {
+          const [a, b] = [groundAt(band.from), groundAt(band.to)]
+          return a && b ? (
+            <path d={segmentPath(camera, a, b, 24)} stroke={COLOURS.text} strokeWidth={unit * 2} fill="none" />
+          ) : (
+            <line
+              x1={band.from[0]}
+              y1={band.from[1]}
+              x2={band.to[0]}
+              y2={band.to[1]}
+              stroke={COLOURS.wrong}
+              strokeWidth={unit * 1.5}
+            />
+          )
+        })()}
       {handles()}
     </svg>
   )
@@ -193,29 +330,66 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
 /** A solve's points, seen from elsewhere. */
 function Points({ camera, unit }: { camera: Camera; unit: number }) {
   const shown = useShownMatch()
-  const path = [...shown.points.values()].map((at) => projectPoint(camera, shotPoint(shown.by, at))).map((p) => (p ? `M${p.x.toFixed(1)} ${p.y.toFixed(1)}h${unit.toFixed(2)}` : '')).join('')
+  const path = [...shown.points.values()]
+    .map((at) => projectPoint(camera, shotPoint(shown.by, at)))
+    .map((p) => (p ? `M${p.x.toFixed(1)} ${p.y.toFixed(1)}h${unit.toFixed(2)}` : ''))
+    .join('')
   return <path data-points={shown.points.size} d={path} stroke={COLOURS.fact} strokeWidth={1.6 * unit} fill="none" />
 }
 
 /** What of an effect is not its outline: its way through the shot, the area that was drawn for it, the piece or gas that it hangs on. */
-function Extras({ camera, id, item, unit, outside, on }: { camera: Camera; id: string; item: ShotItem; unit: number; outside: boolean; on: boolean }) {
+function Extras({
+  camera,
+  id,
+  item,
+  unit,
+  outside,
+  on,
+}: {
+  camera: Camera
+  id: string
+  item: ShotItem
+  unit: number
+  outside: boolean
+  on: boolean
+}) {
   const state = useShot()
   const { shot, frame } = state
   if (!shot) return null
   const { document } = shot
   const { first, last } = document.plate
   const moves = 'motion' in item ? item.motion : undefined
-  const way = moves && on ? Array.from({ length: 61 }, (_, n) => itemAt(document, item, first + ((last - first) * n) / 60, {}).position) : []
+  const way =
+    moves && on
+      ? Array.from({ length: 61 }, (_, n) => itemAt(document, item, first + ((last - first) * n) / 60, {}).position)
+      : []
   const area = !outside && 'drawn' in item && item.drawn?.frame === frame ? item.drawn.shapes : []
   const piece = on && 'piece' in item && item.shape === 'piece' ? document.items[item.piece] : undefined
   return (
     <>
       {way.length > 0 && <path data-way={id} d={chainPath(camera, way)} strokeOpacity={0.8} strokeWidth={unit} />}
-      {moves && on && moves.keys.length < 200 && moves.keys.map((key) => {
-        const p = projectPoint(camera, key.position)
-        return p && <rect key={key.frame} x={p.x - 2.5 * unit} y={p.y - 2.5 * unit} width={5 * unit} height={5 * unit} fill={key.frame === frame ? COLOURS.text : COLOURS.lamp} stroke="none" />
-      })}
-      {area.map((shape) => <path key={shape.join()} d={`M${shape.map(([x, y]) => `${x} ${y}`).join('L')}Z`} />)}
+      {moves &&
+        on &&
+        moves.keys.length < 200 &&
+        moves.keys.map((key) => {
+          const p = projectPoint(camera, key.position)
+          return (
+            p && (
+              <rect
+                key={key.frame}
+                x={p.x - 2.5 * unit}
+                y={p.y - 2.5 * unit}
+                width={5 * unit}
+                height={5 * unit}
+                fill={key.frame === frame ? COLOURS.text : COLOURS.lamp}
+                stroke="none"
+              />
+            )
+          )
+        })}
+      {area.map((shape) => (
+        <path key={shape.join()} d={`M${shape.map(([x, y]) => `${x} ${y}`).join('L')}Z`} />
+      ))}
       {piece && <path d={outlinePath(camera, itemAt(document, piece, frame, {}))} strokeOpacity={0.7} />}
     </>
   )

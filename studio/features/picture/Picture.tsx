@@ -18,9 +18,24 @@ import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { useMatchFilesOf } from '../match/matchData.ts'
 import { Overlay } from './Overlay.tsx'
 
-const VIEWS: readonly [View, string][] = [['camera', 'Camera'], ['outside', 'Outside'], ['both', 'Both'], ['triptych', 'Triptych']]
-const COMPARES: readonly [Compare, string][] = [['wipe', 'Wipe'], ['beside', 'Beside'], ['difference', 'Difference']]
-const FROM = { final: 'final', look: 'first look', gas: 'kept gas, rendered here', thin: 'thin, burning here', plate: 'plate alone' } as const
+const VIEWS: readonly [View, string][] = [
+  ['camera', 'Camera'],
+  ['outside', 'Outside'],
+  ['both', 'Both'],
+  ['triptych', 'Triptych'],
+]
+const COMPARES: readonly [Compare, string][] = [
+  ['wipe', 'Wipe'],
+  ['beside', 'Beside'],
+  ['difference', 'Difference'],
+]
+const FROM = {
+  final: 'final',
+  look: 'first look',
+  gas: 'kept gas, rendered here',
+  thin: 'thin, burning here',
+  plate: 'plate alone',
+} as const
 const MID_GREY = 0.18
 
 function useLooks(): Looks | undefined {
@@ -83,12 +98,21 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
     const box = canvas.current?.getBoundingClientRect()
     return box ? [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height] : [0, 0]
   }
-  const under = read && camera && shot ? pickSurface(shot.document, camera, read.x * camera.width, read.y * camera.height, frame) : undefined
+  const under =
+    read && camera && shot
+      ? pickSurface(shot.document, camera, read.x * camera.width, read.y * camera.height, frame)
+      : undefined
   const bright = read?.rgb ? 0.2126 * read.rgb[0] + 0.7152 * read.rgb[1] + 0.0722 * read.rgb[2] : 0
   return (
     <Flex direction="column" flex="1" minWidth="0" minHeight="0">
       <Box
-        ref={place} position="relative" flex="1" minHeight="0" overflow="hidden" display="grid" placeItems="center"
+        ref={place}
+        position="relative"
+        flex="1"
+        minHeight="0"
+        overflow="hidden"
+        display="grid"
+        placeItems="center"
         onWheel={(event) => {
           const scale = Math.min(16, Math.max(1, zoom.scale * (event.deltaY < 0 ? 1.2 : 1 / 1.2)))
           setZoom(scale === 1 ? { scale: 1, x: 0, y: 0 } : { ...zoom, scale })
@@ -96,39 +120,104 @@ function Pane({ looks, frame, overlay, label }: { looks: Looks; frame: number; o
         onPointerMove={(event) => {
           if (event.buttons & 4) return setZoom({ ...zoom, x: zoom.x + event.movementX, y: zoom.y + event.movementY })
           const [x, y] = pointer(event)
-          if (compare === 'wipe' && event.buttons & 1 && Math.abs(x - wipe) < 0.1) set({ wipe: Math.min(1, Math.max(0, x)) })
+          if (compare === 'wipe' && event.buttons & 1 && Math.abs(x - wipe) < 0.1)
+            set({ wipe: Math.min(1, Math.max(0, x)) })
           if (x < 0 || y < 0 || x >= 1 || y >= 1 || playing !== 0) return setRead(undefined)
           setRead({ x, y, rgb: read?.rgb })
           void looks.probe(x, y).then((rgb) => setRead((old) => old && { ...old, rgb }))
         }}
         onPointerLeave={() => setRead(undefined)}
       >
-        <Box position="relative" style={{ width: size[0], height: size[1], transform: `translate(${zoom.x}px, ${zoom.y}px) scale(${zoom.scale})` }}>
-          <canvas ref={canvas} data-picture={label ?? 'main'} data-laid={now ? 'yes' : 'no'} data-of={shown.current?.mark.slice(0, 160)} aria-label={`Picture of frame ${frame}`} role="img" style={{ width: '100%', height: '100%', display: 'block' }} />
+        <Box
+          position="relative"
+          style={{
+            width: size[0],
+            height: size[1],
+            transform: `translate(${zoom.x}px, ${zoom.y}px) scale(${zoom.scale})`,
+          }}
+        >
+          <canvas
+            ref={canvas}
+            data-picture={label ?? 'main'}
+            data-laid={now ? 'yes' : 'no'}
+            data-of={shown.current?.mark.slice(0, 160)}
+            aria-label={`Picture of frame ${frame}`}
+            role="img"
+            style={{ width: '100%', height: '100%', display: 'block' }}
+          />
           {overlay && camera && <Overlay camera={camera} />}
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}
-          {compare === 'wipe' && <Box position="absolute" top="0" bottom="0" width="10px" marginLeft="-5px" left={`${wipe * 100}%`} cursor="ew-resize" role="slider" aria-label="Wipe" aria-valuenow={Math.round(wipe * 100)} tabIndex={0} onKeyDown={(event) => {
-            if (event.key === 'ArrowLeft' || event.key === 'ArrowRight') {
-              event.stopPropagation()
-              set({ wipe: Math.min(1, Math.max(0, wipe + (event.key === 'ArrowLeft' ? -0.02 : 0.02))) })
-            }
-          }} onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)} onPointerMove={(event) => {
-            if (event.buttons & 1) set({ wipe: Math.min(1, Math.max(0, pointer(event)[0])) })
-          }} />}
+          {compare === 'wipe' && (
+            <Box
+              position="absolute"
+              top="0"
+              bottom="0"
+              width="10px"
+              marginLeft="-5px"
+              left={`${wipe * 100}%`}
+              cursor="ew-resize"
+              role="slider"
+              aria-label="Wipe"
+              aria-valuenow={Math.round(wipe * 100)}
+              tabIndex={0}
+              onKeyDown={(event) => {
+                if (event.key === 'ArrowLeft' || event.key === 'ArrowRight') {
+                  event.stopPropagation()
+                  set({ wipe: Math.min(1, Math.max(0, wipe + (event.key === 'ArrowLeft' ? -0.02 : 0.02))) })
+                }
+              }}
+              onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+              onPointerMove={(event) => {
+                if (event.buttons & 1) set({ wipe: Math.min(1, Math.max(0, pointer(event)[0])) })
+              }}
+            />
+          )}
         </Box>
       </Box>
-      <Flex className="num" gap="18px" height="28px" align="center" paddingX="12px" background="panel" borderTopWidth="1px" borderColor="hair" color="soft" whiteSpace="nowrap" overflow="hidden">
-        {label && <span>{label} {frame}</span>}
+      <Flex
+        className="num"
+        gap="18px"
+        height="28px"
+        align="center"
+        paddingX="12px"
+        background="panel"
+        borderTopWidth="1px"
+        borderColor="hair"
+        color="soft"
+        whiteSpace="nowrap"
+        overflow="hidden"
+      >
+        {label && (
+          <span>
+            {label} {frame}
+          </span>
+        )}
         {read?.rgb ? (
           <>
-            <span style={{ color: '#9a9a9a' }}>{Math.floor(read.x * (plate?.width ?? 1))}, {Math.floor(read.y * (plate?.height ?? 1))}</span>
+            <span style={{ color: '#9a9a9a' }}>
+              {Math.floor(read.x * (plate?.width ?? 1))}, {Math.floor(read.y * (plate?.height ?? 1))}
+            </span>
             <span style={{ color: '#ececec' }}>{read.rgb.map((v) => v.toFixed(3)).join(' ')}</span>
-            <span>{bright > 1e-5 ? `${Math.log2(bright / MID_GREY) >= 0 ? '+' : ''}${Math.log2(bright / MID_GREY).toFixed(1)} stops` : 'black'}</span>
-            {under && <span>{under.distance.toFixed(2)} m, {under.item ? shot?.document.items[under.item]?.name : 'level ground'}</span>}
+            <span>
+              {bright > 1e-5
+                ? `${Math.log2(bright / MID_GREY) >= 0 ? '+' : ''}${Math.log2(bright / MID_GREY).toFixed(1)} stops`
+                : 'black'}
+            </span>
+            {under && (
+              <span>
+                {under.distance.toFixed(2)} m, {under.item ? shot?.document.items[under.item]?.name : 'level ground'}
+              </span>
+            )}
           </>
         ) : (
-          !label && <span data-source>{now ? '' : `laying ${frame} · `}{FROM[sourceOf(state, frame).from]}{!camera && shot ? ' · no camera yet' : ''}</span>
+          !label && (
+            <span data-source>
+              {now ? '' : `laying ${frame} · `}
+              {FROM[sourceOf(state, frame).from]}
+              {!camera && shot ? ' · no camera yet' : ''}
+            </span>
+          )
         )}
       </Flex>
     </Flex>
@@ -147,18 +236,60 @@ function OutsidePane() {
     const focus: Vec3 = [1, 1, 2]
     const [sin, cos] = [Math.sin((orbit.turn * Math.PI) / 180), Math.cos((orbit.turn * Math.PI) / 180)]
     const flat = orbit.distance * Math.cos((orbit.tilt * Math.PI) / 180)
-    return { position: [focus[0] + sin * flat, focus[1] - orbit.distance * Math.sin((orbit.tilt * Math.PI) / 180), focus[2] + cos * flat], rotation, focalPx: 900, centre: [640, 360], k1: 0, k2: 0, width: 1280, height: 720 }
+    return {
+      position: [
+        focus[0] + sin * flat,
+        focus[1] - orbit.distance * Math.sin((orbit.tilt * Math.PI) / 180),
+        focus[2] + cos * flat,
+      ],
+      rotation,
+      focalPx: 900,
+      centre: [640, 360],
+      k1: 0,
+      k2: 0,
+      width: 1280,
+      height: 720,
+    }
   }, [orbit])
   return (
-    <Flex flex="1" minWidth="0" minHeight="0" direction="column" background="well" position="relative"
-      onWheel={(event) => setOrbit({ ...orbit, distance: Math.min(120, Math.max(3, orbit.distance * (event.deltaY > 0 ? 1.12 : 1 / 1.12))) })}
+    <Flex
+      flex="1"
+      minWidth="0"
+      minHeight="0"
+      direction="column"
+      background="well"
+      position="relative"
+      onWheel={(event) =>
+        setOrbit({
+          ...orbit,
+          distance: Math.min(120, Math.max(3, orbit.distance * (event.deltaY > 0 ? 1.12 : 1 / 1.12))),
+        })
+      }
       onPointerMove={(event) => {
-        if (event.buttons & 4 || (event.buttons & 1 && event.altKey) || event.buttons & 2) setOrbit({ ...orbit, turn: orbit.turn - event.movementX * 0.4, tilt: Math.min(-2, Math.max(-88, orbit.tilt - event.movementY * 0.3)) })
+        if (event.buttons & 4 || (event.buttons & 1 && event.altKey) || event.buttons & 2)
+          setOrbit({
+            ...orbit,
+            turn: orbit.turn - event.movementX * 0.4,
+            tilt: Math.min(-2, Math.max(-88, orbit.tilt - event.movementY * 0.3)),
+          })
       }}
       onContextMenu={(event) => event.preventDefault()}
     >
-      <Box position="relative" flex="1" minHeight="0"><Overlay camera={view} path={path} outside /></Box>
-      <Flex className="num" height="28px" align="center" paddingX="12px" background="panel" borderTopWidth="1px" borderColor="hair" color="faint">outside · right button turns, wheel comes nearer</Flex>
+      <Box position="relative" flex="1" minHeight="0">
+        <Overlay camera={view} path={path} outside />
+      </Box>
+      <Flex
+        className="num"
+        height="28px"
+        align="center"
+        paddingX="12px"
+        background="panel"
+        borderTopWidth="1px"
+        borderColor="hair"
+        color="faint"
+      >
+        outside · right button turns, wheel comes nearer
+      </Flex>
     </Flex>
   )
 }
@@ -224,28 +355,96 @@ export function Picture() {
   const empty = document.camera.kind === 'none'
   return (
     <Flex as="section" aria-label="Picture" direction="column" minWidth="0" minHeight="0" background="well">
-      <Flex gap="10px" align="center" height="32px" paddingX="12px" background="panel" borderBottomWidth="1px" borderColor="hair" flex="none">
+      <Flex
+        gap="10px"
+        align="center"
+        height="32px"
+        paddingX="12px"
+        background="panel"
+        borderBottomWidth="1px"
+        borderColor="hair"
+        flex="none"
+      >
         {VIEWS.map(([key, name]) => (
-          <Press key={key} plain aria-pressed={view === key} onClick={() => set({ view: key })}>{view === key ? <><span style={{ color: '#9a9a9a' }}>[ </span>{name}<span style={{ color: '#9a9a9a' }}> ]</span></> : name}</Press>
+          <Press key={key} plain aria-pressed={view === key} onClick={() => set({ view: key })}>
+            {view === key ? (
+              <>
+                <span style={{ color: '#9a9a9a' }}>[ </span>
+                {name}
+                <span style={{ color: '#9a9a9a' }}> ]</span>
+              </>
+            ) : (
+              name
+            )}
+          </Press>
         ))}
         <Box flex="1" />
-        {COMPARES.map(([key, name]) => <Press key={key} plain aria-pressed={compare === key} onClick={() => set({ compare: compare === key ? 'none' : key })}>{compare === key ? <><span style={{ color: '#9a9a9a' }}>[ </span>{name}<span style={{ color: '#9a9a9a' }}> ]</span></> : name}</Press>)}
-        <Box width="78px"><NumberField label="View exposure" value={exposure} unit="EV" step={0.1} span={[-6, 6]} initial={0} onValue={(value) => set({ exposure: value })} /></Box>
-        <Press plain aria-pressed={soft} title="A soft shoulder keeps hot colours apart; plain clips them." onClick={() => set({ soft: !soft })}>{soft ? 'Soft' : 'Plain'}</Press>
+        {COMPARES.map(([key, name]) => (
+          <Press
+            key={key}
+            plain
+            aria-pressed={compare === key}
+            onClick={() => set({ compare: compare === key ? 'none' : key })}
+          >
+            {compare === key ? (
+              <>
+                <span style={{ color: '#9a9a9a' }}>[ </span>
+                {name}
+                <span style={{ color: '#9a9a9a' }}> ]</span>
+              </>
+            ) : (
+              name
+            )}
+          </Press>
+        ))}
+        <Box width="78px">
+          <NumberField
+            label="View exposure"
+            value={exposure}
+            unit="EV"
+            step={0.1}
+            span={[-6, 6]}
+            initial={0}
+            onValue={(value) => set({ exposure: value })}
+          />
+        </Box>
+        <Press
+          plain
+          aria-pressed={soft}
+          title="A soft shoulder keeps hot colours apart; plain clips them."
+          onClick={() => set({ soft: !soft })}
+        >
+          {soft ? 'Soft' : 'Plain'}
+        </Press>
       </Flex>
       <Flex flex="1" minHeight="0">
         {view !== 'outside' && view !== 'triptych' && <DepthRail />}
         {looks && view === 'triptych' ? (
-          <Flex flex="1" minWidth="0" gap="2px">{([['first', document.plate.first], ['now', frame], ['last', document.plate.last]] as const).map(([label, at]) => <Pane key={label} looks={looks} frame={at} label={label} overlay />)}</Flex>
+          <Flex flex="1" minWidth="0" gap="2px">
+            {(
+              [
+                ['first', document.plate.first],
+                ['now', frame],
+                ['last', document.plate.last],
+              ] as const
+            ).map(([label, at]) => (
+              <Pane key={label} looks={looks} frame={at} label={label} overlay />
+            ))}
+          </Flex>
         ) : (
           <>
-            {looks && view !== 'outside' && <Pane looks={looks} frame={frame} overlay={compare === 'none' || state.tool !== 'choose'} />}
+            {looks && view !== 'outside' && (
+              <Pane looks={looks} frame={frame} overlay={compare === 'none' || state.tool !== 'choose'} />
+            )}
             {view !== 'camera' && <OutsidePane />}
           </>
         )}
       </Flex>
       {empty && state.station !== 'Plate' && state.station !== 'Match' && (
-        <Flex role="status" gap="10px" align="center" padding="6px 12px" background="raised" color="soft">This shot has no camera yet, so nothing can stand in it. <Press onClick={() => state.go('Match')}>Give it a camera</Press></Flex>
+        <Flex role="status" gap="10px" align="center" padding="6px 12px" background="raised" color="soft">
+          This shot has no camera yet, so nothing can stand in it.{' '}
+          <Press onClick={() => state.go('Match')}>Give it a camera</Press>
+        </Flex>
       )}
     </Flex>
   )

@@ -1,9 +1,22 @@
-import { DataTexture, LinearFilter, Mesh, NearestFilter, OrthographicCamera, PlaneGeometry, RGBAFormat, Scene, ShaderMaterial, UnsignedByteType, WebGLRenderer } from 'three'
+import {
+  DataTexture,
+  LinearFilter,
+  Mesh,
+  NearestFilter,
+  OrthographicCamera,
+  PlaneGeometry,
+  RGBAFormat,
+  Scene,
+  ShaderMaterial,
+  UnsignedByteType,
+  WebGLRenderer,
+} from 'three'
 import type { Compare } from '../shot/shotStore.ts'
 
 // Shows two ready pictures of bytes: the laid frame and the bare plate, whole or compared. Decides no delivered pixel.
 const WAYS: Record<Compare, number> = { none: 0, wipe: 1, difference: 2, beside: 3 }
-const VERTEX = 'varying vec2 at; void main() { at = vec2(uv.x, 1.0 - uv.y); gl_Position = vec4(position.xy, 0.0, 1.0); }'
+const VERTEX =
+  'varying vec2 at; void main() { at = vec2(uv.x, 1.0 - uv.y); gl_Position = vec4(position.xy, 0.0, 1.0); }'
 const FRAGMENT = `
 varying vec2 at; uniform sampler2D added; uniform sampler2D bare; uniform int way; uniform float wipe;
 void main() {
@@ -46,7 +59,12 @@ export class PictureDisplay {
     this.#renderer = new WebGLRenderer({ canvas, antialias: false, alpha: false, preserveDrawingBuffer: true })
     this.#renderer.outputColorSpace = 'srgb-linear'
     const empty = texture(new Uint8Array([48, 48, 48, 255]), 1, 1)
-    this.#material = new ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, uniforms: { added: { value: empty }, bare: { value: empty }, way: { value: 0 }, wipe: { value: 0.5 } }, depthTest: false })
+    this.#material = new ShaderMaterial({
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: { added: { value: empty }, bare: { value: empty }, way: { value: 0 }, wipe: { value: 0.5 } },
+      depthTest: false,
+    })
     this.#scene.add(new Mesh(new PlaneGeometry(2, 2), this.#material))
   }
 

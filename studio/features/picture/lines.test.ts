@@ -5,14 +5,30 @@ import { makeItem } from '@lantern/core/shot'
 import { describe, expect, it } from 'vitest'
 import { cameraGlyph, circlePoints, cornersOf, gridPath, outlinePath, segmentPath } from './lines.ts'
 
-const camera: Camera = { position: [0, 1.6, 0], rotation: panTiltRoll(0, -0.1, 0), focalPx: 1000, centre: [640, 360], k1: -0.1, k2: 0, width: 1280, height: 720 }
-const points = (path: string): [number, number][] => [...path.matchAll(/[ML](-?[\d.]+) (-?[\d.]+)/g)].map((match) => [Number(match[1]), Number(match[2])])
+const camera: Camera = {
+  position: [0, 1.6, 0],
+  rotation: panTiltRoll(0, -0.1, 0),
+  focalPx: 1000,
+  centre: [640, 360],
+  k1: -0.1,
+  k2: 0,
+  width: 1280,
+  height: 720,
+}
+const points = (path: string): [number, number][] =>
+  [...path.matchAll(/[ML](-?[\d.]+) (-?[\d.]+)/g)].map((match) => [Number(match[1]), Number(match[2])])
 
 describe('lines over the plate', () => {
   it('end where their points are seen, bent by the lens between', () => {
-    const [a, b] = [[-2, 0, -5], [2, 0, -5]] as const
+    const [a, b] = [
+      [-2, 0, -5],
+      [2, 0, -5],
+    ] as const
     const drawn = points(segmentPath(camera, a, b))
-    for (const [world, seen] of [[a, drawn[0]], [b, drawn[drawn.length - 1]]] as const) {
+    for (const [world, seen] of [
+      [a, drawn[0]],
+      [b, drawn[drawn.length - 1]],
+    ] as const) {
       const truth = projectPoint(camera, world)
       expect(seen?.[0]).toBeCloseTo(truth?.x ?? 0, 0)
       expect(seen?.[1]).toBeCloseTo(truth?.y ?? 0, 0)
@@ -38,7 +54,9 @@ describe('lines over the plate', () => {
 describe('what an item looks like', () => {
   it('is four corners for a ground, eight for a box, turned about its place', () => {
     expect(cornersOf(makeItem('ground', { name: 'G', order: 1, size: 10 }))).toHaveLength(4)
-    const corners = cornersOf(makeItem('box', { name: 'B', order: 1, position: [1, 0, -5], width: 4, depth: 2, height: 3, turn: 90 }))
+    const corners = cornersOf(
+      makeItem('box', { name: 'B', order: 1, position: [1, 0, -5], width: 4, depth: 2, height: 3, turn: 90 }),
+    )
     expect(corners).toHaveLength(8)
     expect(Math.max(...corners.map(([x]) => x))).toBeCloseTo(2, 6)
     expect(Math.max(...corners.map(([, y]) => y))).toBeCloseTo(3, 6)

@@ -23,7 +23,11 @@ export function segmentPath(camera: Camera, a: Vec3, b: Vec3, pieces = PIECES): 
 }
 
 /** Straight pieces from point to point. */
-export const chainPath = (camera: Camera, points: readonly Vec3[], pieces = 2): string => points.slice(1).map((p, n) => segmentPath(camera, points[n] ?? p, p, pieces)).join('')
+export const chainPath = (camera: Camera, points: readonly Vec3[], pieces = 2): string =>
+  points
+    .slice(1)
+    .map((p, n) => segmentPath(camera, points[n] ?? p, p, pieces))
+    .join('')
 
 /** A grid of one-metre squares on the level `y`, round the camera's foot. */
 export function gridPath(camera: Camera, y: number, reach = 24): string {
@@ -37,7 +41,12 @@ export function gridPath(camera: Camera, y: number, reach = 24): string {
   return path
 }
 
-export const circlePoints = (centre: Vec3, radius: number, count = 48): Vec3[] => Array.from({ length: count + 1 }, (_, n) => [centre[0] + radius * Math.cos((n / count) * 2 * Math.PI), centre[1], centre[2] + radius * Math.sin((n / count) * 2 * Math.PI)])
+export const circlePoints = (centre: Vec3, radius: number, count = 48): Vec3[] =>
+  Array.from({ length: count + 1 }, (_, n) => [
+    centre[0] + radius * Math.cos((n / count) * 2 * Math.PI),
+    centre[1],
+    centre[2] + radius * Math.sin((n / count) * 2 * Math.PI),
+  ])
 
 /** Corners of a piece, bottom four then top four (a ground has only the first four). Other things have none. */
 export function cornersOf(item: ShotItem): Vec3[] {
@@ -45,7 +54,16 @@ export function cornersOf(item: ShotItem): Vec3[] {
   const turn = turnOf(item)
   const [hx, hz] = item.kind === 'ground' ? [item.size / 2, item.size / 2] : [item.width / 2, item.depth / 2]
   const heights = item.kind === 'ground' ? [0] : [0, item.height]
-  return heights.flatMap((h) => ([[-hx, -hz], [hx, -hz], [hx, hz], [-hx, hz]] as const).map(([x, z]) => add(item.position, rotate(turn, [x, h, z]))))
+  return heights.flatMap((h) =>
+    (
+      [
+        [-hx, -hz],
+        [hx, -hz],
+        [hx, hz],
+        [-hx, hz],
+      ] as const
+    ).map(([x, z]) => add(item.position, rotate(turn, [x, h, z]))),
+  )
 }
 
 /** The twelve edges of a block, from its bottom four and top four corners. */
@@ -61,7 +79,11 @@ function arrowPath(camera: Camera, from: Vec3, along: Vec3, length: number): str
   const tip = add(from, scale(way, length))
   const side = normalise(Math.abs(way[1]) > 0.9 ? [1, 0, 0] : [way[2], 0, -way[0]])
   const back = add(tip, scale(way, -0.2 * length))
-  return segmentPath(camera, from, tip, 4) + segmentPath(camera, tip, add(back, scale(side, 0.1 * length)), 2) + segmentPath(camera, tip, add(back, scale(side, -0.1 * length)), 2)
+  return (
+    segmentPath(camera, from, tip, 4) +
+    segmentPath(camera, tip, add(back, scale(side, 0.1 * length)), 2) +
+    segmentPath(camera, tip, add(back, scale(side, -0.1 * length)), 2)
+  )
 }
 
 /** What an item looks like in lines through a camera. */
@@ -69,26 +91,69 @@ export function outlinePath(camera: Camera, item: ShotItem): string {
   if (isPiece(item)) return blockPath(camera, cornersOf(item))
   const { position } = item
   if (item.kind === 'force') {
-    const along = item.way === 'swirl' || item.way === 'blow' ? arrowPath(camera, position, item.axis, Math.max(0.4, item.radius * 0.6)) : ''
+    const along =
+      item.way === 'swirl' || item.way === 'blow'
+        ? arrowPath(camera, position, item.axis, Math.max(0.4, item.radius * 0.6))
+        : ''
     return chainPath(camera, circlePoints(position, item.radius || 0.3)) + along
   }
-  if (item.kind === 'reuse') return chainPath(camera, circlePoints(position, 0.5 * item.scale)) + arrowPath(camera, position, rotate(turnOf({ kind: 'ground', turn: item.turn } as never), [0, 0, 1]), 0.6 * item.scale)
+  if (item.kind === 'reuse')
+    return (
+      chainPath(camera, circlePoints(position, 0.5 * item.scale)) +
+      arrowPath(
+        camera,
+        position,
+        rotate(turnOf({ kind: 'ground', turn: item.turn } as never), [0, 0, 1]),
+        0.6 * item.scale,
+      )
+    )
   const radius = item.diameter / 2
-  const aim = item.speed > 0.5 && item.shape !== 'piece' && item.shape !== 'area' ? arrowPath(camera, position, item.aim, Math.min(2, 0.25 * item.speed)) : ''
-  if (item.shape === 'line') return chainPath(camera, (item.line ?? []).map((p) => add(position, p)), 12)
+  const aim =
+    item.speed > 0.5 && item.shape !== 'piece' && item.shape !== 'area'
+      ? arrowPath(camera, position, item.aim, Math.min(2, 0.25 * item.speed))
+      : ''
+  if (item.shape === 'line')
+    return chainPath(
+      camera,
+      (item.line ?? []).map((p) => add(position, p)),
+      12,
+    )
   if (item.shape === 'box') {
     const [hx, hy, hz] = [radius, (item.tall || item.diameter) / 2, (item.deep || item.diameter) / 2]
-    return blockPath(camera, [-hy, hy].flatMap((h) => ([[-hx, -hz], [hx, -hz], [hx, hz], [-hx, hz]] as const).map(([x, z]) => add(position, [x, h, z])))) + aim
+    return (
+      blockPath(
+        camera,
+        [-hy, hy].flatMap((h) =>
+          (
+            [
+              [-hx, -hz],
+              [hx, -hz],
+              [hx, hz],
+              [-hx, hz],
+            ] as const
+          ).map(([x, z]) => add(position, [x, h, z])),
+        ),
+      ) + aim
+    )
   }
   if (item.shape === 'piece' || item.shape === 'area' || item.shape === 'points') return ''
-  const upright = item.shape === 'sphere' ? chainPath(camera, circlePoints([0, 0, 0], radius).map(([x, , z]) => add(position, [x, z, 0]))) : ''
+  const upright =
+    item.shape === 'sphere'
+      ? chainPath(
+          camera,
+          circlePoints([0, 0, 0], radius).map(([x, , z]) => add(position, [x, z, 0])),
+        )
+      : ''
   return chainPath(camera, circlePoints(position, radius)) + upright + aim
 }
 
 /** A camera seen from outside as a small pyramid, and its path. */
 export function cameraGlyph(view: Camera, camera: Camera, size = 0.5): string {
   const half = [camera.width / 2 / camera.focalPx, camera.height / 2 / camera.focalPx] as const
-  const corner = (x: number, y: number): Vec3 => add(camera.position, rotate(camera.rotation, [x * half[0] * size, y * half[1] * size, -size]))
+  const corner = (x: number, y: number): Vec3 =>
+    add(camera.position, rotate(camera.rotation, [x * half[0] * size, y * half[1] * size, -size]))
   const corners = [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1)]
-  return corners.map((c, n) => segmentPath(view, camera.position, c, 2) + segmentPath(view, c, corners[(n + 1) % 4] ?? c, 2)).join('')
+  return corners
+    .map((c, n) => segmentPath(view, camera.position, c, 2) + segmentPath(view, c, corners[(n + 1) % 4] ?? c, 2))
+    .join('')
 }

@@ -23,40 +23,121 @@ class NotingWorker {
   }
 }
 
-const kept = (frames: number[], keys: Record<number, string> = {}) => ({ state: 'done' as const, kept: frames, stale: [], error: null, secondsLeft: null, keys })
-const gas = (frames: number[]): GasStatus => ({ ...kept(frames), key: 'gas', first: 1, last: 100, heatKw: frames.map(() => 1), figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })), doing: null })
-const burning = { key: 't', first: 1, frames: 3, of: 72, fine: 0, made: 3, cell: 0.1, finer: false, heatKw: [1, 2, 3], height: [1, 2, 3], standing: [1, 2, 3], neck: [1, 2, 3], milliseconds: 5 }
+const kept = (frames: number[], keys: Record<number, string> = {}) => ({
+  state: 'done' as const,
+  kept: frames,
+  stale: [],
+  error: null,
+  secondsLeft: null,
+  keys,
+})
+const gas = (frames: number[]): GasStatus => ({
+  ...kept(frames),
+  key: 'gas',
+  first: 1,
+  last: 100,
+  heatKw: frames.map(() => 1),
+  figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })),
+  doing: null,
+})
+const burning = {
+  key: 't',
+  first: 1,
+  frames: 3,
+  of: 72,
+  fine: 0,
+  made: 3,
+  cell: 0.1,
+  finer: false,
+  heatKw: [1, 2, 3],
+  height: [1, 2, 3],
+  standing: [1, 2, 3],
+  neck: [1, 2, 3],
+  milliseconds: 5,
+}
 let state: ShotState
 beforeEach(() => {
   vi.useFakeTimers()
   vi.stubGlobal('Worker', NotingWorker)
   vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => undefined })
-  const document = makeShot('yard', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 100, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot('yard', {
+    asset: 'a',
+    file: 'f',
+    width: 64,
+    height: 36,
+    first: 1,
+    last: 100,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.camera.kind = 'typed'
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
-  const status: ShotStatus = { head: 1, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 }, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, gases: { fire: gas([]) }, look: kept([]), final: kept([]) }
-  useShot.setState({ shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot, status, statusDigest: pictureDigest(document), thin: {}, playing: 0, loop: [1, 100], frame: 5, exposure: 0, soft: true, message: undefined })
+  const status: ShotStatus = {
+    head: 1,
+    asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 1, total: 1 },
+    machines: [],
+    match: NO_MATCH,
+    readings: NO_READINGS,
+    handOffs: {},
+    gases: { fire: gas([]) },
+    look: kept([]),
+    final: kept([]),
+  }
+  useShot.setState({
+    shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot,
+    status,
+    statusDigest: pictureDigest(document),
+    thin: {},
+    playing: 0,
+    loop: [1, 100],
+    frame: 5,
+    exposure: 0,
+    soft: true,
+    message: undefined,
+  })
   state = useShot.getState()
 })
 afterEach(() => {
   vi.useRealTimers()
   vi.unstubAllGlobals()
 })
-const withStatus = (change: Partial<ShotStatus>): ShotState => ({ ...state, status: { ...(state.status as ShotStatus), ...change } })
-const composed = (id: number): LookReply => ({ what: 'composed', id, frame: 5, width: 2, height: 1, added: new Uint8Array(8), bare: new Uint8Array(8), milliseconds: 1, passing: false })
+const withStatus = (change: Partial<ShotStatus>): ShotState => ({
+  ...state,
+  status: { ...(state.status as ShotStatus), ...change },
+})
+const composed = (id: number): LookReply => ({
+  what: 'composed',
+  id,
+  frame: 5,
+  width: 2,
+  height: 1,
+  added: new Uint8Array(8),
+  bare: new Uint8Array(8),
+  milliseconds: 1,
+  passing: false,
+})
 
 describe('where a frame comes from', () => {
   it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
     const thin = { ...state, thin: { fire: burning } }
     expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'gas', keys: {} } })
-    expect(sourceOf({ ...withStatus({ gases: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas' } } })
-    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({ from: 'look', source: { key: 'look-5' } })
-    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5)).toMatchObject({ from: 'final' })
+    expect(sourceOf({ ...withStatus({ gases: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({
+      from: 'gas',
+      source: { keys: { fire: 'gas' } },
+    })
+    expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({
+      from: 'look',
+      source: { key: 'look-5' },
+    })
+    expect(
+      sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }), final: kept([5], { 5: 'final-5' }) }), 5),
+    ).toMatchObject({ from: 'final' })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 6).from).toBe('plate')
   })
   it('of a thin run stays the same when its frames no longer change, and is another when they do', () => {
-    const mark = (frame: number, over: object = {}): string => sourceOf({ ...state, thin: { fire: { ...burning, ...over } } }, frame).mark
+    const mark = (frame: number, over: object = {}): string =>
+      sourceOf({ ...state, thin: { fire: { ...burning, ...over } } }, frame).mark
     expect(mark(1, { frames: 4, made: 4 })).toBe(mark(1))
     expect(mark(2, { frames: 4, made: 4 })).toBe(mark(2))
     // The newest stands in for those to come.
@@ -74,8 +155,16 @@ describe('where a frame comes from', () => {
   it('is what is kept of each gas, and thin what is not: an edit to one leaves the others as they are', () => {
     const { shot } = state
     if (!shot) throw new Error('there is a shot')
-    const two = { ...shot.document, items: { ...shot.document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) } }
-    const both: ShotState = { ...withStatus({ gases: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }), shot: { ...shot, document: two }, statusDigest: pictureDigest(two), thin: { other: burning, fire: { ...burning, key: 'old' } } }
+    const two = {
+      ...shot.document,
+      items: { ...shot.document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) },
+    }
+    const both: ShotState = {
+      ...withStatus({ gases: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }),
+      shot: { ...shot, document: two },
+      statusDigest: pictureDigest(two),
+      thin: { other: burning, fire: { ...burning, key: 'old' } },
+    }
     expect(sourceOf(both, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas', other: 'more' } } })
     const hotter = { ...two, items: { ...two.items, other: { ...two.items.other, heat: 999 } as never } }
     const edited: ShotState = { ...both, shot: { ...shot, document: hotter } }
@@ -164,12 +253,17 @@ describe('pictures of what burns', () => {
 })
 
 describe('laying ahead', () => {
-  const asked = (): number[] => NotingWorker.last.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
+  const asked = (): number[] =>
+    NotingWorker.last.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
   const begin = (change: Partial<ShotState> = {}): Looks => {
     const looks = new Looks()
     const worker = NotingWorker.last
     worker.say({ what: 'here' })
-    useShot.setState({ ...withStatus({ look: kept([5, 6, 8, 9], { 5: 'a', 6: 'b', 8: 'c', 9: 'd' }) }), loop: [4, 8], ...change })
+    useShot.setState({
+      ...withStatus({ look: kept([5, 6, 8, 9], { 5: 'a', 6: 'b', 8: 'c', 9: 'd' }) }),
+      loop: [4, 8],
+      ...change,
+    })
     looks.want(useShot.getState(), 5)
     worker.say(composed(1))
     return looks
@@ -195,7 +289,10 @@ describe('laying ahead', () => {
     expect(asked()).toEqual([5, 6])
     void looks.probe(0.5, 0.5)
     void looks.linear()
-    expect(NotingWorker.last.asked.slice(-2)).toMatchObject([{ what: 'probe', of: { frame: 5 } }, { what: 'linear', of: { frame: 5 } }])
+    expect(NotingWorker.last.asked.slice(-2)).toMatchObject([
+      { what: 'probe', of: { frame: 5 } },
+      { what: 'linear', of: { frame: 5 } },
+    ])
     looks.end()
   })
   it('goes round the loop, backwards where it plays so, without a rest', () => {
@@ -215,9 +312,24 @@ describe('laying ahead', () => {
     expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'quench', item: 'fire' })
     looks.quench('fire')
     expect(NotingWorker.last.asked).toHaveLength(3)
-    NotingWorker.last.say({ what: 'thin-frame', key: 'late', item: 'fire', frame: 1, heatKw: 1, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    NotingWorker.last.say({
+      what: 'thin-frame',
+      key: 'late',
+      item: 'fire',
+      frame: 1,
+      heatKw: 1,
+      height: 1,
+      standing: 1,
+      neck: 1,
+      of: 72,
+      milliseconds: 3,
+      cell: 0.1,
+      finer: false,
+    })
     expect(useShot.getState().thin).toEqual({})
-    useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } } })
+    useShot.setState({
+      status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } },
+    })
     looks.rest()
     vi.advanceTimersByTime(5000)
     expect(asked()).toEqual([5])
@@ -241,19 +353,60 @@ describe('burning thin', () => {
     worker.say({ what: 'here' })
     const document = { ...(state.shot as Shot).document }
     document.items = { ...document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) }
-    const showing = (changed: typeof document): ShotState => ({ ...state, shot: { ...(state.shot as Shot), document: changed } })
+    const showing = (changed: typeof document): ShotState => ({
+      ...state,
+      shot: { ...(state.shot as Shot), document: changed },
+    })
     for (let n = 0; n < 5; n++) {
-      looks.burn(showing({ ...document, items: { ...document.items, fire: { ...makeItem('gas', { name: 'Fire', order: 1 }), heat: 500 + n } as never } }), 'fire')
+      looks.burn(
+        showing({
+          ...document,
+          items: {
+            ...document.items,
+            fire: { ...makeItem('gas', { name: 'Fire', order: 1 }), heat: 500 + n } as never,
+          },
+        }),
+        'fire',
+      )
       vi.advanceTimersByTime(50)
     }
     looks.burn(showing(document), 'other')
     expect(worker.asked).toEqual([])
     vi.advanceTimersByTime(500)
-    expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([['fire', 72], ['other', 72]])
+    expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([
+      ['fire', 72],
+      ['other', 72],
+    ])
     const burning = worker.asked[1]
     if (burning?.what !== 'thin') throw new Error('the other gas was asked for')
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 1, heatKw: 12, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
-    worker.say({ what: 'thin-frame', key: burning.key, item: 'other', frame: 2, heatKw: 15, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
+    worker.say({
+      what: 'thin-frame',
+      key: burning.key,
+      item: 'other',
+      frame: 1,
+      heatKw: 12,
+      height: 1,
+      standing: 1,
+      neck: 1,
+      of: 72,
+      milliseconds: 3,
+      cell: 0.1,
+      finer: false,
+    })
+    worker.say({
+      what: 'thin-frame',
+      key: burning.key,
+      item: 'other',
+      frame: 2,
+      heatKw: 15,
+      height: 1,
+      standing: 1,
+      neck: 1,
+      of: 72,
+      milliseconds: 3,
+      cell: 0.1,
+      finer: false,
+    })
     expect(useShot.getState().thin.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
     looks.burn(showing(document), 'other')
     vi.advanceTimersByTime(500)
@@ -263,10 +416,33 @@ describe('burning thin', () => {
   describe('once asked for anew', () => {
     const hot = (heat: number): ShotState => {
       const shot = state.shot as Shot
-      return { ...state, shot: { ...shot, document: { ...shot.document, items: { ...shot.document.items, fire: { ...shot.document.items.fire, heat } as never } } } }
+      return {
+        ...state,
+        shot: {
+          ...shot,
+          document: {
+            ...shot.document,
+            items: { ...shot.document.items, fire: { ...shot.document.items.fire, heat } as never },
+          },
+        },
+      }
     }
-    const frame = (key: string, n: number): LookReply => ({ what: 'thin-frame', key, item: 'fire', frame: n, heatKw: n, height: 1, standing: 1, neck: 1, of: 72, milliseconds: 3, cell: 0.1, finer: false })
-    const keys = (): string[] => NotingWorker.last.asked.flatMap((request) => (request.what === 'thin' ? [request.key] : []))
+    const frame = (key: string, n: number): LookReply => ({
+      what: 'thin-frame',
+      key,
+      item: 'fire',
+      frame: n,
+      heatKw: n,
+      height: 1,
+      standing: 1,
+      neck: 1,
+      of: 72,
+      milliseconds: 3,
+      cell: 0.1,
+      finer: false,
+    })
+    const keys = (): string[] =>
+      NotingWorker.last.asked.flatMap((request) => (request.what === 'thin' ? [request.key] : []))
     const asks = (looks: Looks, heat: number): string => {
       looks.burn(hot(heat), 'fire')
       vi.advanceTimersByTime(500)

@@ -50,7 +50,10 @@ function partOf(digest: string, gas: string): string | undefined {
 }
 
 /** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, that and thin gas, none. */
-export function sourceOf(state: ShotState, frame: number): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
+export function sourceOf(
+  state: ShotState,
+  frame: number,
+): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
   const { shot, status, statusDigest, thin } = state
   const document = shot?.document
   // The match is judged over the plate alone.
@@ -58,7 +61,8 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
   const current = statusDigest === pictureDigest(document)
   for (const quality of ['final', 'look'] as const) {
     const key = status?.[quality].keys[frame]
-    if (current && key && status?.[quality].kept.includes(frame)) return { source: { kind: 'kept', key }, from: quality, mark: key }
+    if (current && key && status?.[quality].kept.includes(frame))
+      return { source: { kind: 'kept', key }, from: quality, mark: key }
   }
   if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
@@ -69,14 +73,23 @@ export function sourceOf(state: ShotState, frame: number): { source: PassSource;
   const keys = [...needed].flatMap(([gas, wanted]): [string, string][] => {
     const one = status?.gases[gas]
     const run = one?.finer ?? one
-    return run && [...wanted].every((n) => run.kept.includes(n)) && (current || sameBut(statusDigest, pictureDigest(document), gas)) ? [[gas, run.key]] : []
+    return run &&
+      [...wanted].every((n) => run.kept.includes(n)) &&
+      (current || sameBut(statusDigest, pictureDigest(document), gas))
+      ? [[gas, run.key]]
+      : []
   })
   const held = Object.fromEntries(keys)
   const burnt = [...needed].flatMap(([gas, wanted]) => {
     const one = gas in held ? undefined : thin[gas]
     return one && one.frames > 0 ? [{ gas, key: one.key, forms: [...wanted].map((n) => standing(one, n)) }] : []
   })
-  const source: PassSource = { kind: 'gas', at, keys: held, thins: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])) }
+  const source: PassSource = {
+    kind: 'gas',
+    at,
+    keys: held,
+    thins: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])),
+  }
   if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
   const thins = burnt.map(({ key, forms }) => [key, ...forms])
   if (thins.length + keys.length > 0) return { source, from: 'thin', mark: JSON.stringify([thins, keys, look]) }
@@ -131,16 +144,28 @@ export class Looks {
       for (const request of early) this.#send(request)
     } else if (reply.what === 'composed') {
       const key = this.#busy?.key ?? ''
-      const shown = { width: reply.width, height: reply.height, added: reply.added, bare: reply.bare, mark: this.#busy?.mark ?? '' }
+      const shown = {
+        width: reply.width,
+        height: reply.height,
+        added: reply.added,
+        bare: reply.bare,
+        mark: this.#busy?.mark ?? '',
+      }
       if (!reply.passing) this.#put(key, shown)
       this.newest = { frame: reply.frame, shown }
-      this.#laidLast = { place: this.#busy?.place ?? '', at: performance.now(), milliseconds: reply.milliseconds, passing: reply.passing }
+      this.#laidLast = {
+        place: this.#busy?.place ?? '',
+        at: performance.now(),
+        milliseconds: reply.milliseconds,
+        passing: reply.passing,
+      }
       this.#busy = undefined
       this.onShown()
       this.#next()
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
-      if (!/not been read yet|is not kept/.test(reply.message)) set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
+      if (!/not been read yet|is not kept/.test(reply.message))
+        set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
     } else if (reply.what === 'thin-frame') {
       // One that was on its way when its gas was put out, or lit anew.
@@ -150,12 +175,29 @@ export class Looks {
       const first = this.#firsts.get(reply.item) ?? reply.frame
       const n = reply.frame - first
       // A finer burn writes over the thin one's frames one after another.
-      const put = (values: readonly number[], value: number): number[] => (same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value])
+      const put = (values: readonly number[], value: number): number[] =>
+        same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value]
       const old = same ? before : { heatKw: [], height: [], standing: [], neck: [], made: 0, frames: 0 }
-      set({ thin: { ...thin, [reply.item]: {
-        key: reply.key, first, fine: reply.finer ? n + 1 : 0, frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1, of: reply.of, made: old.made + 1, cell: reply.cell, finer: reply.finer,
-        heatKw: put(old.heatKw, reply.heatKw), height: put(old.height, reply.height), standing: put(old.standing, reply.standing), neck: put(old.neck, reply.neck), milliseconds: reply.milliseconds,
-      } } })
+      set({
+        thin: {
+          ...thin,
+          [reply.item]: {
+            key: reply.key,
+            first,
+            fine: reply.finer ? n + 1 : 0,
+            frames: reply.finer ? Math.max(old.frames, n + 1) : n + 1,
+            of: reply.of,
+            made: old.made + 1,
+            cell: reply.cell,
+            finer: reply.finer,
+            heatKw: put(old.heatKw, reply.heatKw),
+            height: put(old.height, reply.height),
+            standing: put(old.standing, reply.standing),
+            neck: put(old.neck, reply.neck),
+            milliseconds: reply.milliseconds,
+          },
+        },
+      })
     } else if (reply.what === 'thin-done') {
       if (this.#burning.get(reply.item) === reply.key) this.#burning.delete(reply.item)
       this.#next()
@@ -188,7 +230,10 @@ export class Looks {
     if (!wish) return this.rest()
     // A gas that burns stands still while its picture is laid: the same place again has to wait until it had twice that time.
     const last = this.#laidLast
-    const pause = last && (this.#burning.size > 0 || last.passing) && last.place === wish.place ? last.at + BURNT_PER_LAID * last.milliseconds - performance.now() : 0
+    const pause =
+      last && (this.#burning.size > 0 || last.passing) && last.place === wish.place
+        ? last.at + BURNT_PER_LAID * last.milliseconds - performance.now()
+        : 0
     if (pause > 0) {
       this.#later = setTimeout(() => this.#next(), pause)
       return
@@ -208,13 +253,27 @@ export class Looks {
   /** Lays the next frame of the loop whose picture is kept, as many as stay at hand; not while the farm or a thin gas of this shot computes, which it would slow. */
   #ahead(): void {
     const state = useShot.getState()
-    const { shot, status, loop: [from, to], frame, playing } = state
+    const {
+      shot,
+      status,
+      loop: [from, to],
+      frame,
+      playing,
+    } = state
     if (!shot || this.#busy || this.#wish || to - from + 1 > this.#mostFrames()) return
-    if (playing === 0 && (status?.look.state === 'running' || status?.final.state === 'running' || Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') || this.#burning.size > 0)) return
+    if (
+      playing === 0 &&
+      (status?.look.state === 'running' ||
+        status?.final.state === 'running' ||
+        Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') ||
+        this.#burning.size > 0)
+    )
+      return
     const of = [shot, status, state.exposure, state.soft]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
     for (let n = 1; n <= to - from; n++) {
-      const next = from + ((frame - from + (playing < 0 ? -n : n)) % (to - from + 1) + (to - from + 1)) % (to - from + 1)
+      const next =
+        from + ((((frame - from + (playing < 0 ? -n : n)) % (to - from + 1)) + (to - from + 1)) % (to - from + 1))
       if (this.#found.frames.has(next)) continue
       this.#found.frames.add(next)
       if (['look', 'final'].includes(sourceOf(state, next).from) && !this.#lay(state, next).there) return
@@ -240,12 +299,33 @@ export class Looks {
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
     const settled = documentAt(state, frame) ?? document
-    const key = JSON.stringify([document.plate.asset, document.plate.encoding, frame, mark, source.kind === 'none' ? 0 : settled.sit, exposure, soft])
-    const request: LaidFrom = { frame, document: settled, grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN, source, size: 'half', exposure, way: soft ? 'soft' : 'plain' }
+    const key = JSON.stringify([
+      document.plate.asset,
+      document.plate.encoding,
+      frame,
+      mark,
+      source.kind === 'none' ? 0 : settled.sit,
+      exposure,
+      soft,
+    ])
+    const request: LaidFrom = {
+      frame,
+      document: settled,
+      grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN,
+      source,
+      size: 'half',
+      exposure,
+      way: soft ? 'soft' : 'plain',
+    }
     const there = this.#cache.get(key)
     if (there) return { there, request }
     if (this.#busy?.key === key) return { request }
-    this.#wish = { key, mark, request, place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, soft]) }
+    this.#wish = {
+      key,
+      mark,
+      request,
+      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, soft]),
+    }
     this.#next()
     return { request }
   }
@@ -264,18 +344,32 @@ export class Looks {
       if (error instanceof LanternError) return
       throw error
     }
-    const there = this.#thinTimers.has(item) || this.#burning.get(item) === key || useShot.getState().thin[item]?.key === key
+    const there =
+      this.#thinTimers.has(item) || this.#burning.get(item) === key || useShot.getState().thin[item]?.key === key
     if (there && this.#asked.get(item) === key) return
     this.#asked.set(item, key)
     clearTimeout(this.#thinTimers.get(item))
     const { first, last } = runOf(document, gas)
-    this.#thinTimers.set(item, setTimeout(() => {
-      this.#thinTimers.delete(item)
-      this.#firsts.set(item, first)
-      this.#burning.set(item, key)
-      const finer = cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
-      this.#send({ what: 'thin', key, item, settings: gasSettings(document, item, 'thin', world), ...finer, first, rate: document.plate.rate[0] / document.plate.rate[1], frames: Math.min(MOST_THIN_FRAMES, last - first + 1) })
-    }, THIN_DELAY_MS))
+    this.#thinTimers.set(
+      item,
+      setTimeout(() => {
+        this.#thinTimers.delete(item)
+        this.#firsts.set(item, first)
+        this.#burning.set(item, key)
+        const finer =
+          cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
+        this.#send({
+          what: 'thin',
+          key,
+          item,
+          settings: gasSettings(document, item, 'thin', world),
+          ...finer,
+          first,
+          rate: document.plate.rate[0] / document.plate.rate[1],
+          frames: Math.min(MOST_THIN_FRAMES, last - first + 1),
+        })
+      }, THIN_DELAY_MS),
+    )
   }
 
   /** Puts out the thin form of a gas that is kept by now. */

@@ -16,7 +16,15 @@ function shown(refresh: number, rate: number, ready: (time: number) => boolean =
 }
 
 describe('play', () => {
-  it.each([[60, 24], [60, 25], [50, 24], [144, 24], [60, 48], [30, 24], [60, 23.976]])('on a screen of %d Hz shows %d frames a second', (refresh, rate) => {
+  it.each([
+    [60, 24],
+    [60, 25],
+    [50, 24],
+    [144, 24],
+    [60, 48],
+    [30, 24],
+    [60, 23.976],
+  ])('on a screen of %d Hz shows %d frames a second', (refresh, rate) => {
     expect(Math.abs(shown(refresh, rate) - 10 * rate)).toBeLessThanOrEqual(1)
   })
   it('keeps its rate where the screen ticks slower than the frames come, by leaving some out', () => {

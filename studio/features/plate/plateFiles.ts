@@ -23,7 +23,11 @@ async function fetchFile(key: string, kind: keyof PlateFiles): Promise<void> {
     const answer = await fetch(`/api/results/${key}/0`)
     if (!answer.ok) throw new LanternError('no-result', 'What was measured can’t be read.', 'Measure it again.')
     const bytes = new Uint8Array(await answer.arrayBuffer())
-    usePlateFiles.setState((old) => (kind === 'readings' ? { readings: { ...old.readings, [key]: readReading(bytes) } } : { reports: { ...old.reports, [key]: readReport(bytes) } }))
+    usePlateFiles.setState((old) =>
+      kind === 'readings'
+        ? { readings: { ...old.readings, [key]: readReading(bytes) } }
+        : { reports: { ...old.reports, [key]: readReport(bytes) } },
+    )
   } catch (error) {
     asked.delete(key)
     useShot.getState().say(error)
@@ -32,7 +36,8 @@ async function fetchFile(key: string, kind: keyof PlateFiles): Promise<void> {
 
 /** Reads the readings and reports of a shot as they come. */
 export function usePlateFilesOf(status: PlateStatus | undefined): void {
-  const done = (stages: readonly ({ key: string; state: string } | undefined)[]): string => stages.flatMap((stage) => (stage?.state === 'done' ? [stage.key] : [])).join(' ')
+  const done = (stages: readonly ({ key: string; state: string } | undefined)[]): string =>
+    stages.flatMap((stage) => (stage?.state === 'done' ? [stage.key] : [])).join(' ')
   const areas = Object.values(status?.areas ?? {})
   const readings = done(areas.map(({ reading }) => reading))
   const reports = done([status?.report, ...areas.map(({ report }) => report)])

@@ -26,14 +26,34 @@ export function DepthRail() {
     watch.observe(place.current)
     return () => watch.disconnect()
   }, [])
-  const y = (metres: number): number => height - 26 - ((height - 48) * Math.log(Math.min(FAR, Math.max(NEAR, metres)) / NEAR)) / Math.log(FAR / NEAR)
-  const depthOf = (p: Vec3): number => (camera ? -rotate(conjugate(camera.rotation), [p[0] - camera.position[0], p[1] - camera.position[1], p[2] - camera.position[2]])[2] : 0)
-  const bars = !shot || !camera ? [] : itemsInOrder(shot.document).filter(([, item]) => item.shown && item.kind !== 'ground').map(([id, still], n) => {
-    const item = itemAt(shot.document, still, frame)
-    const r = item.kind === 'gas' || item.kind === 'source' ? item.diameter / 2 : item.kind === 'force' ? item.radius : 0.3
-    const depths = isPiece(item) ? cornersOf(item).map(depthOf) : [depthOf(item.position) - r, depthOf(item.position) + r]
-    return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 25 + (n % 4) * 5 }
-  })
+  const y = (metres: number): number =>
+    height - 26 - ((height - 48) * Math.log(Math.min(FAR, Math.max(NEAR, metres)) / NEAR)) / Math.log(FAR / NEAR)
+  const depthOf = (p: Vec3): number =>
+    camera
+      ? -rotate(conjugate(camera.rotation), [
+          p[0] - camera.position[0],
+          p[1] - camera.position[1],
+          p[2] - camera.position[2],
+        ])[2]
+      : 0
+  const bars =
+    !shot || !camera
+      ? []
+      : itemsInOrder(shot.document)
+          .filter(([, item]) => item.shown && item.kind !== 'ground')
+          .map(([id, still], n) => {
+            const item = itemAt(shot.document, still, frame)
+            const r =
+              item.kind === 'gas' || item.kind === 'source'
+                ? item.diameter / 2
+                : item.kind === 'force'
+                  ? item.radius
+                  : 0.3
+            const depths = isPiece(item)
+              ? cornersOf(item).map(depthOf)
+              : [depthOf(item.position) - r, depthOf(item.position) + r]
+            return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 25 + (n % 4) * 5 }
+          })
   const moved = (event: React.PointerEvent): { id: string; position: number[] } | undefined => {
     const move = drag.current
     if (!move || !camera) return undefined
@@ -41,14 +61,31 @@ export function DepthRail() {
     const forward = rotate(camera.rotation, [0, 0, -1])
     const flat = Math.hypot(forward[0], forward[2]) || 1
     const by = depth - move.depth
-    return { id: move.id, position: [move.position[0] + (forward[0] / flat) * by, move.position[1], move.position[2] + (forward[2] / flat) * by].map((v) => Math.round(v * 1000) / 1000) }
+    return {
+      id: move.id,
+      position: [
+        move.position[0] + (forward[0] / flat) * by,
+        move.position[1],
+        move.position[2] + (forward[2] / flat) * by,
+      ].map((v) => Math.round(v * 1000) / 1000),
+    }
   }
   const change = (to: { id: string; position: number[] }): Record<string, unknown> => {
     const item = shot?.document.items[to.id]
     return item ? placed(item, { position: to.position as [number, number, number] }, frame) : {}
   }
   return (
-    <div ref={place} aria-label="Depth rail" role="toolbar" style={{ width: 46, flex: 'none', background: COLOURS.panel, borderRight: `1px solid ${COLOURS.hair}`, touchAction: 'none' }}
+    <div
+      ref={place}
+      aria-label="Depth rail"
+      role="toolbar"
+      style={{
+        width: 46,
+        flex: 'none',
+        background: COLOURS.panel,
+        borderRight: `1px solid ${COLOURS.hair}`,
+        touchAction: 'none',
+      }}
       onPointerMove={(event) => {
         const to = moved(event)
         if (to) preview({ items: { [to.id]: change(to) } })
@@ -63,22 +100,35 @@ export function DepthRail() {
         {TICKS.map((m) => (
           <g key={m}>
             <line x1="0" x2="6" y1={y(m)} y2={y(m)} stroke={COLOURS.faint} />
-            <text x="8" y={y(m) + 3.5} fill={COLOURS.faint} style={{ fontFamily: 'var(--font-number)', fontSize: 9.5 }}>{m}</text>
+            <text x="8" y={y(m) + 3.5} fill={COLOURS.faint} style={{ fontFamily: 'var(--font-number)', fontSize: 9.5 }}>
+              {m}
+            </text>
           </g>
         ))}
-        <text x="4" y={height - 8} fill={COLOURS.faint} style={{ fontSize: 9.5 }}>metres</text>
-        {bars.filter((bar) => bar.far > 0).map(({ id, item, near, far, x }) => (
-          <rect key={id} x={x} y={y(far)} width={id === chosen ? 5 : 3} height={Math.max(4, y(Math.max(NEAR, near)) - y(far))} fill={id === chosen ? COLOURS.text : isPiece(item) ? COLOURS.faint : COLOURS.lamp} style={{ cursor: 'ns-resize' }}
-            onPointerDown={(event) => {
-              set({ chosen: id })
-              if (item.locked) return
-              drag.current = { id, y: event.clientY, position: item.position, depth: depthOf(item.position) }
-              place.current?.setPointerCapture(event.pointerId)
-            }}
-          >
-            <title>{`${item.name}: ${near.toFixed(1)} to ${far.toFixed(1)} m`}</title>
-          </rect>
-        ))}
+        <text x="4" y={height - 8} fill={COLOURS.faint} style={{ fontSize: 9.5 }}>
+          metres
+        </text>
+        {bars
+          .filter((bar) => bar.far > 0)
+          .map(({ id, item, near, far, x }) => (
+            <rect
+              key={id}
+              x={x}
+              y={y(far)}
+              width={id === chosen ? 5 : 3}
+              height={Math.max(4, y(Math.max(NEAR, near)) - y(far))}
+              fill={id === chosen ? COLOURS.text : isPiece(item) ? COLOURS.faint : COLOURS.lamp}
+              style={{ cursor: 'ns-resize' }}
+              onPointerDown={(event) => {
+                set({ chosen: id })
+                if (item.locked) return
+                drag.current = { id, y: event.clientY, position: item.position, depth: depthOf(item.position) }
+                place.current?.setPointerCapture(event.pointerId)
+              }}
+            >
+              <title>{`${item.name}: ${near.toFixed(1)} to ${far.toFixed(1)} m`}</title>
+            </rect>
+          ))}
       </svg>
     </div>
   )

@@ -15,21 +15,48 @@ import { useEvents } from './useEvents.ts'
 function Farm() {
   const { status, shot } = useShot()
   const machines = status?.machines.length ?? 0
-  const gases = Object.entries(status?.gases ?? {}).filter(([, gas]) => gas.state === 'running' || gas.state === 'waiting')
+  const gases = Object.entries(status?.gases ?? {}).filter(
+    ([, gas]) => gas.state === 'running' || gas.state === 'waiting',
+  )
   const picture = (['look', 'final'] as const).find((quality) => status?.[quality].state === 'running')
   const reading = status?.asset.state === 'reading' || status?.asset.state === 'waiting'
   const matching = [status?.match.tracks, status?.match.solve].find((stage) => stage?.state === 'running')
   const running = gases[0]
   const total = shot ? shot.document.plate.last - shot.document.plate.first + 1 : 1
-  const [what, share, left] = reading ? ['Reading the plate', (status?.asset.done ?? 0) / Math.max(1, status?.asset.total ?? 1), null]
-    : matching ? [matching === status?.match.tracks ? 'Following the plate' : 'Solving the camera', matching.share, null]
-    : running ? [`${shot?.document.items[running[0]]?.name ?? 'Gas'}, ${running[1].doing ?? `${running[1].kept.length} of ${total}`}`, running[1].kept.length / total, running[1].secondsLeft]
-    : picture ? [`${picture === 'look' ? 'First look' : 'Final'}, ${status?.[picture].kept.length} of ${total}`, (status?.[picture].kept.length ?? 0) / total, status?.[picture].secondsLeft] : [status?.machines.find(({ doing }) => doing)?.doing ?? '', 0, null]
+  const [what, share, left] = reading
+    ? ['Reading the plate', (status?.asset.done ?? 0) / Math.max(1, status?.asset.total ?? 1), null]
+    : matching
+      ? [matching === status?.match.tracks ? 'Following the plate' : 'Solving the camera', matching.share, null]
+      : running
+        ? [
+            `${shot?.document.items[running[0]]?.name ?? 'Gas'}, ${running[1].doing ?? `${running[1].kept.length} of ${total}`}`,
+            running[1].kept.length / total,
+            running[1].secondsLeft,
+          ]
+        : picture
+          ? [
+              `${picture === 'look' ? 'First look' : 'Final'}, ${status?.[picture].kept.length} of ${total}`,
+              (status?.[picture].kept.length ?? 0) / total,
+              status?.[picture].secondsLeft,
+            ]
+          : [status?.machines.find(({ doing }) => doing)?.doing ?? '', 0, null]
   return (
     <Box padding="12px 14px" textAlign="right" minWidth="0" role="status" aria-label="Farm">
-      <Text color="soft">{machines === 0 ? 'No farm machine' : `Farm, ${machines} machine${machines > 1 ? 's' : ''}`}{left ? <span className="num" style={{ color: '#ececec' }}> {Math.floor(left / 60)}:{String(Math.round(left % 60)).padStart(2, '0')} left</span> : null}</Text>
-      <Box height="3px" background="line" marginTop="6px"><Box height="3px" background="lamp" width={`${share * 100}%`} /></Box>
-      <Text color="faint" marginTop="4px" truncate>{what}</Text>
+      <Text color="soft">
+        {machines === 0 ? 'No farm machine' : `Farm, ${machines} machine${machines > 1 ? 's' : ''}`}
+        {left ? (
+          <span className="num" style={{ color: '#ececec' }}>
+            {' '}
+            {Math.floor(left / 60)}:{String(Math.round(left % 60)).padStart(2, '0')} left
+          </span>
+        ) : null}
+      </Text>
+      <Box height="3px" background="line" marginTop="6px">
+        <Box height="3px" background="lamp" width={`${share * 100}%`} />
+      </Box>
+      <Text color="faint" marginTop="4px" truncate>
+        {what}
+      </Text>
     </Box>
   )
 }
@@ -42,11 +69,24 @@ function Sheet() {
         <Dialog.Backdrop background="blackAlpha.600" />
         <Dialog.Positioner>
           <Dialog.Content background="panel" borderWidth="1px" borderColor="line">
-            <Dialog.Header padding="14px 18px 6px"><Dialog.Title fontSize="15px">Keys</Dialog.Title></Dialog.Header>
+            <Dialog.Header padding="14px 18px 6px">
+              <Dialog.Title fontSize="15px">Keys</Dialog.Title>
+            </Dialog.Header>
             <Dialog.Body padding="0 18px 16px">
-              {SHORTCUTS.map(([keys, what]) => <Flex key={keys} justify="space-between" gap="14px" minHeight="22px"><span className="num" style={{ whiteSpace: 'nowrap' }}>{keys}</span><span style={{ color: '#b4b4b4', textAlign: 'right' }}>{what}</span></Flex>)}
+              {SHORTCUTS.map(([keys, what]) => (
+                <Flex key={keys} justify="space-between" gap="14px" minHeight="22px">
+                  <span className="num" style={{ whiteSpace: 'nowrap' }}>
+                    {keys}
+                  </span>
+                  <span style={{ color: '#b4b4b4', textAlign: 'right' }}>{what}</span>
+                </Flex>
+              ))}
             </Dialog.Body>
-            <Dialog.CloseTrigger asChild><Press plain aria-label="Close the sheet" style={{ position: 'absolute', right: 12, top: 12 }}>Close</Press></Dialog.CloseTrigger>
+            <Dialog.CloseTrigger asChild>
+              <Press plain aria-label="Close the sheet" style={{ position: 'absolute', right: 12, top: 12 }}>
+                Close
+              </Press>
+            </Dialog.CloseTrigger>
           </Dialog.Content>
         </Dialog.Positioner>
       </Portal>
@@ -63,31 +103,93 @@ export function ShotScreen({ name }: { name: string }) {
   const plate = shot?.document.plate
   const ready = shot && shot.name === name
   return (
-    <Box as="main" display="grid" height="100vh" gridTemplateRows="66px minmax(0, 1fr) auto" background="floor" overflow="hidden" data-saving={saving > 0 ? 'yes' : 'no'} data-head={shot?.head}>
-      <Box as="header" display="grid" gridTemplateColumns="208px 1fr 206px" borderBottomWidth="1px" borderColor="line" minWidth="0">
+    <Box
+      as="main"
+      display="grid"
+      height="100vh"
+      gridTemplateRows="66px minmax(0, 1fr) auto"
+      background="floor"
+      overflow="hidden"
+      data-saving={saving > 0 ? 'yes' : 'no'}
+      data-head={shot?.head}
+    >
+      <Box
+        as="header"
+        display="grid"
+        gridTemplateColumns="208px 1fr 206px"
+        borderBottomWidth="1px"
+        borderColor="line"
+        minWidth="0"
+      >
         <Box padding="11px 14px" minWidth="0">
           <Flex gap="6px" align="center">
-            <Link href="/" aria-label="All shots" title="All shots" style={{ color: '#9a9a9a' }}>‹</Link>
-            <Text as="h1" fontWeight="650" fontSize="15px" truncate>{name}</Text>
+            <Link href="/" aria-label="All shots" title="All shots" style={{ color: '#9a9a9a' }}>
+              ‹
+            </Link>
+            <Text as="h1" fontWeight="650" fontSize="15px" truncate>
+              {name}
+            </Text>
           </Flex>
           <Flex gap="4px" align="center">
-            <Text className="num" color="soft">{plate ? `${plate.first}–${plate.last}` : ''}</Text>
-            <Press plain disabled={!shot?.canUndo} onClick={() => history('undo')} title="Ctrl Z">Undo</Press>
-            <Press plain disabled={!shot?.canRedo} onClick={() => history('redo')} title="Ctrl Shift Z">Redo</Press>
-            <Press plain onClick={() => set({ sheet: true })} aria-label="Keys">?</Press>
+            <Text className="num" color="soft">
+              {plate ? `${plate.first}–${plate.last}` : ''}
+            </Text>
+            <Press plain disabled={!shot?.canUndo} onClick={() => history('undo')} title="Ctrl Z">
+              Undo
+            </Press>
+            <Press plain disabled={!shot?.canRedo} onClick={() => history('redo')} title="Ctrl Shift Z">
+              Redo
+            </Press>
+            <Press plain onClick={() => set({ sheet: true })} aria-label="Keys">
+              ?
+            </Press>
           </Flex>
         </Box>
-        <Box overflowX="auto" overflowY="hidden">{ready && <Line />}</Box>
+        <Box overflowX="auto" overflowY="hidden">
+          {ready && <Line />}
+        </Box>
         <Farm />
       </Box>
       <Box display="grid" gridTemplateColumns="208px minmax(0, 1fr) 300px" minHeight="0">
-        {ready ? <><Roster /><Picture /><Bench /></> : <Text gridColumn="1 / -1" padding="30px" color="soft" role="status">{message ? '' : 'Opening the shot …'}</Text>}
+        {ready ? (
+          <>
+            <Roster />
+            <Picture />
+            <Bench />
+          </>
+        ) : (
+          <Text gridColumn="1 / -1" padding="30px" color="soft" role="status">
+            {message ? '' : 'Opening the shot …'}
+          </Text>
+        )}
       </Box>
       {ready ? <Strip /> : <Box />}
       {(away || message) && (
-        <Flex position="fixed" bottom="196px" left="50%" transform="translateX(-50%)" background="raised" borderWidth="1px" borderColor={away || !message?.good ? 'wrong' : 'soft'} padding="8px 14px" gap="12px" align="center" maxWidth="720px" role="alert" zIndex="5">
-          <span>{away ? 'The database or the server can’t be reached. It is tried again by itself; nothing is lost.' : message?.text}</span>
-          {!away && <Press plain onClick={() => set({ message: undefined })}>Close</Press>}
+        <Flex
+          position="fixed"
+          bottom="196px"
+          left="50%"
+          transform="translateX(-50%)"
+          background="raised"
+          borderWidth="1px"
+          borderColor={away || !message?.good ? 'wrong' : 'soft'}
+          padding="8px 14px"
+          gap="12px"
+          align="center"
+          maxWidth="720px"
+          role="alert"
+          zIndex="5"
+        >
+          <span>
+            {away
+              ? 'The database or the server can’t be reached. It is tried again by itself; nothing is lost.'
+              : message?.text}
+          </span>
+          {!away && (
+            <Press plain onClick={() => set({ message: undefined })}>
+              Close
+            </Press>
+          )}
         </Flex>
       )}
       <Sheet />

@@ -5,7 +5,9 @@ import { create } from 'zustand'
 import { useShot } from './shotStore.ts'
 
 // Tables of points that sources come from, in the browser, by blob.
-export const usePoints = create<{ tables: Readonly<Record<string, ReturnType<typeof readPoints>>> }>()(() => ({ tables: {} }))
+export const usePoints = create<{ tables: Readonly<Record<string, ReturnType<typeof readPoints>>> }>()(() => ({
+  tables: {},
+}))
 
 const asked = new Set<string>()
 
@@ -25,7 +27,9 @@ async function fetchTable(name: string, blob: string, file: string): Promise<voi
 
 /** Reads the tables that a shot's sources name. */
 export function usePointsOf(name: string, document: ShotDocument | undefined): void {
-  const wanted = Object.values(document?.items ?? {}).flatMap((item) => ((item.kind === 'gas' || item.kind === 'source') && item.shape === 'points' && item.points ? [item.points] : []))
+  const wanted = Object.values(document?.items ?? {}).flatMap((item) =>
+    (item.kind === 'gas' || item.kind === 'source') && item.shape === 'points' && item.points ? [item.points] : [],
+  )
   const key = wanted.map(({ blob, file }) => `${blob}/${file}`).join(' ')
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says what is wanted
   useEffect(() => {

@@ -15,15 +15,44 @@ interface Server {
   away: boolean
 }
 let server: Server
-const answer = (): Shot => ({ id: 1, name: NAME, head: server.head, document: server.revisions[server.head - 1] as ShotDocument, canUndo: server.head > 1, canRedo: server.head < server.revisions.length })
-const status = (): ShotStatus => ({ head: server.head, asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 }, gases: {}, machines: [], match: NO_MATCH, readings: NO_READINGS, handOffs: {}, look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} }, final: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} } })
+const answer = (): Shot => ({
+  id: 1,
+  name: NAME,
+  head: server.head,
+  document: server.revisions[server.head - 1] as ShotDocument,
+  canUndo: server.head > 1,
+  canRedo: server.head < server.revisions.length,
+})
+const status = (): ShotStatus => ({
+  head: server.head,
+  asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 },
+  gases: {},
+  machines: [],
+  match: NO_MATCH,
+  readings: NO_READINGS,
+  handOffs: {},
+  look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} },
+  final: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} },
+})
 
 beforeEach(() => {
-  const document = makeShot(NAME, { asset: 'a', file: 'f', width: 64, height: 36, first: 1001, last: 1010, rate: [24, 1], encoding: 'srgb' })
+  const document = makeShot(NAME, {
+    asset: 'a',
+    file: 'f',
+    width: 64,
+    height: 36,
+    first: 1001,
+    last: 1010,
+    rate: [24, 1],
+    encoding: 'srgb',
+  })
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
   server = { revisions: [document], head: 1, calls: [], away: false }
   const remembered = new Map<string, string>()
-  vi.stubGlobal('localStorage', { getItem: (key: string) => remembered.get(key) ?? null, setItem: (key: string, value: string) => void remembered.set(key, value) })
+  vi.stubGlobal('localStorage', {
+    getItem: (key: string) => remembered.get(key) ?? null,
+    setItem: (key: string, value: string) => void remembered.set(key, value),
+  })
   vi.stubGlobal('fetch', async (path: string, init: { method: string; body?: string }) => {
     if (server.away) throw new TypeError('no route')
     const tail = path.slice(`/api/shots/${NAME}`.length)
@@ -41,18 +70,33 @@ beforeEach(() => {
         server.head = server.revisions.length
         server.clash = undefined
       }
-      if (base !== server.head) return Response.json({ code: 'clash', message: 'The shot was changed elsewhere meanwhile.', remedy: 'Make it again.', place: {} }, { status: 409 })
+      if (base !== server.head)
+        return Response.json(
+          { code: 'clash', message: 'The shot was changed elsewhere meanwhile.', remedy: 'Make it again.', place: {} },
+          { status: 409 },
+        )
       server.revisions = [...server.revisions.slice(0, server.head), applyPatch(answer().document, patch)]
       server.head++
     }
     return Response.json(answer())
   })
-  useShot.setState({ name: '', shot: undefined, status: undefined, message: undefined, away: false, saving: 0, frame: 0, chosen: '', station: 'Plate' })
+  useShot.setState({
+    name: '',
+    shot: undefined,
+    status: undefined,
+    message: undefined,
+    away: false,
+    saving: 0,
+    frame: 0,
+    chosen: '',
+    station: 'Plate',
+  })
 })
 afterEach(() => vi.unstubAllGlobals())
 
 const heat = (): unknown => (useShot.getState().shot?.document.items.fire as { heat?: number } | undefined)?.heat
-const settled = (): Promise<void> => vi.waitUntil(() => useShot.getState().saving === 0, { timeout: 5000 }).then(() => undefined)
+const settled = (): Promise<void> =>
+  vi.waitUntil(() => useShot.getState().saving === 0, { timeout: 5000 }).then(() => undefined)
 
 describe('editing', () => {
   it('shows a preview at once and keeps nothing of it', async () => {
@@ -78,7 +122,10 @@ describe('editing', () => {
     useShot.getState().edit({ items: { fire: { heat: 900 } } })
     await settled()
     expect(heat()).toBe(111)
-    expect(useShot.getState().message).toMatchObject({ good: false, text: expect.stringContaining('changed elsewhere') })
+    expect(useShot.getState().message).toMatchObject({
+      good: false,
+      text: expect.stringContaining('changed elsewhere'),
+    })
     useShot.getState().edit({ items: { fire: { heat: 900 } } })
     await settled()
     expect(heat()).toBe(900)

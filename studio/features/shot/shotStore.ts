@@ -9,7 +9,35 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-export type Tool = 'choose' | 'fire' | `kind-${string}` | 'add-source' | 'add-force' | 'add-reuse' | 'line' | 'area' | 'box' | 'keep-out' | 'read-point' | 'read-box' | 'read-shape' | 'read-pin' | 'thing' | 'hand-point' | 'hand-flat' | 'join' | 'ground' | 'axis' | 'origin' | 'distance' | 'proof' | 'line-x' | 'line-y' | 'line-z' | 'line-origin' | 'line-length'
+export type Tool =
+  | 'choose'
+  | 'fire'
+  | `kind-${string}`
+  | 'add-source'
+  | 'add-force'
+  | 'add-reuse'
+  | 'line'
+  | 'area'
+  | 'box'
+  | 'keep-out'
+  | 'read-point'
+  | 'read-box'
+  | 'read-shape'
+  | 'read-pin'
+  | 'thing'
+  | 'hand-point'
+  | 'hand-flat'
+  | 'join'
+  | 'ground'
+  | 'axis'
+  | 'origin'
+  | 'distance'
+  | 'proof'
+  | 'line-x'
+  | 'line-y'
+  | 'line-z'
+  | 'line-origin'
+  | 'line-length'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -78,12 +106,15 @@ export interface ShotState {
 }
 
 /** What of a document decides the pictures' keys. */
-export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string => JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
+export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string =>
+  JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
 
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
 
-const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft' | 'matchStep'>> => {
+const remembered = (
+  name: string,
+): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft' | 'matchStep'>> => {
   try {
     return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
   } catch {
@@ -92,12 +123,39 @@ const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' |
 }
 
 export const useShot = create<ShotState>()((set, get) => ({
-  name: '', statusDigest: '', cameras: { first: 0, cameras: [] }, frame: 0, playing: 0, loop: [0, 0], station: 'Plate', chosen: '', view: 'camera', compare: 'none', wipe: 0.5,
-  exposure: 0, soft: true, tool: 'choose', matchStep: 'Track', oldSolve: false, sheet: false, away: false, thin: {}, saving: 0,
+  name: '',
+  statusDigest: '',
+  cameras: { first: 0, cameras: [] },
+  frame: 0,
+  playing: 0,
+  loop: [0, 0],
+  station: 'Plate',
+  chosen: '',
+  view: 'camera',
+  compare: 'none',
+  wipe: 0.5,
+  exposure: 0,
+  soft: true,
+  tool: 'choose',
+  matchStep: 'Track',
+  oldSolve: false,
+  sheet: false,
+  away: false,
+  thin: {},
+  saving: 0,
   set(change) {
     set(change)
     const { name, frame, station, chosen, view, soft, matchStep, shot } = get()
-    if (shot && ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'soft' in change || 'matchStep' in change)) localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft, matchStep }))
+    if (
+      shot &&
+      ('frame' in change ||
+        'station' in change ||
+        'chosen' in change ||
+        'view' in change ||
+        'soft' in change ||
+        'matchStep' in change)
+    )
+      localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft, matchStep }))
   },
   go(station) {
     const { shot, chosen } = get()
@@ -111,10 +169,22 @@ export const useShot = create<ShotState>()((set, get) => ({
       const kept = remembered(name)
       const fresh = before.name !== name
       set({
-        name, shot, away: false,
-        ...(fresh ? {
-          thin: {}, loop: [first, last], frame: Math.min(last, Math.max(first, kept.frame ?? first)), station: STATIONS.find((one) => one === kept.station) ?? 'Plate', chosen: kept.chosen ?? '', view: kept.view ?? 'camera', soft: kept.soft ?? true, matchStep: kept.matchStep ?? 'Track', oldSolve: false,
-        } : {}),
+        name,
+        shot,
+        away: false,
+        ...(fresh
+          ? {
+              thin: {},
+              loop: [first, last],
+              frame: Math.min(last, Math.max(first, kept.frame ?? first)),
+              station: STATIONS.find((one) => one === kept.station) ?? 'Plate',
+              chosen: kept.chosen ?? '',
+              view: kept.view ?? 'camera',
+              soft: kept.soft ?? true,
+              matchStep: kept.matchStep ?? 'Track',
+              oldSolve: false,
+            }
+          : {}),
       })
       await get().refreshStatus()
     } catch (error) {
@@ -125,9 +195,17 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { name, shot } = get()
     if (!shot) return
     try {
-      const [status, cameras] = await Promise.all([call<ShotStatus>(`${shotPath(name)}/status`), call<ShotState['cameras']>(`${shotPath(name)}/cameras`)])
+      const [status, cameras] = await Promise.all([
+        call<ShotStatus>(`${shotPath(name)}/status`),
+        call<ShotState['cameras']>(`${shotPath(name)}/cameras`),
+      ])
       const now = get().shot
-      set({ status, cameras, away: false, ...(now && now.head === status.head ? { statusDigest: pictureDigest(now.document) } : {}) })
+      set({
+        status,
+        cameras,
+        away: false,
+        ...(now && now.head === status.head ? { statusDigest: pictureDigest(now.document) } : {}),
+      })
     } catch (error) {
       get().say(error)
     }
@@ -150,7 +228,10 @@ export const useShot = create<ShotState>()((set, get) => ({
       try {
         const next = await call<Shot>(shotPath(name), { method: 'PATCH', json: { base: shot.head, patch } })
         const waiting = get().saving > 1
-        set({ shot: { ...next, document: waiting ? (get().shot?.document ?? next.document) : next.document }, message: undefined })
+        set({
+          shot: { ...next, document: waiting ? (get().shot?.document ?? next.document) : next.document },
+          message: undefined,
+        })
         await get().refreshStatus()
       } catch (error) {
         get().say(error)
@@ -189,7 +270,11 @@ export const useShot = create<ShotState>()((set, get) => ({
       await chain
       const { name, shot } = get()
       if (!shot) return
-      set({ shot: await call<Shot>(`${shotPath(name)}/solve`, { json: { base: shot.head } }), oldSolve: false, message: undefined })
+      set({
+        shot: await call<Shot>(`${shotPath(name)}/solve`, { json: { base: shot.head } }),
+        oldSolve: false,
+        message: undefined,
+      })
       await get().refreshStatus()
     } catch (error) {
       get().say(error)
@@ -199,7 +284,10 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { name, shot } = get()
     if (!shot) return
     try {
-      const { notes, ...next } = await call<Shot & { notes: string[] }>(`${shotPath(name)}/camera?file=${encodeURIComponent(file.name.slice(0, 200))}&base=${shot.head}`, { method: 'POST', body: file })
+      const { notes, ...next } = await call<Shot & { notes: string[] }>(
+        `${shotPath(name)}/camera?file=${encodeURIComponent(file.name.slice(0, 200))}&base=${shot.head}`,
+        { method: 'POST', body: file },
+      )
       set({ shot: next, message: { text: [`Camera taken in from ${file.name}.`, ...notes].join(' '), good: true } })
       await get().refreshStatus()
     } catch (error) {

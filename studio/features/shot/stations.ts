@@ -15,7 +15,13 @@ export interface StationState {
 export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
   const item = document.items[chosen]
   if (item) return station === (isPiece(item) ? 'Set' : 'Effects')
-  return (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') || (chosen.startsWith('reading.') && station === 'Plate') || (chosen.startsWith('signal.') && (station === 'Effects' || station === 'Light' || station === 'Sit')) || (chosen === 'plateLight' && station === 'Light') || (chosen.startsWith('layer.') && station === 'Sit')
+  return (
+    (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') ||
+    (chosen.startsWith('reading.') && station === 'Plate') ||
+    (chosen.startsWith('signal.') && (station === 'Effects' || station === 'Light' || station === 'Sit')) ||
+    (chosen === 'plateLight' && station === 'Light') ||
+    (chosen.startsWith('layer.') && station === 'Sit')
+  )
 }
 
 const SIT_AT_FIRST = JSON.stringify(sitSchema.parse({}))
@@ -27,7 +33,10 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
   if (camera.kind === 'path') return { lantern: 'lit', figure: 'taken in' }
   if (camera.kind === 'typed') return { lantern: 'lit', figure: 'typed' }
   if (camera.kind === 'lined') return { lantern: 'lit', figure: 'lined up' }
-  if (camera.kind === 'solved') return solve && camera.solve?.key !== solve.key ? { lantern: 'glowing', figure: 'stale' } : { lantern: 'lit', figure: `${camera.solve?.medianPx.toFixed(2) ?? ''} px` }
+  if (camera.kind === 'solved')
+    return solve && camera.solve?.key !== solve.key
+      ? { lantern: 'glowing', figure: 'stale' }
+      : { lantern: 'lit', figure: `${camera.solve?.medianPx.toFixed(2) ?? ''} px` }
   return tracks?.state === 'done' ? { lantern: 'glowing', figure: 'tracked' } : { lantern: 'unlit', figure: '' }
 }
 
@@ -44,13 +53,22 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
   const touched = JSON.stringify(document.sit) !== SIT_AT_FIRST
   const off: StationState = { lantern: 'unlit', figure: '' }
   return {
-    Plate: { lantern: status?.asset.state === 'ready' ? 'lit' : 'glowing', figure: status?.asset.state === 'ready' ? `${total} fr` : `${status?.asset.done ?? 0} of ${total}` },
+    Plate: {
+      lantern: status?.asset.state === 'ready' ? 'lit' : 'glowing',
+      figure: status?.asset.state === 'ready' ? `${total} fr` : `${status?.asset.done ?? 0} of ${total}`,
+    },
     Match: matchState(document, status),
     Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
     Mattes: off,
     Effects: gases ? { lantern: done === gases ? 'lit' : 'glowing', figure: `${done} of ${gases}` } : off,
     Light: { lantern: 'lit', figure: `${document.light.illuminance} lx` },
-    Picture: !best || best.kept.length + best.stale.length === 0 ? off : { lantern: best.kept.length === total ? 'lit' : 'glowing', figure: best.kept.length === 0 ? 'stale' : `${best.kept.length} fr` },
+    Picture:
+      !best || best.kept.length + best.stale.length === 0
+        ? off
+        : {
+            lantern: best.kept.length === total ? 'lit' : 'glowing',
+            figure: best.kept.length === 0 ? 'stale' : `${best.kept.length} fr`,
+          },
     Sit: touched ? { lantern: 'lit', figure: `${document.sit.fireExposure.toFixed(1)} st` } : off,
     'Hand-off': off,
   }

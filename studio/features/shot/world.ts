@@ -8,7 +8,10 @@ import { cameraNow, type ShotState } from './shotStore.ts'
 type Seen = Pick<ShotState, 'shot' | 'status' | 'cameras'>
 
 /** A figure of a gas as far as it is kept, by frame. */
-export function figureTable({ status }: Pick<Seen, 'status'>, item: string): ReadonlyMap<number, Readonly<Record<string, unknown>>> {
+export function figureTable(
+  { status }: Pick<Seen, 'status'>,
+  item: string,
+): ReadonlyMap<number, Readonly<Record<string, unknown>>> {
   const gas = status?.gases[item]
   return new Map(gas?.kept.map((frame, n) => [frame, { heatKw: gas.heatKw[n] ?? 0, ...gas.figures[n] }]) ?? [])
 }
@@ -44,7 +47,11 @@ export function inputsNow(state: Seen): SignalInputs {
 export function gasWorldNow(state: Seen): GasWorld {
   const { reading, cameraSpeed: speed } = inputsNow(state)
   const { tables } = usePoints.getState()
-  return { inputs: { reading, cameraSpeed: speed }, camera: (frame) => cameraNow(state, frame), points: (blob, frame) => tables[blob]?.at(frame) }
+  return {
+    inputs: { reading, cameraSpeed: speed },
+    camera: (frame) => cameraNow(state, frame),
+    points: (blob, frame) => tables[blob]?.at(frame),
+  }
 }
 
 const settled = new WeakMap<ShotDocument, Map<string, ShotDocument>>()
@@ -53,7 +60,11 @@ const settled = new WeakMap<ShotDocument, Map<string, ShotDocument>>()
 export function documentAt(state: Seen & Pick<ShotState, 'shot'>, frame: number): ShotDocument | undefined {
   const document = state.shot?.document
   if (!document) return undefined
-  if (Object.keys(document.signals).length === 0 && !Object.values(document.items).some((item) => 'motion' in item && item.motion)) return document
+  if (
+    Object.keys(document.signals).length === 0 &&
+    !Object.values(document.items).some((item) => 'motion' in item && item.motion)
+  )
+    return document
   const made = settledShot(document, frame, inputsNow(state))
   const key = JSON.stringify([made.items, made.light, made.sit])
   const known = settled.get(document) ?? new Map<string, ShotDocument>()

@@ -13,7 +13,15 @@ interface ShotRow {
   id: number
   name: string
   items: number
-  plate: { asset: string; file: string; width: number; height: number; first: number; last: number; rate: [number, number] }
+  plate: {
+    asset: string
+    file: string
+    width: number
+    height: number
+    first: number
+    last: number
+    rate: [number, number]
+  }
 }
 
 /** The shots of the project; a plate dropped anywhere on the page becomes a new one. */
@@ -48,52 +56,130 @@ export function ShotList() {
   }
   return (
     <Box
-      minHeight="100vh" background="floor"
+      minHeight="100vh"
+      background="floor"
       onDragOver={(event) => (event.preventDefault(), setOver(true))}
       onDragLeave={() => setOver(false)}
       onDrop={(event) => (event.preventDefault(), setOver(false), choose(event.dataTransfer.files))}
     >
-      <Flex align="baseline" gap="14px" padding="20px 28px 14px" borderBottomWidth="1px" borderColor="line" background="panel">
-        <Text as="h1" fontSize="20px" fontWeight="650">Coal Lantern</Text>
+      <Flex
+        align="baseline"
+        gap="14px"
+        padding="20px 28px 14px"
+        borderBottomWidth="1px"
+        borderColor="line"
+        background="panel"
+      >
+        <Text as="h1" fontSize="20px" fontWeight="650">
+          Coal Lantern
+        </Text>
         <Text color="soft">Fire, smoke and breaking things that sit in the plate.</Text>
       </Flex>
       <Flex gap="28px" padding="22px 28px" align="flex-start">
         <Box flex="1" minWidth="0">
-          <Text as="h2" color="soft" fontWeight="600" marginBottom="10px">Shots</Text>
-          {shots.error && <Text role="alert" color="wrong">{shots.error instanceof LanternError ? `${shots.error.message} ${shots.error.remedy}` : 'The shots can’t be listed.'}</Text>}
-          {shots.data?.length === 0 && <Text color="soft">No shot yet. Drop a movie or numbered stills on this page to begin.</Text>}
+          <Text as="h2" color="soft" fontWeight="600" marginBottom="10px">
+            Shots
+          </Text>
+          {shots.error && (
+            <Text role="alert" color="wrong">
+              {shots.error instanceof LanternError
+                ? `${shots.error.message} ${shots.error.remedy}`
+                : 'The shots can’t be listed.'}
+            </Text>
+          )}
+          {shots.data?.length === 0 && (
+            <Text color="soft">No shot yet. Drop a movie or numbered stills on this page to begin.</Text>
+          )}
           <Flex wrap="wrap" gap="14px">
             {shots.data?.map((shot) => (
-              <Link key={shot.id} href={`/shot/${encodeURIComponent(shot.name)}`} prefetch={false} style={{ width: 264, background: '#242424', border: '1px solid #313131' }}>
-                <Box height="148px" background="well" backgroundImage={`url(/api/assets/${shot.plate.asset}/${Math.round((shot.plate.first + shot.plate.last) / 2)}?size=quarter)`} backgroundSize="cover" backgroundPosition="center" />
+              <Link
+                key={shot.id}
+                href={`/shot/${encodeURIComponent(shot.name)}`}
+                prefetch={false}
+                style={{ width: 264, background: '#242424', border: '1px solid #313131' }}
+              >
+                <Box
+                  height="148px"
+                  background="well"
+                  backgroundImage={`url(/api/assets/${shot.plate.asset}/${Math.round((shot.plate.first + shot.plate.last) / 2)}?size=quarter)`}
+                  backgroundSize="cover"
+                  backgroundPosition="center"
+                />
                 <Box padding="8px 10px">
-                  <Text fontWeight="650" truncate>{shot.name}</Text>
-                  <Text className="num" color="soft">{shot.plate.first}–{shot.plate.last} · {Number((shot.plate.rate[0] / shot.plate.rate[1]).toFixed(3))}/s · {shot.plate.width}×{shot.plate.height}</Text>
+                  <Text fontWeight="650" truncate>
+                    {shot.name}
+                  </Text>
+                  <Text className="num" color="soft">
+                    {shot.plate.first}–{shot.plate.last} ·{' '}
+                    {Number((shot.plate.rate[0] / shot.plate.rate[1]).toFixed(3))}/s · {shot.plate.width}×
+                    {shot.plate.height}
+                  </Text>
                 </Box>
               </Link>
             ))}
           </Flex>
         </Box>
-        <Box as="section" aria-label="New shot" width="330px" background="panel" borderWidth="1px" borderColor={over ? 'text' : 'line'} borderStyle={over ? 'solid' : 'dashed'} padding="16px">
-          <Text as="h2" fontWeight="650" marginBottom="6px">New shot</Text>
-          <Text color="soft" marginBottom="12px">Drop a plate here: one movie, or stills numbered like name.0001.png (PNG, JPEG, TIFF, OpenEXR).</Text>
-          <input id="plate-files" type="file" multiple hidden accept="video/*,image/*,.exr,.mov,.mxf" onChange={(event) => choose(event.target.files)} />
-          <Press onClick={() => document.getElementById('plate-files')?.click()} disabled={!!going}>Choose files…</Press>
+        <Box
+          as="section"
+          aria-label="New shot"
+          width="330px"
+          background="panel"
+          borderWidth="1px"
+          borderColor={over ? 'text' : 'line'}
+          borderStyle={over ? 'solid' : 'dashed'}
+          padding="16px"
+        >
+          <Text as="h2" fontWeight="650" marginBottom="6px">
+            New shot
+          </Text>
+          <Text color="soft" marginBottom="12px">
+            Drop a plate here: one movie, or stills numbered like name.0001.png (PNG, JPEG, TIFF, OpenEXR).
+          </Text>
+          <input
+            id="plate-files"
+            type="file"
+            multiple
+            hidden
+            accept="video/*,image/*,.exr,.mov,.mxf"
+            onChange={(event) => choose(event.target.files)}
+          />
+          <Press onClick={() => document.getElementById('plate-files')?.click()} disabled={!!going}>
+            Choose files…
+          </Press>
           {files.length > 0 && (
             <Box marginTop="12px">
-              <Text className="num" color="soft" truncate>{files.length === 1 ? files[0]?.name : `${files.length} stills, ${files[0]?.name} …`}</Text>
+              <Text className="num" color="soft" truncate>
+                {files.length === 1 ? files[0]?.name : `${files.length} stills, ${files[0]?.name} …`}
+              </Text>
               <label htmlFor="shot-name">Name</label>
-              <Input id="shot-name" size="xs" marginY="4px" value={name} maxLength={300} onChange={(event) => setName(event.target.value)} borderColor="line" background="floor" />
-              <Press main disabled={!!going} onClick={() => void make()}>Make the shot</Press>
+              <Input
+                id="shot-name"
+                size="xs"
+                marginY="4px"
+                value={name}
+                maxLength={300}
+                onChange={(event) => setName(event.target.value)}
+                borderColor="line"
+                background="floor"
+              />
+              <Press main disabled={!!going} onClick={() => void make()}>
+                Make the shot
+              </Press>
             </Box>
           )}
           {going && (
             <Box marginTop="12px" role="status">
               <Text className="num">{going.what}</Text>
-              <Box height="3px" background="line" marginTop="6px"><Box height="3px" background="lamp" width={`${going.share * 100}%`} /></Box>
+              <Box height="3px" background="line" marginTop="6px">
+                <Box height="3px" background="lamp" width={`${going.share * 100}%`} />
+              </Box>
             </Box>
           )}
-          {wrong && <Text role="alert" color="wrong" marginTop="12px">{wrong.message} {wrong.remedy}</Text>}
+          {wrong && (
+            <Text role="alert" color="wrong" marginTop="12px">
+              {wrong.message} {wrong.remedy}
+            </Text>
+          )}
         </Box>
       </Flex>
     </Box>

@@ -12,7 +12,15 @@ const ROW = 25
 const RULER = 28
 const INSET = 14
 
-function drawRow(context: CanvasRenderingContext2D, row: StripRow, top: number, x: (frame: number) => number, step: number, first: number, last: number): void {
+function drawRow(
+  context: CanvasRenderingContext2D,
+  row: StripRow,
+  top: number,
+  x: (frame: number) => number,
+  step: number,
+  first: number,
+  last: number,
+): void {
   if (row.kind === 'curve') {
     const path = new Path2D()
     let begun = false
@@ -80,7 +88,8 @@ export function Strip() {
     context.fillRect(0, 0, width, height)
     context.font = '10px var(--font-number), monospace'
     context.fillStyle = '#343434'
-    if (loop[0] > first || loop[1] < last) context.fillRect(x(loop[0]) - step / 2, 0, x(loop[1]) - x(loop[0]) + step, RULER - 2)
+    if (loop[0] > first || loop[1] < last)
+      context.fillRect(x(loop[0]) - step / 2, 0, x(loop[1]) - x(loop[0]) + step, RULER - 2)
     const every = Math.max(1, Math.ceil(60 / step / 10) * 10)
     for (let at = first; at <= last; at++) {
       const big = at === first || at % every === 0
@@ -113,24 +122,57 @@ export function Strip() {
     return Math.min(last, Math.max(first, Math.round(first + (event.clientX - (box?.left ?? 0) - INSET) / step)))
   }
   return (
-    <Box as="section" aria-label="Strip" display="grid" gridTemplateColumns="208px 1fr" background="panel" borderTopWidth="1px" borderColor="line" height="186px" overflowY="auto">
+    <Box
+      as="section"
+      aria-label="Strip"
+      display="grid"
+      gridTemplateColumns="208px 1fr"
+      background="panel"
+      borderTopWidth="1px"
+      borderColor="line"
+      height="186px"
+      overflowY="auto"
+    >
       <Box borderRightWidth="1px" borderColor="line">
         <Flex className="num" gap="8px" align="center" height={`${RULER - 1}px`} paddingX="12px">
-          <Press plain aria-label={playing ? 'Stop' : 'Play'} onClick={() => set({ playing: playing ? 0 : 1 })}>{playing ? '■' : '▶'}</Press>
+          <Press plain aria-label={playing ? 'Stop' : 'Play'} onClick={() => set({ playing: playing ? 0 : 1 })}>
+            {playing ? '■' : '▶'}
+          </Press>
           <span data-frame>{frame}</span>
           <span style={{ color: COLOURS.faint }}>{rate.toFixed(rate % 1 ? 3 : 1)}/s</span>
-          {(loop[0] > first || loop[1] < last) && <Press plain onClick={() => set({ loop: [first, last] })} title="Loop the whole plate again">{loop[0]}–{loop[1]}</Press>}
+          {(loop[0] > first || loop[1] < last) && (
+            <Press plain onClick={() => set({ loop: [first, last] })} title="Loop the whole plate again">
+              {loop[0]}–{loop[1]}
+            </Press>
+          )}
         </Flex>
         {rows.map((row) => (
-          <Flex key={`${row.kind}${row.name}`} height={`${ROW}px`} align="center" justify="space-between" paddingX="14px" gap="6px" data-row={row.name}>
+          <Flex
+            key={`${row.kind}${row.name}`}
+            height={`${ROW}px`}
+            align="center"
+            justify="space-between"
+            paddingX="14px"
+            gap="6px"
+            data-row={row.name}
+          >
             <Box truncate>{row.name}</Box>
-            <span className="num" style={{ color: COLOURS.soft, whiteSpace: 'nowrap' }}>{row.figure}</span>
+            <span className="num" style={{ color: COLOURS.soft, whiteSpace: 'nowrap' }}>
+              {row.figure}
+            </span>
           </Flex>
         ))}
       </Box>
       <Box ref={place} minWidth="0">
         <canvas
-          ref={canvas} role="slider" tabIndex={0} aria-label="Frame" aria-valuemin={first} aria-valuemax={last} aria-valuenow={frame} style={{ width, height, display: 'block', touchAction: 'none' }}
+          ref={canvas}
+          role="slider"
+          tabIndex={0}
+          aria-label="Frame"
+          aria-valuemin={first}
+          aria-valuemax={last}
+          aria-valuenow={frame}
+          style={{ width, height, display: 'block', touchAction: 'none' }}
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId)
             const at = frameAt(event)
@@ -140,7 +182,8 @@ export function Strip() {
           onPointerMove={(event) => {
             if (!(event.buttons & 1)) return
             const at = frameAt(event)
-            if (loopFrom.current !== undefined) set({ loop: [Math.min(at, loopFrom.current), Math.max(at, loopFrom.current)] })
+            if (loopFrom.current !== undefined)
+              set({ loop: [Math.min(at, loopFrom.current), Math.max(at, loopFrom.current)] })
             else moveTo(at)
           }}
           onPointerUp={() => (loopFrom.current = undefined)}

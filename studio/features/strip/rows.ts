@@ -6,57 +6,146 @@ import { inputsNow } from '../shot/world.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 
 export type StripRow =
-  | { kind: 'frames'; name: string; figure: string; kept: ReadonlySet<number>; stale: ReadonlySet<number>; running: boolean }
-  | { kind: 'curve'; name: string; figure: string; values: ReadonlyMap<number, number>; top: number; bottom?: number; added: boolean }
+  | {
+      kind: 'frames'
+      name: string
+      figure: string
+      kept: ReadonlySet<number>
+      stale: ReadonlySet<number>
+      running: boolean
+    }
+  | {
+      kind: 'curve'
+      name: string
+      figure: string
+      values: ReadonlyMap<number, number>
+      top: number
+      bottom?: number
+      added: boolean
+    }
 
 const LEAST_TOP_PX = 1
 
 /** Of the match: tracks seen, error, the chosen track's error, how far test objects slide. */
-function matchRows(shown: ShownMatch, document: ShotDocument, chosen: string, frame: number, status: ShotState['status'], solves: Readonly<Record<string, Solve>>): StripRow[] {
+function matchRows(
+  shown: ShownMatch,
+  document: ShotDocument,
+  chosen: string,
+  frame: number,
+  status: ShotState['status'],
+  solves: Readonly<Record<string, Solve>>,
+): StripRow[] {
   const { first, last } = document.plate
   const rows: StripRow[] = []
-  const curve = (name: string, values: ReadonlyMap<number, number>, figure: (value: number) => string, least = LEAST_TOP_PX): void => {
-    if (values.size > 0) rows.push({ kind: 'curve', name, figure: values.has(frame) ? figure(values.get(frame) ?? 0) : '', values, top: Math.max(least, ...values.values()), added: false })
+  const curve = (
+    name: string,
+    values: ReadonlyMap<number, number>,
+    figure: (value: number) => string,
+    least = LEAST_TOP_PX,
+  ): void => {
+    if (values.size > 0)
+      rows.push({
+        kind: 'curve',
+        name,
+        figure: values.has(frame) ? figure(values.get(frame) ?? 0) : '',
+        values,
+        top: Math.max(least, ...values.values()),
+        added: false,
+      })
   }
   const px = (value: number): string => `${value.toFixed(2)} px`
   if (shown.tracks.length > 0) {
     const seen = new Map(Array.from({ length: last - first + 1 }, (_, n) => [first + n, 0]))
-    for (const track of shown.tracks) for (let n = track.first; n <= trackLast(track); n++) seen.set(first + n, (seen.get(first + n) ?? 0) + 1)
+    for (const track of shown.tracks)
+      for (let n = track.first; n <= trackLast(track); n++) seen.set(first + n, (seen.get(first + n) ?? 0) + 1)
     curve('Tracks', seen, (value) => String(value), 10)
   }
-  if (shown.solve) curve('Match error', new Map(shown.solve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))), px)
-  if (chosen.startsWith('track.')) curve(`Track ${chosen.slice(6)}`, new Map([...trackErrors(shown, Number(chosen.slice(6)))].map(([n, value]) => [first + n, value])), px)
+  if (shown.solve)
+    curve(
+      'Match error',
+      new Map(shown.solve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))),
+      px,
+    )
+  if (chosen.startsWith('track.'))
+    curve(
+      `Track ${chosen.slice(6)}`,
+      new Map([...trackErrors(shown, Number(chosen.slice(6)))].map(([n, value]) => [first + n, value])),
+      px,
+    )
   const hand = chosen.startsWith('hand.') ? chosen.slice(5) : ''
   const stage = status?.match.hands[hand]
   const { likeness, first: from } = (stage?.figures ?? {}) as { likeness?: number[]; first?: number }
   if (document.match.hands[hand]) {
-    if (likeness && from !== undefined) curve(`${document.match.hands[hand].name}, likeness`, new Map(likeness.map((value, n) => [from + n, 100 * value])), (value) => `${value.toFixed(0)} %`, 100)
-    curve(`${document.match.hands[hand].name}, error`, new Map([...trackErrors(shown, handNumber(hand))].map(([n, value]) => [first + n, value])), px)
+    if (likeness && from !== undefined)
+      curve(
+        `${document.match.hands[hand].name}, likeness`,
+        new Map(likeness.map((value, n) => [from + n, 100 * value])),
+        (value) => `${value.toFixed(0)} %`,
+        100,
+      )
+    curve(
+      `${document.match.hands[hand].name}, error`,
+      new Map([...trackErrors(shown, handNumber(hand))].map(([n, value]) => [first + n, value])),
+      px,
+    )
   }
   const thing = chosen.startsWith('thing.') ? chosen.slice(6) : ''
   const thingSolve = solves[status?.match.things[thing]?.solve.key ?? '']
-  if (thingSolve) curve(`${document.match.things[thing]?.name ?? ''}, error`, new Map(thingSolve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))), px)
+  if (thingSolve)
+    curve(
+      `${document.match.things[thing]?.name ?? ''}, error`,
+      new Map(thingSolve.framePx.flatMap((value, n) => (value === null ? [] : [[first + n, value]]))),
+      px,
+    )
   const proofs = Object.entries(document.match.proofs)
   const wanted = proofs.filter(([id]) => chosen === `proof.${id}`)
-  for (const [, proof] of wanted.length > 0 ? wanted : proofs.slice(0, 2)) curve(`Slide, ${proof.name}`, new Map(slideOfProof(shown, proof).flatMap((value, n) => (Number.isFinite(value) ? [[first + n, value]] : []))), px)
+  for (const [, proof] of wanted.length > 0 ? wanted : proofs.slice(0, 2))
+    curve(
+      `Slide, ${proof.name}`,
+      new Map(slideOfProof(shown, proof).flatMap((value, n) => (Number.isFinite(value) ? [[first + n, value]] : []))),
+      px,
+    )
   return rows
 }
 
 /** The plate's own drift of exposure, and what is read of it: at the Plate station all, elsewhere what is shown. */
-function plateRows({ shot, status, frame, station, chosen }: ShotState, files: { readings: Readonly<Record<string, ReadingFrames>>; reports: Readonly<Record<string, PlateReport>>; solves: Readonly<Record<string, Solve>> }): StripRow[] {
+function plateRows(
+  { shot, status, frame, station, chosen }: ShotState,
+  files: {
+    readings: Readonly<Record<string, ReadingFrames>>
+    reports: Readonly<Record<string, PlateReport>>
+    solves: Readonly<Record<string, Solve>>
+  },
+): StripRow[] {
   const rows: StripRow[] = []
   const report = files.reports[status?.readings.report.key ?? '']
   if (station === 'Plate' && report) {
     const values = new Map(report.drift.flatMap((v, n) => (v === null ? [] : [[report.first + n, v] as const])))
     const now = values.get(frame)
-    if (values.size > 0) rows.push({ kind: 'curve', name: 'Exposure drift', figure: now === undefined ? '' : `${now >= 0 ? '+' : ''}${now.toFixed(2)} st`, values, top: Math.max(...values.values()) + 0.02, bottom: Math.min(...values.values()) - 0.02, added: false })
+    if (values.size > 0)
+      rows.push({
+        kind: 'curve',
+        name: 'Exposure drift',
+        figure: now === undefined ? '' : `${now >= 0 ? '+' : ''}${now.toFixed(2)} st`,
+        values,
+        top: Math.max(...values.values()) + 0.02,
+        bottom: Math.min(...values.values()) - 0.02,
+        added: false,
+      })
   }
   for (const [id, reading] of Object.entries(shot?.document.readings ?? {})) {
     const taken = files.readings[status?.readings.areas[id]?.reading.key ?? '']
     if (!taken || !(reading.shown || chosen === `reading.${id}`)) continue
     const values = readingValues(taken, reading)
     const now = values.get(frame)
-    rows.push({ kind: 'curve', name: reading.name, figure: now === undefined ? '' : now.toFixed(3), values, top: Math.max(1e-6, ...values.values()) * 1.05, added: false })
+    rows.push({
+      kind: 'curve',
+      name: reading.name,
+      figure: now === undefined ? '' : now.toFixed(3),
+      values,
+      top: Math.max(1e-6, ...values.values()) * 1.05,
+      added: false,
+    })
   }
   return rows
 }
@@ -69,16 +158,31 @@ function signalRows(state: ShotState): StripRow[] {
   const clock = { first: plate.first, rate: plate.rate[0] / plate.rate[1] }
   const inputs = inputsNow(state)
   return Object.entries(signals).flatMap(([id, signal]): StripRow[] => {
-    if (chosen !== `signal.${id}` && !(signal.shown && (station === 'Effects' || station === 'Light' || station === 'Sit'))) return []
+    if (
+      chosen !== `signal.${id}` &&
+      !(signal.shown && (station === 'Effects' || station === 'Light' || station === 'Sit'))
+    )
+      return []
     const values = new Map<number, number>()
     for (let at = plate.first; at <= plate.last; at++) {
       const value = signalValue(signal, at, clock, inputs)
       if (value !== undefined && Number.isFinite(value)) values.set(at, value)
     }
-    if (values.size === 0) return [{ kind: 'curve', name: signal.name, figure: 'no value yet', values, top: 1, added: false }]
+    if (values.size === 0)
+      return [{ kind: 'curve', name: signal.name, figure: 'no value yet', values, top: 1, added: false }]
     const [low, high] = [Math.min(...values.values()), Math.max(...values.values())]
     const now = values.get(frame)
-    return [{ kind: 'curve', name: signal.name, figure: now === undefined ? '' : String(Number(now.toPrecision(4))), values, top: high + 0.05 * (high - low || 1), bottom: Math.min(0, low), added: false }]
+    return [
+      {
+        kind: 'curve',
+        name: signal.name,
+        figure: now === undefined ? '' : String(Number(now.toPrecision(4))),
+        values,
+        top: high + 0.05 * (high - low || 1),
+        bottom: Math.min(0, low),
+        added: false,
+      },
+    ]
   })
 }
 
@@ -89,31 +193,103 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
   const { document } = shot
   const { first, last } = document.plate
   const total = last - first + 1
-  const rows: StripRow[] = [...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []), ...plateRows(state, files), ...signalRows(state)]
+  const rows: StripRow[] = [
+    ...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []),
+    ...plateRows(state, files),
+    ...signalRows(state),
+  ]
   for (const [id, item] of itemsInOrder(document)) {
     if (item.kind !== 'gas') continue
-    if (Math.max(0, ...(status?.gases[id]?.heatKw ?? []), ...(thin[id]?.heatKw ?? []), item.heat) <= 0 && chosen !== id) {
+    if (
+      Math.max(0, ...(status?.gases[id]?.heatKw ?? []), ...(thin[id]?.heatKw ?? []), item.heat) <= 0 &&
+      chosen !== id
+    ) {
       const smoke = status?.gases[id]
-      rows.push({ kind: 'frames', name: item.name, figure: smoke ? `${smoke.kept.length} of ${smoke.last - smoke.first + 1}` : '', kept: new Set(smoke?.kept), stale: new Set(smoke?.stale), running: smoke?.state === 'running' })
+      rows.push({
+        kind: 'frames',
+        name: item.name,
+        figure: smoke ? `${smoke.kept.length} of ${smoke.last - smoke.first + 1}` : '',
+        kept: new Set(smoke?.kept),
+        stale: new Set(smoke?.stale),
+        running: smoke?.state === 'running',
+      })
       continue
     }
     const gas = status?.gases[id]
     const fromThin = !gas || gas.kept.length === 0
-    const heat = new Map(fromThin ? (thin[id]?.heatKw ?? []).map((value, n) => [first + n, value]) : gas.kept.map((at, n) => [at, gas.heatKw[n] ?? 0]))
+    const heat = new Map(
+      fromThin
+        ? (thin[id]?.heatKw ?? []).map((value, n) => [first + n, value])
+        : gas.kept.map((at, n) => [at, gas.heatKw[n] ?? 0]),
+    )
     const now = heat.get(frame)
-    rows.push({ kind: 'curve', name: `${item.name}, heat`, figure: now === undefined ? '' : `${now.toFixed(0)} kW`, values: heat, top: Math.max(1, item.heat * 1.3, ...heat.values()), added: true })
-    const height = new Map(fromThin ? (thin[id]?.height ?? []).map((value, n) => [first + n, value]) : gas.kept.map((at, n) => [at, gas.figures[n]?.height ?? 0]))
+    rows.push({
+      kind: 'curve',
+      name: `${item.name}, heat`,
+      figure: now === undefined ? '' : `${now.toFixed(0)} kW`,
+      values: heat,
+      top: Math.max(1, item.heat * 1.3, ...heat.values()),
+      added: true,
+    })
+    const height = new Map(
+      fromThin
+        ? (thin[id]?.height ?? []).map((value, n) => [first + n, value])
+        : gas.kept.map((at, n) => [at, gas.figures[n]?.height ?? 0]),
+    )
     const tall = height.get(frame)
-    if ((chosen === id || station === 'Picture') && Math.max(0, ...height.values()) > 0) rows.push({ kind: 'curve', name: `${item.name}, height`, figure: tall === undefined ? '' : `${tall.toFixed(2)} m`, values: height, top: Math.max(0.5, ...height.values()) * 1.1, added: true })
+    if ((chosen === id || station === 'Picture') && Math.max(0, ...height.values()) > 0)
+      rows.push({
+        kind: 'curve',
+        name: `${item.name}, height`,
+        figure: tall === undefined ? '' : `${tall.toFixed(2)} m`,
+        values: height,
+        top: Math.max(0.5, ...height.values()) * 1.1,
+        added: true,
+      })
     const light = new Map(fromThin ? [] : gas.kept.map((at, n) => [at, gas.figures[n]?.light ?? 0]))
     const bright = light.get(frame)
-    if (chosen === id && Math.max(0, ...light.values()) > 0) rows.push({ kind: 'curve', name: `${item.name}, light`, figure: bright === undefined ? '' : `${bright.toFixed(0)} cd`, values: light, top: Math.max(1, ...light.values()) * 1.1, added: true })
-    if (gas?.finer) rows.push({ kind: 'frames', name: `${item.name}, finer`, figure: `${gas.finer.kept.length} of ${gas.last - gas.first + 1}`, kept: new Set(gas.finer.kept), stale: new Set(), running: gas.finer.state === 'running' })
-    rows.push({ kind: 'frames', name: item.name, figure: gas?.kept.length || gas?.stale.length ? `${gas.kept.length} of ${gas.last - gas.first + 1}` : thin[id] ? `thin ${thin[id].frames}` : '', kept: new Set(gas?.kept), stale: new Set(gas?.stale), running: gas?.state === 'running' })
+    if (chosen === id && Math.max(0, ...light.values()) > 0)
+      rows.push({
+        kind: 'curve',
+        name: `${item.name}, light`,
+        figure: bright === undefined ? '' : `${bright.toFixed(0)} cd`,
+        values: light,
+        top: Math.max(1, ...light.values()) * 1.1,
+        added: true,
+      })
+    if (gas?.finer)
+      rows.push({
+        kind: 'frames',
+        name: `${item.name}, finer`,
+        figure: `${gas.finer.kept.length} of ${gas.last - gas.first + 1}`,
+        kept: new Set(gas.finer.kept),
+        stale: new Set(),
+        running: gas.finer.state === 'running',
+      })
+    rows.push({
+      kind: 'frames',
+      name: item.name,
+      figure:
+        gas?.kept.length || gas?.stale.length
+          ? `${gas.kept.length} of ${gas.last - gas.first + 1}`
+          : thin[id]
+            ? `thin ${thin[id].frames}`
+            : '',
+      kept: new Set(gas?.kept),
+      stale: new Set(gas?.stale),
+      running: gas?.state === 'running',
+    })
   }
   for (const quality of ['look', 'final'] as const) {
     const one = status?.[quality]
-    rows.push({ kind: 'frames', name: quality === 'look' ? 'First look' : 'Final', figure: one?.kept.length ? `${one.kept.length} of ${total}` : one?.stale.length ? 'stale' : '', kept: new Set(one?.kept), stale: new Set(one?.stale), running: one?.state === 'running' })
+    rows.push({
+      kind: 'frames',
+      name: quality === 'look' ? 'First look' : 'Final',
+      figure: one?.kept.length ? `${one.kept.length} of ${total}` : one?.stale.length ? 'stale' : '',
+      kept: new Set(one?.kept),
+      stale: new Set(one?.stale),
+      running: one?.state === 'running',
+    })
   }
   return rows
 }

@@ -1,7 +1,16 @@
 import { LanternError } from '../../base/index.ts'
 import { halfTable } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
-import { bytesOf, COMPRESSION, type ExrChannel, type ExrImage, LINES_PER_BLOCK, MAGIC, PIXEL_TYPES, unpredict } from './layout.ts'
+import {
+  bytesOf,
+  COMPRESSION,
+  type ExrChannel,
+  type ExrImage,
+  LINES_PER_BLOCK,
+  MAGIC,
+  PIXEL_TYPES,
+  unpredict,
+} from './layout.ts'
 
 const MOST_EDGE = 32768
 const MOST_CHANNELS = 256
@@ -12,7 +21,8 @@ const LITTLE = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1
  * Throws LanternError 'exr' that says what is wrong with the bytes.
  */
 export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflate = plainDeflate): ExrImage {
-  const broken = (what: string): LanternError => new LanternError('exr', `${file} ${what}`, 'Write it again as a single-part, scan-line OpenEXR file.', { file })
+  const broken = (what: string): LanternError =>
+    new LanternError('exr', `${file} ${what}`, 'Write it again as a single-part, scan-line OpenEXR file.', { file })
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   let at = 0
   const need = (count: number): number => {
@@ -48,7 +58,8 @@ export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflat
         const kind = PIXEL_TYPES[word()]
         need(4)
         const sampling = [word(), word()]
-        if (!kind || sampling[0] !== 1 || sampling[1] !== 1) throw broken(`has a channel ${channel} of a kind that is not read here`)
+        if (!kind || sampling[0] !== 1 || sampling[1] !== 1)
+          throw broken(`has a channel ${channel} of a kind that is not read here`)
         channels.push({ name: channel, type: kind })
         if (channels.length > MOST_CHANNELS) throw broken(`has more than ${MOST_CHANNELS} channels`)
       }
@@ -60,11 +71,16 @@ export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflat
   const [left = 0, top = 0, right = -1, bottom = -1] = window
   const width = right - left + 1
   const height = bottom - top + 1
-  if (width < 1 || height < 1 || width > MOST_EDGE || height > MOST_EDGE) throw broken(`says it is ${width} by ${height} pixels`)
+  if (width < 1 || height < 1 || width > MOST_EDGE || height > MOST_EDGE)
+    throw broken(`says it is ${width} by ${height} pixels`)
   const lines = LINES_PER_BLOCK[compression]
   if (!lines) throw broken('has a compression that is not read here (ZIP, ZIPS and none are)')
 
-  const planes: ExrChannel[] = channels.map(({ name, type }) => ({ name, type, data: new Float32Array(width * height) }))
+  const planes: ExrChannel[] = channels.map(({ name, type }) => ({
+    name,
+    type,
+    data: new Float32Array(width * height),
+  }))
   const halves = halfTable()
   const lineBytes = channels.reduce((sum, { type }) => sum + bytesOf(type) * width, 0)
   const blocks = Math.ceil(height / lines)
@@ -98,7 +114,13 @@ export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflat
           for (let x = 0; x < width; x++) row[x] = halves[codes[x] ?? 0] ?? 0
         } else {
           const raw = new DataView(plain.buffer, from)
-          for (let x = 0; x < width; x++) row[x] = type === 'half' ? (halves[raw.getUint16(2 * x, true)] ?? 0) : type === 'float' ? raw.getFloat32(4 * x, true) : raw.getUint32(4 * x, true)
+          for (let x = 0; x < width; x++)
+            row[x] =
+              type === 'half'
+                ? (halves[raw.getUint16(2 * x, true)] ?? 0)
+                : type === 'float'
+                  ? raw.getFloat32(4 * x, true)
+                  : raw.getUint32(4 * x, true)
         }
         from += bytesOf(type) * width
       }

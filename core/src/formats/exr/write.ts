@@ -15,7 +15,9 @@ class Writer {
   }
   words(values: readonly number[], kind: 'int' | 'float' = 'int'): this {
     const part = new DataView(new ArrayBuffer(values.length * 4))
-    values.forEach((value, n) => (kind === 'int' ? part.setInt32(n * 4, value, true) : part.setFloat32(n * 4, value, true)))
+    values.forEach((value, n) =>
+      kind === 'int' ? part.setInt32(n * 4, value, true) : part.setFloat32(n * 4, value, true),
+    )
     return this.bytes(new Uint8Array(part.buffer))
   }
   joined(): Uint8Array<ArrayBuffer> {
@@ -29,7 +31,8 @@ class Writer {
   }
 }
 
-const attribute = (writer: Writer, name: string, type: string, value: Uint8Array): Writer => writer.text(name).text(type).words([value.length]).bytes(value)
+const attribute = (writer: Writer, name: string, type: string, value: Uint8Array): Writer =>
+  writer.text(name).text(type).words([value.length]).bytes(value)
 const compare = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
 
 /** A multi-layer scan-line OpenEXR file, ZIP-compressed in blocks of 16 lines. Channels are sorted by name as the format asks. */
@@ -50,8 +53,14 @@ export function writeExr(image: ExrImage, deflate: Deflate = plainDeflate): Uint
   attribute(head, 'screenWindowCenter', 'v2f', new Writer().words([0, 0], 'float').joined())
   attribute(head, 'screenWindowWidth', 'float', new Writer().words([1], 'float').joined())
   // Rec. 709 primaries and D65, so that readers know what the numbers mean.
-  attribute(head, 'chromaticities', 'chromaticities', new Writer().words([0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329], 'float').joined())
-  for (const [name, value] of Object.entries(image.attributes)) attribute(head, name, 'string', new TextEncoder().encode(value))
+  attribute(
+    head,
+    'chromaticities',
+    'chromaticities',
+    new Writer().words([0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329], 'float').joined(),
+  )
+  for (const [name, value] of Object.entries(image.attributes))
+    attribute(head, name, 'string', new TextEncoder().encode(value))
   head.bytes(new Uint8Array(1))
 
   const lines = LINES_PER_BLOCK[COMPRESSION.zip] ?? 16

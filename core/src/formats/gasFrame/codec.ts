@@ -8,17 +8,25 @@ const MAGIC = 0x46474c43
 const MOST_CELLS = 2147483648
 
 const headSchema = z.object({
-  box: z.object({ cell: z.number().positive(), origin: z.tuple([z.number(), z.number(), z.number()]), size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]) }),
+  box: z.object({
+    cell: z.number().positive(),
+    origin: z.tuple([z.number(), z.number(), z.number()]),
+    size: z.tuple([z.int().positive(), z.int().positive(), z.int().positive()]),
+  }),
   ambient: z.number().positive(),
   tiles: z.int().nonnegative(),
 })
 
 export function writeGasFrame(frame: GasFrame, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
-  const head = new TextEncoder().encode(JSON.stringify({ box: frame.box, ambient: frame.ambient, tiles: frame.tiles.length }))
+  const head = new TextEncoder().encode(
+    JSON.stringify({ box: frame.box, ambient: frame.ambient, tiles: frame.tiles.length }),
+  )
   const per = frame.tiles.length * TILE ** 3 * 2
   const body = new Uint8Array(frame.tiles.length * 4 + per * frame.channels.length)
   body.set(new Uint8Array(frame.tiles.buffer, frame.tiles.byteOffset, frame.tiles.byteLength))
-  frame.channels.forEach((channel, n) => body.set(new Uint8Array(channel.buffer, channel.byteOffset, channel.byteLength), frame.tiles.length * 4 + per * n))
+  frame.channels.forEach((channel, n) =>
+    body.set(new Uint8Array(channel.buffer, channel.byteOffset, channel.byteLength), frame.tiles.length * 4 + per * n),
+  )
   const packed = deflate.deflate(body)
   const out = new Uint8Array(8 + head.length + packed.length)
   const view = new DataView(out.buffer)
@@ -31,7 +39,8 @@ export function writeGasFrame(frame: GasFrame, deflate: Deflate = plainDeflate):
 
 /** Throws LanternError 'gas-frame' on bytes that are none. */
 export function readGasFrame(bytes: Uint8Array, deflate: Deflate = plainDeflate): GasFrame {
-  const broken = (): LanternError => new LanternError('gas-frame', 'A kept gas frame is damaged.', 'Keep the gas again.')
+  const broken = (): LanternError =>
+    new LanternError('gas-frame', 'A kept gas frame is damaged.', 'Keep the gas again.')
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   if (bytes.length < 8 || view.getUint32(0, true) !== MAGIC) throw broken()
   const headLength = view.getUint32(4, true)

@@ -9,22 +9,64 @@ const numbers = (count: number) => z.array(z.number()).length(count)
 const gltfSchema = z.object({
   asset: z.object({ version: z.string() }),
   scene: index.optional(),
-  nodes: z.array(z.object({ name: z.string().optional(), camera: index.optional(), children: z.array(index).optional(), translation: numbers(3).optional(), rotation: numbers(4).optional(), matrix: numbers(16).optional() })).default([]),
-  cameras: z.array(z.object({
-    type: z.string(),
-    perspective: z.object({ yfov: z.number().positive(), aspectRatio: z.number().positive().optional() }).optional(),
-    extras: z.unknown().optional(),
-  })).default([]),
+  nodes: z
+    .array(
+      z.object({
+        name: z.string().optional(),
+        camera: index.optional(),
+        children: z.array(index).optional(),
+        translation: numbers(3).optional(),
+        rotation: numbers(4).optional(),
+        matrix: numbers(16).optional(),
+      }),
+    )
+    .default([]),
+  cameras: z
+    .array(
+      z.object({
+        type: z.string(),
+        perspective: z
+          .object({ yfov: z.number().positive(), aspectRatio: z.number().positive().optional() })
+          .optional(),
+        extras: z.unknown().optional(),
+      }),
+    )
+    .default([]),
   buffers: z.array(z.object({ uri: z.string().optional(), byteLength: index })).default([]),
-  bufferViews: z.array(z.object({ buffer: index, byteOffset: index.optional(), byteLength: index, byteStride: index.optional() })).default([]),
-  accessors: z.array(z.object({ bufferView: index.optional(), byteOffset: index.optional(), componentType: z.int(), count: index, type: z.string() })).default([]),
-  animations: z.array(z.object({
-    samplers: z.array(z.object({ input: index, output: index, interpolation: z.string().optional() })),
-    channels: z.array(z.object({ sampler: index, target: z.object({ node: index.optional(), path: z.string() }) })),
-  })).default([]),
+  bufferViews: z
+    .array(z.object({ buffer: index, byteOffset: index.optional(), byteLength: index, byteStride: index.optional() }))
+    .default([]),
+  accessors: z
+    .array(
+      z.object({
+        bufferView: index.optional(),
+        byteOffset: index.optional(),
+        componentType: z.int(),
+        count: index,
+        type: z.string(),
+      }),
+    )
+    .default([]),
+  animations: z
+    .array(
+      z.object({
+        samplers: z.array(z.object({ input: index, output: index, interpolation: z.string().optional() })),
+        channels: z.array(z.object({ sampler: index, target: z.object({ node: index.optional(), path: z.string() }) })),
+      }),
+    )
+    .default([]),
 })
 type Gltf = z.infer<typeof gltfSchema>
-const lensSchema = z.object({ width: z.number().positive(), height: z.number().positive(), focalPx: z.number().positive(), centre: z.tuple([z.number(), z.number()]), k1: z.number(), k2: z.number(), first: z.int().optional(), rate: z.number().positive().optional() })
+const lensSchema = z.object({
+  width: z.number().positive(),
+  height: z.number().positive(),
+  focalPx: z.number().positive(),
+  centre: z.tuple([z.number(), z.number()]),
+  k1: z.number(),
+  k2: z.number(),
+  first: z.int().optional(),
+  rate: z.number().positive().optional(),
+})
 
 export interface CameraPath {
   /** In the plate's numbering. */
@@ -51,18 +93,27 @@ function chunks(bytes: Uint8Array, broken: (what: string) => LanternError): { te
   return { text: new TextDecoder().decode(parts[0] ?? new Uint8Array()), binary: parts[1] }
 }
 
-function accessorFloats(gltf: Gltf, n: number, width: number, binary: Uint8Array | undefined, broken: (what: string) => LanternError): Float32Array {
+function accessorFloats(
+  gltf: Gltf,
+  n: number,
+  width: number,
+  binary: Uint8Array | undefined,
+  broken: (what: string) => LanternError,
+): Float32Array {
   const accessor = gltf.accessors[n]
   const view = accessor?.bufferView === undefined ? undefined : gltf.bufferViews[accessor.bufferView]
   const buffer = view ? gltf.buffers[view.buffer] : undefined
-  if (!accessor || !view || !buffer || accessor.componentType !== FLOAT) throw broken('has an animation whose numbers are not plain floats')
+  if (!accessor || !view || !buffer || accessor.componentType !== FLOAT)
+    throw broken('has an animation whose numbers are not plain floats')
   const data = buffer.uri?.startsWith('data:') ? decodeBase64(buffer.uri.slice(buffer.uri.indexOf(',') + 1)) : binary
   if (!data) throw broken('keeps its numbers in another file')
   const start = (view.byteOffset ?? 0) + (accessor.byteOffset ?? 0)
   const stride = view.byteStride ?? width * 4
   if (start + (accessor.count - 1) * stride + width * 4 > data.length) throw broken('ends too early')
   const numbers = new DataView(data.buffer, data.byteOffset, data.byteLength)
-  return Float32Array.from({ length: accessor.count * width }, (_, i) => numbers.getFloat32(start + Math.floor(i / width) * stride + (i % width) * 4, true))
+  return Float32Array.from({ length: accessor.count * width }, (_, i) =>
+    numbers.getFloat32(start + Math.floor(i / width) * stride + (i % width) * 4, true),
+  )
 }
 
 /** Keys of one animated property, looked up by time: STEP holds, everything else runs straight between keys. */
@@ -87,8 +138,15 @@ function sampler(times: Float32Array, values: Float32Array, width: number, steps
  * Lens: camera.extras.lens as writeCameraGltf leaves it, else the field of view with the centre in the middle and no distortion.
  * Throws LanternError 'gltf' (not glTF, damaged) or 'gltf-camera' (no camera in it).
  */
-export function readCameraGltf(bytes: Uint8Array, file: string, plate: { width: number; height: number; first: number; last: number; rate: number }): CameraPath {
-  const broken = (what: string): LanternError => new LanternError('gltf', `${file} ${what}.`, 'Write the camera again as glTF 2.0 with everything in one file.', { file })
+export function readCameraGltf(
+  bytes: Uint8Array,
+  file: string,
+  plate: { width: number; height: number; first: number; last: number; rate: number },
+): CameraPath {
+  const broken = (what: string): LanternError =>
+    new LanternError('gltf', `${file} ${what}.`, 'Write the camera again as glTF 2.0 with everything in one file.', {
+      file,
+    })
   const { text, binary } = chunks(bytes, broken)
   let gltf: Gltf
   try {
@@ -99,23 +157,39 @@ export function readCameraGltf(bytes: Uint8Array, file: string, plate: { width: 
   const cameraNode = gltf.nodes.findIndex((node) => node.camera !== undefined)
   const holder = gltf.nodes[cameraNode]
   const made = holder?.camera === undefined ? undefined : gltf.cameras[holder.camera]
-  if (!made?.perspective) throw new LanternError('gltf-camera', `${file} holds no perspective camera.`, 'Write the file with its camera, then take it in again.', { file })
+  if (!made?.perspective)
+    throw new LanternError(
+      'gltf-camera',
+      `${file} holds no perspective camera.`,
+      'Write the file with its camera, then take it in again.',
+      { file },
+    )
   const lens = lensSchema.safeParse(z.object({ lens: z.unknown() }).safeParse(made.extras).data?.lens).data
   const scale = lens ? plate.width / lens.width : 1
   const still = {
     focalPx: lens ? lens.focalPx * scale : plate.height / 2 / tan(made.perspective.yfov / 2),
-    centre: (lens ? [lens.centre[0] * scale, lens.centre[1] * scale] : [plate.width / 2, plate.height / 2]) as [number, number],
-    k1: lens?.k1 ?? 0, k2: lens?.k2 ?? 0, width: plate.width, height: plate.height,
+    centre: (lens ? [lens.centre[0] * scale, lens.centre[1] * scale] : [plate.width / 2, plate.height / 2]) as [
+      number,
+      number,
+    ],
+    k1: lens?.k1 ?? 0,
+    k2: lens?.k2 ?? 0,
+    width: plate.width,
+    height: plate.height,
   }
   const tracks = new Map<string, (time: number) => number[]>()
   for (const animation of gltf.animations)
     for (const channel of animation.channels) {
       const source = animation.samplers[channel.sampler]
-      if (!source || channel.target.node === undefined || !['translation', 'rotation'].includes(channel.target.path)) continue
+      if (!source || channel.target.node === undefined || !['translation', 'rotation'].includes(channel.target.path))
+        continue
       const width = channel.target.path === 'rotation' ? 4 : 3
       const times = accessorFloats(gltf, source.input, 1, binary, broken)
       const values = accessorFloats(gltf, source.output, width, binary, broken)
-      tracks.set(`${channel.target.node}.${channel.target.path}`, sampler(times, values, width, source.interpolation === 'STEP'))
+      tracks.set(
+        `${channel.target.node}.${channel.target.path}`,
+        sampler(times, values, width, source.interpolation === 'STEP'),
+      )
     }
   const poseAt = (node: number, time: number, depth = 0): { position: Vec3; rotation: Quaternion } => {
     const source = gltf.nodes[node]
@@ -123,16 +197,23 @@ export function readCameraGltf(bytes: Uint8Array, file: string, plate: { width: 
     if (source?.matrix) throw broken('turns a node by a matrix, which is not read here')
     const translation = tracks.get(`${node}.translation`)?.(time) ?? source?.translation ?? [0, 0, 0]
     const rotation = tracks.get(`${node}.rotation`)?.(time) ?? source?.rotation ?? [0, 0, 0, 1]
-    const own: { position: Vec3; rotation: Quaternion } = { position: [translation[0] ?? 0, translation[1] ?? 0, translation[2] ?? 0], rotation: unit([rotation[0] ?? 0, rotation[1] ?? 0, rotation[2] ?? 0, rotation[3] ?? 1]) }
+    const own: { position: Vec3; rotation: Quaternion } = {
+      position: [translation[0] ?? 0, translation[1] ?? 0, translation[2] ?? 0],
+      rotation: unit([rotation[0] ?? 0, rotation[1] ?? 0, rotation[2] ?? 0, rotation[3] ?? 1]),
+    }
     const parent = gltf.nodes.findIndex((candidate) => candidate.children?.includes(node))
     if (parent < 0) return own
     const above = poseAt(parent, time, depth + 1)
     const moved = rotate(above.rotation, own.position)
-    return { position: [above.position[0] + moved[0], above.position[1] + moved[1], above.position[2] + moved[2]], rotation: multiply(above.rotation, own.rotation) }
+    return {
+      position: [above.position[0] + moved[0], above.position[1] + moved[1], above.position[2] + moved[2]],
+      rotation: multiply(above.rotation, own.rotation),
+    }
   }
   const first = lens?.first ?? plate.first
   return {
-    ...(lens?.rate === undefined ? {} : { rate: lens.rate }), ...(lens?.first === undefined ? {} : { first: lens.first }),
+    ...(lens?.rate === undefined ? {} : { rate: lens.rate }),
+    ...(lens?.first === undefined ? {} : { first: lens.first }),
     frames: Array.from({ length: plate.last - plate.first + 1 }, (_, n) => {
       const frame = plate.first + n
       return { frame, camera: { ...still, ...poseAt(cameraNode, Math.max(0, frame - first) / plate.rate) } }

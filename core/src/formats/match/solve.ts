@@ -5,11 +5,23 @@ import { jsonFile } from '../jsonFile.ts'
 // A kept solve: plain JSON, every number whole.
 const vec3 = z.tuple([z.number(), z.number(), z.number()])
 const solveSchema = z.object({
-  kind: z.enum(['moving', 'turning']), width: z.int().positive(), height: z.int().positive(), first: z.int(), focalPx: z.number().positive(), k1: z.number(), k2: z.number(),
-  medianPx: z.number(), rmsPx: z.number(), framePx: z.array(z.number().nullable()),
-  cameras: z.array(z.object({ position: vec3, rotation: z.tuple([z.number(), z.number(), z.number(), z.number()]) }).nullable()).min(1),
+  kind: z.enum(['moving', 'turning']),
+  width: z.int().positive(),
+  height: z.int().positive(),
+  first: z.int(),
+  focalPx: z.number().positive(),
+  k1: z.number(),
+  k2: z.number(),
+  medianPx: z.number(),
+  rmsPx: z.number(),
+  framePx: z.array(z.number().nullable()),
+  cameras: z
+    .array(z.object({ position: vec3, rotation: z.tuple([z.number(), z.number(), z.number(), z.number()]) }).nullable())
+    .min(1),
   points: z.array(z.object({ track: z.int(), at: vec3, px: z.number() })),
-  tracks: z.int(), parallax: z.number(), doubts: z.array(z.object({ what: z.string(), remedy: z.string() })),
+  tracks: z.int(),
+  parallax: z.number(),
+  doubts: z.array(z.object({ what: z.string(), remedy: z.string() })),
 })
 
 const file = jsonFile<Solve>(solveSchema, 'solve-file', 'A kept solve', 'Solve the camera again.')

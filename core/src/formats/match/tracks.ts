@@ -5,10 +5,19 @@ import type { Track } from '../../data/index.ts'
 // Kept tracks: "CLTR", u32 length of the JSON head, the head (padded with spaces so that the numbers lie on 8 bytes), then x y of every place as f64, little-endian.
 const MAGIC = 0x52544c43
 
-const headSchema = z.array(z.object({ id: z.int().nonnegative(), first: z.int().nonnegative(), count: z.int().positive(), weight: z.number().positive() }))
+const headSchema = z.array(
+  z.object({
+    id: z.int().nonnegative(),
+    first: z.int().nonnegative(),
+    count: z.int().positive(),
+    weight: z.number().positive(),
+  }),
+)
 
 export function writeTracks(tracks: readonly Track[]): Uint8Array<ArrayBuffer> {
-  const text = JSON.stringify(tracks.map(({ id, first, places, weight }) => ({ id, first, count: places.length / 2, weight })))
+  const text = JSON.stringify(
+    tracks.map(({ id, first, places, weight }) => ({ id, first, count: places.length / 2, weight })),
+  )
   const head = new TextEncoder().encode(text.padEnd(Math.ceil(text.length / 8) * 8))
   const out = new Uint8Array(8 + head.length + tracks.reduce((sum, { places }) => sum + places.byteLength, 0))
   const view = new DataView(out.buffer)
@@ -16,10 +25,11 @@ export function writeTracks(tracks: readonly Track[]): Uint8Array<ArrayBuffer> {
   view.setUint32(4, head.length, true)
   out.set(head, 8)
   let at = 8 + head.length
-  for (const { places } of tracks) for (const value of places) {
-    view.setFloat64(at, value, true)
-    at += 8
-  }
+  for (const { places } of tracks)
+    for (const value of places) {
+      view.setFloat64(at, value, true)
+      at += 8
+    }
   return out
 }
 

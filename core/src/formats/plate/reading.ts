@@ -3,7 +3,10 @@ import type { ReadingFrames } from '../../data/index.ts'
 import { jsonFile } from '../jsonFile.ts'
 
 const figures = z.tuple([z.number(), z.number(), z.number(), z.number()])
-const readingSchema = z.object({ first: z.int(), frames: z.array(z.object({ mean: figures, peak: figures, percentile: figures }).nullable()) })
+const readingSchema = z.object({
+  first: z.int(),
+  frames: z.array(z.object({ mean: figures, peak: figures, percentile: figures }).nullable()),
+})
 
 const file = jsonFile<ReadingFrames>(readingSchema, 'reading-file', 'A kept reading', 'Take it again.')
 export const writeReading = file.write

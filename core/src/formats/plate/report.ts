@@ -4,8 +4,15 @@ import { jsonFile } from '../jsonFile.ts'
 
 const rgb = z.tuple([z.number(), z.number(), z.number()])
 const reportSchema = z.object({
-  first: z.int(), drift: z.array(z.number().nullable()), driftFrom: z.enum(['tracks', 'grid']), grain: z.object({ floor: rgb, slope: rgb, spread: z.number() }),
-  risePx: z.number().nullable(), edges: z.int(), black: rgb, white: rgb, shutter: z.number().nullable(),
+  first: z.int(),
+  drift: z.array(z.number().nullable()),
+  driftFrom: z.enum(['tracks', 'grid']),
+  grain: z.object({ floor: rgb, slope: rgb, spread: z.number() }),
+  risePx: z.number().nullable(),
+  edges: z.int(),
+  black: rgb,
+  white: rgb,
+  shutter: z.number().nullable(),
 })
 
 const file = jsonFile<PlateReport>(reportSchema, 'report-file', 'A kept plate report', 'Measure the plate again.')

@@ -7,9 +7,13 @@ import { parseUsd, type UsdPrim, type UsdValue } from './parse.ts'
 /** A 4 x 4 matrix in rows, which multiplies row vectors from the right, as USD's do. */
 type Matrix = readonly number[]
 const SAME: Matrix = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]
-const times = (a: Matrix, b: Matrix): Matrix => Array.from({ length: 16 }, (_, n) => [0, 1, 2, 3].reduce((sum, k) => sum + (a[(n & ~3) + k] as number) * (b[4 * k + (n & 3)] as number), 0))
+const times = (a: Matrix, b: Matrix): Matrix =>
+  Array.from({ length: 16 }, (_, n) =>
+    [0, 1, 2, 3].reduce((sum, k) => sum + (a[(n & ~3) + k] as number) * (b[4 * k + (n & 3)] as number), 0),
+  )
 
-const flat = (value: UsdValue | undefined): number[] => (Array.isArray(value) ? value.flatMap(flat) : typeof value === 'number' ? [value] : [])
+const flat = (value: UsdValue | undefined): number[] =>
+  Array.isArray(value) ? value.flatMap(flat) : typeof value === 'number' ? [value] : []
 
 /** A value at a time code: between two samples straight, before and after them as at the first and the last. */
 function valueAt(prim: UsdPrim, name: string, time: number): number[] | undefined {
@@ -20,7 +24,10 @@ function valueAt(prim: UsdPrim, name: string, time: number): number[] | undefine
   }
   const keys = [...samples.keys()].sort((a, b) => a - b)
   const after = keys.findIndex((key) => key >= time)
-  const [a, b] = [keys[after < 0 ? keys.length - 1 : Math.max(0, after - 1)] as number, keys[after < 0 ? keys.length - 1 : after] as number]
+  const [a, b] = [
+    keys[after < 0 ? keys.length - 1 : Math.max(0, after - 1)] as number,
+    keys[after < 0 ? keys.length - 1 : after] as number,
+  ]
   const [from, to] = [flat(samples.get(a)), flat(samples.get(b))]
   if (a === b || time <= a) return from
   if (time >= b) return to
@@ -33,7 +40,24 @@ function turning(axis: Vec3, degrees: number): Matrix {
   const [c, s] = [cos(radians(degrees)), sin(radians(degrees))]
   const [x, y, z] = axis
   const k = 1 - c
-  return [c + x * x * k, x * y * k + z * s, x * z * k - y * s, 0, x * y * k - z * s, c + y * y * k, y * z * k + x * s, 0, x * z * k + y * s, y * z * k - x * s, c + z * z * k, 0, 0, 0, 0, 1]
+  return [
+    c + x * x * k,
+    x * y * k + z * s,
+    x * z * k - y * s,
+    0,
+    x * y * k - z * s,
+    c + y * y * k,
+    y * z * k + x * s,
+    0,
+    x * z * k + y * s,
+    y * z * k - x * s,
+    c + z * z * k,
+    0,
+    0,
+    0,
+    0,
+    1,
+  ]
 }
 
 /** One operation of a transform's order at a time code. */
@@ -57,18 +81,45 @@ function operation(prim: UsdPrim, op: string, time: number, broken: (what: strin
   if (inverse) throw broken(`turns back an operation of the kind “${kind}”, which is not read here`)
   if (kind === 'orient') {
     const [w, x, y, z] = v as [number, number, number, number]
-    return [1 - 2 * (y * y + z * z), 2 * (x * y + w * z), 2 * (x * z - w * y), 0, 2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x), 0, 2 * (x * z + w * y), 2 * (y * z - w * x), 1 - 2 * (x * x + y * y), 0, 0, 0, 0, 1]
+    return [
+      1 - 2 * (y * y + z * z),
+      2 * (x * y + w * z),
+      2 * (x * z - w * y),
+      0,
+      2 * (x * y - w * z),
+      1 - 2 * (x * x + z * z),
+      2 * (y * z + w * x),
+      0,
+      2 * (x * z + w * y),
+      2 * (y * z - w * x),
+      1 - 2 * (x * x + y * y),
+      0,
+      0,
+      0,
+      0,
+      1,
+    ]
   }
   if (kind === 'transform' && v.length === 16) return v
   throw broken(`moves a prim by “${kind}”, which is not read here`)
 }
 
-function localAt(prim: UsdPrim, time: number, broken: (what: string) => LanternError): { matrix: Matrix; resets: boolean } {
+function localAt(
+  prim: UsdPrim,
+  time: number,
+  broken: (what: string) => LanternError,
+): { matrix: Matrix; resets: boolean } {
   const order = prim.attributes.get('xformOpOrder')
   const ops = Array.isArray(order) ? order.map(String) : []
   const resets = ops.includes('!resetXformStack!')
   // The last operation acts first on row vectors.
-  return { matrix: [...ops.filter((op) => op !== '!resetXformStack!')].reverse().map((op) => operation(prim, op, time, broken)).reduce(times, SAME), resets }
+  return {
+    matrix: [...ops.filter((op) => op !== '!resetXformStack!')]
+      .reverse()
+      .map((op) => operation(prim, op, time, broken))
+      .reduce(times, SAME),
+    resets,
+  }
 }
 
 /** The way down to the first camera: its parents, then itself. */
@@ -87,11 +138,18 @@ function findCamera(prims: readonly UsdPrim[]): UsdPrim[] | undefined {
  * Throws LanternError 'usd' (damaged, or moved by what is not read here), 'usd-camera' (no camera in it).
  */
 export function readCameraUsd(bytes: Uint8Array, file: string, plate: PlateFrame): ReadCamera {
-  const broken = (what: string): LanternError => new LanternError('usd', `${file} ${what}.`, 'Write the camera again with a plain transform.', { file })
+  const broken = (what: string): LanternError =>
+    new LanternError('usd', `${file} ${what}.`, 'Write the camera again with a plain transform.', { file })
   const layer = parseUsd(new TextDecoder().decode(bytes), file)
   const way = findCamera(layer.prims)
   const camera = way?.[way.length - 1]
-  if (!way || !camera) throw new LanternError('usd-camera', `${file} holds no camera.`, 'Write the file with its camera, then take it in again.', { file })
+  if (!way || !camera)
+    throw new LanternError(
+      'usd-camera',
+      `${file} holds no camera.`,
+      'Write the file with its camera, then take it in again.',
+      { file },
+    )
   const meta = (name: string): number | undefined => flat(layer.metadata.get(name))[0]
   const axes: Axes = { up: layer.metadata.get('upAxis') === 'Z' ? 'z' : 'y', metres: meta('metersPerUnit') ?? 0.01 }
   const keys = way.flatMap((prim) => [...prim.samples.values()].flatMap((samples) => [...samples.keys()]))
@@ -116,9 +174,17 @@ export function readCameraUsd(bytes: Uint8Array, file: string, plate: PlateFrame
     return {
       frame: Math.round(time),
       camera: {
-        position: placeIn(axes, [matrix[12] as number, matrix[13] as number, matrix[14] as number]), rotation: turnIn(axes, quaternionOfMatrix([x[0], y[0], z[0], x[1], y[1], z[1], x[2], y[2], z[2]])), focalPx: one('focalLength', 50) * perPx,
-        centre: [plate.width / 2 - one('horizontalApertureOffset', 0) * perPx, plate.height / 2 + one('verticalApertureOffset', 0) * perPx] as [number, number],
-        k1: one('lens:k1', 0), k2: one('lens:k2', 0), width: plate.width, height: plate.height,
+        position: placeIn(axes, [matrix[12] as number, matrix[13] as number, matrix[14] as number]),
+        rotation: turnIn(axes, quaternionOfMatrix([x[0], y[0], z[0], x[1], y[1], z[1], x[2], y[2], z[2]])),
+        focalPx: one('focalLength', 50) * perPx,
+        centre: [
+          plate.width / 2 - one('horizontalApertureOffset', 0) * perPx,
+          plate.height / 2 + one('verticalApertureOffset', 0) * perPx,
+        ] as [number, number],
+        k1: one('lens:k1', 0),
+        k2: one('lens:k2', 0),
+        width: plate.width,
+        height: plate.height,
       },
     }
   })

@@ -20,7 +20,8 @@ export interface UsdLayer {
   prims: UsdPrim[]
 }
 
-const TOKEN = /\s+|#[^\n]*|"""[\s\S]*?"""|'''[\s\S]*?'''|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|@@@[\s\S]*?@@@|@[^@\n]*@|<[^>\n]*>|[-+]?(?:\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?|inf|nan)(?![A-Za-z0-9_])|[!A-Za-z_][!A-Za-z0-9_:]*(?:\.[A-Za-z][A-Za-z0-9_:]*)*|[[\](){}=,:;.]/y
+const TOKEN =
+  /\s+|#[^\n]*|"""[\s\S]*?"""|'''[\s\S]*?'''|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|@@@[\s\S]*?@@@|@[^@\n]*@|<[^>\n]*>|[-+]?(?:\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?|inf|nan)(?![A-Za-z0-9_])|[!A-Za-z_][!A-Za-z0-9_:]*(?:\.[A-Za-z][A-Za-z0-9_:]*)*|[[\](){}=,:;.]/y
 
 function* tokens(text: string, broken: (what: string) => LanternError): Generator<string> {
   TOKEN.lastIndex = 0
@@ -50,7 +51,8 @@ class Reader {
   take(wanted?: string): string {
     const token = this.#all[this.#at++]
     if (token === undefined) throw this.#broken('ends too early')
-    if (wanted !== undefined && token !== wanted) throw this.#broken(`has “${token.slice(0, 30)}” where “${wanted}” belongs`)
+    if (wanted !== undefined && token !== wanted)
+      throw this.#broken(`has “${token.slice(0, 30)}” where “${wanted}” belongs`)
     return token
   }
   passed(token: string): boolean {
@@ -67,7 +69,8 @@ class Reader {
       const list: UsdValue[] = []
       while (!this.passed(close)) {
         list.push(this.value(depth + 1))
-        if (!this.passed(',') && this.next !== close) throw this.#broken(`has “${this.next?.slice(0, 30) ?? 'its end'}” within a list`)
+        if (!this.passed(',') && this.next !== close)
+          throw this.#broken(`has “${this.next?.slice(0, 30) ?? 'its end'}” within a list`)
       }
       return list
     }
@@ -116,7 +119,13 @@ class Reader {
     if (depth > DEEPEST) throw this.#broken('is nested too deeply')
     let type = ''
     while (this.next !== undefined && !/^["']/.test(this.next)) type = this.take()
-    const prim: UsdPrim = { type, name: this.take().slice(1, -1), attributes: new Map(), samples: new Map(), children: [] }
+    const prim: UsdPrim = {
+      type,
+      name: this.take().slice(1, -1),
+      attributes: new Map(),
+      samples: new Map(),
+      children: [],
+    }
     this.metadata()
     this.take('{')
     while (!this.passed('}')) {
@@ -159,7 +168,8 @@ class Reader {
     if (this.passed('=')) {
       const value = this.value()
       const sampled = name.endsWith('.timeSamples') ? name.slice(0, -'.timeSamples'.length) : undefined
-      if (sampled !== undefined && typeof value === 'object' && !Array.isArray(value)) prim.samples.set(sampled, value.samples ?? new Map())
+      if (sampled !== undefined && typeof value === 'object' && !Array.isArray(value))
+        prim.samples.set(sampled, value.samples ?? new Map())
       else prim.attributes.set(name, value)
     }
     this.metadata()
@@ -179,7 +189,9 @@ class Reader {
 
 /** A layer of USD ASCII text. Throws LanternError 'usd' naming the file and what is wrong. */
 export function parseUsd(text: string, file: string): UsdLayer {
-  const broken = (what: string): LanternError => new LanternError('usd', `${file} ${what}.`, 'Write it again as USD ASCII (.usda).', { file })
-  if (!/^#usda 1\./.test(text)) throw broken(text.startsWith('PXR-USDC') ? 'is binary USD, which is not read here' : 'is not USD ASCII')
+  const broken = (what: string): LanternError =>
+    new LanternError('usd', `${file} ${what}.`, 'Write it again as USD ASCII (.usda).', { file })
+  if (!/^#usda 1\./.test(text))
+    throw broken(text.startsWith('PXR-USDC') ? 'is binary USD, which is not read here' : 'is not USD ASCII')
   return new Reader(text, broken).layer()
 }

@@ -15,12 +15,19 @@ const quoted = (text: string): string => JSON.stringify(text)
 /** Rows of USD's matrices, which multiply from the left: the camera's axes, then its place. */
 function matrixOf(axes: Axes, { position, rotation }: Camera): string {
   const q = turnOut(axes, rotation)
-  const rows = ([[1, 0, 0], [0, 1, 0], [0, 0, 1]] as const).map((axis) => [...rotate(q, axis), 0])
+  const rows = (
+    [
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ] as const
+  ).map((axis) => [...rotate(q, axis), 0])
   return `( ${[...rows, [...placeOut(axes, position), 1]].map(tuple).join(', ')} )`
 }
 
 function cameraText(scene: MatchScene, axes: Axes, shift: number): string {
-  const samples = (value: (camera: Camera) => string): string => scene.cameras.map(({ frame, camera }) => `        ${frame + shift}: ${value(camera)},`).join('\n')
+  const samples = (value: (camera: Camera) => string): string =>
+    scene.cameras.map(({ frame, camera }) => `        ${frame + shift}: ${value(camera)},`).join('\n')
   const lens = scene.cameras[0]?.camera
   if (!lens) return ''
   return `  def Camera "camera"
@@ -95,7 +102,10 @@ ${tracks.map(one).join('')}  }
 
 /** A match as USD ASCII. shift: added to the plate's frame numbers. */
 export function writeMatchUsd(scene: MatchScene, axes: Axes = OWN_AXES, shift = 0): string {
-  const [start, end] = [scene.cameras[0]?.frame ?? scene.first, scene.cameras[scene.cameras.length - 1]?.frame ?? scene.first]
+  const [start, end] = [
+    scene.cameras[0]?.frame ?? scene.first,
+    scene.cameras[scene.cameras.length - 1]?.frame ?? scene.first,
+  ]
   return `#usda 1.0
 (
   defaultPrim = "match"

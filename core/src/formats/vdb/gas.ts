@@ -8,7 +8,12 @@ import { bit, components, LEAF, LEAF_VOXELS, type VdbGrid, type VdbLeaf } from '
 const inTile = (n: number): number => ((n & 7) * TILE + ((n >> 3) & 7)) * TILE + (n >> 6)
 
 /** What a program may call the channels. */
-const NAMES = { soot: ['density', 'soot', 'smoke'], heat: ['temperature', 'heat', 'temp'], fuel: ['fuel', 'flame', 'flames'], velocity: ['velocity', 'vel', 'v'] } as const
+const NAMES = {
+  soot: ['density', 'soot', 'smoke'],
+  heat: ['temperature', 'heat', 'temp'],
+  fuel: ['fuel', 'flame', 'flames'],
+  velocity: ['velocity', 'vel', 'v'],
+} as const
 export interface VdbUnits {
   /** g/m^3 of soot in a density of 1. */
   density: number
@@ -27,24 +32,55 @@ export function gasGrids(frame: GasFrame, half: boolean): VdbGrid[] {
   const [tx, ty] = tileCounts(frame.box)
   const table = halfTable()
   const transform = [cell, 0, 0, 0, 0, cell, 0, 0, 0, 0, cell, 0, cell / 2, cell / 2, cell / 2, 1]
-  const channel = (name: (typeof GAS_CHANNELS)[number], o: number): number => table[frame.channels[GAS_CHANNELS.indexOf(name)]?.[o] ?? 0] ?? 0
-  const grid = (name: string, kind: VdbGrid['kind'], kindOf: string, background: number[], read: (o: number, c: number) => number): VdbGrid => {
+  const channel = (name: (typeof GAS_CHANNELS)[number], o: number): number =>
+    table[frame.channels[GAS_CHANNELS.indexOf(name)]?.[o] ?? 0] ?? 0
+  const grid = (
+    name: string,
+    kind: VdbGrid['kind'],
+    kindOf: string,
+    background: number[],
+    read: (o: number, c: number) => number,
+  ): VdbGrid => {
     const size = components(kind)
     const leaves = new Map<string, VdbLeaf>()
     frame.tiles.forEach((tile, t) => {
-      const corner = [tile % tx, Math.floor(tile / tx) % ty, Math.floor(tile / (tx * ty))].map((n, axis) => (origin[axis] ?? 0) + n * TILE) as [number, number, number]
+      const corner = [tile % tx, Math.floor(tile / tx) % ty, Math.floor(tile / (tx * ty))].map(
+        (n, axis) => (origin[axis] ?? 0) + n * TILE,
+      ) as [number, number, number]
       for (let n = 0; n < LEAF_VOXELS; n++) {
         const [x, y, z] = [corner[0] + (n >> 6), corner[1] + ((n >> 3) & 7), corner[2] + (n & 7)]
-        const low: [number, number, number] = [Math.floor(x / LEAF) * LEAF, Math.floor(y / LEAF) * LEAF, Math.floor(z / LEAF) * LEAF]
+        const low: [number, number, number] = [
+          Math.floor(x / LEAF) * LEAF,
+          Math.floor(y / LEAF) * LEAF,
+          Math.floor(z / LEAF) * LEAF,
+        ]
         const key = low.join()
         let leaf = leaves.get(key)
-        if (!leaf) leaves.set(key, (leaf = { origin: low, active: new Uint8Array(LEAF_VOXELS / 8), values: new Float32Array(LEAF_VOXELS * size) }))
+        if (!leaf)
+          leaves.set(
+            key,
+            (leaf = {
+              origin: low,
+              active: new Uint8Array(LEAF_VOXELS / 8),
+              values: new Float32Array(LEAF_VOXELS * size),
+            }),
+          )
         const at = ((x - low[0]) << 6) | ((y - low[1]) << 3) | (z - low[2])
         leaf.active[at >> 3] = (leaf.active[at >> 3] ?? 0) | (1 << (at & 7))
         for (let c = 0; c < size; c++) leaf.values[at * size + c] = read(t * TILE ** 3 + inTile(n), c)
       }
     })
-    return { name, kind, class: kindOf, half, transform, background, leaves: [...leaves.values()], tiles: [], metadata: kind === 'vector' ? { vector_type: 'contravariant relative' } : {} }
+    return {
+      name,
+      kind,
+      class: kindOf,
+      half,
+      transform,
+      background,
+      leaves: [...leaves.values()],
+      tiles: [],
+      metadata: kind === 'vector' ? { vector_type: 'contravariant relative' } : {},
+    }
   }
   return [
     grid('density', 'float', 'fog volume', [0], (o) => channel('soot', o)),
@@ -57,35 +93,81 @@ export function gasGrids(frame: GasFrame, half: boolean): VdbGrid[] {
 /** Corner of cell (0, 0, 0) of a grid in cells, and the edge of a cell; undefined where its cells are no upright cubes. */
 function latticeOf(m: readonly number[]): { cell: number; offset: [number, number, number] } | undefined {
   const cell = m[0] ?? 0
-  const upright = [1, 2, 3, 4, 6, 7, 8, 9, 11].every((n) => Math.abs(m[n] ?? 0) < 1e-9 * Math.abs(cell)) && Math.abs((m[5] ?? 0) - cell) < 1e-6 * cell && Math.abs((m[10] ?? 0) - cell) < 1e-6 * cell
-  return upright && cell > 0 ? { cell, offset: [12, 13, 14].map((n) => (m[n] ?? 0) / cell - 0.5) as [number, number, number] } : undefined
+  const upright =
+    [1, 2, 3, 4, 6, 7, 8, 9, 11].every((n) => Math.abs(m[n] ?? 0) < 1e-9 * Math.abs(cell)) &&
+    Math.abs((m[5] ?? 0) - cell) < 1e-6 * cell &&
+    Math.abs((m[10] ?? 0) - cell) < 1e-6 * cell
+  return upright && cell > 0
+    ? { cell, offset: [12, 13, 14].map((n) => (m[n] ?? 0) / cell - 0.5) as [number, number, number] }
+    : undefined
 }
 
 /**
  * A gas frame from grids of one lattice: density or temperature at least. Staggered velocities are brought to the centres. ambient: K where no temperature says otherwise.
  * Throws LanternError 'vdb' where there is none of them, or they lie on other lattices, turned, or too far apart to be held.
  */
-export function gasOfGrids(grids: readonly VdbGrid[], file: string, units: VdbUnits = KELVIN_UNITS, ambient = 288.15): GasFrame {
-  const wrong = (what: string, remedy: string): LanternError => new LanternError('vdb', `${file} ${what}`, remedy, { file })
-  const named = (names: readonly string[], kind: VdbGrid['kind']): VdbGrid | undefined => names.map((name) => grids.find((grid) => grid.kind === kind && grid.name.toLowerCase() === name)).find((grid) => grid)
+export function gasOfGrids(
+  grids: readonly VdbGrid[],
+  file: string,
+  units: VdbUnits = KELVIN_UNITS,
+  ambient = 288.15,
+): GasFrame {
+  const wrong = (what: string, remedy: string): LanternError =>
+    new LanternError('vdb', `${file} ${what}`, remedy, { file })
+  const named = (names: readonly string[], kind: VdbGrid['kind']): VdbGrid | undefined =>
+    names
+      .map((name) => grids.find((grid) => grid.kind === kind && grid.name.toLowerCase() === name))
+      .find((grid) => grid)
   const soot = named(NAMES.soot, 'float')
   const heat = named(NAMES.heat, 'float')
   const used = [soot, heat, named(NAMES.fuel, 'float'), named(NAMES.velocity, 'vector')] as const
   const first = soot ?? heat
-  if (!first) throw wrong(`has no grid called density or temperature; it has ${grids.map(({ name }) => name).join(', ') || 'none that can be read'}`, 'Write it with a grid called density or temperature.')
+  if (!first)
+    throw wrong(
+      `has no grid called density or temperature; it has ${grids.map(({ name }) => name).join(', ') || 'none that can be read'}`,
+      'Write it with a grid called density or temperature.',
+    )
   const lattice = latticeOf(first.transform)
   if (!lattice) throw wrong('has voxels that are turned, or no cubes', 'Write it with upright cubic voxels.')
-  for (const grid of used) if (grid?.transform.some((v, n) => Math.abs(v - (first.transform[n] ?? 0)) > 1e-5 * lattice.cell)) throw wrong(`has ${grid.name} on another lattice than ${first.name}`, 'Write all grids with one transform.')
-  const blocks = used.flatMap((grid) => (grid ? [...grid.leaves.map(({ origin }) => ({ origin, edge: LEAF })), ...grid.tiles] : []))
-  if (blocks.length === 0) return { box: { cell: lattice.cell, origin: lattice.offset, size: [TILE, TILE, TILE] }, ambient, tiles: new Int32Array(0), channels: GAS_CHANNELS.map(() => new Uint16Array(0)) }
-  const low = [0, 1, 2].map((axis) => blocks.reduce((least, { origin }) => Math.min(least, origin[axis] ?? 0), Infinity)) as [number, number, number]
-  const size = [0, 1, 2].map((axis) => blocks.reduce((most, { origin, edge }) => Math.max(most, (origin[axis] ?? 0) + edge), -Infinity) - (low[axis] ?? 0)) as [number, number, number]
-  if (size[0] * size[1] * size[2] > MOST_CELLS) throw wrong(`reaches over ${size.join(' x ')} voxels, more than can be held`, 'Cut it, or write it with larger voxels.')
-  const box = { cell: lattice.cell, origin: low.map((v, axis) => v + (lattice.offset[axis] ?? 0)) as [number, number, number], size }
+  for (const grid of used)
+    if (grid?.transform.some((v, n) => Math.abs(v - (first.transform[n] ?? 0)) > 1e-5 * lattice.cell))
+      throw wrong(`has ${grid.name} on another lattice than ${first.name}`, 'Write all grids with one transform.')
+  const blocks = used.flatMap((grid) =>
+    grid ? [...grid.leaves.map(({ origin }) => ({ origin, edge: LEAF })), ...grid.tiles] : [],
+  )
+  if (blocks.length === 0)
+    return {
+      box: { cell: lattice.cell, origin: lattice.offset, size: [TILE, TILE, TILE] },
+      ambient,
+      tiles: new Int32Array(0),
+      channels: GAS_CHANNELS.map(() => new Uint16Array(0)),
+    }
+  const low = [0, 1, 2].map((axis) =>
+    blocks.reduce((least, { origin }) => Math.min(least, origin[axis] ?? 0), Infinity),
+  ) as [number, number, number]
+  const size = [0, 1, 2].map(
+    (axis) =>
+      blocks.reduce((most, { origin, edge }) => Math.max(most, (origin[axis] ?? 0) + edge), -Infinity) -
+      (low[axis] ?? 0),
+  ) as [number, number, number]
+  if (size[0] * size[1] * size[2] > MOST_CELLS)
+    throw wrong(
+      `reaches over ${size.join(' x ')} voxels, more than can be held`,
+      'Cut it, or write it with larger voxels.',
+    )
+  const box = {
+    cell: lattice.cell,
+    origin: low.map((v, axis) => v + (lattice.offset[axis] ?? 0)) as [number, number, number],
+    size,
+  }
   const [tx, ty] = tileCounts(box)
-  const tileAt = (x: number, y: number, z: number): number => (((z - low[2]) >> 3) * ty + ((y - low[1]) >> 3)) * tx + ((x - low[0]) >> 3)
+  const tileAt = (x: number, y: number, z: number): number =>
+    (((z - low[2]) >> 3) * ty + ((y - low[1]) >> 3)) * tx + ((x - low[0]) >> 3)
   const held = new Set<number>()
-  for (const { origin, edge } of blocks) for (let z = 0; z < edge; z += LEAF) for (let y = 0; y < edge; y += LEAF) for (let x = 0; x < edge; x += LEAF) held.add(tileAt(origin[0] + x, origin[1] + y, origin[2] + z))
+  for (const { origin, edge } of blocks)
+    for (let z = 0; z < edge; z += LEAF)
+      for (let y = 0; y < edge; y += LEAF)
+        for (let x = 0; x < edge; x += LEAF) held.add(tileAt(origin[0] + x, origin[1] + y, origin[2] + z))
   const tiles = Int32Array.from([...held].sort((a, b) => a - b))
   const place = new Map([...tiles].map((tile, n) => [tile, n]))
   const channels = GAS_CHANNELS.map(() => new Uint16Array(tiles.length * TILE ** 3))
@@ -93,7 +175,10 @@ export function gasOfGrids(grids: readonly VdbGrid[], file: string, units: VdbUn
     if (!grid) return
     const parts = components(grid.kind)
     const put = (tile: number, n: number, values: ArrayLike<number>, at: number): void => {
-      for (let c = 0; c < parts; c++) (channels[to[c] ?? 0] as Uint16Array)[(place.get(tile) ?? 0) * TILE ** 3 + inTile(n)] = toHalf(value(values[at + c] ?? 0))
+      for (let c = 0; c < parts; c++)
+        (channels[to[c] ?? 0] as Uint16Array)[(place.get(tile) ?? 0) * TILE ** 3 + inTile(n)] = toHalf(
+          value(values[at + c] ?? 0),
+        )
     }
     const staggered = grid.class === 'staggered' ? centred(grid) : grid.leaves
     for (const leaf of staggered) {
@@ -101,7 +186,10 @@ export function gasOfGrids(grids: readonly VdbGrid[], file: string, units: VdbUn
       for (let n = 0; n < LEAF_VOXELS; n++) if (bit(leaf.active, n)) put(tile, n, leaf.values, n * parts)
     }
     for (const { origin, edge, value: one } of grid.tiles)
-      for (let z = 0; z < edge; z += LEAF) for (let y = 0; y < edge; y += LEAF) for (let x = 0; x < edge; x += LEAF) for (let n = 0; n < LEAF_VOXELS; n++) put(tileAt(origin[0] + x, origin[1] + y, origin[2] + z), n, one, 0)
+      for (let z = 0; z < edge; z += LEAF)
+        for (let y = 0; y < edge; y += LEAF)
+          for (let x = 0; x < edge; x += LEAF)
+            for (let n = 0; n < LEAF_VOXELS; n++) put(tileAt(origin[0] + x, origin[1] + y, origin[2] + z), n, one, 0)
   }
   const air = heat ? units.kelvin * (heat.background[0] ?? 0) + units.kelvinAt0 : 0
   const still = air > 150 ? air : ambient
@@ -124,7 +212,10 @@ function centred(grid: VdbGrid): VdbLeaf[] {
         const other = across ? by.get(leaf.origin.map((v, axis) => v + (axis === c ? LEAF : 0)).join()) : leaf
         const there = here.map((v, axis) => (axis === c ? (v + 1) % LEAF : v))
         const m = ((there[0] ?? 0) << 6) | ((there[1] ?? 0) << 3) | (there[2] ?? 0)
-        values[n * 3 + c] = 0.5 * ((leaf.values[n * 3 + c] ?? 0) + (other && bit(other.active, m) ? (other.values[m * 3 + c] ?? 0) : (leaf.values[n * 3 + c] ?? 0)))
+        values[n * 3 + c] =
+          0.5 *
+          ((leaf.values[n * 3 + c] ?? 0) +
+            (other && bit(other.active, m) ? (other.values[m * 3 + c] ?? 0) : (leaf.values[n * 3 + c] ?? 0)))
       }
     return { ...leaf, values }
   })

@@ -9,10 +9,21 @@ export const COMPRESS = { zip: 1, activeMask: 2, blosc: 4 } as const
 export const LEAF = 8
 export const LEAF_VOXELS = 512
 /** Log2 of children along an edge, of the two inner levels from the root down; and of voxels along the edges of their children. */
-export const LEVELS = [{ edge: 5, child: 7 }, { edge: 4, child: 3 }] as const
+export const LEVELS = [
+  { edge: 5, child: 7 },
+  { edge: 4, child: 3 },
+] as const
 
 /** What stands before a run of values: which of the inactive ones are written, and how. */
-export const INACTIVE = { background: 0, minusBackground: 1, one: 2, maskAndNone: 3, maskAndOne: 4, maskAndTwo: 5, all: 6 } as const
+export const INACTIVE = {
+  background: 0,
+  minusBackground: 1,
+  one: 2,
+  maskAndNone: 3,
+  maskAndOne: 4,
+  maskAndTwo: 5,
+  all: 6,
+} as const
 
 /** One grid: the leaves that hold something, and constant blocks. */
 export interface VdbGrid {

@@ -1,7 +1,19 @@
 import { LanternError } from '../../base/index.ts'
 import { halfTable } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
-import { bit, components, COMPRESS, countBits, INACTIVE, LEAF_VOXELS, LEVELS, MAGIC, OLDEST, type VdbGrid, type VdbLeaf } from './layout.ts'
+import {
+  bit,
+  components,
+  COMPRESS,
+  countBits,
+  INACTIVE,
+  LEAF_VOXELS,
+  LEVELS,
+  MAGIC,
+  OLDEST,
+  type VdbGrid,
+  type VdbLeaf,
+} from './layout.ts'
 
 /** Unpacks a Blosc block (the product of another package); not needed for files that this product wrote. */
 export type Unblosc = (bytes: Uint8Array) => Promise<Uint8Array>
@@ -14,8 +26,17 @@ const MOST_TEXT = 1 << 20
  * Reads the float and vec3s grids (half or full) of an OpenVDB file of version 222 or later; grids of other kinds are named in `skipped`. Values unpacked by zlib, or by `unblosc` where it is given.
  * names: nothing is unpacked; only the grids' names are told, all in `skipped`. Throws LanternError 'vdb' that says what is wrong with the bytes.
  */
-export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: Deflate = plainDeflate, unblosc?: Unblosc, names = false): Promise<{ grids: VdbGrid[]; skipped: string[] }> {
-  const broken = (what: string, remedy = 'Write it again with another program, or bring the whole file.'): LanternError => new LanternError('vdb', `${file} ${what}`, remedy, { file })
+export async function readVdb(
+  bytes: Uint8Array,
+  file = 'volume.vdb',
+  deflate: Deflate = plainDeflate,
+  unblosc?: Unblosc,
+  names = false,
+): Promise<{ grids: VdbGrid[]; skipped: string[] }> {
+  const broken = (
+    what: string,
+    remedy = 'Write it again with another program, or bring the whole file.',
+  ): LanternError => new LanternError('vdb', `${file} ${what}`, remedy, { file })
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   let at = 0
   const need = (count: number): number => {
@@ -57,9 +78,11 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
 
   if (bytes.length < 57 || long() !== MAGIC) throw broken('is not an OpenVDB file', 'Choose a .vdb file.')
   const version = word()
-  if (version < OLDEST) throw broken(`is of version ${version}, which is not read here`, `Write it again as version ${OLDEST} or later.`)
+  if (version < OLDEST)
+    throw broken(`is of version ${version}, which is not read here`, `Write it again as version ${OLDEST} or later.`)
   need(8)
-  if (byte() === 0) throw broken('was written as a stream, without the places of its grids', 'Write it to a file, not to a stream.')
+  if (byte() === 0)
+    throw broken('was written as a stream, without the places of its grids', 'Write it to a file, not to a stream.')
   need(36)
   metadata()
   const grids: VdbGrid[] = []
@@ -69,7 +92,8 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
     const type = text()
     const parent = text()
     const [gridAt, blocksAt, end] = [long(), long(), long()]
-    if (!(gridAt >= at && blocksAt >= gridAt && end >= blocksAt && end <= bytes.length)) throw broken('gives places of its grids that lie outside it')
+    if (!(gridAt >= at && blocksAt >= gridAt && end >= blocksAt && end <= bytes.length))
+      throw broken('gives places of its grids that lie outside it')
     const match = /^Tree_(float|vec3s)_5_4_3(_HalfFloat)?$/.exec(type)
     if (!match || parent !== '') {
       skipped.push(`${name} (${parent ? `the same as ${parent}` : type})`)
@@ -90,14 +114,25 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
   async function readGrid(name: string, kind: VdbGrid['kind'], half: boolean, blocksAt: number): Promise<VdbGrid> {
     const size = components(kind)
     const flags = word()
-    if (flags & COMPRESS.blosc && !unblosc) throw broken('is packed by Blosc, which can’t be unpacked here', 'Write it with zip compression.')
+    if (flags & COMPRESS.blosc && !unblosc)
+      throw broken('is packed by Blosc, which can’t be unpacked here', 'Write it with zip compression.')
     const notes = metadata()
     const transform = readTransform()
     const table = halfTable()
     const value = (): number[] => Array.from({ length: size }, float)
     if (word() !== 1) throw broken('keeps more than one value a voxel')
     const background = value()
-    const grid: VdbGrid = { name, kind, class: String(notes.class ?? 'unknown'), half, transform, background, leaves: [], tiles: [], metadata: notes }
+    const grid: VdbGrid = {
+      name,
+      kind,
+      class: String(notes.class ?? 'unknown'),
+      half,
+      transform,
+      background,
+      leaves: [],
+      tiles: [],
+      metadata: notes,
+    }
 
     const unpack = async (count: number): Promise<Float32Array> => {
       const wanted = count * size * (half ? 2 : 4)
@@ -119,7 +154,9 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
       } else raw = bytes.subarray(need(wanted), at)
       if (raw.length !== wanted) throw broken('is damaged: a run of values has another length than its voxels')
       const words = new DataView(raw.buffer, raw.byteOffset, raw.byteLength)
-      return Float32Array.from({ length: count * size }, (_, n) => (half ? (table[words.getUint16(2 * n, true)] ?? 0) : words.getFloat32(4 * n, true)))
+      return Float32Array.from({ length: count * size }, (_, n) =>
+        half ? (table[words.getUint16(2 * n, true)] ?? 0) : words.getFloat32(4 * n, true),
+      )
     }
     /** All values of a node; inactive ones from what the run says of them. */
     const run = async (count: number, active: Uint8Array): Promise<Float32Array> => {
@@ -128,7 +165,10 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
       let [off, on] = [kindOf === INACTIVE.background ? background : background.map((v) => -v), background]
       if (kindOf === INACTIVE.one || kindOf === INACTIVE.maskAndOne || kindOf === INACTIVE.maskAndTwo) off = value()
       if (kindOf === INACTIVE.maskAndTwo) on = value()
-      const chosen = kindOf >= INACTIVE.maskAndNone && kindOf <= INACTIVE.maskAndTwo ? bytes.subarray(need(count >> 3), at) : undefined
+      const chosen =
+        kindOf >= INACTIVE.maskAndNone && kindOf <= INACTIVE.maskAndTwo
+          ? bytes.subarray(need(count >> 3), at)
+          : undefined
       if (!(flags & COMPRESS.activeMask) || kindOf === INACTIVE.all) return unpack(count)
       const given = await unpack(countBits(active))
       const out = new Float32Array(count * size)
@@ -144,15 +184,25 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
       const children = bytes.subarray(need(count >> 3), at)
       const active = bytes.subarray(need(count >> 3), at)
       const values = await run(count, active)
-      const corner = (n: number): [number, number, number] => [origin[0] + ((n >> (2 * edge)) << child), origin[1] + (((n >> edge) & ((1 << edge) - 1)) << child), origin[2] + ((n & ((1 << edge) - 1)) << child)]
+      const corner = (n: number): [number, number, number] => [
+        origin[0] + ((n >> (2 * edge)) << child),
+        origin[1] + (((n >> edge) & ((1 << edge) - 1)) << child),
+        origin[2] + ((n & ((1 << edge) - 1)) << child),
+      ]
       for (let n = 0; n < count; n++) {
         if (bit(children, n)) {
           if (level === 0) await inner(corner(n), 1)
           else {
-            if (grid.leaves.length >= MOST_LEAVES) throw broken(`has more than ${MOST_LEAVES} leaves`, 'Cut it, or write it with larger voxels.')
+            if (grid.leaves.length >= MOST_LEAVES)
+              throw broken(`has more than ${MOST_LEAVES} leaves`, 'Cut it, or write it with larger voxels.')
             grid.leaves.push({ origin: corner(n), active: bytes.slice(need(64), at), values: new Float32Array(0) })
           }
-        } else if (bit(active, n)) grid.tiles.push({ origin: corner(n), edge: 1 << child, value: [...values.subarray(n * size, n * size + size)] })
+        } else if (bit(active, n))
+          grid.tiles.push({
+            origin: corner(n),
+            edge: 1 << child,
+            value: [...values.subarray(n * size, n * size + size)],
+          })
       }
     }
     const tiles = counted(1_000_000, 'blocks')
@@ -174,7 +224,24 @@ export async function readVdb(bytes: Uint8Array, file = 'volume.vdb', deflate: D
   function readTransform(): number[] {
     const type = text()
     const three = (): [number, number, number] => [double(), double(), double()]
-    const scaled = ([x, y, z]: readonly number[], [a, b, c]: readonly number[]): number[] => [x ?? 1, 0, 0, 0, 0, y ?? 1, 0, 0, 0, 0, z ?? 1, 0, a ?? 0, b ?? 0, c ?? 0, 1]
+    const scaled = ([x, y, z]: readonly number[], [a, b, c]: readonly number[]): number[] => [
+      x ?? 1,
+      0,
+      0,
+      0,
+      0,
+      y ?? 1,
+      0,
+      0,
+      0,
+      0,
+      z ?? 1,
+      0,
+      a ?? 0,
+      b ?? 0,
+      c ?? 0,
+      1,
+    ]
     let m: number[]
     if (type === 'UniformScaleTranslateMap' || type === 'ScaleTranslateMap') {
       const shift = three()

@@ -1,6 +1,18 @@
 import { toHalf } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
-import { components, COMPRESS, INACTIVE, LEAF_VOXELS, LEVELS, MAGIC, VERSION, type VdbGrid, type VdbLeaf, bit, countBits } from './layout.ts'
+import {
+  components,
+  COMPRESS,
+  INACTIVE,
+  LEAF_VOXELS,
+  LEVELS,
+  MAGIC,
+  VERSION,
+  type VdbGrid,
+  type VdbLeaf,
+  bit,
+  countBits,
+} from './layout.ts'
 
 /** Bytes that grow as they are written. */
 class Pen {
@@ -98,7 +110,9 @@ function treeOf(leaves: readonly VdbLeaf[]): Node[] {
     if (!node) root.children.set(at, (node = { origin: leaf.origin, children: new Map() }))
     node.children.set(childIndex(leaf.origin, inner), leaf)
   }
-  return [...roots.values()].sort((a, b) => a.origin[0] - b.origin[0] || a.origin[1] - b.origin[1] || a.origin[2] - b.origin[2])
+  return [...roots.values()].sort(
+    (a, b) => a.origin[0] - b.origin[0] || a.origin[1] - b.origin[1] || a.origin[2] - b.origin[2],
+  )
 }
 const inOrder = <T>(children: Map<number, T>): [number, T][] => [...children].sort(([a], [b]) => a - b)
 
@@ -126,7 +140,8 @@ function activeValues(leaf: VdbLeaf, size: number, half: boolean): Uint8Array {
   let at = 0
   for (let n = 0; n < LEAF_VOXELS; n++) {
     if (!bit(leaf.active, n)) continue
-    for (let c = 0; c < size; c++) out[at++] = half ? toHalf(leaf.values[n * size + c] ?? 0) : (leaf.values[n * size + c] ?? 0)
+    for (let c = 0; c < size; c++)
+      out[at++] = half ? toHalf(leaf.values[n * size + c] ?? 0) : (leaf.values[n * size + c] ?? 0)
   }
   return new Uint8Array(out.buffer)
 }
@@ -141,13 +156,25 @@ function writeTransform(pen: Pen, m: readonly number[]): void {
   }
   pen.text(sx === sy && sy === sz ? 'UniformScaleTranslateMap' : 'ScaleTranslateMap')
   const scale = [sx, sy, sz]
-  for (const values of [[m[12] ?? 0, m[13] ?? 0, m[14] ?? 0], scale, scale.map(Math.abs), scale.map((s) => 1 / s), scale.map((s) => 1 / (s * s)), scale.map((s) => 0.5 / s)]) for (const v of values) pen.double(v)
+  for (const values of [
+    [m[12] ?? 0, m[13] ?? 0, m[14] ?? 0],
+    scale,
+    scale.map(Math.abs),
+    scale.map((s) => 1 / s),
+    scale.map((s) => 1 / (s * s)),
+    scale.map((s) => 0.5 / s),
+  ])
+    for (const v of values) pen.double(v)
 }
 
 /**
  * Writes grids as an OpenVDB file, zlib-compressed, inactive voxels left out. Grids' tiles are not written: leaves only. id: 36 characters that name the file (a UUID).
  */
-export function writeVdb(grids: readonly VdbGrid[], id: string, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
+export function writeVdb(
+  grids: readonly VdbGrid[],
+  id: string,
+  deflate: Deflate = plainDeflate,
+): Uint8Array<ArrayBuffer> {
   const pen = new Pen()
   pen.long(MAGIC)
   pen.word(VERSION)
@@ -175,13 +202,19 @@ export function writeVdb(grids: readonly VdbGrid[], id: string, deflate: Deflate
     pen.word(roots.length)
     const inner = (node: Node, level: 0 | 1): void => {
       const children = inOrder(node.children)
-      pen.bytes(maskOf(LEVELS[level].edge, children.map(([n]) => n)))
+      pen.bytes(
+        maskOf(
+          LEVELS[level].edge,
+          children.map(([n]) => n),
+        ),
+      )
       pen.bytes(maskOf(LEVELS[level].edge, []))
       pen.byte(INACTIVE.background)
       // Of no values a run of halves writes nothing at all, one of floats its length.
       if (!grid.half) packed(pen, new Uint8Array(0), deflate)
-      for (const [, child] of children) if ('values' in child) pen.bytes(child.active)
-      else inner(child, 1)
+      for (const [, child] of children)
+        if ('values' in child) pen.bytes(child.active)
+        else inner(child, 1)
     }
     for (const root of roots) {
       for (const v of root.origin) pen.word(v)

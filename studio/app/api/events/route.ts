@@ -48,5 +48,11 @@ export const GET = (request: Request) =>
         stop?.()
       },
     })
-    return new Response(body, { headers: { 'content-type': 'text/event-stream', 'cache-control': 'no-store, no-transform', 'x-accel-buffering': 'no' } })
+    return new Response(body, {
+      headers: {
+        'content-type': 'text/event-stream',
+        'cache-control': 'no-store, no-transform',
+        'x-accel-buffering': 'no',
+      },
+    })
   })

@@ -7,9 +7,20 @@ import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
 
-export const GET = () => answer(async () => (await listShots(await store())).map(({ id, name, touched, document }) => ({ id, name, touched, plate: document.plate, items: Object.keys(document.items).length })))
+export const GET = () =>
+  answer(async () =>
+    (await listShots(await store())).map(({ id, name, touched, document }) => ({
+      id,
+      name,
+      touched,
+      plate: document.plate,
+      items: Object.keys(document.items).length,
+    })),
+  )
 
-const newShot = z.object({ name: shotNameSchema, asset: z.uuid(), encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb') }).strict()
+const newShot = z
+  .object({ name: shotNameSchema, asset: z.uuid(), encoding: z.enum(['srgb', 'rec709', 'linear']).default('srgb') })
+  .strict()
 
 export const POST = (request: Request) =>
   answer(async () => {
@@ -17,7 +28,31 @@ export const POST = (request: Request) =>
     const { name, asset, encoding } = newShot.parse(await request.json())
     const plate = await getAsset(opened, asset)
     const { info } = plate
-    if (plate.state === 'failed' || !info.width || !info.height || info.first === undefined || info.last === undefined || !info.rate)
-      throw new LanternError('plate', plate.error?.message ?? 'The plate has not been read yet.', plate.error?.remedy ?? 'Wait until its first frames are there.', { file: plate.file })
-    return createShot(opened, makeShot(name, { asset, file: plate.file, width: info.width, height: info.height, first: info.first, last: info.last, rate: info.rate, encoding }))
+    if (
+      plate.state === 'failed' ||
+      !info.width ||
+      !info.height ||
+      info.first === undefined ||
+      info.last === undefined ||
+      !info.rate
+    )
+      throw new LanternError(
+        'plate',
+        plate.error?.message ?? 'The plate has not been read yet.',
+        plate.error?.remedy ?? 'Wait until its first frames are there.',
+        { file: plate.file },
+      )
+    return createShot(
+      opened,
+      makeShot(name, {
+        asset,
+        file: plate.file,
+        width: info.width,
+        height: info.height,
+        first: info.first,
+        last: info.last,
+        rate: info.rate,
+        encoding,
+      }),
+    )
   })

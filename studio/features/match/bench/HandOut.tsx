@@ -14,7 +14,11 @@ const FORMS: Readonly<Record<MatchForm, { label: string; ending: string; says: s
   usda: { label: 'Camera, points, things: USD', ending: '.usda', says: 'USD as text.' },
   'camera-csv': { label: 'Camera: table', ending: '-camera.csv', says: 'A row a frame.' },
   'tracks-csv': { label: 'Tracks: table', ending: '-tracks.csv', says: 'A row a track and frame, in px.' },
-  'lens-exr': { label: 'Lens map: OpenEXR', ending: '-lens.exr', says: 'Where each pixel goes when straightened, and back.' },
+  'lens-exr': {
+    label: 'Lens map: OpenEXR',
+    ending: '-lens.exr',
+    says: 'Where each pixel goes when straightened, and back.',
+  },
 }
 
 interface Choices {
@@ -34,12 +38,13 @@ const remembered = (): Choices => {
   }
 }
 
-const written = (request: MatchOutRequest): Promise<Blob> => new Promise((resolve, reject) => {
-  const worker = new Worker(new URL('../../../workers/matchOut.worker.ts', import.meta.url), { type: 'module' })
-  worker.onmessage = (message: MessageEvent<Blob>) => (resolve(message.data), worker.terminate())
-  worker.onerror = (event) => (reject(new Error(event.message)), worker.terminate())
-  worker.postMessage(request)
-})
+const written = (request: MatchOutRequest): Promise<Blob> =>
+  new Promise((resolve, reject) => {
+    const worker = new Worker(new URL('../../../workers/matchOut.worker.ts', import.meta.url), { type: 'module' })
+    worker.onmessage = (message: MessageEvent<Blob>) => (resolve(message.data), worker.terminate())
+    worker.onerror = (event) => (reject(new Error(event.message)), worker.terminate())
+    worker.postMessage(request)
+  })
 
 function save(blob: Blob, name: string): void {
   const link = document.createElement('a')
@@ -68,29 +73,118 @@ export function HandOut({ shown }: { shown: ShownMatch }) {
   const out = async (): Promise<void> => {
     setBusy(true)
     try {
-      const ids = which === 'hand' ? new Set(shown.tracks.filter(({ id }) => id >= HAND_NUMBERS).map(({ id }) => id)) : undefined
-      const scene = matchScene(shot.document, cameras.cameras.map((one, n) => ({ frame: cameras.first + n, camera: one })), shown.fresh ? undefined : shown.solve, shown.tracks, ids)
-      save(await written({ form, scene, lens: camera, up, unit, shift: first - plate.first }), `${shot.name}${FORMS[form].ending}`)
+      const ids =
+        which === 'hand' ? new Set(shown.tracks.filter(({ id }) => id >= HAND_NUMBERS).map(({ id }) => id)) : undefined
+      const scene = matchScene(
+        shot.document,
+        cameras.cameras.map((one, n) => ({ frame: cameras.first + n, camera: one })),
+        shown.fresh ? undefined : shown.solve,
+        shown.tracks,
+        ids,
+      )
+      save(
+        await written({ form, scene, lens: camera, up, unit, shift: first - plate.first }),
+        `${shot.name}${FORMS[form].ending}`,
+      )
     } catch (error) {
       say(error)
     } finally {
       setBusy(false)
     }
   }
-  const Pick = ({ name, value, options, disabled }: { name: 'up' | 'unit' | 'which'; value: string; options: readonly (readonly [string, string])[]; disabled?: boolean }) => (
-    <Flex gap="3px">{options.map(([key, label]) => <Press key={key} disabled={disabled} aria-pressed={value === key} onClick={() => choose({ [name]: key })}>{label}</Press>)}</Flex>
+  const Pick = ({
+    name,
+    value,
+    options,
+    disabled,
+  }: {
+    name: 'up' | 'unit' | 'which'
+    value: string
+    options: readonly (readonly [string, string])[]
+    disabled?: boolean
+  }) => (
+    <Flex gap="3px">
+      {options.map(([key, label]) => (
+        <Press key={key} disabled={disabled} aria-pressed={value === key} onClick={() => choose({ [name]: key })}>
+          {label}
+        </Press>
+      ))}
+    </Flex>
   )
   return (
     <Part title="Hand out">
-      <select aria-label="What to hand out" value={form} onChange={(event) => choose({ form: event.target.value as MatchForm })} style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%', marginTop: 5 }}>
-        {Object.entries(FORMS).map(([key, { label }]) => <option key={key} value={key}>{label}</option>)}
+      <select
+        aria-label="What to hand out"
+        value={form}
+        onChange={(event) => choose({ form: event.target.value as MatchForm })}
+        style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%', marginTop: 5 }}
+      >
+        {Object.entries(FORMS).map(([key, { label }]) => (
+          <option key={key} value={key}>
+            {label}
+          </option>
+        ))}
       </select>
-      <Text color="faint" marginTop="3px">{FORMS[form].says}</Text>
-      {form !== 'lens-exr' && form !== 'camera-csv' && <Flex justify="space-between" align="center" minHeight="26px"><span>Tracks and points</span><Pick name="which" value={which} options={[['all', 'All'], ['hand', 'By hand']]} /></Flex>}
-      {!own && <Flex justify="space-between" align="center" minHeight="26px"><span>Up</span><Pick name="up" value={up} options={[['y', 'Y'], ['z', 'Z']]} /></Flex>}
-      {!own && <Flex justify="space-between" align="center" minHeight="26px"><span>Unit</span><Pick name="unit" value={unit} options={[['m', 'm'], ['cm', 'cm']]} /></Flex>}
-      {form !== 'lens-exr' && <Flex justify="space-between" align="center" minHeight="26px"><span>First frame</span><Box width="108px"><NumberField label="Number of the first frame" value={first} step={1} onValue={(value, final) => final && choose({ first: Math.round(value) === plate.first ? null : Math.round(value) })} /></Box></Flex>}
-      <Press main disabled={busy} onClick={() => void out()}>{busy ? 'Writing…' : 'Download'}</Press>
+      <Text color="faint" marginTop="3px">
+        {FORMS[form].says}
+      </Text>
+      {form !== 'lens-exr' && form !== 'camera-csv' && (
+        <Flex justify="space-between" align="center" minHeight="26px">
+          <span>Tracks and points</span>
+          <Pick
+            name="which"
+            value={which}
+            options={[
+              ['all', 'All'],
+              ['hand', 'By hand'],
+            ]}
+          />
+        </Flex>
+      )}
+      {!own && (
+        <Flex justify="space-between" align="center" minHeight="26px">
+          <span>Up</span>
+          <Pick
+            name="up"
+            value={up}
+            options={[
+              ['y', 'Y'],
+              ['z', 'Z'],
+            ]}
+          />
+        </Flex>
+      )}
+      {!own && (
+        <Flex justify="space-between" align="center" minHeight="26px">
+          <span>Unit</span>
+          <Pick
+            name="unit"
+            value={unit}
+            options={[
+              ['m', 'm'],
+              ['cm', 'cm'],
+            ]}
+          />
+        </Flex>
+      )}
+      {form !== 'lens-exr' && (
+        <Flex justify="space-between" align="center" minHeight="26px">
+          <span>First frame</span>
+          <Box width="108px">
+            <NumberField
+              label="Number of the first frame"
+              value={first}
+              step={1}
+              onValue={(value, final) =>
+                final && choose({ first: Math.round(value) === plate.first ? null : Math.round(value) })
+              }
+            />
+          </Box>
+        </Flex>
+      )}
+      <Press main disabled={busy} onClick={() => void out()}>
+        {busy ? 'Writing…' : 'Download'}
+      </Press>
     </Part>
   )
 }

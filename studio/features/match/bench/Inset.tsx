@@ -8,7 +8,8 @@ import type { Corner } from '../keepOuts.ts'
 /** Size on the screen, and how many screen pixels a plate pixel takes. */
 const [WIDTH, HEIGHT, TIMES] = [250, 156, 8]
 
-const codeOf = (light: number): number => Math.round(255 * Math.min(1, light <= 0.0031308 ? 12.92 * Math.max(0, light) : 1.055 * light ** (1 / 2.4) - 0.055))
+const codeOf = (light: number): number =>
+  Math.round(255 * Math.min(1, light <= 0.0031308 ? 12.92 * Math.max(0, light) : 1.055 * light ** (1 / 2.4) - 0.055))
 
 /** A plate frame's file as something a canvas can draw. */
 async function pictureOf(answer: Response): Promise<CanvasImageSource> {
@@ -24,7 +25,19 @@ async function pictureOf(answer: Response): Promise<CanvasImageSource> {
 }
 
 /** The plate at full size round a place, eight times as large, with the pattern's square; dragging moves the place by parts of a pixel. */
-export function Inset({ asset, frame, place, pattern, onPlace }: { asset: string; frame: number; place: Corner; pattern: number | undefined; onPlace(place: Corner, final: boolean): void }) {
+export function Inset({
+  asset,
+  frame,
+  place,
+  pattern,
+  onPlace,
+}: {
+  asset: string
+  frame: number
+  place: Corner
+  pattern: number | undefined
+  onPlace(place: Corner, final: boolean): void
+}) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const [picture, setPicture] = useState<{ frame: number; image: CanvasImageSource }>()
   const drag = useRef<{ x: number; y: number; from: Corner; last: Corner }>(undefined)
@@ -42,7 +55,18 @@ export function Inset({ asset, frame, place, pattern, onPlace }: { asset: string
     context.fillRect(0, 0, WIDTH, HEIGHT)
     const [x, y] = place
     context.imageSmoothingEnabled = false
-    if (picture?.frame === frame) context.drawImage(picture.image, x - WIDTH / 2 / TIMES, y - HEIGHT / 2 / TIMES, WIDTH / TIMES, HEIGHT / TIMES, 0, 0, WIDTH, HEIGHT)
+    if (picture?.frame === frame)
+      context.drawImage(
+        picture.image,
+        x - WIDTH / 2 / TIMES,
+        y - HEIGHT / 2 / TIMES,
+        WIDTH / TIMES,
+        HEIGHT / TIMES,
+        0,
+        0,
+        WIDTH,
+        HEIGHT,
+      )
     context.strokeStyle = COLOURS.text
     context.lineWidth = 1
     context.beginPath()
@@ -53,12 +77,24 @@ export function Inset({ asset, frame, place, pattern, onPlace }: { asset: string
       context.lineTo(WIDTH / 2, HEIGHT / 2 + 22 * s)
     }
     context.stroke()
-    if (pattern) context.strokeRect(WIDTH / 2 - pattern * TIMES, HEIGHT / 2 - pattern * TIMES, 2 * pattern * TIMES, 2 * pattern * TIMES)
+    if (pattern)
+      context.strokeRect(
+        WIDTH / 2 - pattern * TIMES,
+        HEIGHT / 2 - pattern * TIMES,
+        2 * pattern * TIMES,
+        2 * pattern * TIMES,
+      )
   }, [picture, frame, place, pattern])
   return (
     <Box marginTop="6px">
       <canvas
-        ref={canvas} width={WIDTH} height={HEIGHT} role="img" aria-label="The place, eight times as large" data-inset={picture?.frame} style={{ width: '100%', display: 'block', cursor: 'move', touchAction: 'none' }}
+        ref={canvas}
+        width={WIDTH}
+        height={HEIGHT}
+        role="img"
+        aria-label="The place, eight times as large"
+        data-inset={picture?.frame}
+        style={{ width: '100%', display: 'block', cursor: 'move', touchAction: 'none' }}
         onPointerDown={(event) => {
           drag.current = { x: event.clientX, y: event.clientY, from: place, last: place }
           event.currentTarget.setPointerCapture(event.pointerId)
@@ -68,7 +104,10 @@ export function Inset({ asset, frame, place, pattern, onPlace }: { asset: string
           if (!start) return
           const scale = WIDTH / event.currentTarget.getBoundingClientRect().width / TIMES
           // The picture is pulled under the cross.
-          start.last = [start.from[0] - (event.clientX - start.x) * scale, start.from[1] - (event.clientY - start.y) * scale]
+          start.last = [
+            start.from[0] - (event.clientX - start.x) * scale,
+            start.from[1] - (event.clientY - start.y) * scale,
+          ]
           onPlace(start.last, false)
         }}
         onPointerUp={() => {

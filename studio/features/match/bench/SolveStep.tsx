@@ -15,12 +15,17 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
   const stage = status?.match.solve
   const taken = shot.document.camera.kind === 'solved' ? shot.document.camera.solve : undefined
   const { solve } = shown
-  const lensShown = match.lens === 'find' ? ['lens'] : match.lens === 'focal known' ? ['lens', 'focal'] : ['lens', 'focal', 'k1', 'k2']
+  const lensShown =
+    match.lens === 'find' ? ['lens'] : match.lens === 'focal known' ? ['lens', 'focal'] : ['lens', 'focal', 'k1', 'k2']
   const waits = stage?.state === 'done' && stage.key !== taken?.key
   const fresh = stage?.figures.medianPx
   return (
     <>
-      <Settings settings={SETTINGS.match.filter(({ key }) => lensShown.includes(key))} values={match} onChange={(key, value, final) => (final ? edit : preview)({ match: { [key]: value } })} />
+      <Settings
+        settings={SETTINGS.match.filter(({ key }) => lensShown.includes(key))}
+        values={match}
+        onChange={(key, value, final) => (final ? edit : preview)({ match: { [key]: value } })}
+      />
       <Part title="Solve" note={taken && stage && taken.key !== stage.key ? 'stale' : taken ? 'kept' : undefined}>
         <StageRow stage={stage} name="Solve" again="Solve again" />
       </Part>
@@ -28,8 +33,14 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
         <Part title="New solve" note={typeof fresh === 'number' ? `${fresh.toFixed(2)} px` : ''}>
           {taken && <Text color="soft">The shot’s own has {taken.medianPx.toFixed(2)} px.</Text>}
           <Flex gap="6px" marginTop="5px" wrap="wrap">
-            <Press main onClick={() => void takeSolve()}>{taken ? 'Keep the new' : 'Make it the camera'}</Press>
-            {taken && <Press aria-pressed={oldSolve} onClick={() => set({ oldSolve: !oldSolve })}>{oldSolve ? 'Show the new' : 'Show the old'}</Press>}
+            <Press main onClick={() => void takeSolve()}>
+              {taken ? 'Keep the new' : 'Make it the camera'}
+            </Press>
+            {taken && (
+              <Press aria-pressed={oldSolve} onClick={() => set({ oldSolve: !oldSolve })}>
+                {oldSolve ? 'Show the new' : 'Show the old'}
+              </Press>
+            )}
           </Flex>
         </Part>
       )}
@@ -40,13 +51,21 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
           <Figure label="Lens k1, k2" value={`${solve.k1.toFixed(4)}, ${solve.k2.toFixed(4)}`} />
           <Figure label="Tracks that agree" value={`${solve.points.length} of ${solve.tracks}`} />
           {solve.kind === 'moving' && <Figure label="Parallax" value={`${solve.parallax.toFixed(1)}°`} />}
-          {solve.doubts.map(({ what, remedy }) => <Text key={what} role="alert" color="wrong" marginTop="5px">{what} {remedy}</Text>)}
+          {solve.doubts.map(({ what, remedy }) => (
+            <Text key={what} role="alert" color="wrong" marginTop="5px">
+              {what} {remedy}
+            </Text>
+          ))}
         </Part>
       )}
       {shown.worst.length > 0 && (
         <Part title="Worst tracks">
           <Flex gap="4px" wrap="wrap" marginTop="4px">
-            {shown.worst.slice(0, 8).map(({ track, px }) => <Press key={track} className="num" onClick={() => set({ chosen: `track.${track}` })}>{track}: {px.toFixed(2)}</Press>)}
+            {shown.worst.slice(0, 8).map(({ track, px }) => (
+              <Press key={track} className="num" onClick={() => set({ chosen: `track.${track}` })}>
+                {track}: {px.toFixed(2)}
+              </Press>
+            ))}
           </Flex>
         </Part>
       )}

@@ -18,28 +18,72 @@ export function TrackDetail({ shown }: { shown: ShownMatch }) {
   const before = shot.document.match.dropped
   const dropped = before?.tracks === shown.tracksKey ? before.ids : []
   const gone = dropped.includes(track.id)
-  const tidied = shot.document.match.tidied?.tracks === shown.tracksKey ? shot.document.match.tidied : { spans: [], joins: [] }
-  const tidy = (change: { spans?: readonly unknown[]; joins?: readonly unknown[] }): void => edit({ match: { tidied: { tracks: shown.tracksKey, spans: tidied.spans, joins: tidied.joins, ...change } } })
+  const tidied =
+    shot.document.match.tidied?.tracks === shown.tracksKey ? shot.document.match.tidied : { spans: [], joins: [] }
+  const tidy = (change: { spans?: readonly unknown[]; joins?: readonly unknown[] }): void =>
+    edit({ match: { tidied: { tracks: shown.tracksKey, spans: tidied.spans, joins: tidied.joins, ...change } } })
   const now = frame - first
   const last = trackLast(track)
-  const trim = (from: number, to: number): void => tidy({ spans: [...tidied.spans.filter(([one]) => one !== track.id), [track.id, from, to]] })
+  const trim = (from: number, to: number): void =>
+    tidy({ spans: [...tidied.spans.filter(([one]) => one !== track.id), [track.id, from, to]] })
   const joined = tidied.joins.filter(([one]) => one === track.id)
   const trimmed = tidied.spans.some(([one]) => one === track.id)
-  const drop = (ids: readonly number[]): void => edit({ match: { dropped: { tracks: shown.tracksKey, ids: [...new Set(ids)] } } })
+  const drop = (ids: readonly number[]): void =>
+    edit({ match: { dropped: { tracks: shown.tracksKey, ids: [...new Set(ids)] } } })
   return (
     <Part title={`Track ${track.id}`} note={`${first + track.first}–${first + trackLast(track)}`}>
-      {errors.length > 0 ? <Figure label="Error, usual and most" value={`${[...errors].sort((a, b) => a - b)[errors.length >> 1]?.toFixed(2)} · ${Math.max(...errors).toFixed(2)} px`} /> : <Text color="soft">{shown.solve ? 'Left out of the solve.' : 'Not solved yet.'}</Text>}
+      {errors.length > 0 ? (
+        <Figure
+          label="Error, usual and most"
+          value={`${[...errors].sort((a, b) => a - b)[errors.length >> 1]?.toFixed(2)} · ${Math.max(...errors).toFixed(2)} px`}
+        />
+      ) : (
+        <Text color="soft">{shown.solve ? 'Left out of the solve.' : 'Not solved yet.'}</Text>
+      )}
       <Flex gap="6px" marginTop="4px" wrap="wrap">
-        <Press onClick={() => drop(gone ? dropped.filter((one) => one !== track.id) : [...dropped, track.id])}>{gone ? 'Take back in' : 'Drop'}</Press>
-        <Press disabled={now <= track.first || now >= last} onClick={() => trim(now, last)}>Trim before</Press>
-        <Press disabled={now <= track.first || now >= last} onClick={() => trim(track.first, now)}>Trim after</Press>
-        <Press aria-pressed={tool === 'join'} onClick={() => set({ tool: tool === 'join' ? 'choose' : 'join' })}>Join</Press>
-        {(trimmed || joined.length > 0) && <Press onClick={() => tidy({ spans: tidied.spans.filter(([one]) => one !== track.id), joins: tidied.joins.filter(([one]) => one !== track.id) })}>As it was</Press>}
-        <Press plain onClick={() => set({ chosen: '' })}>Let go</Press>
+        <Press onClick={() => drop(gone ? dropped.filter((one) => one !== track.id) : [...dropped, track.id])}>
+          {gone ? 'Take back in' : 'Drop'}
+        </Press>
+        <Press disabled={now <= track.first || now >= last} onClick={() => trim(now, last)}>
+          Trim before
+        </Press>
+        <Press disabled={now <= track.first || now >= last} onClick={() => trim(track.first, now)}>
+          Trim after
+        </Press>
+        <Press aria-pressed={tool === 'join'} onClick={() => set({ tool: tool === 'join' ? 'choose' : 'join' })}>
+          Join
+        </Press>
+        {(trimmed || joined.length > 0) && (
+          <Press
+            onClick={() =>
+              tidy({
+                spans: tidied.spans.filter(([one]) => one !== track.id),
+                joins: tidied.joins.filter(([one]) => one !== track.id),
+              })
+            }
+          >
+            As it was
+          </Press>
+        )}
+        <Press plain onClick={() => set({ chosen: '' })}>
+          Let go
+        </Press>
       </Flex>
-      {tool === 'join' && <Text color="faint" marginTop="4px">Click the track that is the same feature, seen before or after this one.</Text>}
-      {joined.length > 0 && <Text className="num" color="soft" marginTop="4px">with {joined.map(([, other]) => other).join(', ')}</Text>}
-      {gone && <Text color="faint" marginTop="4px">The next solve leaves it out.</Text>}
+      {tool === 'join' && (
+        <Text color="faint" marginTop="4px">
+          Click the track that is the same feature, seen before or after this one.
+        </Text>
+      )}
+      {joined.length > 0 && (
+        <Text className="num" color="soft" marginTop="4px">
+          with {joined.map(([, other]) => other).join(', ')}
+        </Text>
+      )}
+      {gone && (
+        <Text color="faint" marginTop="4px">
+          The next solve leaves it out.
+        </Text>
+      )}
     </Part>
   )
 }

@@ -23,8 +23,22 @@ export function Proofs({ camera, unit, frame }: { camera: Camera; unit: number; 
         return (
           <g key={id} data-proof={id}>
             <path d={fill} fill={COLOURS.lamp} fillOpacity={0.5} />
-            <path d={lines} fill="none" stroke={on ? COLOURS.text : COLOURS.lamp} strokeWidth={(on ? 1.9 : 1.3) * unit} />
-            {words && <text transform={words.matrix} textAnchor="middle" fill={on ? COLOURS.text : COLOURS.lamp} style={{ fontSize: `${WORDS}px`, fontFamily: 'var(--font-label)', fontWeight: 700 }}>{words.text}</text>}
+            <path
+              d={lines}
+              fill="none"
+              stroke={on ? COLOURS.text : COLOURS.lamp}
+              strokeWidth={(on ? 1.9 : 1.3) * unit}
+            />
+            {words && (
+              <text
+                transform={words.matrix}
+                textAnchor="middle"
+                fill={on ? COLOURS.text : COLOURS.lamp}
+                style={{ fontSize: `${WORDS}px`, fontFamily: 'var(--font-label)', fontWeight: 700 }}
+              >
+                {words.text}
+              </text>
+            )}
           </g>
         )
       })}

@@ -20,12 +20,24 @@ export function ThingMarks({ frame, unit }: { frame: number; unit: number }) {
         const solve = solves[status?.match.things[id]?.solve.key ?? '']
         const n = frame - (solve?.first ?? 0)
         const camera = solve?.cameras[n] ? solveCameraAt(solve, n) : undefined
-        const dots = camera && solve ? solve.points.flatMap(({ at }) => { const p = projectPoint(camera, at); return p ? [`M${(p.x - 1.4 * unit).toFixed(1)} ${p.y.toFixed(1)}h${(2.8 * unit).toFixed(1)}`] : [] }) : []
+        const dots =
+          camera && solve
+            ? solve.points.flatMap(({ at }) => {
+                const p = projectPoint(camera, at)
+                return p ? [`M${(p.x - 1.4 * unit).toFixed(1)} ${p.y.toFixed(1)}h${(2.8 * unit).toFixed(1)}`] : []
+              })
+            : []
         const box = items[thing.geometry?.item ?? '']
         const rides = camera && box?.kind === 'box' ? outlinePath(camera, box) : ''
         return (
           <g key={id} data-thing={id}>
-            <path d={keepOutPath(thing, frame)} fill="none" stroke={on ? COLOURS.text : COLOURS.soft} strokeWidth={1.3 * unit} strokeDasharray={`${7 * unit} ${3 * unit} ${1.5 * unit} ${3 * unit}`} />
+            <path
+              d={keepOutPath(thing, frame)}
+              fill="none"
+              stroke={on ? COLOURS.text : COLOURS.soft}
+              strokeWidth={1.3 * unit}
+              strokeDasharray={`${7 * unit} ${3 * unit} ${1.5 * unit} ${3 * unit}`}
+            />
             <path data-thing-points={dots.length} d={dots.join('')} stroke={COLOURS.fact} strokeWidth={2 * unit} />
             {rides && <path data-thing-box d={rides} stroke={COLOURS.lamp} strokeWidth={1.4 * unit} fill="none" />}
           </g>

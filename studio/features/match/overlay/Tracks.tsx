@@ -18,7 +18,13 @@ export function Tracks({ shown, n, unit, chosen }: { shown: ShownMatch; n: numbe
   for (const track of shown.tracks) {
     const at = placeAt(track, n)
     if (!at) continue
-    const kind = !shown.solve ? 'good' : !shown.points.has(track.id) ? 'faint' : (bad.get(track.id) ?? 0) > WRONG_PX ? 'wrong' : 'good'
+    const kind = !shown.solve
+      ? 'good'
+      : !shown.points.has(track.id)
+        ? 'faint'
+        : (bad.get(track.id) ?? 0) > WRONG_PX
+          ? 'wrong'
+          : 'good'
     if (chosen === `track.${track.id}`) bracket = at
     let path = ''
     for (let k = Math.max(track.first, n - TAIL); k <= n; k++) {
@@ -33,7 +39,15 @@ export function Tracks({ shown, n, unit, chosen }: { shown: ShownMatch; n: numbe
       <path d={paths.faint} fill="none" stroke={COLOURS.soft} strokeOpacity={0.5} strokeWidth={unit} />
       <path d={paths.good} fill="none" stroke={COLOURS.fact} strokeWidth={1.3 * unit} />
       <path d={paths.wrong} fill="none" stroke={COLOURS.wrong} strokeWidth={1.6 * unit} />
-      {bracket && <path data-chosen-track d={`M${bracket[0] - r + 4 * unit} ${bracket[1] - r}h${-4 * unit}v${2 * r}h${4 * unit}M${bracket[0] + r - 4 * unit} ${bracket[1] - r}h${4 * unit}v${2 * r}h${-4 * unit}`} fill="none" stroke={COLOURS.text} strokeWidth={1.5 * unit} />}
+      {bracket && (
+        <path
+          data-chosen-track
+          d={`M${bracket[0] - r + 4 * unit} ${bracket[1] - r}h${-4 * unit}v${2 * r}h${4 * unit}M${bracket[0] + r - 4 * unit} ${bracket[1] - r}h${4 * unit}v${2 * r}h${-4 * unit}`}
+          fill="none"
+          stroke={COLOURS.text}
+          strokeWidth={1.5 * unit}
+        />
+      )}
     </g>
   )
 }
@@ -48,5 +62,13 @@ export function Errors({ shown, n, unit }: { shown: ShownMatch; n: number; unit:
     return at && p ? [{ at, dx: p.x - at[0], dy: p.y - at[1] }] : []
   })
   const worst = errors.sort((a, b) => Math.hypot(b.dx, b.dy) - Math.hypot(a.dx, a.dy)).slice(0, MOST_SHOWN_ERRORS)
-  return <path data-errors={worst.length} d={worst.map(({ at, dx, dy }) => `M${at[0]} ${at[1]}l${dx * ERROR_TIMES} ${dy * ERROR_TIMES}`).join('')} stroke={COLOURS.wrong} strokeWidth={1.6 * unit} fill="none" />
+  return (
+    <path
+      data-errors={worst.length}
+      d={worst.map(({ at, dx, dy }) => `M${at[0]} ${at[1]}l${dx * ERROR_TIMES} ${dy * ERROR_TIMES}`).join('')}
+      stroke={COLOURS.wrong}
+      strokeWidth={1.6 * unit}
+      fill="none"
+    />
+  )
 }

@@ -3,4 +3,5 @@ import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
-export const GET = (_: Request, { params }: { params: Promise<{ id: string }> }) => answer(async () => getAsset(await store(), (await params).id))
+export const GET = (_: Request, { params }: { params: Promise<{ id: string }> }) =>
+  answer(async () => getAsset(await store(), (await params).id))

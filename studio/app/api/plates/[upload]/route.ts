@@ -30,9 +30,20 @@ export const POST = (request: Request, { params }: { params: Promise<{ upload: s
       const parts = STILL.exec(file)
       return !parts || !still || parts[1] !== still[1] || parts[3] !== still[3]
     })
-    if (!still || stranger) throw new LanternError('stills', `${stranger ?? start} does not belong to the run of ${start}.`, 'Drop one movie, or stills of one name numbered like name.0001.png.', { file: stranger ?? start })
+    if (!still || stranger)
+      throw new LanternError(
+        'stills',
+        `${stranger ?? start} does not belong to the run of ${start}.`,
+        'Drop one movie, or stills of one name numbered like name.0001.png.',
+        { file: stranger ?? start },
+      )
     const name = `${still[1]}####${still[3]}`
     const asset = await createAsset(opened, name)
-    await queueJob(opened, 'plate', { asset, path: join(folder, name), kind: 'stills', rate: rate ?? [24, 1] }, { priority: -1 })
+    await queueJob(
+      opened,
+      'plate',
+      { asset, path: join(folder, name), kind: 'stills', rate: rate ?? [24, 1] },
+      { priority: -1 },
+    )
     return { asset }
   })

@@ -6,7 +6,8 @@ import { store } from '@/server/store.ts'
 export const dynamic = 'force-dynamic'
 type Context = { params: Promise<{ name: string }> }
 
-export const GET = (_: Request, { params }: Context) => answer(async () => getShot(await store(), decodeURIComponent((await params).name)))
+export const GET = (_: Request, { params }: Context) =>
+  answer(async () => getShot(await store(), decodeURIComponent((await params).name)))
 
 const edit = z.object({ base: z.int(), patch: z.record(z.string(), z.unknown()) }).strict()
 

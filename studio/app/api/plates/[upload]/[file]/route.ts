@@ -30,7 +30,12 @@ export const PUT = (request: Request, { params }: { params: Promise<{ upload: st
     }
     if (Number.isFinite(announced) && announced > 0 && out.bytesWritten !== announced) {
       await rm(path, { force: true })
-      throw new LanternError('upload', `${file} arrived short: ${out.bytesWritten} of ${announced} bytes.`, 'Send it again.', { file })
+      throw new LanternError(
+        'upload',
+        `${file} arrived short: ${out.bytesWritten} of ${announced} bytes.`,
+        'Send it again.',
+        { file },
+      )
     }
     return { bytes: out.bytesWritten }
   })

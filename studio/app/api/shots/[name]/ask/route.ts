@@ -1,4 +1,21 @@
-import { askGas, askHand, askHandOff, askMatch, askPicture, askReading, askReport, askThing, getShot, handKey, matchKeys, plateKeys, thingKeys, pictureKeys, stopResults, worldOf } from '@lantern/store'
+import {
+  askGas,
+  askHand,
+  askHandOff,
+  askMatch,
+  askPicture,
+  askReading,
+  askReport,
+  askThing,
+  getShot,
+  handKey,
+  matchKeys,
+  plateKeys,
+  thingKeys,
+  pictureKeys,
+  stopResults,
+  worldOf,
+} from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -33,9 +50,20 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'thing') return { keys: [await askThing(opened, shot, wanted.thing)] }
     if (wanted.what === 'reading') return { keys: [await askReading(opened, shot, wanted.reading)] }
     if (wanted.what === 'report') return { keys: [await askReport(opened, shot, wanted.reading)] }
-    const keys = wanted.what === 'stop-plate' ? await plateKeys(opened, shot.document) : wanted.what === 'stop-match' ? [...Object.values(matchKeys(shot.document)), ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? []), ...Object.keys(shot.document.match.things).flatMap((id) => Object.values(thingKeys(shot.document, id)))]
-      : wanted.what === 'stop-gas' ? (await worldOf(opened, shot.document)).gases.filter(({ item }) => item === wanted.item).flatMap(({ key, finer }) => [key, finer].filter((one) => one !== undefined))
-      : [...pictureKeys(await worldOf(opened, shot.document), wanted.quality).values()]
+    const keys =
+      wanted.what === 'stop-plate'
+        ? await plateKeys(opened, shot.document)
+        : wanted.what === 'stop-match'
+          ? [
+              ...Object.values(matchKeys(shot.document)),
+              ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? []),
+              ...Object.keys(shot.document.match.things).flatMap((id) => Object.values(thingKeys(shot.document, id))),
+            ]
+          : wanted.what === 'stop-gas'
+            ? (await worldOf(opened, shot.document)).gases
+                .filter(({ item }) => item === wanted.item)
+                .flatMap(({ key, finer }) => [key, finer].filter((one) => one !== undefined))
+            : [...pictureKeys(await worldOf(opened, shot.document), wanted.quality).values()]
     await stopResults(opened, keys)
     return { keys }
   })

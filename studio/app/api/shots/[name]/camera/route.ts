@@ -14,10 +14,16 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const opened = await store()
     const { file, base } = query.parse(Object.fromEntries(new URL(request.url).searchParams))
     const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES) throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
+    if (bytes.length > MOST_BYTES)
+      throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
     const name = decodeURIComponent((await params).name)
     const { plate } = (await getShot(opened, name)).document
     const { notes } = readCameraFile(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
     const blob = await putBlob(opened, bytes, 'application/octet-stream')
-    return { ...(await editShot(opened, name, base, { camera: { kind: 'path', path: { blob, file, scale: 1, offset: 0, up: 'y' } } })), notes }
+    return {
+      ...(await editShot(opened, name, base, {
+        camera: { kind: 'path', path: { blob, file, scale: 1, offset: 0, up: 'y' } },
+      })),
+      notes,
+    }
   })

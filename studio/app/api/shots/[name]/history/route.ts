@@ -4,4 +4,10 @@ import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
 
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
-  answer(async () => stepHistory(await store(), decodeURIComponent((await params).name), z.object({ way: z.enum(['undo', 'redo']) }).parse(await request.json()).way))
+  answer(async () =>
+    stepHistory(
+      await store(),
+      decodeURIComponent((await params).name),
+      z.object({ way: z.enum(['undo', 'redo']) }).parse(await request.json()).way,
+    ),
+  )

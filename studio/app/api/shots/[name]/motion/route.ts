@@ -17,15 +17,26 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const { plate } = (await getShot(opened, decodeURIComponent((await params).name))).document
     const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES) throw new LanternError('file-size', `${name} is larger than 64 MB.`, 'Leave meshes out.', { file: name })
+    if (bytes.length > MOST_BYTES)
+      throw new LanternError('file-size', `${name} is larger than 64 MB.`, 'Leave meshes out.', { file: name })
     if (/\.csv$/i.test(name)) return { keys: readMotionCsv(bytes, name) }
     const { frames } = readCameraFile(bytes, name, { ...plate, rate: plate.rate[0] / plate.rate[1] })
     let near: [number, number, number] = [0, 0, 0]
     return {
       keys: frames.map(({ frame, camera }): MotionKey => {
         near = anglesOf(camera.rotation, near)
-        const [turn, tilt, roll] = near.map((angle) => Math.round(angle * DEGREES * 1e4) / 1e4) as [number, number, number]
-        return { frame, position: camera.position.map((v) => Math.round(v * 1e5) / 1e5) as [number, number, number], turn, tilt, roll }
+        const [turn, tilt, roll] = near.map((angle) => Math.round(angle * DEGREES * 1e4) / 1e4) as [
+          number,
+          number,
+          number,
+        ]
+        return {
+          frame,
+          position: camera.position.map((v) => Math.round(v * 1e5) / 1e5) as [number, number, number],
+          turn,
+          tilt,
+          roll,
+        }
       }),
     }
   })

@@ -14,8 +14,14 @@ export const GET = async (request: Request, { params }: { params: Promise<{ name
   const failed = await answer(async () => {
     const opened = await store()
     const { document } = await getShot(opened, decodeURIComponent((await params).name))
-    const wanted = z.string().regex(/^[0-9a-f]{64}$/).parse(new URL(request.url).searchParams.get('blob'))
-    if (!Object.values(document.items).some((item) => 'points' in item && item.points?.blob === wanted)) throw new LanternError('no-points', 'No source of this shot comes from that table.', 'Load the page again.', { field: 'blob' })
+    const wanted = z
+      .string()
+      .regex(/^[0-9a-f]{64}$/)
+      .parse(new URL(request.url).searchParams.get('blob'))
+    if (!Object.values(document.items).some((item) => 'points' in item && item.points?.blob === wanted))
+      throw new LanternError('no-points', 'No source of this shot comes from that table.', 'Load the page again.', {
+        field: 'blob',
+      })
     bytes = await getBlob(opened, wanted)
     return {}
   })
@@ -29,7 +35,17 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     await getShot(opened, decodeURIComponent((await params).name))
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES) throw new LanternError('points', `${name} has ${Math.round(bytes.length / 2 ** 20)} MiB; 64 are the most.`, 'Leave rows out.', { file: name })
+    if (bytes.length > MOST_BYTES)
+      throw new LanternError(
+        'points',
+        `${name} has ${Math.round(bytes.length / 2 ** 20)} MiB; 64 are the most.`,
+        'Leave rows out.',
+        { file: name },
+      )
     const table = readPoints(bytes, name)
-    return { points: { blob: await putBlob(opened, bytes, 'text/csv'), file: name, count: table.count }, first: table.first, last: table.last }
+    return {
+      points: { blob: await putBlob(opened, bytes, 'text/csv'), file: name, count: table.count },
+      first: table.first,
+      last: table.last,
+    }
   })

@@ -7,6 +7,9 @@ import { store } from '@/server/store.ts'
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    const { base } = z.object({ base: z.int() }).strict().parse(await request.json())
+    const { base } = z
+      .object({ base: z.int() })
+      .strict()
+      .parse(await request.json())
     return adoptSolve(opened, await getShot(opened, decodeURIComponent((await params).name)), base)
   })

@@ -15,9 +15,21 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     await getShot(opened, decodeURIComponent((await params).name))
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const announced = Number(request.headers.get('content-length'))
-    if (announced > MOST_BYTES) throw new LanternError('file', `${name} has ${(announced / 2 ** 30).toFixed(1)} GiB; 2 are the most.`, 'Write it with larger voxels, or halves.', { file: name })
+    if (announced > MOST_BYTES)
+      throw new LanternError(
+        'file',
+        `${name} has ${(announced / 2 ** 30).toFixed(1)} GiB; 2 are the most.`,
+        'Write it with larger voxels, or halves.',
+        { file: name },
+      )
     const bytes = new Uint8Array(await request.arrayBuffer())
-    if (Number.isFinite(announced) && announced > 0 && bytes.length !== announced) throw new LanternError('upload', `${name} arrived short: ${bytes.length} of ${announced} bytes.`, 'Send it again.', { file: name })
+    if (Number.isFinite(announced) && announced > 0 && bytes.length !== announced)
+      throw new LanternError(
+        'upload',
+        `${name} arrived short: ${bytes.length} of ${announced} bytes.`,
+        'Send it again.',
+        { file: name },
+      )
     const { skipped } = await readVdb(bytes, name, undefined, undefined, true)
     return { blob: await putBlob(opened, bytes, 'application/x-openvdb'), grids: skipped }
   })
