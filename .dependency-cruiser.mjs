@@ -1,5 +1,18 @@
-// Imports go one way: kernels, base <- math <- data <- domains, formats <- shot, pipeline <- store <- farm, studio; demo uses core, nothing uses demo.
-const DOMAINS = ['match', 'set', 'mattes', 'gas', 'particles', 'breaking', 'ground', 'light', 'picture', 'sit']
+// Imports go one way: kernels, base <- math <- data <- settings <- domains, formats <- effects <- shot <- pipeline <- store <- farm, studio; demo uses core, nothing uses demo.
+const DOMAINS = [
+  'match',
+  'set',
+  'mattes',
+  'gas',
+  'particles',
+  'breaking',
+  'ground',
+  'light',
+  'picture',
+  'rigid',
+  'motion',
+  'sit',
+]
 const tests = '\\.(test|bench)\\.ts$|/testing/|/e2e/'
 const layer = (name, from, to) => ({ name, severity: 'error', from: { path: from, pathNot: tests }, to: { path: to } })
 
@@ -15,11 +28,19 @@ export default {
     layer('base-is-lowest', '^core/src/base/', '^core/src/(?!base/)'),
     layer('math-over-base', '^core/src/math/', '^core/src/(?!base/|math/)'),
     layer('data-over-math', '^core/src/data/', '^core/src/(?!base/|math/|data/)'),
+    layer('settings-over-data', '^core/src/settings/', '^core/src/(?!base/|math/|data/|settings/)'),
     ...DOMAINS.map((name) =>
-      layer(`${name}-stays-alone`, `^core/src/${name}/`, `^core/src/(?!base/|math/|data/|${name}/)`),
+      layer(`${name}-stays-alone`, `^core/src/${name}/`, `^core/src/(?!base/|math/|data/|settings/|${name}/)`),
     ),
     layer('formats-over-data', '^core/src/formats/', '^core/src/(?!base/|math/|data/|formats/)'),
-    layer('shot-over-data', '^core/src/shot/', '^core/src/(?!base/|math/|data/|shot/)'),
+    layer('effects-below-shot', '^core/src/effects/', '^core/src/(shot|pipeline)/'),
+    {
+      name: 'effects-never-one-another',
+      severity: 'error',
+      from: { path: '^core/src/effects/([^/]+)/', pathNot: tests },
+      to: { path: '^core/src/effects/', pathNot: '^core/src/effects/($1/|effect\\.ts$)' },
+    },
+    layer('shot-over-effects', '^core/src/shot/', '^core/src/(?!base/|math/|data/|settings/|set/|effects/|shot/)'),
     layer('core-below-store', '^core/', '^(store|farm|studio|demo|scripts)/'),
     layer('store-below-farm', '^store/', '^(farm|studio|demo|scripts)/'),
     layer('farm-beside-studio', '^farm/', '^(studio|demo|scripts)/'),

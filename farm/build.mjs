@@ -1,6 +1,7 @@
 // Bundles what runs in plain Node: the crew's thread, the farm worker and the command line. Packages stay outside, our own workspaces come in.
-import { dirname, join } from 'node:path'
+
 import { existsSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { build } from 'esbuild'
 

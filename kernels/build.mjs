@@ -1,7 +1,7 @@
 // Compiles assembly/ to wasm modules and inlines their bytes, so that browser and Node load them alike.
 //   kernels: shared memory, SIMD; math: the elementary functions alone, no memory of its own to share; yard and develop: draw and develop the demo plates, in files of their own so that the product doesn't carry them.
 import { createHash } from 'node:crypto'
-import { existsSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 

@@ -1,6 +1,6 @@
 // A PostgreSQL server of the project's own, on loopback: finds Debian's binaries, makes the cluster, starts it, waits until it answers.
 import { execFileSync, spawn } from 'node:child_process'
-import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync } from 'node:fs'
+import { chmodSync, chownSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { connect } from 'node:net'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'

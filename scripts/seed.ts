@@ -2,30 +2,28 @@
 import { randomUUID } from 'node:crypto'
 import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
-import { VERSIONS } from '@lantern/core/pipeline'
+import { bakedItems, VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import {
   adoptSolve,
-  askGas,
-  askHand,
-  askMatch,
-  askPicture,
-  askReading,
-  askReport,
   createAsset,
   createShot,
   ensureResult,
-  gasKeys,
-  worldOf,
-  keepFrame,
+  insertFrame,
   listShots,
   matchKeys,
   migrate,
   openStore,
   putBlob,
   queueJob,
-  setResultState,
+  requestHand,
+  requestItem,
+  requestMatch,
+  requestPicture,
+  requestReading,
+  requestReport,
   type Shot,
+  setResultState,
   updateAsset,
 } from '@lantern/store'
 import { z } from 'zod'
@@ -46,7 +44,7 @@ async function solved(shot: Shot, plate: string): Promise<Shot> {
   const file = join(demo, 'solved', `${plate}.json`)
   const kept = existsSync(file) ? solvedSchema.parse(JSON.parse(readFileSync(file, 'utf8'))) : undefined
   if (!kept || kept.versions.tracks !== VERSIONS.tracks || kept.versions.solve !== VERSIONS.solve) {
-    await askMatch(store, shot, 'solve')
+    await requestMatch(store, shot, 'solve')
     return shot
   }
   const keys = matchKeys(shot.document)
@@ -58,7 +56,7 @@ async function solved(shot: Shot, plate: string): Promise<Shot> {
       'application/octet-stream',
     )
     await ensureResult(store, { key: keys[kind], kind, settings: {}, shot: shot.id, item: kind, first, last })
-    await keepFrame(store, { key: keys[kind], frame: 0, blob, figures: kept[kind] }, undefined, 0)
+    await insertFrame(store, { key: keys[kind], frame: 0, blob, figures: kept[kind] }, undefined, 0)
     await setResultState(store, keys[kind], 'done')
   }
   return adoptSolve(store, shot)
@@ -130,12 +128,11 @@ try {
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot
-    const gases = gasKeys(await worldOf(store, document))
-    for (const { item } of gases) await askGas(store, shot, item)
-    if (gases.length > 0) await askPicture(store, shot, 'look')
-    for (const id of Object.keys(document.match.hands)) await askHand(store, shot, id)
-    for (const id of Object.keys(document.readings)) await askReading(store, shot, id)
-    if (Object.keys(document.readings).length > 0) await askReport(store, shot)
+    for (const [item] of bakedItems(document)) await requestItem(store, shot, item)
+    if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look')
+    for (const id of Object.keys(document.match.hands)) await requestHand(store, shot, id)
+    for (const id of Object.keys(document.readings)) await requestReading(store, shot, id)
+    if (Object.keys(document.readings).length > 0) await requestReport(store, shot)
     console.log(`demo: ${wanted.name}`)
   }
 } finally {

@@ -1,19 +1,24 @@
 // Vitest's global set-up: one PostgreSQL server of the tests' own on loopback; every test file makes a database in it.
-import { mkdirSync, openSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, openSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { startPostgres } from './postgres.mjs'
 import { freePort } from './free-port.mjs'
+import { startPostgres } from './postgres.mjs'
 
 export default async function setup(project) {
   const folder = fileURLToPath(new URL('../.test/', import.meta.url))
   mkdirSync(folder, { recursive: true })
   const port = await freePort()
-  const database = await startPostgres(join(folder, 'database'), port, openSync(join(folder, 'database.log'), 'a'))
+  const data = mkdtempSync(join(tmpdir(), 'lantern-tests-'))
+  const database = await startPostgres(join(data, 'database'), port, openSync(join(folder, 'database.log'), 'a'))
   project.provide('databasePort', port)
   return () =>
     new Promise((done) => {
-      database.on('exit', done)
+      database.on('exit', () => {
+        rmSync(data, { recursive: true, force: true })
+        done()
+      })
       database.stdin.end()
     })
 }

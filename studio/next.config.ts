@@ -1,5 +1,5 @@
-import type { NextConfig } from 'next'
 import { fileURLToPath } from 'node:url'
+import type { NextConfig } from 'next'
 
 const isolation = [
   { key: 'Cross-Origin-Opener-Policy', value: 'same-origin' },

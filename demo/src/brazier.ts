@@ -1,7 +1,7 @@
 import type { Crew } from '@lantern/core/base'
 import type { Camera, GasFrame, Mesh } from '@lantern/core/data'
-import { GasSimulation, type GasSettings } from '@lantern/core/gas'
-import { gatherEmitters, GLOW_FROM, GLOW_STEP, glowTable, SOOT_EXTINCTION } from '@lantern/core/light'
+import { type GasSettings, GasSimulation } from '@lantern/core/gas'
+import { GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable, SOOT_EXTINCTION } from '@lantern/core/light'
 import { FINAL, layScene, type PlateLight, renderPasses } from '@lantern/core/picture'
 import { DRUM, DRUM_SIZE } from './scene/places.ts'
 
@@ -115,13 +115,13 @@ export function pictureFlame(
   const mark = crew.heap.mark()
   const scene = layScene(crew, [{ mesh: drumMesh(), holdsOut: true, receives: false }])
   const emitters = gatherEmitters(frame, glow.table, SMOKE_ALBEDO, 64)
-  const { fire, smoke, smokeLight } = renderPasses(
-    crew,
-    scene,
-    camera,
-    straighten,
-    [
+  const { fire, smoke, smokeLight } = renderPasses(crew, {
+    scene: scene,
+    camera: camera,
+    straightenPixel: straighten,
+    drawables: [
       {
+        kind: 'gas',
         frames: [{ frame, weight: 1, ahead: 0 }],
         emitters,
         glow,
@@ -130,9 +130,9 @@ export function pictureFlame(
         extinctionPerSoot: SOOT_EXTINCTION,
       },
     ],
-    light,
-    { ...FINAL, lightStride: 64 },
-  )
+    light: light,
+    quality: { ...FINAL, lightStride: 64 },
+  })
   crew.heap.release(mark)
   let [x0, y0, x1, y1] = [camera.width, camera.height, 0, 0]
   for (let y = 0; y < camera.height; y++)

@@ -1,6 +1,6 @@
 import { noise3, type Vec3 } from '@lantern/core/math'
-import type { Walk } from './worker.ts'
 import type { Moment } from './view.ts'
+import type { Walk } from './worker.ts'
 
 // The plates' cameras: how they move, and where a point lands through them. Their turns are made here by hand, so that nothing of the product's projection is in them.
 

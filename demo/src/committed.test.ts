@@ -1,8 +1,8 @@
 import { spawnSync } from 'node:child_process'
 import { readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import { describe, expect, it } from 'vitest'
 import type { Vec3 } from '@lantern/core/math'
+import { describe, expect, it } from 'vitest'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
 import { LOOKED, momentOf, PLATES, type PlateSpec, project } from './plates.ts'
 

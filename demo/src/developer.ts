@@ -1,5 +1,5 @@
 import { developKernels } from '@lantern/kernels/develop'
-import { between, blurPlane, COARSE, fallOf, gaussian, GLOWS, type LensLook, type Planes, tapsOf } from './lens.ts'
+import { between, blurPlane, COARSE, fallOf, GLOWS, gaussian, type LensLook, type Planes, tapsOf } from './lens.ts'
 import { codeTable, mix32, mostLight, type SensorLook, STEPS } from './sensor.ts'
 
 /** Lens and sensor for pictures of one size. Planes are changed in place; their views hold until the next developer is made. */

@@ -1,13 +1,13 @@
 import { join } from 'node:path'
 import { writeCameraGltf } from '@lantern/core/formats'
 import { corners } from './figures.ts'
+import { LENS_LOOK } from './lens.ts'
 import { keep, readFloats } from './made.ts'
 import { cameraOf, DEPTH_EVERY, framePath } from './making.ts'
 import { focalPx, momentOf, type PlateSpec, project, straightened } from './plates.ts'
 import { lie } from './scene/ground.ts'
 import { ARCHES, BARROW, CHIMNEY, CRATES, DRUM, DRUM_SIZE, KILN, LAMP_POST } from './scene/places.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
-import { LENS_LOOK } from './lens.ts'
 import { SENSOR_LOOK } from './sensor.ts'
 
 const LATER = 2 * DEPTH_EVERY

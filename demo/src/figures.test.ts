@@ -1,5 +1,5 @@
-import { describe, expect, it } from 'vitest'
 import { random } from '@lantern/core/base'
+import { describe, expect, it } from 'vitest'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
 
 // The yardsticks themselves, on pictures whose figures are known.

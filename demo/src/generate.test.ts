@@ -2,10 +2,9 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, utimesSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, describe, expect, it } from 'vitest'
 import { readCameraGltf } from '@lantern/core/formats'
-import { project } from './plates.ts'
-import { momentOf, PLATES } from './plates.ts'
+import { afterAll, describe, expect, it } from 'vitest'
+import { momentOf, PLATES, project } from './plates.ts'
 
 // The generator as it is called, on a coarse yard: what it writes, that it goes on where it stopped, and that it refuses what it can't do.
 const folder = mkdtempSync(join(tmpdir(), 'yard-'))

@@ -14,14 +14,14 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
+import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './cameras.ts'
 import { gasCrew, yardCrew } from './crew.ts'
 import { keep, keepFloats, keyOf } from './made.ts'
-import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './cameras.ts'
 import { yardParts } from './scene/parts.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
-import { type Drawing, newDrawing } from './view.ts'
-import { heldYard, layYard, type LightPlan, lightYard, type YardScene } from './scene/yardScene.ts'
+import { heldYard, type LightPlan, layYard, lightYard, type YardScene } from './scene/yardScene.ts'
 import { shoot } from './shoot.ts'
+import { type Drawing, newDrawing } from './view.ts'
 
 /** How a making goes: where things are kept, on how many threads, how finely, and who is told. */
 export interface Making {

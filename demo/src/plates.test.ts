@@ -1,6 +1,6 @@
-import { describe, expect, it } from 'vitest'
 import { projectPoint } from '@lantern/core/data'
 import type { Vec3 } from '@lantern/core/math'
+import { describe, expect, it } from 'vitest'
 import { cameraOf } from './making.ts'
 import { focalPx, hand, momentOf, PLATES, type PlateSpec, project, straightened, VARIANTS } from './plates.ts'
 import { DRAIN, lie } from './scene/ground.ts'

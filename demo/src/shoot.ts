@@ -1,10 +1,9 @@
 import type { Crew } from '@lantern/core/base'
-import { layTree, layVertices, meshTriangles } from './scene/memory.ts'
-import { drawMoments, type Drawing, newMoments, setMoment } from './view.ts'
-import { worker, type Walk } from './worker.ts'
-import { lightMesh, type YardScene } from './scene/yardScene.ts'
-import { FLAME_LIGHT } from './scene/yardScene.ts'
 import { focalPx, momentOf, type PlateSpec } from './cameras.ts'
+import { layTree, layVertices, meshTriangles } from './scene/memory.ts'
+import { FLAME_LIGHT, lightMesh, type YardScene } from './scene/yardScene.ts'
+import { type Drawing, drawMoments, newMoments, setMoment } from './view.ts'
+import { type Walk, worker } from './worker.ts'
 
 /** The lantern's intensity over pi where white is 1, and how bright its glass looks. */
 const LANTERN: readonly [number, number, number] = [0.15, 0.083, 0.03]

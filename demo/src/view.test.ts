@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import { resolve } from 'node:path'
-import { describe, expect, it } from 'vitest'
 import type { Vec3 } from '@lantern/core/math'
+import { describe, expect, it } from 'vitest'
 import { yardCrew } from './crew.ts'
 import { momentOf, PLATES, type PlateSpec, project } from './plates.ts'
 import { type ChartSpec, newMesh, planar, skinOf } from './scene/builder.ts'

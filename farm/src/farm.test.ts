@@ -3,10 +3,11 @@ import { once } from 'node:events'
 import { copyFile, mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
 import { basename, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { makeCrew } from '@lantern/core/base'
-import { readExr, readGasFrame, writeExr } from '@lantern/core/formats'
+import { makeCrew, recipeKey } from '@lantern/core/base'
 import { halfTable } from '@lantern/core/data'
-import { gasRecipe, goldenHash, readPasses, recipeKey } from '@lantern/core/pipeline'
+import { gasRecipe } from '@lantern/core/effects/gas'
+import { readExr, readGasFrame, writeExr } from '@lantern/core/formats'
+import { goldenHash, readPasses } from '@lantern/core/pipeline'
 import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
 import { pino } from 'pino'
@@ -14,12 +15,12 @@ import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 import { full } from '../../store/testing/fullDisk.ts'
+import { bakeJob } from './bake/bakeJob.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import { nodeDeflate } from './io/deflate.ts'
 import { probeMovie } from './io/movie.ts'
 import { plateLinear } from './io/plateFrames.ts'
 import type { JobContext } from './jobs/context.ts'
-import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
@@ -270,10 +271,10 @@ describe('plates', () => {
 describe('a shot, the whole way', () => {
   it('bakes, renders, lays and hands off: fire brighter than the plate, the plate untouched outside, files that others read', async () => {
     const shot = await firstShot('Way')
-    const key = await lantern.askGas(store, shot, 'fire')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
     expect((await lantern.keptFrames(store, [key])).map(({ frame }) => frame)).toEqual([1001, 1002, 1003, 1004])
-    const [pictureKey] = await lantern.askPicture(store, shot, 'final', [1004])
+    const [pictureKey] = await lantern.requestPicture(store, shot, 'final', [1004])
     expect(
       await pictureJob(context(), {
         shot: shot.id,
@@ -346,8 +347,8 @@ describe('a shot, the whole way', () => {
 
   it('hands its gas off as OpenVDB files that another program opens', async () => {
     const shot = await firstShot('Volumes')
-    const key = await lantern.askGas(store, shot, 'fire')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
     const files = await writeVolumes(context(), shot, join(folder, 'vdb'), [1002, 1004], true)
     expect(files.map((path) => basename(path))).toEqual(['Volumes-Fire.1002.vdb', 'Volumes-Fire.1004.vdb'])
     const told = spawnSync('vdb_print', ['-l', files[1] ?? ''], { encoding: 'utf8' }).stdout
@@ -392,9 +393,9 @@ describe('a shot, the whole way', () => {
         depth: 0.1,
       })
     })
-    const key = await lantern.askGas(store, shot, 'fire')
-    await gasJob(context(), { key, shot: shot.id, item: 'fire' })
-    const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1004])
+    const key = await lantern.requestItem(store, shot, 'fire')
+    await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })
+    const [pictureKey] = await lantern.requestPicture(store, shot, 'look', [1004])
     await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1004, key: pictureKey ?? '' }], quality: 'look' })
     const kept = await lantern.keptFrame(store, pictureKey ?? '', 1004)
     expect(Math.max(...readPasses(await lantern.getBlob(store, kept?.blob ?? ''), nodeDeflate).fire.data)).toBe(0)
@@ -402,7 +403,7 @@ describe('a shot, the whole way', () => {
 
   it('stops when asked, and what is resumed equals what was never stopped, bit for bit', async () => {
     const shot = await firstShot('Stop')
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let frames = 0
     const stopping = context({
       progress: {
@@ -410,41 +411,43 @@ describe('a shot, the whole way', () => {
         cancelled: () => false,
       },
     })
-    while (frames < 7) await gasJob(stopping, { key, shot: shot.id, item: 'fire' })
+    while (frames < 7) await bakeJob(stopping, { key, shot: shot.id, item: 'fire', output: 'gas' })
     await expect.poll(() => lantern.resultState(store, key)).toBe('stopped')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(false)
-    await lantern.askGas(store, shot, 'fire')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(false)
+    await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
     const resumed = (await lantern.keptFrames(store, [key])).map(({ blob }) => blob)
     await store.pool.query('delete from result_frame where key = $1', [key])
     await store.pool.query('delete from restart where key = $1', [key])
     await store.pool.query("update result set state = 'waiting' where key = $1", [key])
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
     expect((await lantern.keptFrames(store, [key])).map(({ blob }) => blob)).toEqual(resumed)
   })
 
   it('stops on a full disk with that message, keeps what was kept, and goes on when there is room', async () => {
     const shot = await firstShot('Full')
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let frames = 0
     const filling = context({
       progress: { report: () => void (++frames === 8 && (full.now = true)), cancelled: () => false },
     })
-    await expect(gasJob(filling, { key, shot: shot.id, item: 'fire' })).rejects.toMatchObject({ code: 'disk-full' })
+    await expect(bakeJob(filling, { key, shot: shot.id, item: 'fire', output: 'gas' })).rejects.toMatchObject({
+      code: 'disk-full',
+    })
     const row = (await lantern.resultRows(store, [key])).get(key)
     expect(row).toMatchObject({ state: 'failed', error: { message: expect.stringContaining('disk is full') } })
     for (const { blob } of await lantern.keptFrames(store, [key])) await lantern.getBlob(store, blob)
     expect(row?.kept).toBeGreaterThan(0)
     full.now = false
-    await lantern.askGas(store, shot, 'fire')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(true)
+    await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
   })
 
   it('drops the work of a shot that has moved on', async () => {
     const shot = await firstShot('Moved')
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     await lantern.editShot(store, 'Moved', shot.head, { items: { fire: { heat: 301 } } })
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' })).toBe(false)
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(false)
     expect(await lantern.resultState(store, key)).toBe('stopped')
   })
 })
@@ -479,7 +482,7 @@ describe('two farm machines', () => {
       await expect
         .poll(async () => (await lantern.liveMachines(store)).length, { timeout: 30_000 })
         .toBeGreaterThanOrEqual(2)
-      await lantern.askPicture(store, shot, 'look')
+      await lantern.requestPicture(store, shot, 'look')
       const kept = async (): Promise<number> => (await lantern.shotStatus(store, shot)).look.kept.length
       await expect.poll(kept, { timeout: 60_000 }).toBeGreaterThanOrEqual(2)
       machines[0]?.kill('SIGKILL')
@@ -568,8 +571,8 @@ describe('the command line', () => {
     expect(run('show', 'Command', '--json', report)).toMatchObject({ code: 0 })
     const shown = JSON.parse(await readFile(report, 'utf8')) as { document: ShotDocument; status: lantern.ShotStatus }
     expect(shown.status.look.kept).toEqual([1001, 1002, 1003])
-    expect(Object.keys(shown.status.gases)).toEqual(['fire'])
-    expect(shown.status.gases.fire?.key).toBe(recipeKey(gasRecipe(shown.document, 'fire', 'full')))
+    expect(Object.keys(shown.status.items)).toEqual(['fire'])
+    expect(shown.status.items.fire?.key).toBe(recipeKey(gasRecipe(shown.document, 'fire', 'full')))
     expect(run('show', 'Nobody').text).toMatch(/no shot called “Nobody”/)
     expect(run('picture', 'Command', '--frames', '5-9').text).toMatch(/frames 1001 to 1003 only/)
   }, 300_000)

@@ -1,5 +1,6 @@
 import { mkdir, readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
+import { decodeGasState, encodeGasState } from '@lantern/core/effects/gas'
 import { readGasFrame } from '@lantern/core/formats'
 import { emptyBudget, type GasState, storeFor } from '@lantern/core/gas'
 import { makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
@@ -7,16 +8,14 @@ import * as lantern from '@lantern/store'
 import { pino } from 'pino'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
+import { bakeJob } from './bake/bakeJob.ts'
+import { estimateJob } from './bake/estimateJob.ts'
+import { loadState, saveState } from './bake/states.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import { nodeDeflate } from './io/deflate.ts'
 import { takeVolumes } from './io/takeVolumes.ts'
 import type { JobContext } from './jobs/context.ts'
-import { aheadJob } from './jobs/ahead.ts'
-import { finerJob } from './jobs/finer.ts'
-import { gasJob } from './jobs/gas.ts'
 import { pictureJob } from './jobs/picture.ts'
-import { loadRestart, saveRestart } from './jobs/restart.ts'
-import { takenJob } from './jobs/taken.ts'
 import { writeVolumes } from './jobs/volumes.ts'
 
 let store: FreshStore
@@ -75,14 +74,8 @@ const hot =
     document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, heat })
   }
 const kept = async (shot: lantern.Shot, item = 'fire'): Promise<lantern.KeptFrame[]> => {
-  const key = await lantern.askGas(store, shot, item)
-  const { items } = shot.document
-  const gas = items[item]
-  expect(
-    gas?.kind === 'gas' && gas.taken
-      ? await takenJob(context(), { key, shot: shot.id, item })
-      : await gasJob(context(), { key, shot: shot.id, item }),
-  ).toBe(true)
+  const key = await lantern.requestItem(store, shot, item)
+  expect(await bakeJob(context(), { key, shot: shot.id, item, output: 'gas' })).toBe(true)
   return lantern.keptFrames(store, [key])
 }
 const frameOf = async (frame: lantern.KeptFrame | undefined) =>
@@ -101,9 +94,9 @@ describe('how much work a gas will be', () => {
   const total = (works: readonly number[]): number => works.reduce((a, b) => a + b, 0)
   it('is told ahead of every frame, near to what the run then takes', async () => {
     const shot = await shotOf('Ahead')
-    const key = await lantern.askGas(store, shot, 'fire')
-    const payload = { key, shot: shot.id, item: 'fire' }
-    await aheadJob(context(), payload)
+    const key = await lantern.requestItem(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire', output: 'gas' }
+    await estimateJob(context(), payload)
     const ahead = await aheadOf(key)
     expect(ahead).toHaveLength(3 + LAST - 1000)
     const frames = await kept(shot)
@@ -111,32 +104,32 @@ describe('how much work a gas will be', () => {
     expect(total(ahead.slice(3)) / total(taken)).toBeGreaterThan(0.4)
     expect(total(ahead.slice(3)) / total(taken)).toBeLessThan(1.6)
     // What is told stays, and what is kept needs none.
-    await aheadJob(context({ ending: () => true }), payload)
+    await estimateJob(context({ ending: () => true }), payload)
     expect(await aheadOf(key)).toEqual(ahead)
   })
   it('is not told of one that is stopped or is another recipe by now', async () => {
     const shot = await shotOf('Not ahead', hot(123))
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     await lantern.stopResults(store, [key])
-    await aheadJob(context(), { key, shot: shot.id, item: 'fire' })
+    await estimateJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })
     expect(await aheadOf(key)).toEqual([])
     const moved = await lantern.editShot(store, 'Not ahead', undefined, { items: { fire: { heat: 124 } } })
-    const gone = await lantern.askGas(store, moved, 'fire')
+    const gone = await lantern.requestItem(store, moved, 'fire')
     await lantern.editShot(store, 'Not ahead', undefined, { items: { fire: { heat: 125 } } })
-    await aheadJob(context(), { key: gone, shot: shot.id, item: 'fire' })
+    await estimateJob(context(), { key: gone, shot: shot.id, item: 'fire', output: 'gas' })
     expect(await aheadOf(gone)).toEqual([])
   })
   it('is left to another machine by one that ends, and not told when the run is stopped meanwhile', async () => {
     const shot = await shotOf('Put down', hot(126))
-    const key = await lantern.askGas(store, shot, 'fire')
-    const payload = { key, shot: shot.id, item: 'fire' }
+    const key = await lantern.requestItem(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire', output: 'gas' }
     const before = await queued(key)
-    await aheadJob(context({ ending: () => true }), payload, 0)
-    expect((await queued(key)).filter((one) => !before.includes(one))).toEqual([`gas:${key}:ahead-back`])
+    await estimateJob(context({ ending: () => true }), payload, 0)
+    expect((await queued(key)).filter((one) => !before.includes(one))).toEqual([`gas:${key}:estimate-back`])
     expect(await aheadOf(key)).toEqual([])
     let looked = 0
     // Stopped as it looks up for the second time.
-    await aheadJob(
+    await estimateJob(
       context({ ending: () => (looked++ === 1 && void lantern.stopResults(store, [key]), false) }),
       payload,
       0,
@@ -187,7 +180,7 @@ describe('a run that another one shares its beginning with', () => {
         },
       },
     })
-    const key = await lantern.askGas(store, edited, 'fire')
+    const key = await lantern.requestItem(store, edited, 'fire')
     const taken = await lantern.keptFrames(store, [key])
     expect(taken.map(({ frame }) => frame)).toEqual([1001, 1002, 1003, 1004, 1005])
     expect(taken.map(({ blob }) => blob)).toEqual(first.slice(0, 5).map(({ blob }) => blob))
@@ -203,16 +196,16 @@ describe('a run that another one shares its beginning with', () => {
     const shot = await shotOf('Run-up', (document) => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, runUp: 12 })
     })
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let told = 0
-    await gasJob(
+    await bakeJob(
       context({
         progress: {
           report: () => void (++told === 2 && void lantern.stopResults(store, [key])),
           cancelled: () => false,
         },
       }),
-      { key, shot: shot.id, item: 'fire' },
+      { key, shot: shot.id, item: 'fire', output: 'gas' },
     )
     const {
       rows: [state],
@@ -221,24 +214,25 @@ describe('a run that another one shares its beginning with', () => {
     expect(state?.done).toBeLessThanOrEqual(12)
     expect(await lantern.keptFrames(store, [key])).toEqual([])
     await lantern.setResultState(store, key, 'running')
-    expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBe(`run-up ${state?.done} of 12`)
-    const times = async (): Promise<readonly lantern.RunUpFrame[]> =>
-      (await lantern.resultRows(store, [key])).get(key)?.runUp ?? []
+    expect((await lantern.shotStatus(store, shot)).items.fire?.doing).toBe(`run-up ${state?.done} of 12`)
+    const times = async (): Promise<readonly lantern.PreRollFrame[]> =>
+      (await lantern.resultRows(store, [key])).get(key)?.preRoll ?? []
     const before = await times()
     expect(before).toHaveLength(state?.done ?? 0)
-    expect((await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft).toBeGreaterThan(0)
+    expect((await lantern.shotStatus(store, shot)).items.fire?.secondsLeft).toBeGreaterThan(0)
     const shares: number[] = []
     expect(
-      await gasJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), {
+      await bakeJob(context({ progress: { report: (share) => void shares.push(share), cancelled: () => false } }), {
         key,
         shot: shot.id,
         item: 'fire',
+        output: 'gas',
       }),
     ).toBe(true)
     expect(shares).toHaveLength(12 + LAST - 1000 - (state?.done ?? 0))
     expect(await times()).toHaveLength(12)
     expect((await times()).slice(0, before.length)).toEqual(before)
-    expect((await lantern.shotStatus(store, shot)).gases.fire?.doing).toBeNull()
+    expect((await lantern.shotStatus(store, shot)).items.fire?.doing).toBeNull()
     const resumed = (await lantern.keptFrames(store, [key])).map(({ blob }) => blob)
     await store.pool.query('delete from restart; ')
     await store.pool.query('delete from result_frame')
@@ -247,12 +241,12 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('of a command that is ended is stopped, not left as if somebody went on with it', async () => {
     const shot = await shotOf('Ended')
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let told = 0
     expect(
-      await gasJob(
+      await bakeJob(
         context({ progress: { report: () => void told++, cancelled: () => false }, ending: () => told >= 5 }),
-        { key, shot: shot.id, item: 'fire' },
+        { key, shot: shot.id, item: 'fire', output: 'gas' },
       ),
     ).toBe(false)
     expect(await lantern.resultState(store, key)).toBe('stopped')
@@ -261,9 +255,9 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('puts itself down at the end of its turn for whoever waits, but not when it is nearly done', async () => {
     const shot = await shotOf('Turns', hot(311))
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     const turn = (finish: number): Promise<boolean> =>
-      gasJob(context(), { key, shot: shot.id, item: 'fire' }, undefined, undefined, { seconds: 0, finish })
+      bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' }, { times: { turn: 0, finish } })
     const jobs = async (): Promise<string[]> =>
       (
         await store.pool.query<{ key: string }>(
@@ -280,19 +274,18 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('is stopped within a long frame, keeps what it had before it, and goes on to the same bits', async () => {
     const shot = await shotOf('Long frames', hot(310))
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let told = 0
-    // Asked twice at the fourth frame’s end; the third time lies within the fifth.
+    // Asked once at the fourth frame’s end; the second time lies within the fifth.
     let looks = 0
     expect(
-      await gasJob(
+      await bakeJob(
         context({
           progress: { report: () => void told++, cancelled: () => false },
-          ending: () => told === 4 && ++looks > 2,
+          ending: () => told === 4 && ++looks > 1,
         }),
-        { key, shot: shot.id, item: 'fire' },
-        undefined,
-        { seconds: 0, lookUp: 0 },
+        { key, shot: shot.id, item: 'fire', output: 'gas' },
+        { times: { longFrame: 0, lookEvery: 0 } },
       ),
     ).toBe(false)
     expect(told).toBe(4)
@@ -310,7 +303,7 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('is not stopped by a command that another one took it over from', async () => {
     const shot = await shotOf('Taken over', hot(320))
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     let told = 0
     let taken = false
     const report = (): void => {
@@ -318,10 +311,11 @@ describe('a run that another one shares its beginning with', () => {
     }
     // It is ended once the other one has it, whichever frame it is at by then.
     expect(
-      await gasJob(context({ progress: { report, cancelled: () => false }, ending: () => taken }), {
+      await bakeJob(context({ progress: { report, cancelled: () => false }, ending: () => taken }), {
         key,
         shot: shot.id,
         item: 'fire',
+        output: 'gas',
       }),
     ).toBe(false)
     expect(taken).toBe(true)
@@ -330,7 +324,7 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('keeps several states along its way, no more than it should, the newest always', async () => {
     const shot = await shotOf('States')
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
     for (let done = 1; done <= 20; done++) {
       const blob = await lantern.putBlob(store, Uint8Array.of(done, 7), 'application/octet-stream')
@@ -367,7 +361,7 @@ describe('a run that another one shares its beginning with', () => {
   })
   it('keeps a state of a box that is stored in part, and takes none that holds another number of cells', async () => {
     const shot = await shotOf('Tiles', hot(260))
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     const fence = (await lantern.takeLease(store, key, 'test')) ?? 0
     const size: [number, number, number] = [24, 16, 16]
     const active = Uint8Array.from({ length: 12 }, (_, n) => (n === 1 || n === 7 ? 1 : 0))
@@ -381,10 +375,13 @@ describe('a run that another one shares its beginning with', () => {
     })
     const whole = storeFor(size, active).cells
     expect(whole).toBeLessThan(26 * 18 * 18)
-    await saveRestart(context(), key, fence, 'tiles', state(4, whole))
-    expect(await loadRestart(context(), key, new Map([[4, 'tiles']]))).toEqual(state(4, whole))
-    await saveRestart(context(), key, fence, 'short', state(5, whole - 18))
-    expect(await loadRestart(context(), key, new Map([[5, 'short']]))).toBeUndefined()
+    const bake = (await lantern.resolveShot(store, shot)).items[0]?.runs[0]?.bake
+    if (bake?.way !== 'steps') throw new TypeError('a gas goes from frame to frame')
+    await saveState(context(), key, fence, 'tiles', encodeGasState(state(4, whole)))
+    const back = await loadState(context(), key, bake, new Map([[4, 'tiles']]))
+    expect(back && decodeGasState(back)).toEqual(state(4, whole))
+    await saveState(context(), key, fence, 'short', encodeGasState(state(5, whole - 18)))
+    expect(await loadState(context(), key, bake, new Map([[5, 'short']]))).toBeUndefined()
     await lantern.dropLease(store, key, fence)
   })
 })
@@ -403,7 +400,7 @@ describe('a part that is kept alone', () => {
     expect(frames.map(({ frame }) => frame)).toEqual([1003, 1004])
     const { box } = await frameOf(frames[1])
     expect(box.origin[2] * box.cell).toBeGreaterThanOrEqual(-3.01)
-    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({ state: 'done', first: 1003, last: 1004 })
+    expect((await lantern.shotStatus(store, shot)).items.fire).toMatchObject({ state: 'done', first: 1003, last: 1004 })
   })
 })
 
@@ -412,11 +409,11 @@ describe('a gas that cannot be', () => {
     const shot = await shotOf('Large', (document) => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, cell: 8, reach: 8 })
     })
-    await expect(lantern.askGas(store, shot, 'fire')).rejects.toThrow(/million cells of 8 mm.*more than fits/)
+    await expect(lantern.requestItem(store, shot, 'fire')).rejects.toThrow(/million cells of 8 mm.*more than fits/)
     expect(
       await lantern.resultRows(
         store,
-        (await lantern.worldOf(store, shot.document)).gases.map(({ key }) => key ?? ''),
+        (await lantern.resolveShot(store, shot)).items.flatMap(({ runs }) => runs.map(({ key }) => key)),
       ),
     ).toEqual(new Map())
   })
@@ -425,10 +422,10 @@ describe('a gas that cannot be', () => {
       document.items.line = makeItem('gas', { name: 'Ground fire', order: 3, shape: 'line' })
     })
     const status = await lantern.shotStatus(store, shot)
-    expect(status.gases.line?.error).toMatchObject({ message: expect.stringContaining('none is drawn') })
-    expect(status.gases.fire?.error).toBeNull()
-    await expect(lantern.askPicture(store, shot, 'look')).rejects.toThrow(/none is drawn/)
-    await expect(lantern.askGas(store, shot, 'line')).rejects.toThrow(/none is drawn/)
+    expect(status.items.line?.error).toMatchObject({ message: expect.stringContaining('none is drawn') })
+    expect(status.items.fire?.error).toBeNull()
+    await expect(lantern.requestPicture(store, shot, 'look')).rejects.toThrow(/none is drawn/)
+    await expect(lantern.requestItem(store, shot, 'line')).rejects.toThrow(/none is drawn/)
   })
   it('that runs away is caught, told with its frame and cause, and keeps what it had', async () => {
     const shot = await shotOf('Wild', (document) => {
@@ -456,14 +453,14 @@ describe('a gas that cannot be', () => {
           follows: { strength: { signal: 'gale', gain: 1 } },
         })
     })
-    const key = await lantern.askGas(store, shot, 'fire')
-    expect(await gasJob(context(), { key, shot: shot.id, item: 'fire' }).catch(() => false)).toBe(false)
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' }).catch(() => false)).toBe(false)
     const row = (await lantern.resultRows(store, [key])).get(key)
     expect(row?.state).toBe('failed')
     expect(row?.error?.message).toMatch(/ran away: a speed of .* at frame .* with a force of/)
     // It runs away with larger cells too: what it will be can't be told, and that is no fault of the machine's.
     await lantern.setResultState(store, key, 'waiting')
-    await aheadJob(context(), { key, shot: shot.id, item: 'fire' })
+    await estimateJob(context(), { key, shot: shot.id, item: 'fire', output: 'gas' })
     expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({
       state: 'waiting',
       ahead: [],
@@ -481,35 +478,35 @@ describe('a kept run', () => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, detail: 2 })
     })
     const coarse = await kept(shot)
-    const [plan] = (await lantern.worldOf(store, shot.document)).gases
-    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(true)
-    const fine = await lantern.keptFrames(store, [plan?.finer ?? ''])
+    const finer = (await lantern.resolveShot(store, shot)).items[0]?.runs[1]?.key ?? ''
+    expect(await bakeJob(context(), { key: finer, shot: shot.id, item: 'fire', output: 'finer' })).toBe(true)
+    const fine = await lantern.keptFrames(store, [finer])
     expect(fine.map(({ frame }) => frame)).toEqual(coarse.map(({ frame }) => frame))
     expect((await frameOf(fine[5])).box.cell).toBeCloseTo((await frameOf(coarse[5])).box.cell / 2, 9)
-    expect((await lantern.shotStatus(store, shot)).gases.fire?.finer).toMatchObject({
-      state: 'done',
-      kept: coarse.map(({ frame }) => frame),
-    })
-    const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1006])
+    expect((await lantern.shotStatus(store, shot)).items.fire?.derived).toMatchObject([
+      {
+        state: 'done',
+        kept: coarse.map(({ frame }) => frame),
+      },
+    ])
+    const [pictureKey] = await lantern.requestPicture(store, shot, 'look', [1006])
     expect(
       await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1006, key: pictureKey ?? '' }], quality: 'look' }),
     ).toBe(0)
     // The same gas without its finer form is another picture.
     const plain = await lantern.editShot(store, 'Finer', undefined, { items: { fire: { detail: 1 } } })
-    expect(lantern.pictureKeys(await lantern.worldOf(store, plain.document), 'look', [1006]).get(1006)).not.toBe(
-      pictureKey,
-    )
+    expect((await lantern.resolveShot(store, plain)).pictureKeys('look').get(1006)).not.toBe(pictureKey)
   })
   it('waits for the coarse frames, and is stopped by another recipe', async () => {
     const shot = await shotOf('Waits', (document) => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 2, detail: 2, seed: 77 })
     })
-    await lantern.askGas(store, shot, 'fire')
-    const [plan] = (await lantern.worldOf(store, shot.document)).gases
-    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(false)
+    await lantern.requestItem(store, shot, 'fire')
+    const finer = (await lantern.resolveShot(store, shot)).items[0]?.runs[1]?.key ?? ''
+    expect(await bakeJob(context(), { key: finer, shot: shot.id, item: 'fire', output: 'finer' })).toBe(false)
     await lantern.editShot(store, 'Waits', undefined, { items: { fire: { detail: 3 } } })
-    expect(await finerJob(context(), { key: plan?.finer ?? '', shot: shot.id, item: 'fire' })).toBe(false)
-    expect(await lantern.resultState(store, plan?.finer ?? '')).toBe('stopped')
+    expect(await bakeJob(context(), { key: finer, shot: shot.id, item: 'fire', output: 'finer' })).toBe(false)
+    expect(await lantern.resultState(store, finer)).toBe('stopped')
   })
   it('is shown again without being computed again', async () => {
     const shot = await shotOf('Again', (document) => {
@@ -530,7 +527,7 @@ describe('a kept run', () => {
     const before = (await store.pool.query("select count(*)::int as n from result where kind = 'gas'")).rows[0] as {
       n: number
     }
-    const [pictureKey] = await lantern.askPicture(store, shot, 'look', [1007])
+    const [pictureKey] = await lantern.requestPicture(store, shot, 'look', [1007])
     expect(
       await pictureJob(context(), { shot: shot.id, frames: [{ frame: 1007, key: pictureKey ?? '' }], quality: 'look' }),
     ).toBe(0)
@@ -560,7 +557,7 @@ describe('a gas from elsewhere', () => {
     expect(b.box.cell).toBeCloseTo(a.box.cell, 6)
     expect(b.ambient).toBeCloseTo(a.ambient, 2)
     for (const channel of [0, 2]) expect(total(b, channel)).toBe(total(a, channel))
-    const [pictureKey] = await lantern.askPicture(store, other, 'look', [1003])
+    const [pictureKey] = await lantern.requestPicture(store, other, 'look', [1003])
     expect(
       await pictureJob(context(), {
         shot: other.id,
@@ -571,8 +568,8 @@ describe('a gas from elsewhere', () => {
     expect(await lantern.resultState(store, pictureKey ?? '')).toBe('done')
     // Another unit is another gas.
     const denser = await lantern.editShot(store, 'In', undefined, { items: { smoke: { taken: { density: 2 } } } })
-    expect((await lantern.worldOf(store, denser.document)).gases[0]?.key).not.toBe(
-      (await lantern.worldOf(store, other.document)).gases[0]?.key,
+    expect((await lantern.resolveShot(store, denser)).items[0]?.runs[0]?.key).not.toBe(
+      (await lantern.resolveShot(store, other)).items[0]?.runs[0]?.key,
     )
     expect(files).toHaveLength(3)
   })

@@ -1,5 +1,5 @@
 import { workerData } from 'node:worker_threads'
-import { beat, openStore, reapSilent, sweep } from '@lantern/store'
+import { beat, holdAllLeases, openStore, reapSilent, sweep } from '@lantern/store'
 import { z } from 'zod'
 
 // The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
@@ -21,11 +21,7 @@ let beats = 0
 async function once(): Promise<void> {
   try {
     await beat(store, { id, host, threads })
-    await store.db
-      .updateTable('result')
-      .set({ lease_until: new Date(Date.now() + 20_000) })
-      .where('machine', '=', id)
-      .execute()
+    await holdAllLeases(store, id)
     await reapSilent(store)
     if (++beats % BEATS_PER_SWEEP === 0) await sweep(store, keepBytes)
   } catch {

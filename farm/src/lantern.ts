@@ -1,46 +1,47 @@
 import { readFile, writeFile } from 'node:fs/promises'
 import { resolve } from 'node:path'
 import { LanternError, type Progress } from '@lantern/core/base'
+import type { Run } from '@lantern/core/effects'
 import { readCameraFile } from '@lantern/core/formats'
-import { cameraAt, gasesShown, type PictureQualityName, showingsAt } from '@lantern/core/pipeline'
+import { bakedItems, cameraAt, instancesAt, type PictureQualityName } from '@lantern/core/pipeline'
 import { makeItem, makeShot, type ShotDocument, shotNameSchema } from '@lantern/core/shot'
 import {
-  askGas,
-  askPicture,
   cameraPathOf,
   createAsset,
   createShot,
   editShot,
   getAsset,
   getShot,
+  itemIn,
   keptFrames,
   listShots,
   migrate,
   openStore,
-  pictureKeys,
+  pictureKeysOf,
   putBlob,
+  type ResolvedShot,
+  requestItem,
+  requestPicture,
+  resolveShot,
   resultRows,
   type Shot,
   shotStatus,
-  worldOf,
 } from '@lantern/store'
 import { Command, InvalidArgumentError } from 'commander'
 import { pino } from 'pino'
 import { z } from 'zod'
+import { bakeJob } from './bake/bakeJob.ts'
+import { estimateJob } from './bake/estimateJob.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
+import { takeVolumes } from './io/takeVolumes.ts'
 import type { JobContext } from './jobs/context.ts'
-import { aheadJob } from './jobs/ahead.ts'
-import { finerJob } from './jobs/finer.ts'
-import { gasJob } from './jobs/gas.ts'
 import { writeHandOff } from './jobs/handOff.ts'
 import { pictureJob } from './jobs/picture.ts'
-import { writeVolumes } from './jobs/volumes.ts'
 import { plateJob } from './jobs/plate.ts'
-import { takenJob } from './jobs/taken.ts'
-import { takeVolumes } from './io/takeVolumes.ts'
-import { measureShot } from './measureReport.ts'
+import { writeVolumes } from './jobs/volumes.ts'
 import { writeMatchFiles } from './matchFiles.ts'
 import { matchShot } from './matchReport.ts'
+import { measureShot } from './measureReport.ts'
 import { readSettings } from './settings.ts'
 
 const settings = readSettings()
@@ -136,29 +137,30 @@ async function through(
   }
 }
 
-/** Keeps gases, made finer where that is wanted. last: the last frame that is needed; a run is kept from its first one on. */
+/** Keeps items' runs and what they are made from. last: the last frame that is needed; a run that goes from frame to frame is kept from its first one on. */
 async function bake(context: JobContext, shot: Shot, items: readonly string[], last?: number): Promise<void> {
-  for (const item of items) {
-    const world = await worldOf(store, shot.document)
-    const key = await askGas(store, shot, item, world)
-    const plan = world.gases.find((one) => one.item === item)
-    const gas = shot.document.items[item]
+  const baked = new Set<string>()
+  const bakeRun = async (run: Run, resolved: ResolvedShot): Promise<void> => {
+    if (baked.has(run.key)) return
+    baked.add(run.key)
+    const all = resolved.items.flatMap(({ runs }) => runs)
+    for (const input of run.inputs) {
+      const made = all.find(({ key }) => key === input.key)
+      if (made) await bakeRun(made, resolved)
+    }
+    const payload = { key: run.key, shot: shot.id, item: run.item, output: run.output }
     // For whoever watches in the studio.
-    if (gas?.kind === 'gas' && !gas.taken) await aheadJob(context, { key, shot: shot.id, item })
+    await estimateJob(context, payload)
     const enough =
-      last !== undefined && last < shot.document.plate.last
-        ? async () => (await keptFrames(store, [key])).some(({ frame }) => frame === last)
+      last !== undefined && last < run.last
+        ? async () => (await keptFrames(store, [run.key])).some(({ frame }) => frame === last)
         : undefined
-    await through(
-      key,
-      async () =>
-        gas?.kind === 'gas' && gas.taken
-          ? takenJob(context, { key, shot: shot.id, item })
-          : gasJob(context, { key, shot: shot.id, item }, last),
-      enough,
-    )
-    if (plan?.finer && !enough)
-      await through(plan.finer, () => finerJob(context, { key: plan.finer ?? '', shot: shot.id, item }))
+    await through(run.key, () => bakeJob(context, payload, { until: last }), enough)
+  }
+  for (const item of items) {
+    const resolved = await resolveShot(store, shot)
+    await requestItem(store, shot, item, resolved)
+    for (const run of itemIn(resolved, item).runs) await bakeRun(run, resolved)
   }
 }
 
@@ -168,11 +170,11 @@ async function picture(
   quality: PictureQualityName,
   frames: readonly number[],
 ): Promise<void> {
-  const world = await worldOf(store, shot.document)
-  const keys = pictureKeys(world, quality, frames)
-  await askPicture(store, shot, quality, frames)
+  const resolved = await resolveShot(store, shot)
+  const keys = pictureKeysOf(resolved, quality, frames)
+  await requestPicture(store, shot, quality, frames)
   await bake(context, shot, [
-    ...new Set(frames.flatMap((frame) => showingsAt(shot.document, frame, world.inputs).map(({ gas }) => gas))),
+    ...new Set(frames.flatMap((frame) => instancesAt(shot.document, frame, resolved.inputs).map(({ of }) => of))),
   ])
   let done = 0
   for (const [frame, key] of keys) {
@@ -349,14 +351,14 @@ program
   .action(async (name: string, options: { json?: string }) => {
     const shot = await getShot(store, name)
     const status = await shotStatus(store, shot)
-    const gases = Object.entries(status.gases).map(([id, gas]) => `${id} ${gas.kept.length} kept, ${gas.state}`)
+    const items = Object.entries(status.items).map(([id, one]) => `${id} ${one.kept.length} kept, ${one.state}`)
     await report(
       { shot: name, head: shot.head, document: shot.document, status },
       options.json,
       [
         `${name}, revision ${shot.head}`,
         `plate ${status.asset.state}`,
-        ...gases,
+        ...items,
         `look ${status.look.kept.length}, final ${status.final.kept.length}`,
       ].join('\n'),
     )
@@ -370,14 +372,14 @@ program
   .option(...json)
   .action(async (name: string, item: string | undefined, options: { frames?: string; json?: string }) => {
     const shot = await getShot(store, name)
-    const items = item ? [item] : gasesShown(shot.document).map(([id]) => id)
+    const items = item ? [item] : bakedItems(shot.document).map(([id]) => id)
     const last = options.frames ? framesOf(shot.document, options.frames).at(-1) : undefined
     await withCrew((context) => bake(context, shot, items, last))
     const status = await shotStatus(store, shot)
     await report(
-      { shot: name, gases: status.gases },
+      { shot: name, items: status.items },
       options.json,
-      items.map((id) => `${id}: ${status.gases[id]?.kept.length ?? 0} frames kept`).join('\n'),
+      items.map((id) => `${id}: ${status.items[id]?.kept.length ?? 0} frames kept`).join('\n'),
     )
   })
 
@@ -460,12 +462,12 @@ program
       const path = await cameraPathOf(store, shot.document)
       if (options.movie || options.exr)
         await withCrew(async (context) => {
-          if (gasesShown(shot.document).length > 0) await picture(context, shot, quality, frames)
+          if (bakedItems(shot.document).length > 0) await picture(context, shot, quality, frames)
           await writeHandOff(context, shot, { movie: options.movie, exr: options.exr, quality, frames })
         })
       if (options.vdb) {
         const folder = options.vdb
-        if (gasesShown(shot.document).length === 0)
+        if (bakedItems(shot.document).length === 0)
           throw new LanternError('no-gas', 'The shot has no gas to hand off.', 'Add one, or leave --vdb out.', {
             field: 'vdb',
           })
@@ -473,7 +475,7 @@ program
           await bake(
             context,
             shot,
-            gasesShown(shot.document).map(([id]) => id),
+            bakedItems(shot.document).map(([id]) => id),
           )
           await writeVolumes(context, shot, folder, frames, !options.fullFloats)
         })

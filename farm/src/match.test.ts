@@ -5,11 +5,6 @@ import { readReading, writeSolve } from '@lantern/core/formats'
 import { keepOutAt, within } from '@lantern/core/pipeline'
 import { makeShot } from '@lantern/core/shot'
 import {
-  askHand,
-  askMatch,
-  askReading,
-  askReport,
-  askThing,
   cameraPathOf,
   createAsset,
   createShot,
@@ -22,6 +17,11 @@ import {
   keptSolveOf,
   keptTracks,
   matchKeys,
+  requestHand,
+  requestMatch,
+  requestReading,
+  requestReport,
+  requestThing,
   resultRows,
   type Shot,
   shotStatus,
@@ -35,9 +35,9 @@ import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { handJob, matchJob, solveShot, thingJob, trackShot } from './jobs/match.ts'
+import { plateJob } from './jobs/plate.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
 import { matchShot } from './matchReport.ts'
-import { plateJob } from './jobs/plate.ts'
 
 // A plate of far things through a camera that turns: each pixel's light is a function of its direction.
 const [W, H, FOCAL, FRAMES] = [320, 180, 290, 10]
@@ -201,13 +201,13 @@ describe('matching a shot', () => {
   it('puts a job down whose shot has moved on, and stops one that a person stops', async () => {
     const shot = await getShot(store, 'turn')
     const moved = await editShot(store, 'turn', shot.head, { match: { count: 77 } })
-    await askMatch(store, moved, 'solve')
+    await requestMatch(store, moved, 'solve')
     const keys = matchKeys(moved.document)
     const again = await editShot(store, 'turn', moved.head, { match: { count: 78 } })
     const one = context(1)
     expect(await matchJob(one, { shot: shot.id, ...keys })).toBe(false)
     expect((await resultRows(store, [keys.solve])).get(keys.solve)?.state).toBe('stopped')
-    await askMatch(store, again, 'solve')
+    await requestMatch(store, again, 'solve')
     const now = matchKeys(again.document)
     await stopResults(store, [now.tracks, now.solve])
     expect(await matchJob(one, { shot: shot.id, ...now }).finally(one.end)).toBe(false)
@@ -224,7 +224,7 @@ describe('what a person waits for', () => {
     const shot = await getShot(store, 'turn')
     const hand = { name: 'Post', keys: [{ frame: 1003, places: [[160, 90]] }] }
     const edited = await editShot(store, 'turn', shot.head, { match: { hands: { post: hand } } })
-    const key = await askHand(store, edited, 'post')
+    const key = await requestHand(store, edited, 'post')
     const one = context(1, { progress: quiet })
     expect(await handJob(one, { shot: shot.id, hand: 'post', key })).toBe(true)
     const { post } = await keptHands(store, edited.document)
@@ -237,10 +237,10 @@ describe('what a person waits for', () => {
     const moved = await editShot(store, 'turn', edited.head, {
       match: { hands: { post: { ...hand, keys: [{ frame: 1003, places: [[150, 90]] }] } } },
     })
-    const other = await askHand(store, moved, 'post')
+    const other = await requestHand(store, moved, 'post')
     await editShot(store, 'turn', moved.head, { match: { hands: { post: null } } })
     expect(await handJob(one, { shot: shot.id, hand: 'post', key: other }).finally(one.end)).toBe(false)
-    await expect(askHand(store, await getShot(store, 'turn'), 'post')).rejects.toMatchObject({ code: 'no-hand' })
+    await expect(requestHand(store, await getShot(store, 'turn'), 'post')).rejects.toMatchObject({ code: 'no-hand' })
   }, 60_000)
   it('a reading and a report are taken from the frames at full size, and named by what they read', async () => {
     const shot = await getShot(store, 'turn')
@@ -261,14 +261,14 @@ describe('what a person waits for', () => {
       },
     })
     const one = context(1, { progress: quiet })
-    const key = await askReading(store, edited, 'sky')
+    const key = await requestReading(store, edited, 'sky')
     expect(await readingJob(one, { shot: shot.id, reading: 'sky', key })).toBe(true)
     const kept = readReading(await getBlob(store, (await keptFrame(store, key, 0))?.blob ?? ''))
     expect(kept).toMatchObject({ first: 1001 })
     expect(kept.frames).toHaveLength(FRAMES)
     // The plate is grey: all channels alike, between the darkest and the brightest it was drawn with.
     for (const frame of kept.frames) expect(frame?.mean[0]).toBeCloseTo(frame?.mean[2] ?? 0, 6)
-    const over = await askReport(store, edited, 'sky')
+    const over = await requestReport(store, edited, 'sky')
     const tracks = matchKeys(edited.document).tracks
     const state = (await resultRows(store, [tracks])).get(tracks)?.state
     expect(
@@ -282,7 +282,7 @@ describe('what a person waits for', () => {
     const { readings } = await shotStatus(store, edited)
     expect(readings.areas.sky).toMatchObject({ reading: { state: 'done' }, report: { state: 'done', key: over } })
     expect(readings.report.state).toBe('missing')
-    await expect(askReport(store, edited, 'nothing')).rejects.toMatchObject({ code: 'no-shape' })
+    await expect(requestReport(store, edited, 'nothing')).rejects.toMatchObject({ code: 'no-shape' })
   }, 60_000)
   it('a thing needs the shot’s camera, and says so', async () => {
     const shot = await getShot(store, 'turn')
@@ -303,9 +303,9 @@ describe('what a person waits for', () => {
       camera: { kind: 'none' },
       match: { things: { barrow: thing } },
     })
-    await expect(askThing(store, edited, 'barrow')).rejects.toMatchObject({ code: 'no-camera' })
+    await expect(requestThing(store, edited, 'barrow')).rejects.toMatchObject({ code: 'no-camera' })
     const again = await editShot(store, 'turn', edited.head, { camera: { kind: 'solved' } })
-    const key = await askThing(store, again, 'barrow')
+    const key = await requestThing(store, again, 'barrow')
     expect((await resultRows(store, [key])).get(key)).toMatchObject({ kind: 'thing', state: 'waiting' })
     // Another region: the work that was asked for is put down.
     await editShot(store, 'turn', again.head, { match: { things: { barrow: null } } })

@@ -3,7 +3,7 @@ import { LanternError } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { writeCameraCsv, writeLensMap, writeMatchGltf, writeMatchUsd, writeTracksCsv } from '@lantern/core/formats'
 import { matchScene } from '@lantern/core/pipeline'
-import { type Shot, solvedMatch, type Store } from '@lantern/store'
+import { type Shot, type Store, solvedMatch } from '@lantern/store'
 import { z } from 'zod'
 import { nodeDeflate } from './io/deflate.ts'
 

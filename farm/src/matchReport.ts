@@ -3,7 +3,6 @@ import type { Solve } from '@lantern/core/data'
 import { allTracks, groundOf, solvedPath, withHandPoints } from '@lantern/core/pipeline'
 import {
   adoptSolve,
-  askMatch,
   editShot,
   getShot,
   keptFrame,
@@ -11,6 +10,7 @@ import {
   keptSolveOf,
   keptTracks,
   matchKeys,
+  requestMatch,
   resultRows,
   type Shot,
 } from '@lantern/store'
@@ -61,7 +61,7 @@ export async function matchShot(context: JobContext, name: string, wish: MatchWi
   let shot: Shot = await getShot(store, name)
   if (wish.focal !== undefined)
     shot = await editShot(store, name, shot.head, { match: { lens: 'focal known', focal: wish.focal / FULL_FRAME_MM } })
-  await askMatch(store, shot, 'solve')
+  await requestMatch(store, shot, 'solve')
   const keys = matchKeys(shot.document)
   const progress: Progress | undefined = context.progress
   // The farm may be at it already: then its work is waited for, not done twice.

@@ -1,7 +1,16 @@
 import { LanternError } from '@lantern/core/base'
 import type { PlateReport, ReadingFrames } from '@lantern/core/data'
 import { readReading, readReport } from '@lantern/core/formats'
-import { askReading, askReport, getBlob, getShot, keptFrame, matchKeys, resultState, type Store } from '@lantern/store'
+import {
+  getBlob,
+  getShot,
+  keptFrame,
+  matchKeys,
+  requestReading,
+  requestReport,
+  resultState,
+  type Store,
+} from '@lantern/store'
 import type { JobContext } from './jobs/context.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
 
@@ -27,11 +36,11 @@ export async function measureShot(context: JobContext, name: string): Promise<Me
   }
   const shot = await getShot(store, name)
   const { tracks } = matchKeys(shot.document)
-  const key = await askReport(store, shot)
+  const key = await requestReport(store, shot)
   await reportJob(own, { shot: shot.id, key, ...((await resultState(store, tracks)) === 'done' ? { tracks } : {}) })
   const readings: MeasureReport['readings'] = []
   for (const [id, { name: called }] of Object.entries(shot.document.readings)) {
-    const taken = await askReading(store, shot, id)
+    const taken = await requestReading(store, shot, id)
     await readingJob(own, { shot: shot.id, reading: id, key: taken })
     readings.push({ name: called, reading: readReading(await bytesOf(store, taken)) })
   }

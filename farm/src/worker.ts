@@ -1,22 +1,20 @@
+import { EventEmitter } from 'node:events'
 import { hostname } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
-import { findShotById, leave, migrate, openStore, jobSchemas, tellDoing } from '@lantern/store'
-import { EventEmitter } from 'node:events'
+import { findShotById, jobSchemas, leave, migrate, openStore, tellDoing } from '@lantern/store'
 import { Logger, run, type TaskList, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
+import { bakeJob } from './bake/bakeJob.ts'
+import { estimateJob } from './bake/estimateJob.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
-import { aheadJob } from './jobs/ahead.ts'
-import { finerJob } from './jobs/finer.ts'
-import { gasJob } from './jobs/gas.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
 import { handJob, matchJob, thingJob } from './jobs/match.ts'
-import { readingJob, reportJob } from './jobs/readings.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
-import { takenJob } from './jobs/taken.ts'
+import { readingJob, reportJob } from './jobs/readings.ts'
 import { readSettings } from './settings.ts'
 
 // One farm machine: takes jobs one at a time and computes them with all its threads. Ends on SIGTERM, SIGINT, or when its standard input closes.
@@ -80,21 +78,13 @@ async function main(): Promise<void> {
   const long: TaskList = {
     plate: (payload, { job }) =>
       doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
-    gas: (payload, { job }) => {
-      const wanted = jobSchemas.gas.parse(payload)
-      return doing('gas', wanted.shot, () => gasJob(contextFor(job.id), wanted))
+    bake: (payload, { job }) => {
+      const wanted = jobSchemas.bake.parse(payload)
+      return doing(wanted.output, wanted.shot, () => bakeJob(contextFor(job.id), wanted))
     },
-    ahead: (payload, { job }) => {
-      const wanted = jobSchemas.ahead.parse(payload)
-      return doing('how long a gas will take', wanted.shot, () => aheadJob(contextFor(job.id), wanted))
-    },
-    finer: (payload, { job }) => {
-      const wanted = jobSchemas.finer.parse(payload)
-      return doing('finer gas', wanted.shot, () => finerJob(contextFor(job.id), wanted))
-    },
-    taken: (payload, { job }) => {
-      const wanted = jobSchemas.taken.parse(payload)
-      return doing('gas from elsewhere', wanted.shot, () => takenJob(contextFor(job.id), wanted))
+    estimate: (payload, { job }) => {
+      const wanted = jobSchemas.estimate.parse(payload)
+      return doing('how long a run will take', wanted.shot, () => estimateJob(contextFor(job.id), wanted))
     },
     handOff: (payload, { job }) => {
       const wanted = jobSchemas.handOff.parse(payload)

@@ -1,13 +1,13 @@
 import type { Crew } from '../../core/src/base/index.ts'
-import { smallFire } from '../../core/testing/fires.ts'
-import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
 import { paddedCells } from '../../core/src/data/index.ts'
-import { elementOf, layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
 import { workIn } from '../../core/src/gas/fields.ts'
+import { elementOf, layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
 import { sourceCells } from '../../core/src/gas/sources.ts'
 import { workedTiles } from '../../core/src/gas/spans.ts'
-import { WORK_TILE } from '../../core/src/gas/tables.ts'
 import { emptyBudget, stepGas } from '../../core/src/gas/step.ts'
+import { WORK_TILE } from '../../core/src/gas/tables.ts'
+import { smallFire } from '../../core/testing/fires.ts'
+import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
 import { type Bench, median, timed } from './bench.ts'
 
 const ball =

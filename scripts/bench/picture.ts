@@ -1,14 +1,14 @@
 import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { gasSettings } from '@lantern/core/effects/gas'
 import type { Crew } from '../../core/src/base/index.ts'
 import { type GasFrame, makeImage } from '../../core/src/data/index.ts'
 import { readCameraGltf, readGasFrame, writeGasFrame } from '../../core/src/formats/index.ts'
 import { GasSimulation } from '../../core/src/gas/index.ts'
 import {
   composeFrame,
-  gasSettings,
-  pictureFrame,
   type PictureQualityName,
+  pictureFrame,
   renderPicture,
   stackSettings,
 } from '../../core/src/pipeline/index.ts'

@@ -1,7 +1,14 @@
 import { type Crew, silent } from '../../core/src/base/index.ts'
+import {
+  GAS_PRESETS,
+  type GasItem,
+  type GasQuality,
+  gasSchema,
+  gasSettings,
+  resized,
+} from '../../core/src/effects/gas/index.ts'
 import { elementOf, GasSimulation, pulseRate } from '../../core/src/gas/index.ts'
-import { type GasQuality, gasSettings } from '../../core/src/pipeline/index.ts'
-import { type GasItem, gasSchema, KINDS, makeItem, makeShot, resized } from '../../core/src/shot/index.ts'
+import { makeItem, makeShot } from '../../core/src/shot/index.ts'
 import { type Row, within } from './row.ts'
 
 // Fires and a plume as shot documents on open ground, against the laws of their size.
@@ -44,7 +51,7 @@ function pool(diameter: number): Partial<GasItem> {
     kind: 'gas',
     name: 'Fire',
     order: 2,
-    ...KINDS.find(({ id }) => id === 'pool')?.settings,
+    ...GAS_PRESETS.find(({ id }) => id === 'pool')?.settings,
   })
   return { ...item, ...resized(item, diameter) }
 }

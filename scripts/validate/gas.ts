@@ -1,7 +1,6 @@
-import { flowsWrongOf } from '../../core/testing/flow.ts'
-import { pressureCase, noiseRhs } from '../../core/testing/grids.ts'
 import { type Crew, makeCrew } from '../../core/src/base/index.ts'
 import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
+import { type GasItem, gasSettings } from '../../core/src/effects/gas/index.ts'
 import {
   AIR_DENSITY,
   AIR_HEAT_CAPACITY,
@@ -9,8 +8,9 @@ import {
   GasSimulation,
   solvePressure,
 } from '../../core/src/gas/index.ts'
-import { gasSettings } from '../../core/src/pipeline/index.ts'
-import { type GasItem, makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
+import { flowsWrongOf } from '../../core/testing/flow.ts'
+import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
 import { atMost, type Row, within } from './row.ts'
 
 const RATE = 24

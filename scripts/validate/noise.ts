@@ -1,9 +1,10 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import type { Camera, GasFrame } from '../../core/src/data/index.ts'
+import { GAS_PRESETS, gasSettings } from '../../core/src/effects/gas/index.ts'
 import { GasSimulation } from '../../core/src/gas/index.ts'
-import { gasSettings, renderPicture, showingsAt } from '../../core/src/pipeline/index.ts'
 import type { Passes } from '../../core/src/picture/index.ts'
-import { KINDS, makeItem, makeShot, placeKind, type ShotDocument } from '../../core/src/shot/index.ts'
+import { instancesAt, renderPicture } from '../../core/src/pipeline/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { atMost, type Row } from './row.ts'
 
 // The noise of a final against grain of a plate's kind: the same picture with so many moments that none is left says what is noise.
@@ -27,9 +28,9 @@ function shotOf(kind: string): ShotDocument {
     encoding: 'srgb',
   })
   document.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
-  const chosen = KINDS.find(({ id }) => id === kind)
+  const chosen = GAS_PRESETS.find(({ id }) => id === kind)
   if (!chosen) throw new Error(`no kind is called ${kind}`)
-  const { items } = placeKind(document, chosen, 'gas', { position: [0, 0, 0], frame: 1 }) as {
+  const { items } = chosen.place(document, 'gas', { position: [0, 0, 0], frame: 1 }) as {
     items: ShotDocument['items']
   }
   Object.assign(document.items, items)
@@ -42,7 +43,7 @@ function noiseOf(crew: Crew, kind: string, camera: Camera): number {
   const simulation = new GasSimulation(crew, gasSettings(document, 'gas', 'full'), 24)
   for (let n = 0; n < FRAMES; n++) simulation.advance()
   const frame: GasFrame = simulation.keep()
-  const at = { frame: 1, camera, before: camera, after: camera, showings: showingsAt(document, 1) }
+  const at = { frame: 1, camera, before: camera, after: camera, instances: instancesAt(document, 1) }
   const [made, clean] = [{}, { moments: MANY }].map((changed) =>
     renderPicture(crew, document, at, () => frame, 'final', undefined, changed),
   ) as [Passes, Passes]
@@ -79,7 +80,7 @@ export function noiseRows(crew: Crew): Row[] {
   const reference = `the same with ${MANY} moments; grain of ${Math.sqrt(FLOOR + SLOPE * PLATE).toPrecision(2)} at ${PLATE}`
   return ['drum', 'smoulder'].map((kind) =>
     atMost(
-      `final picture, ${KINDS.find(({ id }) => id === kind)?.name.toLowerCase() ?? kind}: its noise over the plate’s grain`,
+      `final picture, ${GAS_PRESETS.find(({ id }) => id === kind)?.name.toLowerCase() ?? kind}: its noise over the plate’s grain`,
       reference,
       1,
       noiseOf(crew, kind, camera),

@@ -3,9 +3,9 @@ import { type Camera, type FloatImage, type GasFrame, makeImage, TILE, toHalf } 
 import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/light/index.ts'
 import {
   FINAL,
+  type GasVolume,
   layScene,
   type Passes,
-  type PictureGas,
   type PlateLight,
   renderPasses,
 } from '../../core/src/picture/index.ts'
@@ -19,7 +19,7 @@ const THICK = 1.6
 const dusk: PlateLight = { sunDirection: [0, 0, 1], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] }
 
 /** An evenly filled block of gas, `THICK` m on edge, seen square on along z. */
-function block(density: number, kelvinAbove: number, albedo: number, forward = 0): PictureGas {
+function block(density: number, kelvinAbove: number, albedo: number, forward = 0): GasVolume {
   // A tile of equally hot, clear air all round, so that it is one temperature to the very edge of the smoke.
   const tiles = 10
   const cell = THICK / ((tiles - 2) * TILE)
@@ -37,6 +37,7 @@ function block(density: number, kelvinAbove: number, albedo: number, forward = 0
     channels,
   }
   return {
+    kind: 'gas',
     frames: [{ frame, weight: 1, ahead: 0 }],
     emitters: [],
     glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
@@ -57,16 +58,15 @@ const camera: Camera = {
 }
 
 /** Mean over the middle pixels, where the march's jitter evens out. */
-function seen(crew: Crew, gas: PictureGas, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
-  const passes: Passes = renderPasses(
-    crew,
-    layScene(crew, []),
-    camera,
-    (x, y) => [(x - 8) / 8000, (y - 8) / 8000],
-    [gas],
-    light,
-    SINGLE,
-  )
+function seen(crew: Crew, gas: GasVolume, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
+  const passes: Passes = renderPasses(crew, {
+    scene: layScene(crew, []),
+    camera: camera,
+    straightenPixel: (x, y) => [(x - 8) / 8000, (y - 8) / 8000],
+    drawables: [gas],
+    light: light,
+    quality: SINGLE,
+  })
   let sum = 0
   for (let n = 0; n < 256; n++)
     sum +=

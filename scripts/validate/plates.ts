@@ -1,5 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
+import { z } from 'zod'
 import { type Crew, silent } from '../../core/src/base/index.ts'
 import {
   type Camera,
@@ -19,14 +20,13 @@ import {
   keptSolve,
   moveCamera,
   movePoint,
-  placeOnGround,
   type PlateFrames,
+  placeOnGround,
   solveCamera,
 } from '../../core/src/match/index.ts'
+import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
 import { handPlaces, linedCamera, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
-import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
-import { z } from 'zod'
 import { atMost, type Row, within } from './row.ts'
 
 // The demo's plates, matched with nothing told but their rate, against the exact cameras they were drawn through.

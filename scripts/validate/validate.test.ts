@@ -2,8 +2,8 @@ import { afterAll, expect, it } from 'vitest'
 import { nodeCrew } from '../../farm/src/crew/nodeCrew.ts'
 import { fileRows } from './files.ts'
 import { matchRows } from './match.ts'
-import { plateFigureRows } from './plateFigures.ts'
 import { pictureRows } from './picture.ts'
+import { plateFigureRows } from './plateFigures.ts'
 
 // The quick cases of npm run validate, with every test run; the long ones (gas) are for the command alone.
 const crew = nodeCrew(2)

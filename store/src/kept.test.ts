@@ -16,7 +16,7 @@ let shot: lantern.Shot
 /** A run asked for anew, and its key: no two are the same. */
 async function run(): Promise<string> {
   shot = await lantern.editShot(store, shot.document.name, shot.head, { items: { fire: { seed: ++count } } })
-  return lantern.askGas(store, shot, 'fire')
+  return lantern.requestItem(store, shot, 'fire')
 }
 beforeEach(async () => {
   const asset = await lantern.createAsset(store, 'yard.mp4')
@@ -96,7 +96,7 @@ describe('frames that the same decided', () => {
   it('are taken over by a later run, the others left', async () => {
     const [one, other] = [await run(), await run()]
     for (const frame of [1001, 1002, 1003])
-      await lantern.keepFrame(
+      await lantern.insertFrame(
         store,
         {
           key: one,
@@ -119,7 +119,7 @@ describe('frames that the same decided', () => {
   })
   it('never come at another frame than they were kept at', async () => {
     const [one, other] = [await run(), await run()]
-    await lantern.keepFrame(
+    await lantern.insertFrame(
       store,
       { key: one, frame: 1005, blob: await blob('fifth'), figures: {}, chain: `${one} fifth` },
       undefined,
@@ -140,16 +140,33 @@ describe('the queue', () => {
   it('holds a key once, and gives up what waits by its prefix', async () => {
     const key = await run()
     for (let n = 0; n < 3; n++)
-      await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `part:${key}:1` })
-    await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `part:${key}:2` })
-    await lantern.queueJob(store, 'gas', { key, shot: shot.id, item: 'fire' }, { jobKey: `whole:${key}` })
+      await lantern.queueJob(
+        store,
+        'bake',
+        { key, shot: shot.id, item: 'fire', output: 'gas' },
+        { jobKey: `part:${key}:1` },
+      )
+    await lantern.queueJob(
+      store,
+      'bake',
+      { key, shot: shot.id, item: 'fire', output: 'gas' },
+      { jobKey: `part:${key}:2` },
+    )
+    await lantern.queueJob(
+      store,
+      'bake',
+      { key, shot: shot.id, item: 'fire', output: 'gas' },
+      { jobKey: `whole:${key}` },
+    )
     expect(await waiting(`part:${key}`)).toEqual([`part:${key}:1`, `part:${key}:2`])
     await lantern.cancelJobs(store, `part:${key}`)
     expect(await waiting(`part:${key}`)).toEqual([])
     expect(await waiting(`whole:${key}`)).toHaveLength(1)
   })
   it('refuses a job that lacks what it needs', async () => {
-    await expect(lantern.queueJob(store, 'gas', { key: 'k', shot: 1.5, item: 'fire' })).rejects.toThrow(/shot/)
+    await expect(lantern.queueJob(store, 'bake', { key: 'k', shot: 1.5, item: 'fire', output: 'gas' })).rejects.toThrow(
+      /shot/,
+    )
     await expect(lantern.queueJob(store, 'picture', { shot: 1, frames: [], quality: 'look' })).rejects.toThrow(/frames/)
   })
 })

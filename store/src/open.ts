@@ -1,6 +1,6 @@
+import { runMigrations } from 'graphile-worker'
 import { Kysely, Migrator, PostgresDialect } from 'kysely'
 import pg from 'pg'
-import { runMigrations } from 'graphile-worker'
 import * as first from './migrations/0001-first.ts'
 import * as progress from './migrations/0002-progress.ts'
 import * as restarts from './migrations/0003-restarts.ts'

@@ -2,6 +2,8 @@ import { makeWorkerUtils, type TaskSpec, type WorkerUtils } from 'graphile-worke
 import { z } from 'zod'
 import type { Store } from './open.ts'
 
+const bakeJob = z.object({ key: z.string(), shot: z.int(), item: z.string(), output: z.string() })
+
 /** What the farm can be asked for. Every payload is checked again by the one who takes it. */
 export const jobSchemas = {
   plate: z.object({
@@ -11,18 +13,15 @@ export const jobSchemas = {
     rate: z.tuple([z.int(), z.int()]).optional(),
     shot: z.string().optional(),
   }),
-  gas: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
-  /** Tells ahead how much work a gas will be. */
-  ahead: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
+  /** Makes the frames of one of an item's runs. */
+  bake: bakeJob,
+  /** Tells ahead how much work a run will be. */
+  estimate: bakeJob,
   picture: z.object({
     shot: z.int(),
     frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1),
     quality: z.enum(['look', 'final']),
   }),
-  /** Makes frames of a kept gas finer. */
-  finer: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
-  /** Takes frames of OpenVDB in as a gas's. */
-  taken: z.object({ key: z.string(), shot: z.int(), item: z.string() }),
   /** Follows the plate and, where a solve's key is given, solves its camera. */
   match: z.object({ shot: z.int(), tracks: z.string(), solve: z.string().optional() }),
   /** Follows a thing that moves by itself, and solves where it is. */
@@ -70,7 +69,7 @@ const ORPHAN_SECONDS = 60
 /** Who holds jobs without being a machine that beats, for a minute or more: left over from a crash. */
 export async function orphanedLocks(store: Store): Promise<string[]> {
   const { rows } = await store.pool.query<{ id: string }>(
-    'select distinct locked_by as id from graphile_worker._private_jobs where locked_by is not null and locked_at < now() - make_interval(secs => $1) and locked_by not in (select id from machine)',
+    'select distinct locked_by as id from graphile_worker.jobs where locked_by is not null and locked_at < now() - make_interval(secs => $1) and locked_by not in (select id from machine)',
     [ORPHAN_SECONDS],
   )
   return rows.map(({ id }) => id)
@@ -78,7 +77,9 @@ export async function orphanedLocks(store: Store): Promise<string[]> {
 
 /** Takes waiting (not running) jobs of a key prefix off the queue. */
 export async function cancelJobs(store: Store, jobKeyPrefix: string): Promise<void> {
-  await store.pool.query("delete from graphile_worker._private_jobs where key like $1 || '%' and locked_at is null", [
-    jobKeyPrefix,
-  ])
+  const { rows } = await store.pool.query<{ id: string }>(
+    "select id::text from graphile_worker.jobs where key like $1 || '%' and locked_at is null",
+    [jobKeyPrefix],
+  )
+  if (rows.length > 0) await (await worker(store)).completeJobs(rows.map(({ id }) => id))
 }

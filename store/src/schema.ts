@@ -3,7 +3,7 @@ import type { ColumnType, Generated, JSONColumnType } from 'kysely'
 type Timestamp = ColumnType<Date, Date | string | undefined, Date | string>
 
 /** Seconds, and cells times steps. */
-export type RunUpFrame = readonly [seconds: number, work: number]
+export type PreRollFrame = readonly [seconds: number, work: number]
 
 export interface Database {
   project: { id: Generated<number>; name: string; created: Timestamp }
@@ -27,7 +27,8 @@ export interface Database {
   /** A plate taken in. state: waiting, reading, ready, failed. info: grain and whatever was measured. */
   asset: {
     id: string
-    kind: 'plate' | 'volume'
+    /** A plate, or what an effect reads. */
+    kind: string
     file: string
     state: string
     info: JSONColumnType<object>
@@ -41,7 +42,8 @@ export interface Database {
   /** One recipe's result. fence rises with every new holder of the lease; the time it took is in seconds. */
   result: {
     key: string
-    kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'
+    /** An effect's output, or picture, hand-off, tracks, solve, hand, reading, report, thing. */
+    kind: string
     settings: JSONColumnType<object>
     shot_id: number | null
     item: string | null
@@ -57,9 +59,9 @@ export interface Database {
     doing: Generated<string | null>
     used: Timestamp
     created: Timestamp
-    /** Of each frame of its run-up the seconds that it took and its work. */
-    run_up: ColumnType<RunUpFrame[], string | undefined, string>
-    /** Work of each frame, run-up counted, as a rough run told it; none while it is not known. */
+    /** Of each frame of its pre-roll the seconds that it took and its work. */
+    run_up: ColumnType<PreRollFrame[], string | undefined, string>
+    /** Work of each frame, pre-roll counted, as a rough run told it; none while it is not known. */
     ahead: ColumnType<number[], string | undefined, string>
     /** Since when it has its turn at a machine, or waits for one. */
     since: Timestamp

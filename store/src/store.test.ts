@@ -153,7 +153,7 @@ describe('a plate', () => {
 describe('leases', () => {
   it('let one machine at a recipe; one that lost its lease keeps nothing', async () => {
     const shot = await shotNamed('Lease', burning)
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     const first = await lantern.takeLease(store, key, 'machine-a')
     expect(first).toBeTypeOf('number')
     expect(await lantern.takeLease(store, key, 'machine-b')).toBeUndefined()
@@ -162,16 +162,16 @@ describe('leases', () => {
     expect(second).toBeGreaterThan(first ?? 0)
     const blob = await lantern.putBlob(store, text('frame'), 'x')
     const frame = { key, frame: 1001, blob, figures: {} }
-    expect(await lantern.keepFrame(store, frame, first, 1)).toBe(false)
+    expect(await lantern.insertFrame(store, frame, first, 1)).toBe(false)
     expect(await lantern.keptFrames(store, [key])).toHaveLength(0)
-    expect(await lantern.keepFrame(store, frame, second, 1)).toBe(true)
-    expect(await lantern.keepFrame(store, frame, second, 1)).toBe(true)
+    expect(await lantern.insertFrame(store, frame, second, 1)).toBe(true)
+    expect(await lantern.insertFrame(store, frame, second, 1)).toBe(true)
     expect(await lantern.keptFrames(store, [key])).toHaveLength(1)
     expect(await lantern.holdLease(store, key, first ?? 0)).toBe(false)
   })
   it('come back from machines that fell silent', async () => {
     const shot = await shotNamed('Silent', burning)
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     await lantern.beat(store, { id: 'quiet', host: 'h', threads: 1 })
     await lantern.takeLease(store, key, 'quiet')
     expect(await lantern.reapSilent(store)).toEqual([])
@@ -185,17 +185,17 @@ describe('asking the farm', () => {
   it('queues each thing once, whatever often it is asked', async () => {
     const shot = await shotNamed('Ask', burning)
     const before = (await jobs()).length
-    for (let n = 0; n < 3; n++) await lantern.askPicture(store, shot, 'look')
+    for (let n = 0; n < 3; n++) await lantern.requestPicture(store, shot, 'look')
     // One gas and what tells of it ahead, two runs of picture frames (three frames and one).
     expect((await jobs()).length - before).toBe(4)
     const status = await lantern.shotStatus(store, shot)
-    expect(status.gases.fire?.state).toBe('waiting')
+    expect(status.items.fire?.state).toBe('waiting')
     expect(status.look).toMatchObject({ state: 'running', kept: [] })
   })
   it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
     const shot = await shotNamed('Stop', burning)
-    const key = await lantern.askGas(store, shot, 'fire')
-    await lantern.keepFrame(
+    const key = await lantern.requestItem(store, shot, 'fire')
+    await lantern.insertFrame(
       store,
       { key, frame: 1001, blob: await lantern.putBlob(store, text('kept'), 'x'), figures: { heatKw: 12 } },
       undefined,
@@ -203,14 +203,14 @@ describe('asking the farm', () => {
     )
     await lantern.stopResults(store, [key])
     expect((await jobs()).filter((job) => job.startsWith(`gas:${key}`))).toEqual([])
-    expect((await lantern.shotStatus(store, shot)).gases.fire).toMatchObject({
+    expect((await lantern.shotStatus(store, shot)).items.fire).toMatchObject({
       state: 'stopped',
       kept: [1001],
-      heatKw: [12],
+      figures: [{ heatKw: 12 }],
       stale: [],
     })
     const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
-    expect((await lantern.shotStatus(store, edited)).gases.fire).toMatchObject({
+    expect((await lantern.shotStatus(store, edited)).items.fire).toMatchObject({
       state: 'missing',
       kept: [],
       stale: [1001],
@@ -222,11 +222,11 @@ describe('asking the farm', () => {
     })
     await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
     const run = async (item: string, machine: string, seconds: number): Promise<void> => {
-      const key = await lantern.askGas(store, shot, item)
+      const key = await lantern.requestItem(store, shot, item)
       const fence = await lantern.takeLease(store, key, machine)
       await lantern.setResultState(store, key, 'running')
       for (const frame of [1001, 1002])
-        await lantern.keepFrame(
+        await lantern.insertFrame(
           store,
           { key, frame, blob: await lantern.putBlob(store, text(`${item} ${frame}`), 'x'), figures: { seconds } },
           fence,
@@ -234,8 +234,8 @@ describe('asking the farm', () => {
         )
     }
     const left = async (): Promise<unknown[]> => {
-      const { gases } = await lantern.shotStatus(store, shot)
-      return [gases.fire?.secondsLeft, gases.other?.secondsLeft]
+      const { items } = await lantern.shotStatus(store, shot)
+      return [items.fire?.secondsLeft, items.other?.secondsLeft]
     }
     await run('fire', 'one', 10)
     await run('other', 'one', 2)
@@ -265,7 +265,7 @@ describe('asking the farm', () => {
     const third = await lantern.editShot(store, 'Beside', shot.head, {
       items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: ++seed }) } },
     })
-    await lantern.askGas(store, third, 'third')
+    await lantern.requestItem(store, third, 'third')
     near(await left(), 20, 20 + 4)
     await turn('other', null, 0)
     await turn('third', null, 30)
@@ -277,9 +277,9 @@ describe('asking the farm', () => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 1, runUp: 2 })
     })
     await store.pool.query("delete from result where kind = 'gas'")
-    const key = await lantern.askGas(store, shot, 'fire')
-    expect(await jobs()).toContain(`gas:${key}:ahead`)
-    const left = async (): Promise<number> => (await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft ?? -1
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await jobs()).toContain(`gas:${key}:estimate`)
+    const left = async (): Promise<number> => (await lantern.shotStatus(store, shot)).items.fire?.secondsLeft ?? -1
     await lantern.tellAhead(store, key, [100, 100, 400, 800, 800, 800])
     // Told before anything was timed anywhere: not known.
     expect(await left()).toBe(-1)
@@ -291,13 +291,13 @@ describe('asking the farm', () => {
     ])
     expect(await left()).toBeCloseTo((2800 * 1.25) / 125, 6)
     // As before twice as slow as the work of another one, of which the most is still told by that.
-    const other = await lantern.askGas(
+    const other = await lantern.requestItem(
       store,
       await lantern.editShot(store, 'Told ahead', shot.head, { items: { fire: { heat: 77 } } }),
       'fire',
     )
     await lantern.setResultState(store, other, 'done')
-    await lantern.keepFrame(
+    await lantern.insertFrame(
       store,
       {
         key: other,
@@ -308,17 +308,19 @@ describe('asking the farm', () => {
       undefined,
       4,
     )
-    expect(await lantern.lateWork(store)).toEqual(new Map([[other, { seconds: 4, work: 1000 }]]))
+    expect(await lantern.lateWork(store, ['gas'])).toEqual(
+      new Map([[other, { output: 'gas', seconds: 4, work: 1000 }]]),
+    )
     expect(await left()).toBeGreaterThan(2800 * 1.25 * 0.004)
     expect(await left()).toBeLessThan((2800 * 1.25) / 125)
     // Frames that came from elsewhere tell nothing of that.
     const before = await left()
     await lantern.setResultState(store, other, 'waiting')
     await store.pool.query('update result_frame set figures = \'{"seconds": 1000}\' where key = $1', [other])
-    await lantern.keepFrame(
+    await lantern.insertFrame(
       store,
       {
-        key: await lantern.askGas(
+        key: await lantern.requestItem(
           store,
           await lantern.editShot(store, 'Told ahead', undefined, { items: { fire: { heat: 78 } } }),
           'fire',
@@ -333,7 +335,7 @@ describe('asking the farm', () => {
     expect(await left()).toBeCloseTo(before, 6)
     // Asked again it is not told again.
     await lantern.stopResults(store, [key])
-    await lantern.askGas(store, shot, 'fire')
+    await lantern.requestItem(store, shot, 'fire')
     expect((await jobs()).filter((job) => job.startsWith(`gas:${key}`))).toEqual([`gas:${key}`])
   })
   it('tells how long a gas takes while it still runs up', async () => {
@@ -342,10 +344,10 @@ describe('asking the farm', () => {
       document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 1, runUp: 6 })
     })
     await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
-    const key = await lantern.askGas(store, shot, 'fire')
+    const key = await lantern.requestItem(store, shot, 'fire')
     const fence = (await lantern.takeLease(store, key, 'one')) ?? 0
     await lantern.setResultState(store, key, 'running')
-    const left = async (): Promise<unknown> => (await lantern.shotStatus(store, shot)).gases.fire?.secondsLeft
+    const left = async (): Promise<unknown> => (await lantern.shotStatus(store, shot)).items.fire?.secondsLeft
     expect(await left()).toBeNull()
     expect(
       await lantern.tellShare(store, key, fence, 0.3, 'run-up 3 of 6', [
@@ -364,7 +366,7 @@ describe('asking the farm', () => {
       'run-up 6 of 6',
       Array.from({ length: 6 }, () => [4, 9] as const),
     )
-    await lantern.keepFrame(
+    await lantern.insertFrame(
       store,
       { key, frame: 1001, blob: await lantern.putBlob(store, text('run up'), 'x'), figures: { seconds: 4 } },
       fence,
@@ -374,8 +376,8 @@ describe('asking the farm', () => {
   })
   it('needs a camera for a picture, and a gas for a gas', async () => {
     const shot = await shotNamed('Bare')
-    await expect(lantern.askPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })
-    await expect(lantern.askGas(store, shot, 'nothing')).rejects.toMatchObject({ code: 'no-item' })
+    await expect(lantern.requestPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })
+    await expect(lantern.requestItem(store, shot, 'nothing')).rejects.toMatchObject({ code: 'no-item' })
   })
 })
 
@@ -383,15 +385,15 @@ it('drops what no shot names any more beyond the limit, oldest use first, and no
   const shot = await shotNamed('Sweep', burning)
   const keep = async (key: string, name: string): Promise<string> => {
     const blob = await lantern.putBlob(store, text(name.repeat(1000)), 'x')
-    await lantern.keepFrame(store, { key, frame: 1001, blob, figures: {} }, undefined, 1)
+    await lantern.insertFrame(store, { key, frame: 1001, blob, figures: {} }, undefined, 1)
     await lantern.setResultState(store, key, 'done')
     return blob
   }
-  const old = await keep(await lantern.askGas(store, shot, 'fire'), 'older')
+  const old = await keep(await lantern.requestItem(store, shot, 'fire'), 'older')
   const second = await lantern.editShot(store, 'Sweep', shot.head, { items: { fire: { heat: 111 } } })
-  const middle = await keep(await lantern.askGas(store, second, 'fire'), 'middle')
+  const middle = await keep(await lantern.requestItem(store, second, 'fire'), 'middle')
   const third = await lantern.editShot(store, 'Sweep', second.head, { items: { fire: { heat: 222 } } })
-  const now = await keep(await lantern.askGas(store, third, 'fire'), 'present')
+  const now = await keep(await lantern.requestItem(store, third, 'fire'), 'present')
   const all = await lantern.keptBytes(store)
   expect(await lantern.sweep(store, all)).toBe(0)
   await store.pool.query(

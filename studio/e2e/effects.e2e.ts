@@ -1,6 +1,7 @@
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { GasItem, ShotDocument, ShotItem } from '@lantern/core/shot'
+import type { GasItem } from '@lantern/core/effects/gas'
+import type { ShotDocument, ShotItem } from '@lantern/core/shot'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
@@ -275,7 +276,7 @@ describe('what is kept', () => {
     await part('Motion').waitFor()
     await bench().getByRole('button', { name: 'Keep', exact: true }).click()
     await expect.poll(() => strip(page, 'Oil-drum fire'), { timeout: 120_000 }).toBe('8 of 8')
-    const runs = Object.values((await status()).gases).length
+    const runs = Object.values((await status()).items).length
     await add('A kept run again')
     await over(page, [0.8, 0.85])
     await bench().getByRole('heading', { name: 'Oil-drum fire again' }).waitFor()
@@ -283,7 +284,7 @@ describe('what is kept', () => {
     await type(page, 'Length', '6')
     await type(page, 'Turn', '90')
     await saved(page)
-    expect(Object.values((await status()).gases)).toHaveLength(runs)
+    expect(Object.values((await status()).items)).toHaveLength(runs)
     await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 90_000 }).toContain('kept gas')
   }, 240_000)
   it('stays as it is in the picture, to the pixel, beside another that still burns thin', async () => {
@@ -335,7 +336,7 @@ describe('what is kept', () => {
     await bench().getByLabel('Signal for Amount').selectOption({ label: 'Signal' })
     await type(page, 'Amount, times', '0.004')
     await saved(page)
-    expect((await document()).sit.follows?.['fire.amount']).toMatchObject({ gain: 0.004 })
+    expect((await document()).sit.follows?.['layers.fire.amount']).toMatchObject({ gain: 0.004 })
     await expect
       .poll(() => bench().getByRole('button', { name: 'Amount follows Signal' }).innerText())
       .toMatch(/0\.\d+ ×|1\.\d+ ×/)

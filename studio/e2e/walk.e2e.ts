@@ -4,8 +4,8 @@ import { join } from 'node:path'
 import { makeCrew } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import { writeCameraGltf } from '@lantern/core/formats'
-import { composeFrame, goldenHash, readPasses, stackSettings } from '@lantern/core/pipeline'
 import { panTiltRoll } from '@lantern/core/math'
+import { composeFrame, goldenHash, readPasses, stackSettings } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
@@ -14,8 +14,8 @@ import { plateLinear } from '../../farm/src/io/plateFrames.ts'
 import {
   application,
   drop,
-  folder,
   FRAMES,
+  folder,
   HEIGHT,
   makeMovie,
   openBrowser,
@@ -364,7 +364,7 @@ describe('sitting it', () => {
     await row('Fire').first().dragTo(row('Smoke'))
     await saved(page)
     const { sit } = (await shotNow()).document
-    expect(sit.smoke).toMatchObject({ black: 0.3, softness: 1.5 })
+    expect(sit.layers.smoke).toMatchObject({ black: 0.3, softness: 1.5 })
     expect(await page.getByText('grain, measured').count()).toBe(1)
     expect(await strip(page, 'First look')).toBe('8 of 8')
   })

@@ -188,7 +188,7 @@ describe('a shot’s routes', () => {
   })
   it('ask the farm, and say what is missing', async () => {
     const { POST } = await import('../app/api/shots/[name]/ask/route.ts')
-    expect((await call(POST, params, { body: { what: 'gas', item: 'none' } })).body).toMatchObject({ code: 'no-item' })
+    expect((await call(POST, params, { body: { what: 'bake', item: 'none' } })).body).toMatchObject({ code: 'no-item' })
     expect((await call(POST, params, { body: { what: 'dance' } })).status).toBe(400)
     const results = await import('../app/api/results/[key]/[frame]/route.ts')
     expect(await call(results.GET, { key: 'none', frame: '3' })).toMatchObject({

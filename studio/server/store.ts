@@ -1,6 +1,6 @@
+import { resolve } from 'node:path'
 import { LanternError } from '@lantern/core/base'
 import { migrate, openStore, type Store } from '@lantern/store'
-import { resolve } from 'node:path'
 import { z } from 'zod'
 
 const environment = z.object({

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
-import { z } from 'zod'
 import type { Store } from '@lantern/store'
+import { z } from 'zod'
 
 export const uploadId = z.uuid()
 /** A file's own name: no folders, no hidden files, of a length every disk takes. */

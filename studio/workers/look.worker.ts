@@ -1,6 +1,7 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
 import { readExr, readGasFrame } from '@lantern/core/formats'
+import type { Passes } from '@lantern/core/picture'
 import {
   composeFrame,
   goldenHash,
@@ -10,7 +11,6 @@ import {
   renderPicture,
   stackSettings,
 } from '@lantern/core/pipeline'
-import type { Passes } from '@lantern/core/picture'
 import { toDisplay } from '@lantern/core/sit'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 import { ThinBurns } from './thinBurns.ts'
@@ -140,10 +140,10 @@ interface Found {
 /** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else thin ones; none while none of these has come. Those that a thin run has not come to are stood in for by its newest. */
 async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
   if (source.kind !== 'gas') return { passing: false }
-  const { showings, camera } = source.at
+  const { instances, camera } = source.at
   const thin = new Map<string, GasFrame>()
   const wanted: [string, number, string][] = []
-  for (const [gas, frames] of neededFrames(showings))
+  for (const [gas, frames] of neededFrames(instances))
     for (const one of frames) {
       const key = source.keys[gas]
       const run = burns.runs.get(gas)
@@ -157,7 +157,7 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
     frame,
     wanted,
     [...thin].map(([place, one]) => [place, numberOf(one)]),
-    showings,
+    instances,
     document.light,
     document.items,
     camera,

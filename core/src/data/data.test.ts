@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { panTiltRoll } from '../math/index.ts'
 import {
   boxMesh,
   type Camera,
@@ -14,7 +15,6 @@ import {
   toHalf,
   triangleNormal,
 } from './index.ts'
-import { panTiltRoll } from '../math/index.ts'
 
 const camera: Camera = {
   position: [1, 2, 3],

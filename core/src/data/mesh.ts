@@ -1,4 +1,4 @@
-import { add, cross, type Quaternion, rotate, subtract, normalise, type Vec3 } from '../math/index.ts'
+import { add, cross, normalise, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
 
 /** Triangles: positions x, y, z per vertex in metres, three indices per triangle, counter-clockwise from outside. */
 export interface Mesh {

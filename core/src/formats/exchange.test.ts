@@ -3,6 +3,7 @@ import { type Camera, distort, type MatchScene, projectPoint, straighten } from 
 import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
 import {
   CAMERA_FILES,
+  parseUsd,
   readCameraFile,
   readCameraUsd,
   readExr,
@@ -11,7 +12,6 @@ import {
   writeMatchGltf,
   writeMatchUsd,
   writeTracksCsv,
-  parseUsd,
 } from './index.ts'
 
 const plate = { width: 1280, height: 720, first: 1001, last: 1004, rate: 24 }

@@ -1,6 +1,6 @@
 import type { Crew } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
-import { cellsOf, type CellRange, fittedBox, roundSources, sourceBox } from './box.ts'
+import { type CellRange, cellsOf, fittedBox, roundSources, sourceBox } from './box.ts'
 import type { GasFields } from './fields.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './keep.ts'
 import { momentOf } from './moments.ts'

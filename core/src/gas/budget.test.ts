@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { makeCrew } from '../base/index.ts'
 import { smallFire } from '../../testing/fires.ts'
+import { makeCrew } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
 import { layFields, moveFields } from './fields.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY } from './settings.ts'

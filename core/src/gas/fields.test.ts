@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire, smallSource } from '../../testing/fires.ts'
 import { type Crew, makeCrew } from '../base/index.ts'
-import { type CellBox, halfTable, paddedCells, paddedIndex, TILE } from '../data/index.ts'
-import { layFields, moveFields, takeFields } from './fields.ts'
-import { keepFrame } from './keep.ts'
 import type { Solid } from '../data/index.ts'
+import { type CellBox, halfTable, paddedCells, paddedIndex, TILE } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
+import { layFields, moveFields, takeFields } from './fields.ts'
+import { insertFrame } from './keep.ts'
 import { AIR_DENSITY, type GasMoment, type GasSettings, type SourceMoment, type SourceShape } from './settings.ts'
 import { feed, sourceCells } from './sources.ts'
 
@@ -129,7 +129,7 @@ describe('a kept frame', () => {
     crew.heap.f32(fields.pointers.soot, paddedCells(box.size))[at] = 0.002 / AIR_DENSITY
     crew.heap.f32(fields.pointers.density, paddedCells(box.size))[at] = 290 / 1290
     crew.heap.f32(fields.pointers.v, paddedCells(box.size))[at] = 3
-    const frame = keepFrame(crew, fields, smallFire({ ambient: 290 }))
+    const frame = insertFrame(crew, fields, smallFire({ ambient: 290 }))
     expect([...frame.tiles]).toEqual([3])
     const inTile = (3 * TILE + 2) * TILE + 1
     const value = (channel: number): number => halfTable()[frame.channels[channel]?.[inTile] ?? 0] ?? 0
@@ -139,6 +139,6 @@ describe('a kept frame', () => {
   })
   it('is empty where nothing is worth keeping', () => {
     const crew = makeCrew(1)
-    expect(keepFrame(crew, lay(crew), smallFire({ ambient: 290 })).tiles).toHaveLength(0)
+    expect(insertFrame(crew, lay(crew), smallFire({ ambient: 290 })).tiles).toHaveLength(0)
   })
 })

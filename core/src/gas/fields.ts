@@ -19,8 +19,8 @@ import { tilesIn } from './spans.ts'
 import { layTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './tables.ts'
 import {
   cutCells,
-  markCells,
   type MovingFaces,
+  markCells,
   movingFaces,
   type OpenShares,
   putFlags,

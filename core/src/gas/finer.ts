@@ -1,8 +1,8 @@
 import { type Crew, hash01 } from '../base/index.ts'
 import {
   type CellBox,
-  type GasFrame,
   GAS_CHANNELS,
+  type GasFrame,
   halfTable,
   paddedCells,
   TILE,

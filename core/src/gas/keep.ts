@@ -10,7 +10,7 @@ export const KEEP_FUEL = 2e-6
 export const KEEP_SOOT = 1e-6
 
 /** The frame as it is kept: occupied tiles, half floats. */
-export function keepFrame(crew: Crew, fields: GasFields, settings: GasSettings): GasFrame {
+export function insertFrame(crew: Crew, fields: GasFields, settings: GasSettings): GasFrame {
   const { box, pointers, store } = fields
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, store.cells)
   const [u, v, w, density, fuel, soot] = [

@@ -12,13 +12,13 @@ import {
   takeFields,
   workIn,
 } from './fields.ts'
-import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT, keepFrame } from './keep.ts'
+import { insertFrame, KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './keep.ts'
 import { momentBetween, momentOf, solidsMoved } from './moments.ts'
 import { pacesOf, stepsFor } from './paces.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
 import { baseOf, elementOf, rowOf, startOf, stopOf } from './rows.ts'
 import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
-import { sourceBounds, type SourceCells, sourceCells } from './sources.ts'
+import { type SourceCells, sourceBounds, sourceCells } from './sources.ts'
 import { workedTiles } from './spans.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
 import { WORK_TILE } from './tables.ts'
@@ -349,7 +349,7 @@ export class GasSimulation {
 
   /** The present frame, as it is kept. */
   keep(): GasFrame {
-    return keepFrame(this.#crew, this.#fields, this.#settings)
+    return insertFrame(this.#crew, this.#fields, this.#settings)
   }
 
   state(): GasState {

@@ -3,10 +3,10 @@ import { type GasFrame, TILE, toHalf } from '../data/index.ts'
 import {
   blackBodyXyz,
   FLAME_FROM,
-  gatherEmitters,
-  glowTable,
   GLOW_FROM,
   GLOW_STEP,
+  gatherEmitters,
+  glowTable,
   intoGamut,
   rec709,
   SHEET,

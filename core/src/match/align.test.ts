@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { panTiltRoll, rotate, type Vec3, quaternionOfMatrix } from '../math/index.ts'
+import { panTiltRoll, quaternionOfMatrix, rotate, type Vec3 } from '../math/index.ts'
 import { alignPoints, movePoint } from './align.ts'
 
 const points: Vec3[] = [

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { syntheticTracks, lensOf, walk, yardPoints } from '../../testing/tracks.ts'
+import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
 import { makeCrew } from '../base/index.ts'
 import { random } from '../base/random.ts'
 import { adjustBundle, type Bundle, bundleCost, framesList, schurPlain } from './bundle.ts'

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
+import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
 import { hash01, LanternError } from '../base/index.ts'
 import type { Camera, Track } from '../data/index.ts'
 import { panTiltRoll } from '../math/index.ts'
-import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
 import { solveCamera } from './camera.ts'
 
 const FRAMES = 24

@@ -1,5 +1,5 @@
 import { LanternError } from '../base/index.ts'
-import { type Camera, seenAt, type Solve } from '../data/index.ts'
+import { type Camera, type Solve, seenAt } from '../data/index.ts'
 import { cameraAt, pointAt } from './align.ts'
 import { parallaxBetween, sharedTracks } from './keys.ts'
 import { median } from './median.ts'

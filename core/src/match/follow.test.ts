@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { back, patternPlate as plate, trackErrors as errors, H, W } from '../../testing/pattern.ts'
+import { back, trackErrors as errors, H, patternPlate as plate, W } from '../../testing/pattern.ts'
 import { Cancelled, makeCrew } from '../base/index.ts'
 import { followPlate, type PlateFrames } from './follow.ts'
 

@@ -1,9 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { hash01, LanternError } from '../base/index.ts'
-import type { Camera } from '../data/index.ts'
-import { panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
 import { lensOf } from '../../testing/tracks.ts'
-import type { Similarity } from '../data/index.ts'
+import { hash01, LanternError } from '../base/index.ts'
+import type { Camera, Similarity } from '../data/index.ts'
+import { panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
 import { moveCamera, movePoint } from './align.ts'
 import { fitGround } from './ground.ts'
 

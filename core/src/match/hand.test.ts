@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { moved, patternPlate, H, W } from '../../testing/pattern.ts'
+import { H, moved, patternPlate, W } from '../../testing/pattern.ts'
 import { Cancelled } from '../base/index.ts'
 import type { Track } from '../data/index.ts'
 import type { PlateFrames } from './follow.ts'

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
+import { lensOf } from '../../testing/tracks.ts'
 import { LanternError } from '../base/index.ts'
 import { type Camera, projectPoint } from '../data/index.ts'
 import { acos, degrees, panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
-import { lensOf } from '../../testing/tracks.ts'
-import { type DrawnLine, lineUp, type LineUpSettings } from './lineUp.ts'
+import { type DrawnLine, type LineUpSettings, lineUp } from './lineUp.ts'
 
 const camera: Camera = { ...lensOf(1100), position: [-2.4, 1.7, 7], rotation: panTiltRoll(-0.5, 0.08, 0.02) }
 const seen = (p: Vec3, by = camera): [number, number] => {

@@ -1,9 +1,9 @@
 import { type Crew, LanternError } from '../base/index.ts'
 import type { Camera, Solve, Track } from '../data/index.ts'
 import { conjugate, multiply, type Quaternion, rotate, subtract, unit, type Vec3 } from '../math/index.ts'
-import { keptSolve, type KnownLensExact, solvedAs } from './camera.ts'
+import { type KnownLensExact, keptSolve, solvedAs } from './camera.ts'
 import { makePoints, resect, type SolveInput, solveMoving } from './solve.ts'
-import { adjust, dropWorst, hasPoint, newStructure, setPose, type Structure } from './structure.ts'
+import { adjust, dropWorst, hasPoint, newStructure, type Structure, setPose } from './structure.ts'
 
 // A thing that moves by itself, through a camera whose lens is known: its own tracks give where it is against the camera, frame by frame. The solve's world is the thing's own.
 

@@ -2,12 +2,12 @@ import { LanternError } from '../base/index.ts'
 import {
   type Camera,
   pixelRay,
-  pointAlong,
   placeAt,
+  pointAlong,
   projectPoint,
   type Solve,
-  solveCameraAt,
   type SolvePoint,
+  solveCameraAt,
   type Track,
 } from '../data/index.ts'
 import { add, dot, length, scale, solveCholesky, subtract, symmetricEigen, type Vec3 } from '../math/index.ts'

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
+import { againstTruth, lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
 import { LanternError } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import { againstTruth, lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
 import { solveMoving } from './solve.ts'
 import { residualsOf } from './structure.ts'
 

@@ -10,8 +10,8 @@ import {
   hasPoint,
   newStructure,
   residualsOf,
-  setPose,
   type Structure,
+  setPose,
   triangulate,
 } from './structure.ts'
 

@@ -8,8 +8,8 @@ import {
   newStructure,
   residualAt,
   residualsOf,
-  setPose,
   type Structure,
+  setPose,
   triangulate,
 } from './structure.ts'
 

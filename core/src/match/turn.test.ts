@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
+import { lensOf, syntheticTracks, yardPoints } from '../../testing/tracks.ts'
 import type { Camera } from '../data/index.ts'
 import { acos, degrees, panTiltRoll, rotate, sin, type Vec3 } from '../math/index.ts'
-import { lensOf, syntheticTracks, yardPoints } from '../../testing/tracks.ts'
 import { cameraAt } from './align.ts'
 import { solveTurning } from './turn.ts'
 

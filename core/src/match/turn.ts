@@ -4,7 +4,7 @@ import { svd3 } from '../math/index.ts'
 import { sharedTracks } from './keys.ts'
 import { DISTORTIONS, FOCAL_SHARES, straightPlace } from './lens.ts'
 import type { SolveInput } from './solve.ts'
-import { adjust, copyStructure, dropWorst, newStructure, setPose, type Structure } from './structure.ts'
+import { adjust, copyStructure, dropWorst, newStructure, type Structure, setPose } from './structure.ts'
 
 // A camera that only turns about its entrance pupil: directions instead of points, all cameras in one place.
 

@@ -9,29 +9,29 @@ const BLOCK_BYTES = 164
 const BURNS_FROM = 350
 
 /** Where a kept gas is shown: world = turn (scale x mirror x gas) + shift. */
-export interface GasPlace {
+export interface Placement {
   turn: Quaternion
   scale: number
   /** Right for left, before it is turned. */
   mirror: boolean
   shift: Vec3
 }
-export const AT_HOME: GasPlace = { turn: [0, 0, 0, 1], scale: 1, mirror: false, shift: [0, 0, 0] }
+export const AT_HOME: Placement = { turn: [0, 0, 0, 1], scale: 1, mirror: false, shift: [0, 0, 0] }
 
 /** A direction of the world in the gas's space, unit. */
-export function intoGas(place: GasPlace, direction: Vec3): Vec3 {
+export function intoGas(place: Placement, direction: Vec3): Vec3 {
   const [x, y, z] = rotate(conjugate(place.turn), direction)
   return [place.mirror ? -x : x, y, z]
 }
 
 /** A place of the world in the gas's space. */
-export function placeInGas(place: GasPlace, at: Vec3): Vec3 {
+export function placeInGas(place: Placement, at: Vec3): Vec3 {
   const local = intoGas(place, [at[0] - place.shift[0], at[1] - place.shift[1], at[2] - place.shift[2]])
   return [local[0] / place.scale, local[1] / place.scale, local[2] / place.scale]
 }
 
 /** A place of the gas's space in the world. */
-export function placeInWorld(place: GasPlace, at: Vec3): Vec3 {
+export function placeInWorld(place: Placement, at: Vec3): Vec3 {
   const turned = rotate(place.turn, [
     (place.mirror ? -at[0] : at[0]) * place.scale,
     at[1] * place.scale,
@@ -52,7 +52,7 @@ export interface GasLayout {
   /** Its share where two frames are blended, and by how many seconds its velocity carries it. */
   weight: number
   ahead: number
-  place: GasPlace
+  place: Placement
   /** Whether its velocity is wanted, and its fuel where it burns. */
   moves: boolean
   burns: boolean

@@ -12,17 +12,17 @@ import {
   TILE,
   toHalf,
 } from '../data/index.ts'
-import { glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
+import { GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
 import {
   FINAL,
-  layGas,
-  layScene,
+  type GasVolume,
   LIGHT_FACTOR,
   LOOK,
+  layGas,
+  layScene,
   type Passes,
   type PictureEmitter,
-  type PictureGas,
   renderPasses,
   type ScenePiece,
 } from './index.ts'
@@ -45,8 +45,8 @@ const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): SceneP
 function puff(
   origin: readonly [number, number, number],
   density: (i: number, j: number, k: number) => number,
-  over: Partial<PictureGas> = {},
-): PictureGas {
+  over: Partial<GasVolume> = {},
+): GasVolume {
   const channels = Array.from({ length: 6 }, () => new Uint16Array(TILE ** 3))
   for (let n = 0; n < TILE ** 3; n++) {
     const soot = channels[0]
@@ -60,6 +60,7 @@ function puff(
     channels,
   }
   return {
+    kind: 'gas',
     frames: [{ frame, weight: 1, ahead: 0 }],
     emitters: [],
     glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
@@ -69,17 +70,17 @@ function puff(
     ...over,
   }
 }
-function render(camera: Camera, pieces: readonly ScenePiece[], gases: readonly PictureGas[], quality = FINAL): Passes {
+function render(camera: Camera, pieces: readonly ScenePiece[], gases: readonly GasVolume[], quality = FINAL): Passes {
   const crew = makeCrew(1)
-  return renderPasses(
-    crew,
-    layScene(crew, pieces),
-    camera,
-    (x, y) => straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx),
-    gases,
-    light,
-    quality,
-  )
+  return renderPasses(crew, {
+    scene: layScene(crew, pieces),
+    camera: camera,
+    straightenPixel: (x, y) =>
+      straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx),
+    drawables: gases,
+    light: light,
+    quality: quality,
+  })
 }
 
 describe('rays', () => {
@@ -160,7 +161,7 @@ describe('several gases', () => {
   it('light a surface together: their shares add', () => {
     const lamp = (x: number): PictureEmitter => ({ at: [x, 1, 0], intensity: [4, 2, 1], radius: 0.01 })
     const ground = piece(planeMesh([0, -1, 0], 20, 20, [0, 0, 0, 1]))
-    const clear = (x: number): PictureGas => puff([40, 40, 40], () => 0, { emitters: [lamp(x)] })
+    const clear = (x: number): GasVolume => puff([40, 40, 40], () => 0, { emitters: [lamp(x)] })
     const [a, b, both] = [
       render(front, [ground], [clear(-1)]),
       render(front, [ground], [clear(1)]),
@@ -198,15 +199,14 @@ describe('qualities', () => {
     const crew = makeCrew(1)
     const scene = layScene(crew, [piece(boxMesh([0, 0, 0], [1, 1, 1], [0, 0, 0, 1]))])
     const used = crew.heap.used()
-    renderPasses(
-      crew,
-      scene,
-      front,
-      (x, y) => [(x - 16) / 40, (y - 16) / 40],
-      [puff([-4, -4, 10], () => 1)],
-      light,
-      LOOK,
-    )
+    renderPasses(crew, {
+      scene: scene,
+      camera: front,
+      straightenPixel: (x, y) => [(x - 16) / 40, (y - 16) / 40],
+      drawables: [puff([-4, -4, 10], () => 1)],
+      light: light,
+      quality: LOOK,
+    })
     expect(crew.heap.used()).toBe(used)
   })
   it('see nothing but sky from inside an empty shot', () => {

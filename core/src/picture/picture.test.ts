@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
 import { boxMesh, type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
-import { glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
+import { GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
-import { FINAL, layScene, type Passes, type PictureGas, renderPasses, type ScenePiece } from './index.ts'
+import { FINAL, type GasVolume, layScene, type Passes, renderPasses, type ScenePiece } from './index.ts'
 
 const camera: Camera = {
   position: [0, 1, 4],
@@ -19,7 +19,7 @@ const EXTINCTION = 8700
 const light = { sunDirection: normalise([1, 1, 1]), sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 
 /** A block of gas, evenly filled, 1.6 m on edge round (0, 1, 0). density: 1/m of extinction. */
-function slab(density: number, kelvinAbove: number, over: Partial<PictureGas> = {}): PictureGas {
+function slab(density: number, kelvinAbove: number, over: Partial<GasVolume> = {}): GasVolume {
   const tiles = 4
   const cell = 1.6 / (tiles * TILE)
   const count = tiles ** 3
@@ -34,6 +34,7 @@ function slab(density: number, kelvinAbove: number, over: Partial<PictureGas> = 
     channels,
   }
   return {
+    kind: 'gas',
     frames: [{ frame, weight: 1, ahead: 0 }],
     emitters: [],
     glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
@@ -43,17 +44,16 @@ function slab(density: number, kelvinAbove: number, over: Partial<PictureGas> = 
     ...over,
   }
 }
-const render = (pieces: ScenePiece[], gases: PictureGas[], at = camera): Passes => {
+const render = (pieces: ScenePiece[], gases: GasVolume[], at = camera): Passes => {
   const crew = makeCrew(1)
-  return renderPasses(
-    crew,
-    layScene(crew, pieces),
-    at,
-    (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
-    gases,
-    light,
-    FINAL,
-  )
+  return renderPasses(crew, {
+    scene: layScene(crew, pieces),
+    camera: at,
+    straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
+    drawables: gases,
+    light: light,
+    quality: FINAL,
+  })
 }
 const middle = 12 * 32 + 16
 const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({
@@ -100,7 +100,7 @@ describe('gas in the picture', () => {
 })
 
 describe('light on the set', () => {
-  const lamp = (at: Vec3): PictureGas => slab(0, 0, { emitters: [{ at, intensity: [10, 5, 1], radius: 0.001 }] })
+  const lamp = (at: Vec3): GasVolume => slab(0, 0, { emitters: [{ at, intensity: [10, 5, 1], radius: 0.001 }] })
   const wall = piece(planeMesh([0, 1, -2], 8, 8, aboutAxis([1, 0, 0], Math.PI / 2)))
   it('falls with the square of the distance and the cosine', () => {
     for (const distance of [1, 2, 3]) {

@@ -1,16 +1,17 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
 import { type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
-import { blueGlow, glowTable, GLOW_FROM, GLOW_STEP } from '../light/index.ts'
+import { blueGlow, GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
 import {
   AT_HOME,
   FINAL,
-  type GasPlace,
-  layScene,
+  type FrameScene,
+  type GasVolume,
   LOOK,
+  layScene,
   type Passes,
-  type PictureGas,
+  type Placement,
   placeInWorld,
   renderPasses,
   type ScenePiece,
@@ -44,8 +45,8 @@ interface Fill {
 /** A block of gas 3.2 m on edge round the origin, filled by place (metres). */
 function block(
   { density = () => 0, kelvin = () => 0, fuel = 0, velocity = [0, 0, 0] }: Fill,
-  over: Partial<PictureGas> = {},
-): PictureGas {
+  over: Partial<GasVolume> = {},
+): GasVolume {
   const tiles = 4
   const cell = 0.1
   const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles ** 3 * TILE ** 3))
@@ -68,6 +69,7 @@ function block(
     channels,
   }
   return {
+    kind: 'gas',
     frames: [{ frame, weight: 1, ahead: 0 }],
     emitters: [],
     glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
@@ -78,25 +80,23 @@ function block(
   }
 }
 const render = (
-  gases: readonly PictureGas[],
+  gases: readonly GasVolume[],
   at = camera,
   quality = { ...FINAL, moments: 1 },
   pieces: readonly ScenePiece[] = [],
   shutter?: Shutter,
-  sky: Parameters<typeof renderPasses>[5] = light,
+  sky: FrameScene['light'] = light,
 ): Passes => {
   const crew = makeCrew(1)
-  return renderPasses(
-    crew,
-    layScene(crew, pieces),
-    at,
-    (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
-    gases,
-    sky,
-    quality,
-    undefined,
-    shutter,
-  )
+  return renderPasses(crew, {
+    scene: layScene(crew, pieces),
+    camera: at,
+    straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
+    drawables: gases,
+    light: sky,
+    quality: quality,
+    shutter: shutter,
+  })
 }
 const lump: Fill = {
   density: (x, y, z) => 3 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.7),
@@ -115,7 +115,7 @@ const middle = (values: Float32Array, width = 48): [number, number] => {
 
 describe('a run that is shown elsewhere', () => {
   it('turned and moved, looks as from a camera that is turned and moved the other way', () => {
-    const place: GasPlace = { turn: panTiltRoll(0.7, -0.2, 0.1), scale: 1, mirror: false, shift: [0.4, -0.2, -1] }
+    const place: Placement = { turn: panTiltRoll(0.7, -0.2, 0.1), scale: 1, mirror: false, shift: [0.4, -0.2, -1] }
     const away = camera.position.map((v, n) => v - (place.shift[n] ?? 0)) as unknown as Vec3
     const back = [-place.turn[0], -place.turn[1], -place.turn[2], place.turn[3]] as const
     const seen = render(
@@ -158,7 +158,7 @@ describe('a run that is shown elsewhere', () => {
     const ground: ScenePiece = { mesh: planeMesh([0, -2, 0], 30, 30, [0, 0, 0, 1]), holdsOut: true, receives: true }
     const down = { ...camera, position: [0, 4, 7] as const, rotation: panTiltRoll(0, -0.6, 0) }
     const lamp = { at: [1, 0, 0] as const, intensity: [4, 2, 1] as const, radius: 0.05 }
-    const lit = (place: GasPlace): Float32Array =>
+    const lit = (place: Placement): Float32Array =>
       render([block({}, { emitters: [lamp], place })], down, undefined, [ground]).light.data.filter(
         (_, n) => n % 3 === 0,
       )
@@ -177,7 +177,7 @@ describe('a run that is shown elsewhere', () => {
   it('blends two frames by their shares', () => {
     const [thin, thick] = [block({ density: () => 0.2 }), block({ density: () => 0.6 })]
     const both = { ...thin, frames: [...thin.frames, ...thick.frames].map((one) => ({ ...one, weight: 0.5 })) }
-    const cover = (gas: PictureGas): number => alpha(render([gas]))[24 * 48 + 24] ?? 0
+    const cover = (gas: GasVolume): number => alpha(render([gas]))[24 * 48 + 24] ?? 0
     expect(cover(both)).toBeCloseTo(1 - Math.exp(-0.4 * 3.2), 2)
     expect(cover(thin)).toBeCloseTo(1 - Math.exp(-0.2 * 3.2), 2)
   })
@@ -219,7 +219,7 @@ describe('the open shutter', () => {
 })
 
 describe('light in the smoke', () => {
-  const cloud = (albedo: number): PictureGas =>
+  const cloud = (albedo: number): GasVolume =>
     block({ density: (x, y, z) => (Math.hypot(x, y, z) < 1.2 ? 6 : 0) }, { albedo, forward: 0 })
   const bright = (albedo: number, orders: number): number =>
     sum(render([cloud(albedo)], camera, { ...LOOK, orders }).smoke.data, (n) => n % 4 < 3)

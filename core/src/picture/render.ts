@@ -1,7 +1,7 @@
 import { type Crew, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import { type Camera, type FloatImage, type GasFrame, makeImage } from '../data/index.ts'
 import { rotate, type Vec3 } from '../math/index.ts'
-import { AT_HOME, type GasBlock, type GasPlace, intoGas, layGas, placeInGas, placeInWorld } from './gasBlock.ts'
+import { AT_HOME, type GasBlock, intoGas, layGas, type Placement, placeInGas, placeInWorld } from './gasBlock.ts'
 import type { Scene } from './scene.ts'
 
 /** A glowing ball that stands for a part of a fire, in its gas's own space; intensity in plate value x m^2. */
@@ -12,10 +12,11 @@ export interface PictureEmitter {
 }
 
 /** One gas of the picture with all that decides how it looks. */
-export interface PictureGas {
+export interface GasVolume {
+  kind: 'gas'
   /** The frames that it is blended from: each with its share, and by how many seconds its own velocity carries it (later is positive). */
   frames: readonly { frame: GasFrame; weight: number; ahead: number }[]
-  place?: GasPlace
+  place?: Placement
   emitters: readonly PictureEmitter[]
   /** Plate value of a black body by temperature: from (K), step (K), four floats an entry. */
   glow: { from: number; step: number; table: Float32Array }
@@ -27,6 +28,9 @@ export interface PictureGas {
   /** Glow of the burning itself, plate value a metre at 1 g/m^3 of burning fuel. */
   blue?: readonly [number, number, number]
 }
+
+/** Whatever an effect has the picture draw. */
+export type Drawable = GasVolume
 
 /** The plate's own light. */
 export interface PlateLight {
@@ -96,7 +100,7 @@ function layEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
   return pointer
 }
 
-function layLook(crew: Crew, gas: PictureGas, light: PlateLight, orders: number): number {
+function layLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
   const table = crew.heap.alloc(gas.glow.table.byteLength)
   crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
   const pointer = crew.heap.alloc(76)
@@ -123,12 +127,12 @@ function layLook(crew: Crew, gas: PictureGas, light: PlateLight, orders: number)
 
 /** A gas laid out: a block for every frame that it is blended from, its emitters in its own space and in the world. */
 interface LaidGas {
-  gas: PictureGas
-  place: GasPlace
+  gas: GasVolume
+  place: Placement
   blocks: GasBlock[]
 }
 
-function layOut(crew: Crew, gas: PictureGas, light: PlateLight, quality: PictureQuality): LaidGas {
+function layOut(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
   const place = gas.place ?? AT_HOME
   const look = layLook(crew, gas, light, quality.orders)
   const blocks = gas.frames.map(({ frame, weight, ahead }) => {
@@ -146,13 +150,13 @@ function layOut(crew: Crew, gas: PictureGas, light: PlateLight, quality: Picture
   return { gas, place, blocks }
 }
 
-const inWorld = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+const inWorld = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
   emitters.map(({ at, intensity, radius }) => ({
     at: placeInWorld(place, at),
     intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number],
     radius: radius * place.scale,
   }))
-const inGas = (place: GasPlace, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+const inGas = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
   emitters.map(({ at, intensity, radius }) => ({
     at: placeInGas(place, at),
     intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number],
@@ -289,22 +293,26 @@ function takeMarch(passes: Passes, marched: Float32Array): void {
   }
 }
 
+/** What one frame's passes are rendered from. */
+export interface FrameScene {
+  scene: Scene
+  /** Its width and height are the picture's. */
+  camera: Camera
+  /** px to straight normalised coordinates. */
+  straightenPixel(x: number, y: number): [number, number]
+  drawables: readonly Drawable[]
+  light: PlateLight
+  quality: PictureQuality
+  /** Where it is given and the quality has several moments, gas and camera move while it is open. */
+  shutter?: Shutter
+}
+
 /**
- * Renders the passes of one frame through `camera` (its width and height are the picture's). Gases are marched together, so that they may stand in one another.
- * shutter: where it is given and the quality has several moments, gas and camera move while it is open.
- * straightenPixel: px to straight normalised coordinates. The heap is left as it was found. Throws Cancelled.
+ * Renders the passes of one frame. Gases are marched together, so that they may stand in one another.
+ * The heap is left as it was found. Throws Cancelled.
  */
-export function renderPasses(
-  crew: Crew,
-  scene: Scene,
-  camera: Camera,
-  straightenPixel: (x: number, y: number) => [number, number],
-  gases: readonly PictureGas[],
-  light: PlateLight,
-  quality: PictureQuality,
-  progress: Progress = silent,
-  shutter?: Shutter,
-): Passes {
+export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress = silent): Passes {
+  const { scene, camera, straightenPixel, drawables: gases, light, quality, shutter } = frame
   const { heap } = crew
   const mark = heap.mark()
   const { width, height } = camera

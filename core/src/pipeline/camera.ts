@@ -77,3 +77,17 @@ export function cameraAt(
     height: plate.height,
   }
 }
+
+/** A camera between two others, for the open shutter: straight between their places, the short way between their turns. */
+export function cameraBetween(a: Camera, b: Camera, t: number): Camera {
+  const mix = (x: number, y: number): number => x + (y - x) * t
+  const sign = a.rotation.reduce((sum, v, n) => sum + v * (b.rotation[n] ?? 0), 0) < 0 ? -1 : 1
+  const q = a.rotation.map((v, n) => mix(v, sign * (b.rotation[n] ?? 0)))
+  const size = Math.sqrt(q.reduce((sum, v) => sum + v * v, 0)) || 1
+  return {
+    ...a,
+    position: [mix(a.position[0], b.position[0]), mix(a.position[1], b.position[1]), mix(a.position[2], b.position[2])],
+    rotation: q.map((v) => v / size) as unknown as Camera['rotation'],
+    focalPx: mix(a.focalPx, b.focalPx),
+  }
+}

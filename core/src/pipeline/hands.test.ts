@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest'
+import { recipeKey } from '../base/index.ts'
 import { type Camera, projectPoint, type Solve, type Track } from '../data/index.ts'
 import { pointOfTrack, throughHomography } from '../match/index.ts'
 import { panTiltRoll, type Vec3 } from '../math/index.ts'
-import { boxSchema, handSchema, makeShot, type ShotDocument, thingSchema } from '../shot/index.ts'
+import { boxSchema } from '../set/index.ts'
+import { handSchema, makeShot, type ShotDocument, thingSchema } from '../shot/index.ts'
 import {
   allTracks,
   farCamera,
@@ -15,7 +17,6 @@ import {
   matteFrame,
   matteMask,
   proofMesh,
-  recipeKey,
   shakenPath,
   solveRecipe,
   thingFollow,

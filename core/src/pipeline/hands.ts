@@ -1,9 +1,10 @@
+import type { Recipe } from '../base/index.ts'
 import { type Camera, placeAt, type Solve, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
 import { fitPlane, type HandSettings, pointOfTrack, throughHomography } from '../match/index.ts'
 import { aboutAxis, atan2, multiply, unit } from '../math/index.ts'
 import type { Hand, MatchSettings, ShotDocument } from '../shot/index.ts'
-import { type Recipe, VERSIONS } from './recipe.ts'
+import { VERSIONS } from './versions.ts'
 
 // Tracks set by hand, tidied tracks, and the shake of a locked-off camera.
 

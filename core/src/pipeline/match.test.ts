@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.ts'
+import { recipeKey } from '../base/index.ts'
 import { projectPoint, type Similarity, type Solve, solveCameraAt } from '../data/index.ts'
 import { moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
 import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
@@ -16,7 +17,6 @@ import {
   tracksRecipe,
   within,
 } from './match.ts'
-import { recipeKey } from './recipe.ts'
 
 const FRAMES = 24
 const plate = { frames: FRAMES, camera: walk(FRAMES, 1.5, lensOf(1097, -0.05, 0.01)), points: yardPoints(400, 3) }

@@ -1,3 +1,4 @@
+import { type Recipe, recipeKey } from '../base/index.ts'
 import {
   type Camera,
   pixelRay,
@@ -10,8 +11,8 @@ import {
 import type { CameraPath } from '../formats/index.ts'
 import {
   clickedPoint,
-  fitGround,
   type FollowSettings,
+  fitGround,
   type KnownLens,
   moveCamera,
   movePoint,
@@ -23,7 +24,7 @@ import { length, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { KeepOut, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
 import { handNumber, handRecipe, solvingHands } from './hands.ts'
 import { pickLevel } from './pick.ts'
-import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
+import { VERSIONS } from './versions.ts'
 
 type Corners = readonly (readonly [number, number])[]
 type Matched = Pick<ShotDocument, 'plate' | 'match'>

@@ -1,6 +1,7 @@
 import { type Camera, pixelRay, pointAlong } from '../data/index.ts'
-import { conjugate, rotate, type Vec3 } from '../math/index.ts'
-import { middleOf, piecesAt, type SetDocument, turnOf } from './set.ts'
+import type { Vec3 } from '../math/index.ts'
+import { meetPiece, piecesAt, solidOf } from '../set/index.ts'
+import type { ItemDocument } from '../settings/index.ts'
 
 export interface SurfacePick {
   point: Vec3
@@ -12,7 +13,7 @@ export interface SurfacePick {
 
 /** The nearest shown piece under a pixel of the full frame, as it stands at a frame, else the level y = 0; undefined above the horizon. */
 export function pickSurface(
-  document: SetDocument,
+  document: ItemDocument,
   camera: Camera,
   x: number,
   y: number,
@@ -26,26 +27,9 @@ export function pickSurface(
   }
   let anyGround = false
   for (const [id, item] of piecesAt(document, frame)) {
-    if (item.kind === 'ground') {
-      anyGround = true
-      const t = (item.position[1] - ray.from[1]) / ray.along[1]
-      const at = pointAlong(ray, t)
-      if (Math.max(Math.abs(at[0] - item.position[0]), Math.abs(at[2] - item.position[2])) <= item.size) offer(t, id)
-      continue
-    }
-    const turn = conjugate(turnOf(item))
-    const middle = middleOf(item)
-    const half = [item.width / 2, item.height / 2, item.depth / 2]
-    const o = rotate(turn, [ray.from[0] - middle[0], ray.from[1] - middle[1], ray.from[2] - middle[2]])
-    const d = rotate(turn, ray.along)
-    let [near, far] = [-Infinity, Infinity]
-    for (let a = 0; a < 3; a++) {
-      const inverse = 1 / (d[a] === 0 ? 1e-12 : (d[a] ?? 0))
-      const [t0, t1] = [(-(half[a] ?? 0) - (o[a] ?? 0)) * inverse, ((half[a] ?? 0) - (o[a] ?? 0)) * inverse]
-      near = Math.max(near, Math.min(t0, t1))
-      far = Math.min(far, Math.max(t0, t1))
-    }
-    if (near < far) offer(near, id)
+    const t = meetPiece(item, ray)
+    if (t !== undefined) offer(t, id)
+    anyGround ||= solidOf(item).kind === 'halfspace'
   }
   if (!anyGround) offer(-ray.from[1] / ray.along[1])
   return (

@@ -1,22 +1,24 @@
-import { type Crew, LanternError, type Progress } from '../base/index.ts'
-import { type Camera, type GasFrame, scaleCamera, straighten } from '../data/index.ts'
-import { blueGlow, GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable } from '../light/index.ts'
+import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
+import { type Camera, scaleCamera, straighten } from '../data/index.ts'
+import type { EffectInstance } from '../effects/index.ts'
 import { cos, radians, sin } from '../math/index.ts'
 import {
+  type Drawable,
   FINAL,
   LOOK,
   layScene,
   type Passes,
-  type PictureGas,
   type PictureQuality,
   type PlateLight,
   renderPasses,
   type Shutter,
 } from '../picture/index.ts'
-import { type PlateLightSettings, SETTINGS, settledAt, type ShotDocument, type SignalInputs } from '../shot/index.ts'
-import { type Recipe, VERSIONS } from './recipe.ts'
-import { type SetDocument, scenePieces } from './set.ts'
-import { cameraBetween, type Showing, showingsAt } from './showings.ts'
+import { type SignalInputs, settledAt } from '../settings/index.ts'
+import { effectOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import { cameraBetween } from './camera.ts'
+import { instancesAt } from './instances.ts'
+import { pieceKeys, scenePieces } from './set.ts'
+import { VERSIONS } from './versions.ts'
 
 export type PictureQualityName = 'look' | 'final'
 /** A look is made at half the plate's size. */
@@ -44,13 +46,13 @@ export interface PictureFrame {
   /** The cameras of the frames before and after it, where there are any: for the open shutter. */
   before?: Camera
   after?: Camera
-  showings: readonly Showing[]
+  instances: readonly EffectInstance[]
   inputs?: SignalInputs
 }
 
 /** What shows at a frame: its gases, where they stand, its cameras. cameras: of any frame; undefined without one. Throws LanternError 'no-camera'. */
 export function pictureFrame(
-  document: SetDocument,
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
   cameras: (frame: number) => Camera | undefined,
   frame: number,
   inputs: SignalInputs = {},
@@ -69,27 +71,27 @@ export function pictureFrame(
     camera,
     before: frame > first ? cameras(frame - 1) : undefined,
     after: frame < last ? cameras(frame + 1) : undefined,
-    showings: showingsAt(document, frame, inputs),
+    instances: instancesAt(document, frame, inputs),
     inputs,
   }
 }
 
-type PictureDocument = SetDocument & Pick<ShotDocument, 'light' | 'camera'>
+type PictureDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'camera'>
 const lightAt = (document: PictureDocument, { frame, inputs = {} }: PictureFrame): PlateLightSettings =>
   settledAt(document, document.light, document.light.follows, SETTINGS.plateLight, frame, inputs)
 
 /**
- * The recipe of one picture frame. keyOf: the key of a gas's run up to one of its frames (gasFrameKeys'). Cameras and set go in by value, so a frame stays kept when only other frames change.
+ * The recipe of one picture frame. keyOf: the key of all that decides a frame of an item's run. Cameras go in by value, set pieces by the keys of their meshes, so a frame stays kept when only other frames change.
  */
 export function pictureRecipe(
   document: PictureDocument,
   at: PictureFrame,
   quality: PictureQualityName,
-  keyOf: (gas: string, frame: number) => string,
+  keyOf: (item: string, frame: number) => string,
 ): Recipe {
-  const { camera, before, after, frame, showings, inputs } = at
+  const { camera, before, after, frame, instances, inputs } = at
   const { follows: _, ...light } = lightAt(document, at)
-  const shown = showings.map(({ frames, place, look }) => ({
+  const shown = instances.map(({ frames, place, look }) => ({
     frames: frames.map(({ weight, ahead }) => ({ weight, ahead })),
     place,
     look,
@@ -104,12 +106,9 @@ export function pictureRecipe(
       quality,
       shown,
       light,
-      pieces: scenePieces(document, frame, inputs).map((piece) => ({
-        ...piece,
-        mesh: { positions: [...piece.mesh.positions], indices: [...piece.mesh.indices] },
-      })),
+      pieces: pieceKeys(document, frame, inputs),
     },
-    inputs: showings.flatMap(({ gas, frames }) => frames.map((one) => keyOf(gas, one.frame))),
+    inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
 }
 
@@ -132,52 +131,31 @@ function shutterOf(
   }
 }
 
-/** Gases with the frames that they are blended from, and how they look. frameOf: a kept frame of a gas's run; a showing whose frames are not there is left out. */
-function picturedGases(
-  showings: readonly Showing[],
-  frameOf: (gas: string, frame: number) => GasFrame | undefined,
+/** What the picture draws of all that is shown; an instance whose frames are not there is left out. */
+function drawablesOf(
+  document: Pick<ShotDocument, 'items'>,
+  instances: readonly EffectInstance[],
+  dataOf: (item: string, frame: number) => unknown,
   illuminance: number,
-  most: number,
-): PictureGas[] {
-  const glow = { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(illuminance, 1) }
-  const blue = blueGlow(illuminance)
-  return showings.flatMap(({ gas, frames, place, look }): PictureGas[] => {
-    const found = frames.flatMap((one) => {
-      const frame = frameOf(gas, one.frame)
-      return frame ? [{ frame, weight: one.weight, ahead: one.ahead }] : []
-    })
-    if (found.length === 0 || found.length < frames.length) return []
-    const emitters = found.flatMap(({ frame, weight }) =>
-      gatherEmitters(frame, glow.table, look.albedo, Math.ceil(most / found.length), look.extinction).map(
-        (emitter) => ({
-          ...emitter,
-          intensity: emitter.intensity.map((part) => part * weight) as [number, number, number],
-        }),
-      ),
-    )
-    return [
-      {
-        frames: found,
-        place,
-        emitters,
-        glow,
-        albedo: look.albedo,
-        forward: look.forward,
-        extinctionPerSoot: look.extinction,
-        blue: blue.map((part) => part * look.blue) as [number, number, number],
-      },
-    ]
+  emitters: number,
+): Drawable[] {
+  return instances.flatMap((instance) => {
+    const data = instance.frames.map(({ frame }) => dataOf(instance.of, frame))
+    const effect = effectOf(document.items[instance.of])
+    if (!effect || data.some((one) => one === undefined)) return []
+    return effect.draw(instance, data, { illuminance, emitters })
   })
 }
 
 /**
- * Renders one frame's passes at a quality, `changed` where something of that is wanted otherwise. Throws LanternError, Cancelled.
+ * Renders one frame's passes at a quality, `changed` where something of that is wanted otherwise.
+ * dataOf: a kept frame of an item's run, as its effect decodes it. Throws LanternError, Cancelled.
  */
 export function renderPicture(
   crew: Crew,
   document: PictureDocument,
   at: PictureFrame,
-  frameOf: (gas: string, frame: number) => GasFrame | undefined,
+  dataOf: (item: string, frame: number) => unknown,
   quality: PictureQualityName,
   progress?: Progress,
   changed: Partial<PictureQuality> = {},
@@ -185,7 +163,7 @@ export function renderPicture(
   const mark = crew.heap.mark()
   try {
     const light = lightAt(document, at)
-    const gases = picturedGases(at.showings, frameOf, light.illuminance, EMITTERS[quality])
+    const drawables = drawablesOf(document, at.instances, dataOf, light.illuminance, EMITTERS[quality])
     const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
     const scene = layScene(crew, scenePieces(document, at.frame, at.inputs))
@@ -193,14 +171,16 @@ export function renderPicture(
       straighten(seen, (x - seen.centre[0]) / seen.focalPx, (y - seen.centre[1]) / seen.focalPx)
     return renderPasses(
       crew,
-      scene,
-      seen,
-      straightenPixel,
-      gases,
-      plateLight(light),
-      { ...(quality === 'look' ? LOOK : FINAL), ...changed },
+      {
+        scene,
+        camera: seen,
+        straightenPixel,
+        drawables,
+        light: plateLight(light),
+        quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
+        shutter: shutterOf(document, at, size),
+      },
       progress,
-      shutterOf(document, at, size),
     )
   } finally {
     crew.heap.release(mark)

@@ -1,18 +1,16 @@
 import { describe, expect, it } from 'vitest'
-import { makeCrew } from '../base/index.ts'
+import { canonicalJson, makeCrew, recipeKey } from '../base/index.ts'
 import { makeImage } from '../data/index.ts'
-import { type GasItem, makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
+import { type GasItem, gasRecipe } from '../effects/gas/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import {
   cameraAt,
-  canonicalJson,
-  gasRecipe,
   goldenHash,
   pickLevel,
   pickSurface,
   pictureFrame,
   pictureRecipe,
   readPasses,
-  recipeKey,
   resizeImage,
   writePasses,
 } from './index.ts'

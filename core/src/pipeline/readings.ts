@@ -1,4 +1,4 @@
-import { type Progress, stopIfCancelled } from '../base/index.ts'
+import { type Progress, type Recipe, recipeKey, stopIfCancelled } from '../base/index.ts'
 import {
   type Camera,
   type Figures4,
@@ -16,8 +16,8 @@ import {
   brightnessOf,
   type Edge,
   edgeRise,
-  type MovingEdge,
   exposureDrift,
+  type MovingEdge,
   measureGrain,
   plainEdges,
   readArea,
@@ -25,7 +25,7 @@ import {
   tonesOf,
 } from '../sit/index.ts'
 import { handRecipe } from './hands.ts'
-import { type Recipe, recipeKey, VERSIONS } from './recipe.ts'
+import { VERSIONS } from './versions.ts'
 
 // Readings of the plate and its report: which area, which frames, under which recipe.
 

@@ -1,19 +1,10 @@
 import { describe, expect, it } from 'vitest'
 import { distanceTo } from '../data/index.ts'
-import { type BoxItem, type GasItem, makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import {
-  cameraAt,
-  cellOf,
-  codeWidth,
-  gasSettings,
-  itemsInOrder,
-  plateImage,
-  plateLight,
-  resizeImage,
-  scenePieces,
-  showingsAt,
-  solidsOf,
-} from './index.ts'
+import { cellOf, type GasItem, gasSettings } from '../effects/gas/index.ts'
+import { type BoxItem, solidsOf } from '../set/index.ts'
+import { itemsInOrder } from '../settings/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
+import { cameraAt, codeWidth, instancesAt, plateImage, plateLight, resizeImage, scenePieces } from './index.ts'
 
 const shot = (): ShotDocument => {
   const made = makeShot('One', {
@@ -103,7 +94,7 @@ describe('a gas item in SI units', () => {
   it('is left out of the picture when hidden', () => {
     const made = shot()
     made.items.fire = { ...(made.items.fire as GasItem), shown: false }
-    expect(showingsAt(made, 1001)).toEqual([])
+    expect(instancesAt(made, 1001)).toEqual([])
   })
 })
 

@@ -1,14 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
-import {
-  type LayerKind,
-  type PlateInfo,
-  SETTINGS,
-  settledAt,
-  type ShotDocument,
-  type SignalInputs,
-  type SitSettings,
-} from '../shot/index.ts'
+import { type SignalInputs, settledAt } from '../settings/index.ts'
+import { layersInOrder, type PlateInfo, SETTINGS, type ShotDocument, type SitSettings } from '../shot/index.ts'
 import {
   decodeRec709,
   decodeSrgb,
@@ -17,8 +10,6 @@ import {
   type StackPasses,
   type StackSettings,
 } from '../sit/index.ts'
-
-const KINDS: readonly LayerKind[] = ['light', 'smoke', 'fire']
 
 /** The stack's settings at a frame, with what follows signals. */
 export const stackSettingsAt = (
@@ -33,7 +24,7 @@ export const stackSettingsAt = (
   )
 
 export function stackSettings(sit: SitSettings, grain: GrainLaw): StackSettings {
-  const layers = KINDS.map((kind) => ({ kind, ...sit[kind] })).sort((a, b) => a.order - b.order)
+  const layers = layersInOrder(sit).map(([, layer]) => layer)
   return { layers, fireExposure: sit.fireExposure, grain, grainAmount: sit.grainAmount }
 }
 

@@ -1,11 +1,11 @@
-import { LanternError } from '../base/index.ts'
+import { LanternError, type Recipe } from '../base/index.ts'
 import { type Camera, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { FollowSettings, ObjectInput } from '../match/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { ShotDocument, Thing } from '../shot/index.ts'
 import { keepOutAt, within } from './match.ts'
 import { pickSurface } from './pick.ts'
-import { type Recipe, VERSIONS } from './recipe.ts'
+import { VERSIONS } from './versions.ts'
 
 // Things that move by themselves: what is followed on them, and what their solve is made from.
 

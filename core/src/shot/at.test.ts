@@ -1,14 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import {
-  applyPatch,
-  type GasItem,
-  itemAt,
-  makeItem,
-  makeShot,
-  settledAt,
-  SETTINGS,
-  type ShotDocument,
-} from './index.ts'
+import type { GasItem } from '../effects/gas/index.ts'
+import { settledAt } from '../settings/index.ts'
+import { applyPatch, itemAt, makeItem, makeShot, SETTINGS, type ShotDocument } from './index.ts'
 
 const plate = {
   asset: 'a',

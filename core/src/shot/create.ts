@@ -1,32 +1,28 @@
-import { forceSchema, gasSchema, reuseSchema, sourceSchema } from './gasSchema.ts'
-import {
-  boxSchema,
-  cameraSchema,
-  groundSchema,
-  matchSettingsSchema,
-  type PlateInfo,
-  plateLightSchema,
-  type ShotDocument,
-  type ShotItem,
-  sitSchema,
-} from './schema.ts'
+import { cameraSchema } from './camera.ts'
+import { ITEM_KINDS, type ItemKind, type ItemOfKind, itemSchema } from './itemKinds.ts'
+import { matchSettingsSchema } from './match.ts'
+import { plateLightSchema } from './plateLight.ts'
+import type { PlateInfo, ShotDocument } from './schema.ts'
+import { sitSchema } from './sit.ts'
+import { SHOT_VERSION } from './upgrade.ts'
 
-export type ItemKind = ShotItem['kind']
-
-/** A new item of a kind with every default; `over` sets what is known. */
-export function makeItem(kind: ItemKind, over: Record<string, unknown> & { name: string; order: number }): ShotItem {
-  if (kind === 'ground') return groundSchema.parse({ kind, ...over })
-  if (kind === 'box') return boxSchema.parse({ kind, ...over })
-  if (kind === 'source') return sourceSchema.parse({ kind, ...over })
-  if (kind === 'force') return forceSchema.parse({ kind, ...over })
-  if (kind === 'reuse') return reuseSchema.parse({ kind, ...over })
-  return gasSchema.parse({ kind, ...over })
+/** A new item of a kind with every default; `over` sets what is known. Throws ZodError where that is out of its range. */
+export function makeItem<K extends ItemKind>(
+  kind: K,
+  over: Record<string, unknown> & { name: string; order: number },
+): ItemOfKind<K> {
+  const item = itemSchema.parse({ ...over, kind })
+  if (!isOfKind(item, kind)) throw new TypeError(`${kind} is no kind of item`)
+  return item
 }
+
+const isOfKind = <K extends ItemKind>(item: { kind: ItemKind }, kind: K): item is ItemOfKind<K> =>
+  item.kind === kind && kind in ITEM_KINDS
 
 /** A new shot round a plate: no camera yet, nothing in it. */
 export function makeShot(name: string, plate: PlateInfo): ShotDocument {
   return {
-    version: 1,
+    version: SHOT_VERSION,
     name,
     plate,
     camera: cameraSchema.parse({}),

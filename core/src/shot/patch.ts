@@ -1,44 +1,46 @@
+import jsonMergePatch from 'json-merge-patch'
 import { LanternError } from '../base/index.ts'
+import { refuseCircles } from './circles.ts'
 import { type ShotDocument, shotSchema } from './schema.ts'
+import { upgradeShot } from './upgrade.ts'
 
-const isObject = (value: unknown): value is Record<string, unknown> =>
-  typeof value === 'object' && value !== null && !Array.isArray(value)
+type Json = Record<string, unknown>
+const isObject = (value: unknown): value is Json => typeof value === 'object' && value !== null && !Array.isArray(value)
 
-/** RFC 7396: members of the patch replace, null removes, objects merge. Neither argument is changed. */
-export function mergePatch(target: unknown, patch: unknown): unknown {
-  if (!isObject(patch)) return patch
-  const result: Record<string, unknown> = isObject(target) ? { ...target } : {}
-  for (const [key, value] of Object.entries(patch)) {
-    if (key === '__proto__' || key === 'constructor') continue
-    if (value === null) delete result[key]
-    else result[key] = mergePatch(result[key], value)
-  }
-  return result
-}
+/** Keys that would reach an object's prototype. */
+const UNSAFE = new Set(['__proto__', 'constructor', 'prototype'])
+const withoutUnsafe = (value: unknown): unknown =>
+  isObject(value)
+    ? Object.fromEntries(
+        Object.entries(value)
+          .filter(([key]) => !UNSAFE.has(key))
+          .map(([key, inner]) => [key, withoutUnsafe(inner)]),
+      )
+    : value
+
+/** What JSON carries of a value: nothing that is undefined. */
+const asJson = (value: unknown): unknown => (value === undefined ? undefined : JSON.parse(JSON.stringify(value)))
+
+/** RFC 7396: members of the patch replace, null removes, objects merge. Neither argument is changed; keys that would reach a prototype are left out. */
+export const mergePatch = (target: unknown, patch: unknown): unknown =>
+  jsonMergePatch.apply(structuredClone(target) ?? {}, withoutUnsafe(patch))
 
 /** The patch that turns `from` into `to`: undo is a patch like any other. */
-export function diffPatch(from: unknown, to: unknown): Record<string, unknown> {
-  const patch: Record<string, unknown> = {}
-  if (!isObject(from) || !isObject(to)) return patch
-  for (const key of new Set([...Object.keys(from), ...Object.keys(to)])) {
-    const a = from[key]
-    const b = to[key]
-    if (b === undefined) {
-      if (a !== undefined) patch[key] = null
-    } else if (isObject(a) && isObject(b)) {
-      const inner = diffPatch(a, b)
-      if (Object.keys(inner).length > 0) patch[key] = inner
-    } else if (JSON.stringify(a) !== JSON.stringify(b)) patch[key] = b
-  }
-  return patch
+export function diffPatch(from: unknown, to: unknown): Json {
+  if (!isObject(from) || !isObject(to)) return {}
+  const patch: unknown = jsonMergePatch.generate(asJson(from), asJson(to))
+  return isObject(patch) ? patch : {}
 }
 
 /**
- * The document, checked. Throws LanternError 'document' that names the field and what is wrong with it.
+ * The document, checked; one of an older form is upgraded first. Throws LanternError 'document' that names the field and what is wrong with it.
  */
 export function parseShot(value: unknown): ShotDocument {
-  const parsed = shotSchema.safeParse(value)
-  if (parsed.success) return parsed.data
+  const parsed = shotSchema.safeParse(upgradeShot(value))
+  if (parsed.success) {
+    refuseCircles(parsed.data.items)
+    return parsed.data
+  }
   const issue = parsed.error.issues[0]
   const keys = issue && 'keys' in issue && Array.isArray(issue.keys) ? issue.keys.join(', ') : ''
   const field = [...(issue?.path ?? []), ...(keys ? [keys] : [])].join('.') || 'document'

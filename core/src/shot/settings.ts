@@ -1,88 +1,14 @@
-import { z } from 'zod'
-import { forceSchema, gasSchema, reuseSchema, sourceSchema, takenSchema } from './gasSchema.ts'
-import {
-  boxSchema,
-  cameraSchema,
-  groundSchema,
-  handSchema,
-  matchSettingsSchema,
-  plateLightSchema,
-  proofSchema,
-  readingSchema,
-  type SettingMeta,
-  sitSchema,
-  thingSchema,
-} from './schema.ts'
+import { takenSchema } from '../effects/gas/index.ts'
+import { type Setting, settingsOf } from '../settings/index.ts'
+import { cameraSchema } from './camera.ts'
+import { ITEM_KINDS, type ItemKind } from './itemKinds.ts'
+import { handSchema, matchSettingsSchema, proofSchema, thingSchema } from './match.ts'
+import { plateLightSchema } from './plateLight.ts'
+import { readingSchema } from './reading.ts'
+import { layerSchema, sitSchema } from './sit.ts'
 
-/** One setting as the bench shows it. */
-export interface Setting extends SettingMeta {
-  key: string
-  type: 'number' | 'vector' | 'colour' | 'choice' | 'switch' | 'roles' | 'item'
-  minimum?: number
-  maximum?: number
-  initial?: unknown
-  choices?: readonly string[]
-}
-
-const metaSchema = z.object({
-  label: z.string(),
-  unit: z.string().optional(),
-  span: z.tuple([z.number(), z.number()]).optional(),
-  step: z.number().optional(),
-  hint: z.string(),
-  group: z.string(),
-  touches: z.string().optional(),
-  when: z.record(z.string(), z.array(z.union([z.string(), z.boolean()]))).optional(),
-  itemKinds: z.array(z.string()).optional(),
-  still: z.boolean().optional(),
-})
-const shapeSchema = z.object({
-  type: z.string().optional(),
-  minimum: z.number().optional(),
-  maximum: z.number().optional(),
-  default: z.unknown().optional(),
-  enum: z.array(z.string()).optional(),
-})
-
-/** The settings of an object schema, in its order; fields without a label are not settings. */
-export function settingsOf(schema: z.ZodObject): Setting[] {
-  const document = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' })
-  return Object.entries(document.properties ?? {}).flatMap(([key, property]) => {
-    const meta = metaSchema.safeParse(property)
-    const shape = shapeSchema.safeParse(property)
-    if (!meta.success || !shape.success) return []
-    const { type, minimum, maximum, enum: choices } = shape.data
-    const kind = meta.data.itemKinds
-      ? 'item'
-      : choices
-        ? 'choice'
-        : type === 'array'
-          ? key.toLowerCase().endsWith('colour') || key === 'tint'
-            ? 'colour'
-            : 'vector'
-          : type === 'object'
-            ? 'roles'
-            : type === 'boolean'
-              ? 'switch'
-              : 'number'
-    return [{ ...meta.data, key, type: kind, minimum, maximum, initial: shape.data.default, choices }]
-  })
-}
-
-const layerObject = (layer: 'smoke' | 'light' | 'fire'): z.ZodObject => {
-  const inner = sitSchema.shape[layer]
-  return inner.unwrap()
-}
-
-/** The settings of everything that the bench can show. */
-export const SETTINGS = {
-  ground: settingsOf(groundSchema),
-  box: settingsOf(boxSchema),
-  gas: settingsOf(gasSchema),
-  source: settingsOf(sourceSchema),
+const OTHERS = {
   taken: settingsOf(takenSchema),
-  force: settingsOf(forceSchema),
-  reuse: settingsOf(reuseSchema),
   camera: settingsOf(cameraSchema),
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
@@ -92,10 +18,13 @@ export const SETTINGS = {
   cameraPath: settingsOf(cameraSchema.shape.path.unwrap()),
   plateLight: settingsOf(plateLightSchema),
   sit: settingsOf(sitSchema),
-  layer: settingsOf(layerObject('fire')),
+  layer: settingsOf(layerSchema),
 } as const
-export type SettingsKind = keyof typeof SETTINGS
+export type SettingsKind = ItemKind | keyof typeof OTHERS
 
-/** Whether a setting is shown beside the others' present values. */
-export const settingShows = (setting: Setting, values: Readonly<Record<string, unknown>>): boolean =>
-  Object.entries(setting.when ?? {}).every(([key, wanted]) => wanted.includes(values[key] as string | boolean))
+/** The settings of everything that the bench can show: every kind of item, and what a shot has besides. */
+export const SETTINGS: Readonly<Record<SettingsKind, readonly Setting[]>> = Object.assign(
+  {} as Record<ItemKind, readonly Setting[]>,
+  OTHERS,
+  Object.fromEntries(Object.entries(ITEM_KINDS).map(([kind, { settings }]) => [kind, settings])),
+)

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { applyPatch, diffPatch, makeItem, makeShot, mergePatch, parseShot, SETTINGS } from './index.ts'
+import { applyPatch, diffPatch, ITEM_SCHEMAS, makeItem, makeShot, mergePatch, parseShot, SETTINGS } from './index.ts'
 
 const plate = {
   asset: 'a',
@@ -44,8 +44,18 @@ describe('merge patches (RFC 7396, appendix A)', () => {
     expect(applyPatch(changed, diffPatch(changed, shot))).toEqual(shot)
     expect(diffPatch(shot, shot)).toEqual({})
   })
-  it('never reach a prototype', () => {
-    mergePatch({}, JSON.parse('{"__proto__":{"bad":1}}'))
+  it('never reach a prototype, at any depth; what stands beside is still applied', () => {
+    const bad = '{"bad":1}'
+    const patch: unknown = JSON.parse(
+      `{"__proto__":${bad},"constructor":{"prototype":${bad}},"b":2,"deep":{"__proto__":${bad},"c":3}}`,
+    )
+    const result = mergePatch({ a: 1, deep: {} }, patch) as { deep: object; bad?: number; constructor: unknown }
+    expect(JSON.stringify(result)).toBe('{"a":1,"deep":{"c":3},"b":2}')
+    expect([result.bad, result.constructor, Object.getPrototypeOf(result.deep)]).toEqual([
+      undefined,
+      Object,
+      Object.prototype,
+    ])
     expect({}).not.toHaveProperty('bad')
   })
 })
@@ -69,6 +79,22 @@ describe('a document', () => {
     const before = JSON.stringify(shot)
     expect(() => applyPatch(shot, { camera: { tilt: 400 } })).toThrow()
     expect(JSON.stringify(shot)).toBe(before)
+  })
+  it('has label and hint on every field of every kind of item but those that no form shows', () => {
+    const HIDDEN = ['kind', 'name', 'order', 'shown', 'locked', 'follows', 'motion', 'line', 'drawn', 'points', 'part']
+    for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
+      const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)
+      const fields = Object.keys(schema.shape).filter((key) => !HIDDEN.includes(key) && key !== 'taken')
+      expect([...shown].sort(), kind).toEqual(fields.sort())
+    }
+  })
+  it('is refused where items are made from one another, naming them', () => {
+    const items = {
+      torch: makeItem('source', { name: 'Torch', order: 1, feeds: 'fire' }),
+      fire: { ...makeItem('gas', { name: 'Fire', order: 2 }), piece: 'torch' },
+    }
+    expect(() => applyPatch(shot, { items })).toThrow('“Torch” is made from “Fire”, which is made from “Torch”.')
+    expect(applyPatch(shot, { items: { ...items, fire: { ...items.fire, piece: '' } } }).items).toHaveProperty('torch')
   })
   it('carries label, range and hint on every setting, and its default lies within', () => {
     for (const settings of Object.values(SETTINGS))

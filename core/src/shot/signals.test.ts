@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { curveAt } from '../math/index.ts'
-import { followed, makeItem, makeShot, parseShot, settingShows, SETTINGS, type Signal, signalValue } from './index.ts'
+import { followed, type Signal, settingShows, signalValue } from '../settings/index.ts'
+import { makeItem, makeShot, parseShot, SETTINGS } from './index.ts'
 
 const clock = { first: 1, rate: 24 }
 const keys = (curve: 'smooth' | 'straight' | 'hold', ...points: [number, number][]): Signal => ({

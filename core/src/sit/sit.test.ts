@@ -8,9 +8,9 @@ import {
   type GrainLaw,
   layStack,
   measureGrain,
-  softShoulder,
   type StackLayer,
   type StackPasses,
+  softShoulder,
   toDisplay,
 } from './index.ts'
 

@@ -1,6 +1,6 @@
 import type { Vec3 } from '@lantern/core/math'
+import { type Brick, bond, brickColour, brickFace, COURSE, type Face, finish, weathered } from './brick.ts'
 import { type ChartSpec, planar, type Skin } from './builder.ts'
-import { bond, type Brick, brickColour, brickFace, COURSE, type Face, finish, weathered } from './brick.ts'
 import { clamp, grain, rough, smooth } from './noise.ts'
 import { ARCHES, type Arch, inArch, KILN, springing } from './places.ts'
 

@@ -1,7 +1,7 @@
 import type { Crew } from '@lantern/core/base'
 import { BufferAttribute, BufferGeometry } from 'three'
 import { CENTER, MeshBVH, SAH } from 'three-mesh-bvh'
-import { type ChartSpec, type Mesh, MESH_STRIDE, type Parts, type Skin } from './builder.ts'
+import { type ChartSpec, MESH_STRIDE, type Mesh, type Parts, type Skin } from './builder.ts'
 
 // The layouts that kernels/assembly/yard/yard.ts states.
 const CHART_BYTES = 128

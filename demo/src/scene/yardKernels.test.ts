@@ -1,6 +1,6 @@
-import { describe, expect, it } from 'vitest'
 import { random } from '@lantern/core/base'
 import type { Vec3 } from '@lantern/core/math'
+import { describe, expect, it } from 'vitest'
 import { yardCrew } from '../crew.ts'
 import { type ChartSpec, newMesh, type Parts, planar, skinOf, vertex } from './builder.ts'
 import { layTree, layVertices, meshTriangles } from './memory.ts'

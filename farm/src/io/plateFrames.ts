@@ -4,8 +4,8 @@ import { readExr, writeExr } from '@lantern/core/formats'
 import { plateImage, resizeImage } from '@lantern/core/pipeline'
 import type { PlateInfo } from '@lantern/core/shot'
 import sharp from 'sharp'
-import type { StillPixels } from './stills.ts'
 import { nodeDeflate } from './deflate.ts'
+import type { StillPixels } from './stills.ts'
 
 export interface PlateFrameFiles {
   full: Uint8Array

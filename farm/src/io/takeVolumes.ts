@@ -1,8 +1,8 @@
 import { readdir, readFile, stat } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import { LanternError } from '@lantern/core/base'
-import { putBlob, type Store } from '@lantern/store'
 import { KELVIN_UNITS } from '@lantern/core/formats'
+import { putBlob, type Store } from '@lantern/store'
 import { volumeFrame } from './volumes.ts'
 
 export interface TakenVolumes {

@@ -1,5 +1,5 @@
-import { FINISH_SECONDS, TURN_SECONDS } from '@lantern/core/pipeline'
 import { type Crew, LanternError, type Progress } from '@lantern/core/base'
+import { FINISH_SECONDS, TURN_SECONDS } from '@lantern/core/pipeline'
 import { diskError, isDatabaseAway, type Store } from '@lantern/store'
 import type { Logger } from 'pino'
 

@@ -5,13 +5,13 @@ import { writeExr } from '@lantern/core/formats'
 import {
   channelsOf,
   composeFrame,
-  passChannels,
   type PictureQualityName,
+  passChannels,
   readPasses,
   stackSettingsAt,
 } from '@lantern/core/pipeline'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
-import { assetFrame, getAsset, getBlob, keptFrame, pictureKeys, type Shot, worldOf } from '@lantern/store'
+import { assetFrame, getAsset, getBlob, keptFrame, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
 import { plateLinear } from '../io/plateFrames.ts'
@@ -31,8 +31,8 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const { store, crew } = context
   const { document } = shot
   const { plate } = document
-  const world = await worldOf(store, document)
-  const keys = pictureKeys(world, plan.quality, plan.frames)
+  const resolved = await resolveShot(store, shot)
+  const keys = pictureKeysOf(resolved, plan.quality, plan.frames)
   const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })
@@ -58,7 +58,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
         crew,
         linear,
         passes,
-        stackSettingsAt(document, grain, frame, world.inputs),
+        stackSettingsAt(document, grain, frame, resolved.inputs),
         plate.width,
         frame,
       )

@@ -5,15 +5,14 @@ import { pipeline } from 'node:stream/promises'
 import {
   findShotById,
   handOffKey,
+  insertFrame,
   type JobPayload,
-  keepFrame,
-  pictureKeys,
   putBlobFile,
   queueJob,
+  resolveShot,
   resultRows,
   resultSettings,
   setResultState,
-  worldOf,
 } from '@lantern/store'
 import { ZipFile } from 'yazl'
 import { z } from 'zod'
@@ -42,9 +41,9 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
   const shot = await findShotById(store, payload.shot)
   if (!result || !shot) return
   const { quality, form } = settingsSchema.parse(result.settings)
-  const world = await worldOf(store, shot.document)
-  if (handOffKey(world, quality, form) !== key) return setResultState(store, key, 'stopped')
-  const keys = pictureKeys(world, quality)
+  const resolved = await resolveShot(store, shot)
+  if (handOffKey(resolved, quality, form) !== key) return setResultState(store, key, 'stopped')
+  const keys = resolved.pictureKeys(quality)
   const rows = [...(await resultRows(store, [...keys.values()])).values()]
   const failed = rows.find((row) => row.state === 'failed')
   if (failed) return setResultState(store, key, 'failed', failed.error)
@@ -69,7 +68,7 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
     const whole = form === 'movie' ? join(folder, 'shot.mp4') : await archive(folder)
     const { sha256, bytes } = await putBlobFile(store, whole, form === 'movie' ? 'video/mp4' : 'application/zip')
     const seconds = (performance.now() - begun) / 1000
-    await keepFrame(store, { key, frame: 0, blob: sha256, figures: { seconds, bytes } }, undefined, seconds)
+    await insertFrame(store, { key, frame: 0, blob: sha256, figures: { seconds, bytes } }, undefined, seconds)
     await setResultState(store, key, 'done')
   } catch (error) {
     await setResultState(store, key, 'failed', failureOf(error, context.log).toJSON())

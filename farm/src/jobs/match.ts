@@ -7,9 +7,9 @@ import {
   followSettings,
   handSettings,
   knownLens,
+  type MatteMask,
   matteFrame,
   matteMask,
-  type MatteMask,
   solvingHands,
   thingFollow,
   thingInput,
@@ -29,9 +29,9 @@ import {
   matchKeys,
   queueJob,
   resultState,
-  setResultState,
   type Shot,
   type Store,
+  setResultState,
   thingKeys,
 } from '@lantern/store'
 

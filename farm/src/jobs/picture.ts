@@ -1,70 +1,67 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
-import type { GasFrame } from '@lantern/core/data'
-import { readGasFrame } from '@lantern/core/formats'
-import { cameraAt, neededFrames, pictureFrame, renderPicture, type Showing, writePasses } from '@lantern/core/pipeline'
+import type { EffectInstance } from '@lantern/core/effects'
+import { neededFrames, pictureFrame, renderPicture, writePasses } from '@lantern/core/pipeline'
+import { effectOf } from '@lantern/core/shot'
 import {
   findShotById,
   getBlob,
+  insertFrame,
   type JobPayload,
-  keepFrame,
   keptFrame,
-  pictureKeys,
   putBlob,
   queueJob,
+  type ResolvedShot,
+  resolveShot,
   resultRows,
   resultState,
   setResultState,
-  type ShotWorld,
-  worldOf,
+  shownRun,
 } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext } from './context.ts'
 
-const GAS_WAIT_MS = 2000
+const WAIT_MS = 2000
 
-/** The gas frames that a picture frame needs, by gas and frame; 'waiting' while one of them is on its way. */
-async function gasFramesFor(
+/** The kept frames that a picture frame is drawn from, decoded, by item and frame; 'waiting' while one of them is on its way. */
+async function drawnFrames(
   { store }: JobContext,
-  world: ShotWorld,
-  showings: readonly Showing[],
-): Promise<Map<string, GasFrame> | 'waiting'> {
-  const frames = new Map<string, GasFrame>()
-  for (const [gas, wanted] of neededFrames(showings)) {
-    const plan = world.gases.find(({ item }) => item === gas)
-    const key = plan?.finer ?? plan?.key ?? ''
+  { document, items }: ResolvedShot,
+  instances: readonly EffectInstance[],
+): Promise<Map<string, unknown> | 'waiting'> {
+  const data = new Map<string, unknown>()
+  for (const [item, wanted] of neededFrames(instances)) {
+    const resolved = items.find((one) => one.item === item)
+    const key = (resolved && shownRun(resolved)?.key) ?? ''
     for (const frame of wanted) {
       const kept = await keptFrame(store, key, frame)
       if (!kept) {
         const row = (await resultRows(store, [key])).get(key)
         if (row?.state === 'running' || row?.state === 'waiting') return 'waiting'
         throw (
-          plan?.error ??
+          resolved?.error ??
           new LanternError(
-            'no-gas',
-            `Frame ${frame} of ${plan?.name ?? 'a gas'} is not kept${row?.error ? `: ${row.error.message}` : ''}.`,
-            'Keep the gas, then ask for the picture again.',
+            'no-frame',
+            `Frame ${frame} of ${resolved?.name ?? 'an effect'} is not kept${row?.error ? `: ${row.error.message}` : ''}.`,
+            'Keep it, then ask for the picture again.',
             { frame },
           )
         )
       }
-      frames.set(`${gas}/${frame}`, readGasFrame(await getBlob(store, kept.blob), nodeDeflate))
+      const bytes = await getBlob(store, kept.blob)
+      data.set(`${item}/${frame}`, effectOf(document.items[item])?.decode(bytes, nodeDeflate))
     }
   }
-  return frames
+  return data
 }
 
-/** Renders a few picture frames; those whose gas is still burning are queued again for later. Returns how many were left for later. */
+/** Renders a few picture frames; those whose effects are still being made are queued again for later. Returns how many were left for later. */
 export async function pictureJob(context: JobContext, payload: JobPayload<'picture'>): Promise<number> {
   const { store, crew, log } = context
   const shot = await findShotById(store, payload.shot)
   if (!shot) return 0
   const { document } = shot
-  const world = await worldOf(store, document)
-  const present = pictureKeys(
-    world,
-    payload.quality,
-    payload.frames.map(({ frame }) => frame),
-  )
+  const resolved = await resolveShot(store, shot)
+  const present = resolved.pictureKeys(payload.quality)
   const later: typeof payload.frames = []
   for (const { frame, key } of payload.frames) {
     const asked = await resultState(store, key)
@@ -80,22 +77,22 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
       continue
     }
     try {
-      const at = pictureFrame(document, (n) => cameraAt(document, world.path, n), frame, world.inputs)
-      const gases = await gasFramesFor(context, world, at.showings)
-      if (gases === 'waiting') {
+      const at = pictureFrame(document, resolved.camera, frame, resolved.inputs)
+      const data = await drawnFrames(context, resolved, at.instances)
+      if (data === 'waiting') {
         later.push({ frame, key })
         continue
       }
       await setResultState(store, key, 'running')
       const begun = performance.now()
-      const passes = renderPicture(crew, document, at, (gas, n) => gases.get(`${gas}/${n}`), payload.quality, {
+      const passes = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, {
         report: () => undefined,
         cancelled: context.ending,
       })
       const bytes = writePasses(passes, { software: 'Coal Lantern', frame: String(frame) }, nodeDeflate)
       const blob = await putBlob(store, bytes, 'image/x-exr')
       const seconds = (performance.now() - begun) / 1000
-      await keepFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds)
+      await insertFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds)
       await setResultState(store, key, 'done')
       log.debug({ frame, quality: payload.quality, seconds }, 'picture frame')
     } catch (error) {
@@ -116,7 +113,7 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
       { ...payload, frames: later },
       {
         jobKey: `picture:${later[0]?.key}`,
-        runAt: new Date(Date.now() + GAS_WAIT_MS),
+        runAt: new Date(Date.now() + WAIT_MS),
         priority: payload.quality === 'look' ? 1 : 2,
       },
     )

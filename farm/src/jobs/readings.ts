@@ -1,15 +1,7 @@
-import { LanternError, type Progress } from '@lantern/core/base'
+import { LanternError, type Progress, recipeKey } from '@lantern/core/base'
 import type { PlateReport, ReadingFrames } from '@lantern/core/data'
 import { writeReading, writeReport } from '@lantern/core/formats'
-import {
-  cameraAt,
-  codeWidth,
-  readingRecipe,
-  recipeKey,
-  reportPlate,
-  reportRecipe,
-  takeReading,
-} from '@lantern/core/pipeline'
+import { cameraAt, codeWidth, readingRecipe, reportPlate, reportRecipe, takeReading } from '@lantern/core/pipeline'
 import type { Reading, ShotDocument } from '@lantern/core/shot'
 import {
   cameraPathOf,
@@ -19,8 +11,8 @@ import {
   keptTracks,
   queueJob,
   resultState,
-  setResultState,
   type Store,
+  setResultState,
 } from '@lantern/store'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'

@@ -3,11 +3,11 @@ import type { ShotDocument } from '@lantern/core/shot'
 import {
   dropLease,
   getAsset,
-  keepFrame,
+  insertFrame,
   putBlob,
   resultState,
-  setResultState,
   type Store,
+  setResultState,
   takeLease,
   tellShare,
 } from '@lantern/store'
@@ -58,7 +58,7 @@ export async function stage(
     const { bytes, mediaType, figures } = await make(progress)
     const seconds = (performance.now() - begun) / 1000
     if (
-      !(await keepFrame(
+      !(await insertFrame(
         store,
         { key, frame: 0, blob: await putBlob(store, bytes, mediaType), figures: { ...figures, seconds } },
         fence,

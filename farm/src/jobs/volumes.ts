@@ -2,8 +2,9 @@ import { randomUUID } from 'node:crypto'
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
+import { isGas } from '@lantern/core/effects/gas'
 import { gasGrids, readGasFrame, writeVdb } from '@lantern/core/formats'
-import { getBlob, keptFrame, type Shot, worldOf } from '@lantern/store'
+import { getBlob, keptFrame, resolveShot, type Shot, shownRun } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import type { JobContext } from './context.ts'
 
@@ -19,12 +20,12 @@ export async function writeVolumes(
 ): Promise<string[]> {
   await mkdir(folder, { recursive: true })
   const written: string[] = []
-  const { gases } = await worldOf(store, shot.document)
-  for (const { item, key, finer, frames: run } of gases)
-    for (const frame of frames.filter((one) => run.has(one))) {
+  const { items } = await resolveShot(store, shot)
+  const runs = items.flatMap((one) => (isGas(shot.document.items[one.item]) ? (shownRun(one) ?? []) : []))
+  for (const { key, name, first, last } of runs)
+    for (const frame of frames.filter((one) => one >= first && one <= last)) {
       if (progress) stopIfCancelled(progress)
-      const kept = await keptFrame(store, finer ?? key ?? '', frame)
-      const name = shot.document.items[item]?.name ?? item
+      const kept = await keptFrame(store, key, frame)
       if (!kept)
         throw new LanternError('no-gas', `Frame ${frame} of ${name} is not kept.`, 'Keep the gas, then hand off.', {
           frame,
@@ -33,7 +34,7 @@ export async function writeVolumes(
       const path = join(folder, `${plain(shot.name)}-${plain(name)}.${String(frame).padStart(4, '0')}.vdb`)
       await writeFile(path, writeVdb(grids, randomUUID(), nodeDeflate))
       written.push(path)
-      progress?.report(written.length / (gases.length * frames.length), `${name}, frame ${frame}`)
+      progress?.report(written.length / (runs.length * frames.length), `${name}, frame ${frame}`)
     }
   return written
 }

@@ -1,7 +1,7 @@
 import { sql } from 'kysely'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
-import type { RunUpFrame } from '../schema.ts'
+import type { PreRollFrame } from '../schema.ts'
 
 export type ResultState = 'waiting' | 'running' | 'stopped' | 'done' | 'failed'
 
@@ -20,9 +20,9 @@ export interface ResultRow {
   /** Of what has no frames to count. */
   share: number
   doing: string | null
-  /** Of each frame of its run-up the seconds that it took and its work, cells times steps. */
-  runUp: RunUpFrame[]
-  /** Work of each frame, run-up counted, as a rough run told it; none while it is not known. */
+  /** Of each frame of its pre-roll the seconds that it took and its work, cells times steps. */
+  preRoll: PreRollFrame[]
+  /** Work of each frame, pre-roll counted, as a rough run told it; none while it is not known. */
   ahead: number[]
   /** Seconds for which it has had its turn at a machine, or waited for one. */
   since: number
@@ -34,7 +34,7 @@ export async function ensureResult(
   store: Store,
   row: {
     key: string
-    kind: 'gas' | 'finer' | 'picture' | 'hand-off' | 'tracks' | 'solve' | 'hand' | 'reading' | 'report' | 'thing'
+    kind: string
     settings: object
     shot: number
     item: string | null
@@ -104,7 +104,7 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
         machine: row.machine,
         share: row.share,
         doing: row.doing,
-        runUp: row.run_up,
+        preRoll: row.run_up,
         ahead: row.ahead,
         since: row.for,
       },
@@ -112,12 +112,12 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
   )
 }
 
-/** Keys of the gases that are under way or wait, the longest first. Machines take turns at them: one that is between two turns has none. */
-export async function gasesInLine(store: Store): Promise<string[]> {
+/** Keys of the runs of these outputs that are under way or wait, the longest first. Machines take turns at them: one that is between two turns has none. */
+export async function runsInLine(store: Store, outputs: readonly string[]): Promise<string[]> {
   const rows = await store.db
     .selectFrom('result')
     .select('key')
-    .where('kind', '=', 'gas')
+    .where('kind', 'in', [...outputs])
     .where('state', 'in', ['running', 'waiting'])
     .orderBy('since')
     .execute()
@@ -126,29 +126,75 @@ export async function gasesInLine(store: Store): Promise<string[]> {
 
 const PACE_FRAMES = 200
 
-/** Of the gas frames that were kept last, by run: the seconds that they took and their work, cells times steps. */
-export async function lateWork(store: Store): Promise<Map<string, { seconds: number; work: number }>> {
+/** Seconds that frames took, and their work. */
+export interface LateWork {
+  output: string
+  seconds: number
+  work: number
+}
+
+/** Of the frames of these outputs that were kept last, by run: the seconds that they took and their work. Older frames tell their work as cells times steps. */
+export async function lateWork(store: Store, outputs: readonly string[]): Promise<Map<string, LateWork>> {
   const late = store.db
     .selectFrom('result_frame')
     .innerJoin('result', 'result.key', 'result_frame.key')
-    .select(['result_frame.key', 'result_frame.figures'])
-    .where('result.kind', '=', 'gas')
-    .where(sql<boolean>`result_frame.figures ? 'steps'`)
+    .select(['result_frame.key', 'result.kind', 'result_frame.figures'])
+    .where('result.kind', 'in', [...outputs])
+    .where(sql<boolean>`result_frame.figures ?| array['work', 'steps']`)
     .orderBy('result_frame.created', 'desc')
     .limit(PACE_FRAMES)
   const rows = await store.db
     .selectFrom(late.as('late'))
     .select([
       'key',
+      'kind',
       sql<number>`sum((figures->>'seconds')::float8)`.as('seconds'),
-      sql<number>`sum((figures->>'cells')::float8 * (figures->>'steps')::float8)`.as('work'),
+      sql<number>`sum(coalesce((figures->>'work')::float8, (figures->>'cells')::float8 * (figures->>'steps')::float8))`.as(
+        'work',
+      ),
     ])
-    .groupBy('key')
+    .groupBy(['key', 'kind'])
     .execute()
-  return new Map(rows.map(({ key, seconds, work }) => [key, { seconds, work }]))
+  return new Map(rows.map(({ key, kind, seconds, work }) => [key, { output: kind, seconds, work }]))
 }
 
-/** Keeps what a rough run told of a run's work, frame by frame, run-up counted. */
+/** Frames that are kept under each of these keys; a key without any is left out. */
+export async function keptCounts(store: Store, keys: readonly string[]): Promise<Map<string, number>> {
+  if (keys.length === 0) return new Map()
+  const rows = await store.db
+    .selectFrom('result_frame')
+    .select((e) => ['key', e.fn.countAll<number>().as('kept')])
+    .where('key', 'in', [...keys])
+    .groupBy('key')
+    .execute()
+  return new Map(rows.map(({ key, kept }) => [key, Number(kept)]))
+}
+
+/** Frames that an item's older results have and its present ones lack. */
+export async function staleFrames(
+  store: Store,
+  shot: number,
+  item: string,
+  keys: readonly string[],
+  kept: readonly number[],
+): Promise<number[]> {
+  const rows = await store.db
+    .selectFrom('result')
+    .innerJoin('result_frame', 'result_frame.key', 'result.key')
+    .select('result_frame.frame')
+    .distinct()
+    .where('result.shot_id', '=', shot)
+    .where('result.item', '=', item)
+    .$if(keys.length > 0, (q) => q.where('result.key', 'not in', [...keys]))
+    .execute()
+  const fresh = new Set(kept)
+  return rows
+    .map((row) => row.frame)
+    .filter((frame) => !fresh.has(frame))
+    .sort((a, b) => a - b)
+}
+
+/** Keeps what a rough run told of a run's work, frame by frame, pre-roll counted. */
 export async function tellAhead(store: Store, key: string, ahead: readonly number[]): Promise<void> {
   await store.db
     .updateTable('result')
@@ -206,67 +252,8 @@ export async function keptFrame(store: Store, key: string, frame: number): Promi
   return row && { ...row, figures: row.figures as Record<string, unknown> }
 }
 
-const LEASE = sql<Date>`now() + interval '20 seconds'`
-
-/** Takes the lease of a recipe that nobody alive holds; returns the fencing token, or undefined while another machine has it. */
-export async function takeLease(store: Store, key: string, machine: string): Promise<number | undefined> {
-  const row = await store.db
-    .updateTable('result')
-    .set((e) => ({ fence: e('fence', '+', 1), machine, lease_until: LEASE, since: sql`now()` }))
-    .where('key', '=', key)
-    .where((e) => e.or([e('machine', 'is', null), e('machine', '=', machine), e('lease_until', '<', sql<Date>`now()`)]))
-    .returning('fence')
-    .executeTakeFirst()
-  return row?.fence
-}
-
-/** Tells how far a result is, and lengthens its lease; false when another holder has come. runUp: of each frame of its run-up so far the seconds that it took and its work. */
-export async function tellShare(
-  store: Store,
-  key: string,
-  fence: number,
-  share: number,
-  doing: string,
-  runUp?: readonly RunUpFrame[],
-): Promise<boolean> {
-  const row = await store.db
-    .updateTable('result')
-    .set({ share, doing, lease_until: LEASE, ...(runUp ? { run_up: JSON.stringify(runUp) } : {}) })
-    .where('key', '=', key)
-    .where('fence', '=', fence)
-    .returning('key')
-    .executeTakeFirst()
-  await notify(store.db, { what: 'result', key, state: 'running' })
-  return row !== undefined
-}
-
-/** Lengthens a lease; false when another holder has come. */
-export async function holdLease(store: Store, key: string, fence: number): Promise<boolean> {
-  const row = await store.db
-    .updateTable('result')
-    .set({ lease_until: LEASE })
-    .where('key', '=', key)
-    .where('fence', '=', fence)
-    .returning('key')
-    .executeTakeFirst()
-  return row !== undefined
-}
-
-/** Gives a lease back; false when another holder has come. */
-export async function dropLease(store: Store, key: string, fence: number): Promise<boolean> {
-  return (
-    (await store.db
-      .updateTable('result')
-      .set({ machine: null, lease_until: null, since: sql`now()` })
-      .where('key', '=', key)
-      .where('fence', '=', fence)
-      .returning('key')
-      .executeTakeFirst()) !== undefined
-  )
-}
-
 /** Keeps a frame once; a holder whose lease was taken over keeps nothing. Returns whether the fence still stood. */
-export async function keepFrame(
+export async function insertFrame(
   store: Store,
   frame: KeptFrame,
   fence: number | undefined,
@@ -295,70 +282,6 @@ export async function keepFrame(
     await notify(db, { what: 'frame', key: frame.key, frame: frame.frame })
     return true
   })
-}
-
-/** A run's full state after `done` frames: its small part here, its fields in a blob. */
-export interface Restart {
-  done: number
-  chain: string
-  state: unknown
-  blob: string
-}
-
-/** States of one run that are kept: the newest, and others spread over the frames before it. */
-const MOST_RESTARTS = 6
-
-/** Keeps a restart state while the fence stands, and lets go of those that lie closest together. Returns the blobs that are free now. */
-export async function putRestart(store: Store, key: string, fence: number, restart: Restart): Promise<string[]> {
-  return store.db.transaction().execute(async (db) => {
-    const held = await db
-      .selectFrom('result')
-      .select('key')
-      .where('key', '=', key)
-      .where('fence', '=', fence)
-      .forUpdate()
-      .executeTakeFirst()
-    if (!held) return []
-    await db
-      .insertInto('restart')
-      .values({
-        key,
-        done: restart.done,
-        chain: restart.chain,
-        state: JSON.stringify(restart.state),
-        blob: restart.blob,
-      })
-      .onConflict((c) => c.doNothing())
-      .execute()
-    const rows = await db
-      .selectFrom('restart')
-      .select(['done', 'blob'])
-      .where('key', '=', key)
-      .orderBy('done')
-      .execute()
-    const free: string[] = []
-    while (rows.length > MOST_RESTARTS) {
-      // The first counts from the run's beginning; the newest always stays.
-      const gaps = rows.slice(0, -1).map((_, n) => (rows[n + 1]?.done ?? 0) - (rows[n - 1]?.done ?? 0))
-      const [gone] = rows.splice(gaps.indexOf(Math.min(...gaps)), 1)
-      if (!gone) break
-      await db.deleteFrom('restart').where('key', '=', key).where('done', '=', gone.done).execute()
-      free.push(gone.blob)
-    }
-    return free
-  })
-}
-
-/** The furthest state that a run may go on from: its own, or another's whose frames so far were decided by the same. chains: key by frames done. */
-export async function getRestart(store: Store, chains: ReadonlyMap<number, string>): Promise<Restart | undefined> {
-  if (chains.size === 0) return undefined
-  const rows = await store.db
-    .selectFrom('restart')
-    .select(['done', 'chain', 'state', 'blob'])
-    .where('chain', 'in', [...chains.values()])
-    .orderBy('done', 'desc')
-    .execute()
-  return rows.find((row) => chains.get(row.done) === row.chain)
 }
 
 /** Takes over frames that other runs have kept and that the same decided. chains: key by frame. Returns how many. */

@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { applyPatch, diffPatch, parseShot, type ShotDocument } from '@lantern/core/shot'
+import { applyPatch, diffPatch, parseShot, type ShotDocument, upgradeShot } from '@lantern/core/shot'
 import { type Kysely, sql } from 'kysely'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
@@ -59,13 +59,13 @@ export const findShotById = (store: Store, id: number): Promise<Shot | undefined
 
 export async function listShots(
   store: Store,
-): Promise<{ id: number; name: string; touched: Date; document: ShotDocument }[]> {
+): Promise<{ id: number; name: string; head: number; touched: Date; document: ShotDocument }[]> {
   const rows = await store.db
     .selectFrom('shot')
     .innerJoin('shot_revision', (join) =>
       join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'),
     )
-    .select(['shot.id', 'shot.name', 'shot.touched', 'shot_revision.document'])
+    .select(['shot.id', 'shot.name', 'shot.head', 'shot.touched', 'shot_revision.document'])
     .orderBy('shot.touched', 'desc')
     .execute()
   return rows.map((row) => ({ ...row, document: parseShot(row.document) }))
@@ -126,7 +126,7 @@ export async function editShot(store: Store, name: string, base: number | undefi
         .where('shot_id', '=', shot.id)
         .where('number', '=', base)
         .executeTakeFirst()
-      const changed = then ? fieldsOf(diffPatch(then.document, shot.document)) : []
+      const changed = then ? fieldsOf(diffPatch(upgradeShot(then.document), shot.document)) : []
       throw new LanternError(
         'clash',
         `The shot was changed elsewhere meanwhile${changed.length ? `: ${changed.slice(0, 4).join(', ')}${changed.length > 4 ? ' …' : ''}` : ''}.`,

@@ -1,17 +1,18 @@
-import { type PictureQualityName, recipeKey, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
+import { recipeKey } from '@lantern/core/base'
+import { type PictureQualityName, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { queueJob } from '../queue.ts'
-import { askPicture } from './plan.ts'
-import { type ShotWorld, worldOf } from './world.ts'
+import { requestPicture } from './request.ts'
+import { type ResolvedShot, resolveShot } from './resolve.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
 /** The key of a hand-off of the document as it is, and of what its signals read; how its camera was found is no part of it. */
 export function handOffKey(
-  { document, inputs }: ShotWorld,
+  { document, inputs }: ResolvedShot,
   quality: PictureQualityName,
   form: 'movie' | 'exr',
 ): string {
@@ -23,14 +24,14 @@ export function handOffKey(
 }
 
 /** Asks the farm for a movie or an archive of OpenEXR frames of the shot as it is now; pictures that are missing are asked for first. */
-export async function askHandOff(
+export async function requestHandOff(
   store: Store,
   shot: Shot,
   quality: PictureQualityName,
   form: 'movie' | 'exr',
 ): Promise<string> {
-  const world = await worldOf(store, shot.document)
-  const key = handOffKey(world, quality, form)
+  const resolved = await resolveShot(store, shot)
+  const key = handOffKey(resolved, quality, form)
   const { first, last } = shot.document.plate
   await ensureResult(store, {
     key,
@@ -44,7 +45,7 @@ export async function askHandOff(
   const row = (await resultRows(store, [key])).get(key)
   if (row?.state === 'done') return key
   await setResultState(store, key, 'waiting')
-  if (world.gases.length > 0 && shot.document.camera.kind !== 'none') await askPicture(store, shot, quality)
+  if (resolved.items.length > 0 && shot.document.camera.kind !== 'none') await requestPicture(store, shot, quality)
   await queueJob(store, 'handOff', { key, shot: shot.id }, { jobKey: `hand-off:${key}`, priority: 3 })
   return key
 }

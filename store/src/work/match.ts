@@ -1,16 +1,15 @@
-import { LanternError } from '@lantern/core/base'
+import { LanternError, recipeKey } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { readSolve, readTracks } from '@lantern/core/formats'
 import {
+  allTracks,
   groundOf,
   handRecipe,
-  recipeKey,
   solveRecipe,
   solvingHands,
   thingRecipe,
   thingTracksRecipe,
   tracksRecipe,
-  allTracks,
   withHandPoints,
 } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
@@ -43,7 +42,7 @@ export function handKey(document: Pick<ShotDocument, 'plate' | 'match'>, id: str
 const WHOLE = 0
 
 /** Asks the farm to follow the plate's features, or to solve its camera too. Does nothing where that is kept or on its way. */
-export async function askMatch(store: Store, shot: Shot, what: 'tracks' | 'solve'): Promise<string> {
+export async function requestMatch(store: Store, shot: Shot, what: 'tracks' | 'solve'): Promise<string> {
   const keys = matchKeys(shot.document)
   const { first, last } = shot.document.plate
   await ensureResult(store, {
@@ -94,7 +93,7 @@ export async function askMatch(store: Store, shot: Shot, what: 'tracks' | 'solve
 }
 
 /** Asks the farm to follow a track set by hand. Does nothing where that is kept or on its way. Throws LanternError 'no-hand'. */
-export async function askHand(store: Store, shot: Shot, id: string): Promise<string> {
+export async function requestHand(store: Store, shot: Shot, id: string): Promise<string> {
   const hand = shot.document.match.hands[id]
   if (!hand)
     throw new LanternError(
@@ -137,7 +136,7 @@ export function thingKeys(document: ShotDocument, id: string): { tracks: string;
 }
 
 /** Asks the farm to follow a thing and solve where it is. Does nothing where that is kept or on its way. Throws LanternError 'no-thing', 'no-camera'. */
-export async function askThing(store: Store, shot: Shot, id: string): Promise<string> {
+export async function requestThing(store: Store, shot: Shot, id: string): Promise<string> {
   const { document } = shot
   const keys = thingKeys(document, id)
   const thing = document.match.things[id]

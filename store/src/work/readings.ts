@@ -1,11 +1,11 @@
-import { LanternError } from '@lantern/core/base'
-import { readingRecipe, type Recipe, recipeKey, reportRecipe } from '@lantern/core/pipeline'
+import { LanternError, type Recipe, recipeKey } from '@lantern/core/base'
+import { readingRecipe, reportRecipe } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, resultState, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { type JobName, type JobPayload, queueJob } from '../queue.ts'
-import { matchKeys, type MatchStage, stageOf } from './match.ts'
+import { type MatchStage, matchKeys, stageOf } from './match.ts'
 
 /** The plate's tracks where they are kept: they tell its report how it moves. */
 async function keptTracksKey(store: Store, document: ShotDocument): Promise<string | undefined> {
@@ -40,7 +40,7 @@ async function ask<N extends JobName>(
 }
 
 /** Asks the farm to take a reading. Does nothing where it is kept or on its way. Throws LanternError 'no-reading'. */
-export async function askReading(store: Store, shot: Shot, id: string): Promise<string> {
+export async function requestReading(store: Store, shot: Shot, id: string): Promise<string> {
   const reading = shot.document.readings[id]
   if (!reading)
     throw new LanternError(
@@ -57,7 +57,7 @@ export async function askReading(store: Store, shot: Shot, id: string): Promise<
 }
 
 /** Asks the farm to measure the plate, over a reading's drawn shape where one is named. */
-export async function askReport(store: Store, shot: Shot, id?: string): Promise<string> {
+export async function requestReport(store: Store, shot: Shot, id?: string): Promise<string> {
   if (id !== undefined && !shapeOf(shot.document, id))
     throw new LanternError(
       'no-shape',

@@ -5,8 +5,7 @@ import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { handKey, matchKeys, thingKeys } from './match.ts'
 import { plateKeys } from './readings.ts'
-import { pictureKeys } from './plan.ts'
-import { worldOf } from './world.ts'
+import { resolveShot } from './resolve.ts'
 
 /** One of the store's machines sweeps at a time. */
 const SWEEP_LOCK = 7719
@@ -15,9 +14,10 @@ const QUALITIES = ['look', 'final'] as const
 /** Keys of everything that some shot's present document names. */
 async function namedKeys(store: Store): Promise<Set<string>> {
   const keys = new Set<string>()
-  for (const { document } of await listShots(store)) {
-    const world = await worldOf(store, document)
-    for (const { key, finer } of world.gases) for (const one of [key, finer]) if (one) keys.add(one)
+  for (const shot of await listShots(store)) {
+    const { document } = shot
+    const resolved = await resolveShot(store, shot)
+    for (const { runs } of resolved.items) for (const { key } of runs) keys.add(key)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
     for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
     for (const id of Object.keys(document.match.things))
@@ -25,8 +25,8 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     for (const quality of QUALITIES) {
-      for (const key of pictureKeys(world, quality).values()) keys.add(key)
-      for (const form of ['movie', 'exr'] as const) keys.add(handOffKey(world, quality, form))
+      for (const key of resolved.pictureKeys(quality).values()) keys.add(key)
+      for (const form of ['movie', 'exr'] as const) keys.add(handOffKey(resolved, quality, form))
     }
   }
   return keys

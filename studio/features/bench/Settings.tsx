@@ -1,6 +1,6 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
-import { type Setting, settingShows } from '@lantern/core/shot'
+import { type Setting, settingShows } from '@lantern/core/settings'
 import { Activity } from 'lucide-react'
 import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'

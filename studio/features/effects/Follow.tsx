@@ -1,6 +1,7 @@
 'use client'
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
-import { followed, type Following, type Setting, type ShotDocument, signalValue } from '@lantern/core/shot'
+import { type Following, followed, type Setting, signalValue } from '@lantern/core/settings'
+import type { ShotDocument } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'

@@ -1,6 +1,7 @@
 'use client'
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
-import { itemAt, type ShotItem } from '@lantern/core/shot'
+import type { Item } from '@lantern/core/settings'
+import { ITEM_SCHEMAS, itemAt, type ShotItem } from '@lantern/core/shot'
 import { useRef } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -26,8 +27,8 @@ export function Motion({ id, item }: { id: string; item: ShotItem }) {
   const state = useShot()
   const { shot, frame, edit, preview, moveTo, say } = state
   const file = useRef<HTMLInputElement>(null)
-  if (!shot || item.kind === 'ground') return null
-  const { motion } = item
+  if (!shot || !('motion' in ITEM_SCHEMAS[item.kind].shape)) return null
+  const { motion }: Item = item
   const keys = motion?.keys ?? []
   const now = itemAt(shot.document, item, frame, inputsNow(state)) as Moved
   const here = keys.find((key) => key.frame === frame)

@@ -1,6 +1,7 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { FIGURES, type Signal, signalValue } from '@lantern/core/shot'
+import { type Signal, signalValue } from '@lantern/core/settings'
+import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
@@ -13,18 +14,18 @@ const KINDS: readonly [Source['kind'], string][] = [
   ['keys', 'keys on a curve'],
   ['flicker', 'flicker'],
   ['reading', 'a reading of the plate'],
-  ['figure', 'a figure of a gas'],
+  ['figure', 'a figure of an effect'],
   ['camera', 'the camera’s speed'],
 ]
-const FIGURE_NAMES: Readonly<Record<(typeof FIGURES)[number], string>> = {
-  heat: 'heat, kW',
-  light: 'light, cd',
-  height: 'flame height, m',
-  flame: 'flame volume, m³',
-  pulse: 'pulse, Hz',
-  right: 'centre, right',
-  up: 'centre, up',
-  near: 'centre, near',
+type Items = ShotDocument['items']
+/** The items that have figures of their kept frames. */
+const withFigures = (items: Items): [string, ShotItem][] =>
+  Object.entries(items).filter(([, item]) => kindInfo(item).baked && (effectOf(item)?.figures.length ?? 0) > 0)
+
+/** The first figure of the first item that has any. */
+function firstFigure(items: Items): { item: string; figure: string } {
+  const [first] = withFigures(items)
+  return { item: first?.[0] ?? 'none', figure: effectOf(first?.[1])?.figures[0]?.name ?? 'heat' }
 }
 
 /** A signal: where its values come from, its keys, and what follows it. */
@@ -50,7 +51,7 @@ export function SignalBench({ id }: { id: string }) {
           : kind === 'reading'
             ? { kind, reading: Object.keys(readings)[0] ?? 'none' }
             : kind === 'figure'
-              ? { kind, item: Object.keys(items).find((one) => items[one]?.kind === 'gas') ?? 'none', figure: 'heat' }
+              ? { kind, ...firstFigure(items) }
               : { kind }
     edit({ signals: { [id]: { source: { ...gone, ...made } } } })
   }
@@ -171,22 +172,18 @@ export function SignalBench({ id }: { id: string }) {
           )}
         {source.kind === 'figure' &&
           field(
-            'Gas',
+            'Effect',
             <Choice
-              aria-label="Gas"
+              aria-label="Effect"
               value={source.item}
               onChange={(event) => edit({ signals: { [id]: { source: { item: event.target.value } } } })}
             >
               {!items[source.item] && <option value={source.item}>none</option>}
-              {Object.entries(items).flatMap(([one, item]) =>
-                item.kind === 'gas'
-                  ? [
-                      <option key={one} value={one}>
-                        {item.name}
-                      </option>,
-                    ]
-                  : [],
-              )}
+              {withFigures(items).map(([one, { name }]) => (
+                <option key={one} value={one}>
+                  {name}
+                </option>
+              ))}
             </Choice>,
           )}
         {source.kind === 'figure' &&
@@ -197,9 +194,9 @@ export function SignalBench({ id }: { id: string }) {
               value={source.figure}
               onChange={(event) => edit({ signals: { [id]: { source: { figure: event.target.value } } } })}
             >
-              {FIGURES.map((one) => (
-                <option key={one} value={one}>
-                  {FIGURE_NAMES[one]}
+              {(effectOf(items[source.item])?.figures ?? []).map(({ name, label }) => (
+                <option key={name} value={name}>
+                  {label}
                 </option>
               ))}
             </Choice>,

@@ -1,9 +1,10 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
+import type { GasItem } from '@lantern/core/effects/gas'
 import { panTiltRoll } from '@lantern/core/math'
-import { applyPatch, type GasItem, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
+import { applyPatch, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { type Tool, useShot } from '../shot/shotStore.ts'
-import { drawsBy, finishDrawing, footHit, kindOf, placeAt, placed } from './placing.ts'
+import { drawsBy, finishDrawing, footHit, placeAt, placed, presetOf } from './placing.ts'
 import { followers, newSignal, removal } from './signals.ts'
 
 const camera: Camera = {
@@ -69,17 +70,17 @@ describe('placing', () => {
   it('knows how each tool draws', () => {
     const tools: [Tool, ReturnType<typeof drawsBy>][] = [
       ['fire', 'click'],
-      ['kind-drum', 'click'],
-      ['kind-ground', 'line'],
-      ['kind-steam', 'area'],
+      ['preset-drum', 'click'],
+      ['preset-ground', 'line'],
+      ['preset-steam', 'area'],
       ['line', 'line'],
       ['area', 'area'],
       ['add-force', 'click'],
       ['choose', undefined],
-      ['kind-nothing', undefined],
+      ['preset-nothing', undefined],
     ]
     for (const [tool, way] of tools) expect(drawsBy(tool), tool).toBe(way)
-    expect(kindOf('kind-drum')?.name).toBe('Oil-drum fire')
+    expect(presetOf('preset-drum')?.name).toBe('Oil-drum fire')
   })
   it('puts a fire where the ground was clicked, chooses it and goes to Effects', () => {
     placeAt(camera, 'fire', pixel([-1, 0, -6]))
@@ -98,13 +99,13 @@ describe('placing', () => {
     expect(document).toBe(before)
   })
   it('gives a kind its own sizes, numbers its second, and a burst its signal from this frame on', () => {
-    placeAt(camera, 'kind-drum', pixel([-1, 0, -6]))
-    placeAt(camera, 'kind-drum', pixel([0, 0, -6]))
+    placeAt(camera, 'preset-drum', pixel([-1, 0, -6]))
+    placeAt(camera, 'preset-drum', pixel([0, 0, -6]))
     expect(gases().map(({ name, diameter, heat }) => [name, diameter, heat])).toEqual([
       ['Oil-drum fire', 0.57, 250],
       ['Oil-drum fire 2', 0.57, 250],
     ])
-    placeAt(camera, 'kind-burst', pixel([0, 0, -5]))
+    placeAt(camera, 'preset-burst', pixel([0, 0, -5]))
     const burst = gases().at(-1)
     const [signal] = Object.values(document.signals)
     expect(signal?.source).toMatchObject({
@@ -117,11 +118,11 @@ describe('placing', () => {
     expect(burst?.follows?.heat?.signal).toBe(Object.keys(document.signals)[0])
   })
   it('burns the piece that was clicked, and asks for one where there is none', () => {
-    placeAt(camera, 'kind-wall', pixel([2, 1, -7.75]))
+    placeAt(camera, 'preset-wall', pixel([2, 1, -7.75]))
     expect(gases()[0]).toMatchObject({ shape: 'piece', piece: 'wall' })
     delete document.items.ground
     open()
-    placeAt(camera, 'kind-wall', pixel([-2, 0, -6]))
+    placeAt(camera, 'preset-wall', pixel([-2, 0, -6]))
     expect(state().message?.text).toMatch(/Click a set piece/)
     expect(gases()).toHaveLength(1)
   })
@@ -139,7 +140,7 @@ describe('placing', () => {
 
 describe('drawing point by point', () => {
   it('lays a line along the ground, counted from its first point', () => {
-    finishDrawing(camera, 'kind-ground', [pixel([-1, 0, -6]), pixel([1, 0, -6]), pixel([1, 0, -4])])
+    finishDrawing(camera, 'preset-ground', [pixel([-1, 0, -6]), pixel([1, 0, -6]), pixel([1, 0, -4])])
     const [fire] = gases()
     expect(fire?.shape).toBe('line')
     expect(fire?.line?.map((at) => at.map((v) => Math.round(v * 10) / 10 + 0))).toEqual([
@@ -150,11 +151,11 @@ describe('drawing point by point', () => {
     expect(fire?.position[0]).toBeCloseTo(-1, 2)
   })
   it('refuses a line of one point, a line into the sky, an area of two corners', () => {
-    finishDrawing(camera, 'kind-ground', [pixel([-1, 0, -6])])
+    finishDrawing(camera, 'preset-ground', [pixel([-1, 0, -6])])
     expect(state().message?.text).toMatch(/two points/)
-    finishDrawing(camera, 'kind-ground', [pixel([-1, 0, -6]), [640, 10]])
+    finishDrawing(camera, 'preset-ground', [pixel([-1, 0, -6]), [640, 10]])
     expect(state().message?.text).toMatch(/above the horizon/)
-    finishDrawing(camera, 'kind-steam', [
+    finishDrawing(camera, 'preset-steam', [
       [10, 500],
       [90, 500],
     ])

@@ -1,10 +1,14 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
+import { EFFECTS, type Preset } from '@lantern/core/effects'
+import { isGas, isSource } from '@lantern/core/effects/gas'
 import { pickSurface } from '@lantern/core/pipeline'
-import { itemAt, KINDS, type GasKind, makeItem, type ShotDocument, type ShotItem, placeKind } from '@lantern/core/shot'
-import { inputsNow } from '../shot/world.ts'
+import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { type Tool, useShot } from '../shot/shotStore.ts'
+import { inputsNow } from '../shot/world.ts'
+import { FIRE, GAS_PLACERS } from './gas/placers.ts'
+import type { Placer } from './placer.ts'
 
-// Placing gases, what feeds and pushes them, and moving what has a motion.
+// Placing effects, and moving what has a motion.
 
 type Point = readonly [number, number]
 const round = (v: number): number => Math.round(v * 1000) / 1000
@@ -15,26 +19,34 @@ const rounded = (at: readonly number[]): [number, number, number] => [
 ]
 const ABOVE = 'That is above the horizon: click where the ground or a piece is.'
 
+const sentenceCase = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1)
 const freshId = (kind: string): string => `${kind}-${crypto.randomUUID().slice(0, 6)}`
 const nextOrder = (document: ShotDocument): number =>
   Math.max(0, ...Object.values(document.items).map((item) => item.order)) + 1
 
-/** The kind that a tool places. */
-export const kindOf = (tool: Tool): GasKind | undefined => KINDS.find(({ id }) => tool === `kind-${id}`)
+/** Presets by effect, as the roster offers them. */
+export const PRESETS = EFFECTS.map(({ kind, presets }) => ({ effect: kind, label: sentenceCase(kind), presets }))
+
+/** The preset that a tool places. */
+export const presetOf = (tool: Tool): Preset | undefined =>
+  PRESETS.flatMap(({ presets }): readonly Preset[] => presets).find(({ id }) => tool === `preset-${id}`)
+
+/** Kinds that are placed by one click and aren't presets. */
+export const placingKinds = GAS_PLACERS
+const placerOf = (tool: Tool): Placer | undefined =>
+  tool === FIRE.tool ? FIRE : placingKinds.find((one) => one.tool === tool)
 
 /** How a tool draws: by one click, or point by point in the set or on the plate. */
 export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | undefined => {
-  const kind = kindOf(tool)
-  if (tool === 'line' || kind?.tool === 'line') return 'line'
-  if (tool === 'area' || kind?.tool === 'area') return 'area'
-  return kind || tool === 'fire' || tool === 'add-source' || tool === 'add-force' || tool === 'add-reuse'
-    ? 'click'
-    : undefined
+  const preset = presetOf(tool)
+  if (tool === 'line' || preset?.tool === 'line') return 'line'
+  if (tool === 'area' || preset?.tool === 'area') return 'area'
+  return preset || placerOf(tool) ? 'click' : undefined
 }
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })
 
-/** One click: a fire, a kind, a source, a force, or a kept run shown again. */
+/** One click: a preset, or another kind. */
 export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
@@ -42,52 +54,14 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   const hit = pickSurface(document, camera, point[0], point[1], frame)
   if (!hit) return say(ABOVE)
   const position = rounded(hit.point)
-  const kind = kindOf(tool)
-  const order = nextOrder(document)
-  const count = (what: ShotItem['kind']): number =>
-    Object.values(document.items).filter((item) => item.kind === what).length + 1
-  const gas =
-    document.items[chosen]?.kind === 'gas'
-      ? chosen
-      : Object.keys(document.items).find((id) => document.items[id]?.kind === 'gas')
-  if (kind) {
-    const made = freshId(kind.id)
-    if (kind.tool === 'piece' && !hit.item) return say('Click a set piece that is to burn.')
-    edit(
-      placeKind(document, kind, made, {
-        position,
-        frame,
-        ...(kind.tool === 'piece' && hit.item ? { piece: hit.item } : {}),
-      }),
-    )
-    return set({ chosen: made, tool: 'choose', station: 'Effects' })
-  }
-  const made = tool === 'fire' ? freshId('fire') : freshId(tool.slice(4))
-  const item =
-    tool === 'fire'
-      ? makeItem('gas', { name: `Fire ${count('gas')}`, order, position })
-      : tool === 'add-source'
-        ? makeItem('source', {
-            name: `Source ${count('source')}`,
-            order,
-            position,
-            feeds: gas ?? '',
-            diameter: 0.3,
-            heat: 60,
-          })
-        : tool === 'add-force'
-          ? makeItem('force', {
-              name: `Force ${count('force')}`,
-              order,
-              position: [position[0], position[1] + 1, position[2]],
-            })
-          : makeItem('reuse', {
-              name: `${document.items[gas ?? '']?.name ?? 'Gas'} again`.slice(0, 80),
-              order,
-              position,
-              of: gas ?? '',
-            })
-  edit({ items: { [made]: item } })
+  const preset = presetOf(tool)
+  if (preset?.tool === 'piece' && !hit.item) return say('Click a set piece that is to burn.')
+  const placer = placerOf(tool)
+  const made = freshId(preset?.id ?? placer?.tool.replace(/^add-/, '') ?? 'item')
+  const piece = preset?.tool === 'piece' && hit.item ? { piece: hit.item } : {}
+  if (preset) edit(preset.place(document, made, { position, frame, ...piece }))
+  else if (placer) edit({ items: { [made]: placer.make({ document, position, order: nextOrder(document), chosen }) } })
+  else return
   set({ chosen: made, tool: 'choose', station: 'Effects' })
 }
 
@@ -95,7 +69,7 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
 export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point[]): void {
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
-  const kind = kindOf(tool)
+  const preset = presetOf(tool)
   const way = drawsBy(tool)
   const hits = points.flatMap(([x, y]) => {
     const hit = pickSurface(shot.document, camera, x, y, frame)
@@ -113,10 +87,10 @@ export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point
     frame,
     shapes: [points.map(([x, y]): [number, number] => [Math.round(x * 10) / 10, Math.round(y * 10) / 10])],
   }
-  if (kind) {
-    const made = freshId(kind.id)
+  if (preset) {
+    const made = freshId(preset.id)
     edit(
-      placeKind(shot.document, kind, made, {
+      preset.place(shot.document, made, {
         position: line?.position ?? first ?? [0, 0, 0],
         frame,
         ...(line ? { line: line.line } : {}),
@@ -126,7 +100,7 @@ export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point
     return set({ chosen: made, tool: 'choose', station: 'Effects' })
   }
   const item = shot.document.items[chosen]
-  if (item?.kind === 'gas' || item?.kind === 'source') {
+  if (isGas(item) || isSource(item)) {
     const shapes =
       way === 'area' && item.drawn?.frame === frame ? [...item.drawn.shapes, ...drawn.shapes] : drawn.shapes
     edit({ items: { [chosen]: line ? { ...line, shape: 'line' } : { drawn: { frame, shapes } } } })

@@ -1,4 +1,5 @@
-import type { ShotDocument, Signal } from '@lantern/core/shot'
+import type { Signal } from '@lantern/core/settings'
+import type { ShotDocument } from '@lantern/core/shot'
 
 /** A signal to start from: one at this frame, for the whole plate. */
 export function newSignal({ signals }: ShotDocument, name: string, frame: number): { id: string; signal: Signal } {

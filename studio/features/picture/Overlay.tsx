@@ -1,15 +1,18 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
-import { pickLevel, pickSurface, itemsInOrder, shotPoint } from '@lantern/core/pipeline'
-import { isPiece, itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
+import { pickLevel, pickSurface, shotPoint } from '@lantern/core/pipeline'
+import { isBox, isFlat, isPiece } from '@lantern/core/set'
+import { itemsInOrder } from '@lantern/core/settings'
+import { itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { drawsBy, finishDrawing, footHit, placeAt, placed } from '../effects/placing.ts'
+import { viewOf } from '../items/index.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
 import { useShot } from '../shot/shotStore.ts'
-import { drawsBy, finishDrawing, footHit, placeAt, placed } from '../effects/placing.ts'
 import { inputsNow } from '../shot/world.ts'
-import { cameraGlyph, chainPath, gridPath, outlinePath, segmentPath } from './lines.ts'
+import { cameraGlyph, chainPath, gridPath, segmentPath } from './lines.ts'
 
 type Point = readonly [number, number]
 interface HandleDrag {
@@ -79,7 +82,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     edit({
       items: {
         [made]: makeItem('box', {
-          name: `Wall ${items.filter(([, one]) => one.kind === 'box').length + 1}`,
+          name: `Wall ${items.filter(([, one]) => isBox(one)).length + 1}`,
           order: items.length + 1,
           position: [round((a[0] + b[0]) / 2), 0, round((a[2] + b[2]) / 2)],
           width: round(wide),
@@ -93,7 +96,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
   const changeFor = (move: HandleDrag, point: Point): Record<string, unknown> | undefined => {
     const { item: before, start } = move
     const level = before.position[1]
-    if (move.kind === 'height' && before.kind === 'box') {
+    if (move.kind === 'height' && isBox(before)) {
       const foot = projectPoint(camera, before.position)
       if (!foot) return undefined
       return {
@@ -154,7 +157,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     const foot = projectPoint(camera, item.position)
     if (!foot) return null
     const list = [handle('move', foot.x, foot.y, `Move ${item.name}`)]
-    if (item.kind === 'box') {
+    if (isBox(item)) {
       const top = projectPoint(camera, [item.position[0], item.position[1] + item.height, item.position[2]])
       if (top) list.push(handle('height', top.x, top.y, `Height of ${item.name}`))
       const angle = (-item.turn * Math.PI) / 180
@@ -265,7 +268,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         const on = key === chosen
         const effect = !isPiece(one)
         const wanted = outside || on || (station === 'Set' && !effect) || (station === 'Effects' && effect)
-        if (!wanted || !one.shown || (one.kind === 'ground' && !on && !outside)) return null
+        if (!wanted || !one.shown || (isPiece(one) && isFlat(one) && !on && !outside)) return null
         return (
           <g
             key={key}
@@ -275,7 +278,10 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
             strokeOpacity={on ? 1 : 0.55}
             strokeWidth={unit * (on ? 1.6 : 1)}
           >
-            <path d={outlinePath(camera, one)} strokeDasharray={effect ? `${4 * unit} ${3 * unit}` : undefined} />
+            <path
+              d={viewOf(one).outline(camera, one)}
+              strokeDasharray={effect ? `${4 * unit} ${3 * unit}` : undefined}
+            />
             <Extras
               camera={camera}
               id={key}
@@ -390,7 +396,7 @@ function Extras({
       {area.map((shape) => (
         <path key={shape.join()} d={`M${shape.map(([x, y]) => `${x} ${y}`).join('L')}Z`} />
       ))}
-      {piece && <path d={outlinePath(camera, itemAt(document, piece, frame, {}))} strokeOpacity={0.7} />}
+      {piece && <path d={viewOf(piece).outline(camera, itemAt(document, piece, frame, {}))} strokeOpacity={0.7} />}
     </>
   )
 }

@@ -1,22 +1,22 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
 import type { Camera } from '@lantern/core/data'
-import { gasesShown, hasPath, pickSurface } from '@lantern/core/pipeline'
 import { panTiltRoll, type Vec3 } from '@lantern/core/math'
+import { bakedItems, hasPath, pickSurface } from '@lantern/core/pipeline'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { DepthRail } from '../rail/DepthRail.tsx'
-import { usePointsOf } from '../shot/points.ts'
-import { cameraNow, type Compare, useShot, type View } from '../shot/shotStore.ts'
-import { PictureDisplay, type Shown } from './display.ts'
-import { Looks, sourceOf } from './looks.ts'
-import { playOn } from './playClock.ts'
-import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
-import { usePlateFilesOf } from '../plate/plateFiles.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { useMatchFilesOf } from '../match/matchData.ts'
+import { usePlateFilesOf } from '../plate/plateFiles.ts'
+import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
+import { DepthRail } from '../rail/DepthRail.tsx'
+import { usePointsOf } from '../shot/points.ts'
+import { type Compare, cameraNow, useShot, type View } from '../shot/shotStore.ts'
+import { PictureDisplay, type Shown } from './display.ts'
+import { Looks, sourceOf } from './looks.ts'
 import { Overlay } from './Overlay.tsx'
+import { playOn } from './playClock.ts'
 
 const VIEWS: readonly [View, string][] = [
   ['camera', 'Camera'],
@@ -311,8 +311,8 @@ export function Picture() {
     const { from, source } = sourceOf(now, frame)
     const held = source.kind === 'gas' ? source.keys : {}
     const unkept = from === 'thin' || from === 'plate'
-    for (const [id] of gasesShown(document))
-      if (!(id in held) && (status.gases[id]?.state !== 'done' || unkept)) looks.burn(now, id)
+    for (const [id] of bakedItems(document))
+      if (!(id in held) && (status.items[id]?.state !== 'done' || unkept)) looks.burn(now, id)
       else looks.quench(id)
   }, [looks, document, frame, status, station])
 

@@ -1,8 +1,8 @@
 import { makeItem, makeShot } from '@lantern/core/shot'
-import type { GasStatus, Shot, ShotStatus } from '@lantern/store'
+import type { ItemStatus, Shot, ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import type { LookReply, LookRequest } from '@/workers/protocol.ts'
+import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
 import { Looks, sourceOf } from './looks.ts'
 
@@ -31,12 +31,13 @@ const kept = (frames: number[], keys: Record<number, string> = {}) => ({
   secondsLeft: null,
   keys,
 })
-const gas = (frames: number[]): GasStatus => ({
+const gas = (frames: number[]): ItemStatus => ({
   ...kept(frames),
   key: 'gas',
   first: 1,
   last: 100,
-  heatKw: frames.map(() => 1),
+  output: 'gas',
+  derived: [],
   figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })),
   doing: null,
 })
@@ -79,7 +80,7 @@ beforeEach(() => {
     match: NO_MATCH,
     readings: NO_READINGS,
     handOffs: {},
-    gases: { fire: gas([]) },
+    items: { fire: gas([]) },
     look: kept([]),
     final: kept([]),
   }
@@ -122,7 +123,7 @@ describe('where a frame comes from', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
     const thin = { ...state, thin: { fire: burning } }
     expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'gas', keys: {} } })
-    expect(sourceOf({ ...withStatus({ gases: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({
+    expect(sourceOf({ ...withStatus({ items: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({
       from: 'gas',
       source: { keys: { fire: 'gas' } },
     })
@@ -160,7 +161,7 @@ describe('where a frame comes from', () => {
       items: { ...shot.document.items, other: makeItem('gas', { name: 'Other', order: 2, position: [2, 0, 0] }) },
     }
     const both: ShotState = {
-      ...withStatus({ gases: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }),
+      ...withStatus({ items: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }),
       shot: { ...shot, document: two },
       statusDigest: pictureDigest(two),
       thin: { other: burning, fire: { ...burning, key: 'old' } },
@@ -328,12 +329,12 @@ describe('laying ahead', () => {
     })
     expect(useShot.getState().thin).toEqual({})
     useShot.setState({
-      status: { ...(useShot.getState().status as ShotStatus), gases: { fire: { ...gas([]), state: 'running' } } },
+      status: { ...(useShot.getState().status as ShotStatus), items: { fire: { ...gas([]), state: 'running' } } },
     })
     looks.rest()
     vi.advanceTimersByTime(5000)
     expect(asked()).toEqual([5])
-    useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), gases: {} } })
+    useShot.setState({ status: { ...(useShot.getState().status as ShotStatus), items: {} } })
     looks.rest()
     vi.advanceTimersByTime(100)
     looks.want(useShot.getState(), 40)

@@ -1,10 +1,11 @@
+import { LanternError, recipeKey } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
-import { LanternError } from '@lantern/core/base'
-import { cellOf, gasRecipe, gasSettings, neededFrames, pictureFrame, recipeKey, runOf } from '@lantern/core/pipeline'
+import { cellOf, gasRecipe, gasSettings, isGas, runOf } from '@lantern/core/effects/gas'
+import { neededFrames, pictureFrame } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
 import { cameraNow, pictureDigest, type ShotState, type ThinState, useShot } from '../shot/shotStore.ts'
-import { documentAt, gasWorldNow, inputsNow } from '../shot/world.ts'
+import { documentAt, effectContextNow, inputsNow } from '../shot/world.ts'
 import type { Shown } from './display.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
@@ -66,13 +67,13 @@ export function sourceOf(
   }
   if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
-  const needed = neededFrames(at.showings)
+  const needed = neededFrames(at.instances)
   if (needed.size === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
-  const look = [at.showings, settled?.items, settled?.light, at.camera]
+  const look = [at.instances, settled?.items, settled?.light, at.camera]
   const keys = [...needed].flatMap(([gas, wanted]): [string, string][] => {
-    const one = status?.gases[gas]
-    const run = one?.finer ?? one
+    const one = status?.items[gas]
+    const run = one?.derived.at(-1) ?? one
     return run &&
       [...wanted].every((n) => run.kept.includes(n)) &&
       (current || sameBut(statusDigest, pictureDigest(document), gas))
@@ -265,7 +266,7 @@ export class Looks {
       playing === 0 &&
       (status?.look.state === 'running' ||
         status?.final.state === 'running' ||
-        Object.values(status?.gases ?? {}).some((gas) => gas.state === 'running') ||
+        Object.values(status?.items ?? {}).some((one) => one.state === 'running') ||
         this.#burning.size > 0)
     )
       return
@@ -334,8 +335,8 @@ export class Looks {
   burn(state: ShotState, item: string): void {
     const document = state.shot?.document
     const gas = document?.items[item]
-    if (!document || gas?.kind !== 'gas' || gas.taken) return
-    const world = gasWorldNow(state)
+    if (!document || !isGas(gas) || gas.taken) return
+    const world = effectContextNow(state)
     let key: string
     try {
       key = recipeKey(gasRecipe(document, item, 'thin', world))

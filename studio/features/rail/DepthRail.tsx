@@ -1,10 +1,12 @@
 'use client'
 import { conjugate, rotate, type Vec3 } from '@lantern/core/math'
-import { itemsInOrder } from '@lantern/core/pipeline'
-import { isPiece, itemAt } from '@lantern/core/shot'
+import { isFlat, isPiece } from '@lantern/core/set'
+import { itemsInOrder } from '@lantern/core/settings'
+import { itemAt } from '@lantern/core/shot'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { placed } from '../effects/placing.ts'
+import { viewOf } from '../items/index.ts'
 import { cornersOf } from '../picture/lines.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 
@@ -40,15 +42,10 @@ export function DepthRail() {
     !shot || !camera
       ? []
       : itemsInOrder(shot.document)
-          .filter(([, item]) => item.shown && item.kind !== 'ground')
+          .filter(([, item]) => item.shown && !(isPiece(item) && isFlat(item)))
           .map(([id, still], n) => {
             const item = itemAt(shot.document, still, frame)
-            const r =
-              item.kind === 'gas' || item.kind === 'source'
-                ? item.diameter / 2
-                : item.kind === 'force'
-                  ? item.radius
-                  : 0.3
+            const r = viewOf(item).radius(item)
             const depths = isPiece(item)
               ? cornersOf(item).map(depthOf)
               : [depthOf(item.position) - r, depthOf(item.position) + r]

@@ -15,13 +15,13 @@ import { useEvents } from './useEvents.ts'
 function Farm() {
   const { status, shot } = useShot()
   const machines = status?.machines.length ?? 0
-  const gases = Object.entries(status?.gases ?? {}).filter(
-    ([, gas]) => gas.state === 'running' || gas.state === 'waiting',
+  const runs = Object.entries(status?.items ?? {}).filter(
+    ([, run]) => run.state === 'running' || run.state === 'waiting',
   )
   const picture = (['look', 'final'] as const).find((quality) => status?.[quality].state === 'running')
   const reading = status?.asset.state === 'reading' || status?.asset.state === 'waiting'
   const matching = [status?.match.tracks, status?.match.solve].find((stage) => stage?.state === 'running')
-  const running = gases[0]
+  const running = runs[0]
   const total = shot ? shot.document.plate.last - shot.document.plate.first + 1 : 1
   const [what, share, left] = reading
     ? ['Reading the plate', (status?.asset.done ?? 0) / Math.max(1, status?.asset.total ?? 1), null]
@@ -29,7 +29,7 @@ function Farm() {
       ? [matching === status?.match.tracks ? 'Following the plate' : 'Solving the camera', matching.share, null]
       : running
         ? [
-            `${shot?.document.items[running[0]]?.name ?? 'Gas'}, ${running[1].doing ?? `${running[1].kept.length} of ${total}`}`,
+            `${shot?.document.items[running[0]]?.name ?? 'Effect'}, ${running[1].doing ?? `${running[1].kept.length} of ${total}`}`,
             running[1].kept.length / total,
             running[1].secondsLeft,
           ]

@@ -28,7 +28,7 @@ async function fetchTable(name: string, blob: string, file: string): Promise<voi
 /** Reads the tables that a shot's sources name. */
 export function usePointsOf(name: string, document: ShotDocument | undefined): void {
   const wanted = Object.values(document?.items ?? {}).flatMap((item) =>
-    (item.kind === 'gas' || item.kind === 'source') && item.shape === 'points' && item.points ? [item.points] : [],
+    'points' in item && item.shape === 'points' && item.points ? [item.points] : [],
   )
   const key = wanted.map(({ blob, file }) => `${blob}/${file}`).join(' ')
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says what is wanted

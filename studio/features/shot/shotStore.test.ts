@@ -26,7 +26,7 @@ const answer = (): Shot => ({
 const status = (): ShotStatus => ({
   head: server.head,
   asset: { id: 'a', file: 'f', state: 'ready', info: {}, error: null, done: 4, total: 4 },
-  gases: {},
+  items: {},
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,

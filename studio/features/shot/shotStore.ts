@@ -12,10 +12,8 @@ export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
 export type Tool =
   | 'choose'
   | 'fire'
-  | `kind-${string}`
-  | 'add-source'
-  | 'add-force'
-  | 'add-reuse'
+  | `preset-${string}`
+  | `add-${string}`
   | 'line'
   | 'area'
   | 'box'
@@ -71,7 +69,7 @@ export interface ShotState {
   playing: number
   loop: [number, number]
   station: Station
-  /** An item's id, or 'keepout.ID', 'hand.ID', 'thing.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.light', 'layer.smoke', 'layer.fire'. */
+  /** An item's id, or 'keepout.ID', 'hand.ID', 'thing.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.ID'. */
   chosen: string
   view: View
   compare: Compare

@@ -5,8 +5,8 @@ import { describe, expect, it } from 'vitest'
 import { NO_MATCH, NO_READINGS, stage } from '../../../store/testing/noMatch.ts'
 import { type ShownMatch, shownMatch } from '../match/matchData.ts'
 import { stripRows } from '../strip/rows.ts'
-import { belongs, STATIONS, stationStates } from './stations.ts'
 import type { ShotState } from './shotStore.ts'
+import { belongs, STATIONS, stationStates } from './stations.ts'
 
 const shot = (): ShotDocument =>
   makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' })
@@ -24,15 +24,25 @@ const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus
   match: NO_MATCH,
   readings: NO_READINGS,
   handOffs: {},
-  gases: {
+  items: {
     fire: {
       ...kept(gas),
       key: 'k',
       first: 1,
       last: 4,
       doing: null,
-      heatKw: gas.map((n) => n * 100),
-      figures: gas.map((n) => ({ light: n, height: n, standing: n, neck: n, flame: n, centre: [0, 0, 0], seconds: 1 })),
+      output: 'gas',
+      derived: [],
+      figures: gas.map((n) => ({
+        heatKw: n * 100,
+        light: n,
+        height: n,
+        standing: n,
+        neck: n,
+        flame: n,
+        centre: [0, 0, 0],
+        seconds: 1,
+      })),
     },
   },
   look: { ...kept(look, stale), keys: {} },

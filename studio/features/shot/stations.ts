@@ -1,4 +1,5 @@
-import { isPiece, type ShotDocument, sitSchema } from '@lantern/core/shot'
+import { isPiece } from '@lantern/core/set'
+import { kindInfo, type ShotDocument, sitSchema } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 
 export const STATIONS = ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'] as const
@@ -44,10 +45,10 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
   const items = Object.values(document.items)
   const pieces = items.filter(isPiece).length
-  const gases = items.filter((item) => item.kind === 'gas' && item.shown).length
+  const effects = items.filter((item) => kindInfo(item).baked && item.shown).length
   const total = document.plate.last - document.plate.first + 1
-  const states = Object.values(status?.gases ?? {})
-  const done = states.filter((gas) => gas.kept.length === gas.last - gas.first + 1).length
+  const states = Object.values(status?.items ?? {})
+  const done = states.filter(({ kept, first, last }) => kept.length === last - first + 1).length
   const { look, final } = status ?? {}
   const best = final && final.kept.length > 0 ? final : look
   const touched = JSON.stringify(document.sit) !== SIT_AT_FIRST
@@ -60,7 +61,7 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
     Match: matchState(document, status),
     Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
     Mattes: off,
-    Effects: gases ? { lantern: done === gases ? 'lit' : 'glowing', figure: `${done} of ${gases}` } : off,
+    Effects: effects ? { lantern: done === effects ? 'lit' : 'glowing', figure: `${done} of ${effects}` } : off,
     Light: { lantern: 'lit', figure: `${document.light.illuminance} lx` },
     Picture:
       !best || best.kept.length + best.stale.length === 0

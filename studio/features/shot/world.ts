@@ -1,19 +1,20 @@
-import { cameraSpeed, type GasWorld, gasFigure, readingValues, settledShot } from '@lantern/core/pipeline'
-import { pulseAt } from '@lantern/core/gas'
-import type { FigureName, ShotDocument, SignalInputs } from '@lantern/core/shot'
+import type { EffectContext } from '@lantern/core/effects'
+import { cameraSpeed, figureOf, readingValues, settledShot } from '@lantern/core/pipeline'
+import { frameRate, type SignalInputs } from '@lantern/core/settings'
+import type { ShotDocument } from '@lantern/core/shot'
 import { usePlateFiles } from '../plate/plateFiles.ts'
 import { usePoints } from './points.ts'
 import { cameraNow, type ShotState } from './shotStore.ts'
 
 type Seen = Pick<ShotState, 'shot' | 'status' | 'cameras'>
 
-/** A figure of a gas as far as it is kept, by frame. */
+/** Figures of an item's kept frames, by frame. */
 export function figureTable(
   { status }: Pick<Seen, 'status'>,
   item: string,
 ): ReadonlyMap<number, Readonly<Record<string, unknown>>> {
-  const gas = status?.gases[item]
-  return new Map(gas?.kept.map((frame, n) => [frame, { heatKw: gas.heatKw[n] ?? 0, ...gas.figures[n] }]) ?? [])
+  const kept = status?.items[item]
+  return new Map(kept?.kept.map((frame, n) => [frame, kept.figures[n] ?? {}]) ?? [])
 }
 
 /** What signals read, as it is known here now. */
@@ -22,7 +23,7 @@ export function inputsNow(state: Seen): SignalInputs {
   const document = shot?.document
   if (!document) return {}
   const { readings } = usePlateFiles.getState()
-  const rate = document.plate.rate[0] / document.plate.rate[1]
+  const rate = frameRate(document.plate)
   const taken = new Map<string, ReadonlyMap<number, number>>()
   const tables = new Map<string, ReturnType<typeof figureTable>>()
   return {
@@ -34,17 +35,17 @@ export function inputsNow(state: Seen): SignalInputs {
       taken.set(id, values)
       return values.get(frame)
     },
-    figure(item, name: FigureName, frame) {
+    figure(item, name, frame) {
       const table = tables.get(item) ?? figureTable(state, item)
       tables.set(item, table)
-      return gasFigure(table, name, frame, (values) => pulseAt(values, frame, rate))
+      return figureOf(document.items[item], table, name, frame, rate)
     },
     cameraSpeed: (frame) => cameraSpeed((n) => cameraNow(state, n), frame, document.plate),
   }
 }
 
-/** What a gas needs from beside the document, as it is known here now. */
-export function gasWorldNow(state: Seen): GasWorld {
+/** What an effect needs from beside the document, as it is known here now. */
+export function effectContextNow(state: Seen): EffectContext {
   const { reading, cameraSpeed: speed } = inputsNow(state)
   const { tables } = usePoints.getState()
   return {

@@ -3,10 +3,10 @@ import { Box, Flex } from '@chakra-ui/react'
 import { useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
-import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useMatchFiles, useShownMatch } from '../match/matchData.ts'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useShot } from '../shot/shotStore.ts'
-import { stripRows, type StripRow } from './rows.ts'
+import { type StripRow, stripRows } from './rows.ts'
 
 const ROW = 25
 const RULER = 28

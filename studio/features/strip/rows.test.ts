@@ -3,8 +3,8 @@ import { applyPatch, makeItem, makeShot, type ShotDocument } from '@lantern/core
 import type { ShotStatus } from '@lantern/store'
 import { describe, expect, it } from 'vitest'
 import { NO_MATCH, NO_READINGS, stage } from '../../../store/testing/noMatch.ts'
-import { shownMatch } from '../match/matchData.ts'
 import { handOffs } from '../bench/handOff.ts'
+import { shownMatch } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 import { stripRows } from './rows.ts'
 
@@ -21,7 +21,7 @@ const status = (over: Partial<ShotStatus> = {}): ShotStatus => ({
   match: NO_MATCH,
   readings: NO_READINGS,
   handOffs: {},
-  gases: {},
+  items: {},
   look: { ...kept([]), keys: {} },
   final: { ...kept([]), keys: {} },
   ...over,
@@ -32,8 +32,10 @@ const gas = (frames: number[]) => ({
   first: 1,
   last: 4,
   doing: null,
-  heatKw: frames.map((n) => n * 100),
+  output: 'gas',
+  derived: [],
   figures: frames.map((n) => ({
+    heatKw: n * 100,
     light: 7 * n,
     height: n / 2,
     standing: n,
@@ -99,7 +101,9 @@ describe('the strip’s gases', () => {
   const document = shot()
   document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
   document.items.dust = makeItem('gas', { name: 'Dust', order: 2, heat: 0, smoke: 5 })
-  const both = status({ gases: { fire: gas([1, 2]), dust: { ...gas([1, 2, 3, 4]), heatKw: FRAMES.map(() => 0) } } })
+  const both = status({
+    items: { fire: gas([1, 2]), dust: { ...gas([1, 2, 3, 4]), figures: FRAMES.map(() => ({ heatKw: 0 })) } },
+  })
   it('have height and light only while the fire is chosen; smoke has frames alone', () => {
     const rows = stripRows(state(document, { status: both }), NOTHING, FILES)
     expect(names(rows).slice(0, 3)).toEqual(['Fire, heat', 'Fire', 'Dust'])
@@ -129,11 +133,21 @@ describe('the strip’s gases', () => {
     const rows = stripRows(state(document, { thin }), NOTHING, FILES)
     expect([row(rows, 'Fire, heat')?.figure, row(rows, 'Fire')?.figure]).toEqual(['20 kW', 'thin 3'])
     expect(row(stripRows(state(document, { thin, status: both }), NOTHING, FILES), 'Fire, heat')?.figure).toBe('200 kW')
+    // A draft of a part of the frames is drawn where it begins.
+    const later = { fire: { ...thin.fire, first: 3 } }
+    const part = row(stripRows(state(document, { thin: later }), NOTHING, FILES), 'Fire, heat')
+    expect(part?.kind === 'curve' && [...part.values]).toEqual([
+      [3, 10],
+      [4, 20],
+      [5, 30],
+    ])
   })
   it('have a row of their own for what was made finer', () => {
     const finer = status({
-      gases: { fire: { ...gas(FRAMES), finer: { ...kept([1, 2, 3]), state: 'running', key: 'f' } } },
-    } as Partial<ShotStatus>)
+      items: {
+        fire: { ...gas(FRAMES), derived: [{ ...gas([1, 2, 3]), output: 'finer', state: 'running', key: 'f' }] },
+      },
+    })
     expect(row(stripRows(state(document, { status: finer }), NOTHING, FILES), 'Fire, finer')).toMatchObject({
       figure: '3 of 4',
       running: true,

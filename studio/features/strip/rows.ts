@@ -1,28 +1,14 @@
-import { handNumber, itemsInOrder, readingValues } from '@lantern/core/pipeline'
 import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
-import { type ShotDocument, signalValue } from '@lantern/core/shot'
+import { handNumber, readingValues } from '@lantern/core/pipeline'
+import { itemsInOrder, signalValue } from '@lantern/core/settings'
+import type { ShotDocument } from '@lantern/core/shot'
+import { viewOf } from '../items/index.ts'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
-import { inputsNow } from '../shot/world.ts'
 import type { ShotState } from '../shot/shotStore.ts'
+import { inputsNow } from '../shot/world.ts'
+import type { StripRow } from './row.ts'
 
-export type StripRow =
-  | {
-      kind: 'frames'
-      name: string
-      figure: string
-      kept: ReadonlySet<number>
-      stale: ReadonlySet<number>
-      running: boolean
-    }
-  | {
-      kind: 'curve'
-      name: string
-      figure: string
-      values: ReadonlyMap<number, number>
-      top: number
-      bottom?: number
-      added: boolean
-    }
+export type { StripRow } from './row.ts'
 
 const LEAST_TOP_PX = 1
 
@@ -188,7 +174,7 @@ function signalRows(state: ShotState): StripRow[] {
 
 /** The strip's rows: what has a value or a kept result per frame. */
 export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters<typeof plateRows>[1]): StripRow[] {
-  const { shot, status, thin, frame, station, chosen } = state
+  const { shot, status, frame, station, chosen } = state
   if (!shot) return []
   const { document } = shot
   const { first, last } = document.plate
@@ -198,88 +184,7 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
     ...plateRows(state, files),
     ...signalRows(state),
   ]
-  for (const [id, item] of itemsInOrder(document)) {
-    if (item.kind !== 'gas') continue
-    if (
-      Math.max(0, ...(status?.gases[id]?.heatKw ?? []), ...(thin[id]?.heatKw ?? []), item.heat) <= 0 &&
-      chosen !== id
-    ) {
-      const smoke = status?.gases[id]
-      rows.push({
-        kind: 'frames',
-        name: item.name,
-        figure: smoke ? `${smoke.kept.length} of ${smoke.last - smoke.first + 1}` : '',
-        kept: new Set(smoke?.kept),
-        stale: new Set(smoke?.stale),
-        running: smoke?.state === 'running',
-      })
-      continue
-    }
-    const gas = status?.gases[id]
-    const fromThin = !gas || gas.kept.length === 0
-    const heat = new Map(
-      fromThin
-        ? (thin[id]?.heatKw ?? []).map((value, n) => [first + n, value])
-        : gas.kept.map((at, n) => [at, gas.heatKw[n] ?? 0]),
-    )
-    const now = heat.get(frame)
-    rows.push({
-      kind: 'curve',
-      name: `${item.name}, heat`,
-      figure: now === undefined ? '' : `${now.toFixed(0)} kW`,
-      values: heat,
-      top: Math.max(1, item.heat * 1.3, ...heat.values()),
-      added: true,
-    })
-    const height = new Map(
-      fromThin
-        ? (thin[id]?.height ?? []).map((value, n) => [first + n, value])
-        : gas.kept.map((at, n) => [at, gas.figures[n]?.height ?? 0]),
-    )
-    const tall = height.get(frame)
-    if ((chosen === id || station === 'Picture') && Math.max(0, ...height.values()) > 0)
-      rows.push({
-        kind: 'curve',
-        name: `${item.name}, height`,
-        figure: tall === undefined ? '' : `${tall.toFixed(2)} m`,
-        values: height,
-        top: Math.max(0.5, ...height.values()) * 1.1,
-        added: true,
-      })
-    const light = new Map(fromThin ? [] : gas.kept.map((at, n) => [at, gas.figures[n]?.light ?? 0]))
-    const bright = light.get(frame)
-    if (chosen === id && Math.max(0, ...light.values()) > 0)
-      rows.push({
-        kind: 'curve',
-        name: `${item.name}, light`,
-        figure: bright === undefined ? '' : `${bright.toFixed(0)} cd`,
-        values: light,
-        top: Math.max(1, ...light.values()) * 1.1,
-        added: true,
-      })
-    if (gas?.finer)
-      rows.push({
-        kind: 'frames',
-        name: `${item.name}, finer`,
-        figure: `${gas.finer.kept.length} of ${gas.last - gas.first + 1}`,
-        kept: new Set(gas.finer.kept),
-        stale: new Set(),
-        running: gas.finer.state === 'running',
-      })
-    rows.push({
-      kind: 'frames',
-      name: item.name,
-      figure:
-        gas?.kept.length || gas?.stale.length
-          ? `${gas.kept.length} of ${gas.last - gas.first + 1}`
-          : thin[id]
-            ? `thin ${thin[id].frames}`
-            : '',
-      kept: new Set(gas?.kept),
-      stale: new Set(gas?.stale),
-      running: gas?.state === 'running',
-    })
-  }
+  for (const [id, item] of itemsInOrder(document)) rows.push(...(viewOf(item).stripRows?.(state, id, item) ?? []))
   for (const quality of ['look', 'final'] as const) {
     const one = status?.[quality]
     rows.push({

@@ -3,8 +3,8 @@ import { halfTable } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
 import {
   bit,
-  components,
   COMPRESS,
+  components,
   countBits,
   INACTIVE,
   LEAF_VOXELS,

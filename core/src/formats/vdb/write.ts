@@ -1,17 +1,17 @@
 import { toHalf } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
 import {
-  components,
+  bit,
   COMPRESS,
+  components,
+  countBits,
   INACTIVE,
   LEAF_VOXELS,
   LEVELS,
   MAGIC,
-  VERSION,
   type VdbGrid,
   type VdbLeaf,
-  bit,
-  countBits,
+  VERSION,
 } from './layout.ts'
 
 /** Bytes that grow as they are written. */

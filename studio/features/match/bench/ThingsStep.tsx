@@ -2,6 +2,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { objectMotion } from '@lantern/core/match'
 import { thingSize } from '@lantern/core/pipeline'
+import { isBox } from '@lantern/core/set'
 import { SETTINGS, type Thing } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
@@ -20,7 +21,7 @@ function ThingDetail({ id, thing }: { id: string; thing: Thing }) {
     [stages?.tracks, stages?.solve].find((stage) => stage?.state === 'running') ??
     [stages?.tracks, stages?.solve].find((stage) => stage?.state === 'waiting')
   const failed = [stages?.tracks, stages?.solve].find((stage) => stage?.state === 'failed')
-  const boxes = Object.entries(shot.document.items).filter(([, item]) => item.kind === 'box')
+  const boxes = Object.entries(shot.document.items).filter(([, item]) => isBox(item))
   const change = (value: Partial<Record<keyof Thing, unknown>>): void => edit({ match: { things: { [id]: value } } })
   const { first } = shot.document.plate
   const found = solve?.cameras.filter((camera) => camera !== null).length

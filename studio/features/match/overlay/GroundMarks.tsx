@@ -3,7 +3,7 @@ import { projectPoint } from '@lantern/core/data'
 import type { PicturePlace } from '@lantern/core/shot'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../../shot/shotStore.ts'
-import { standsAt, type ShownMatch } from '../matchData.ts'
+import { type ShownMatch, standsAt } from '../matchData.ts'
 
 /** What is said of the ground: its points, axis, origin and known distance, wherever they are seen from this frame. */
 export function GroundMarks({ shown, n, unit }: { shown: ShownMatch; n: number; unit: number }) {

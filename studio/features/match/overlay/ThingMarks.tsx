@@ -1,8 +1,9 @@
 'use client'
 import { projectPoint, solveCameraAt } from '@lantern/core/data'
+import { isBox } from '@lantern/core/set'
 import { COLOURS } from '@/ui/theme.ts'
+import { viewOf } from '../../items/index.ts'
 import { useShot } from '../../shot/shotStore.ts'
-import { outlinePath } from '../../picture/lines.ts'
 import { keepOutPath } from '../keepOuts.ts'
 import { useMatchFiles } from '../matchData.ts'
 
@@ -28,7 +29,7 @@ export function ThingMarks({ frame, unit }: { frame: number; unit: number }) {
               })
             : []
         const box = items[thing.geometry?.item ?? '']
-        const rides = camera && box?.kind === 'box' ? outlinePath(camera, box) : ''
+        const rides = camera && isBox(box) ? viewOf(box).outline(camera, box) : ''
         return (
           <g key={id} data-thing={id}>
             <path

@@ -1,20 +1,19 @@
 import {
-  askGas,
-  askHand,
-  askHandOff,
-  askMatch,
-  askPicture,
-  askReading,
-  askReport,
-  askThing,
   getShot,
   handKey,
   matchKeys,
   plateKeys,
-  thingKeys,
-  pictureKeys,
+  requestHand,
+  requestHandOff,
+  requestItem,
+  requestMatch,
+  requestPicture,
+  requestReading,
+  requestReport,
+  requestThing,
+  resolveShot,
   stopResults,
-  worldOf,
+  thingKeys,
 } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
@@ -22,7 +21,7 @@ import { store } from '@/server/store.ts'
 
 const quality = z.enum(['look', 'final'])
 const ask = z.discriminatedUnion('what', [
-  z.object({ what: z.literal('gas'), item: z.string() }).strict(),
+  z.object({ what: z.literal('bake'), item: z.string() }).strict(),
   z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
   z.object({ what: z.literal('match'), stage: z.enum(['tracks', 'solve']) }).strict(),
   z.object({ what: z.literal('hand'), hand: z.string() }).strict(),
@@ -31,7 +30,7 @@ const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('report'), reading: z.string().optional() }).strict(),
   z.object({ what: z.literal('stop-plate') }).strict(),
   z.object({ what: z.literal('stop-match') }).strict(),
-  z.object({ what: z.literal('stop-gas'), item: z.string() }).strict(),
+  z.object({ what: z.literal('stop-bake'), item: z.string() }).strict(),
   z.object({ what: z.literal('stop-picture'), quality }).strict(),
   z.object({ what: z.literal('hand-off'), quality, form: z.enum(['movie', 'exr']) }).strict(),
 ])
@@ -42,14 +41,14 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const opened = await store()
     const wanted = ask.parse(await request.json())
     const shot = await getShot(opened, decodeURIComponent((await params).name))
-    if (wanted.what === 'gas') return { keys: [await askGas(opened, shot, wanted.item)] }
-    if (wanted.what === 'picture') return { keys: await askPicture(opened, shot, wanted.quality, wanted.frames) }
-    if (wanted.what === 'hand-off') return { keys: [await askHandOff(opened, shot, wanted.quality, wanted.form)] }
-    if (wanted.what === 'match') return { keys: [await askMatch(opened, shot, wanted.stage)] }
-    if (wanted.what === 'hand') return { keys: [await askHand(opened, shot, wanted.hand)] }
-    if (wanted.what === 'thing') return { keys: [await askThing(opened, shot, wanted.thing)] }
-    if (wanted.what === 'reading') return { keys: [await askReading(opened, shot, wanted.reading)] }
-    if (wanted.what === 'report') return { keys: [await askReport(opened, shot, wanted.reading)] }
+    if (wanted.what === 'bake') return { keys: [await requestItem(opened, shot, wanted.item)] }
+    if (wanted.what === 'picture') return { keys: await requestPicture(opened, shot, wanted.quality, wanted.frames) }
+    if (wanted.what === 'hand-off') return { keys: [await requestHandOff(opened, shot, wanted.quality, wanted.form)] }
+    if (wanted.what === 'match') return { keys: [await requestMatch(opened, shot, wanted.stage)] }
+    if (wanted.what === 'hand') return { keys: [await requestHand(opened, shot, wanted.hand)] }
+    if (wanted.what === 'thing') return { keys: [await requestThing(opened, shot, wanted.thing)] }
+    if (wanted.what === 'reading') return { keys: [await requestReading(opened, shot, wanted.reading)] }
+    if (wanted.what === 'report') return { keys: [await requestReport(opened, shot, wanted.reading)] }
     const keys =
       wanted.what === 'stop-plate'
         ? await plateKeys(opened, shot.document)
@@ -59,11 +58,11 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
               ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? []),
               ...Object.keys(shot.document.match.things).flatMap((id) => Object.values(thingKeys(shot.document, id))),
             ]
-          : wanted.what === 'stop-gas'
-            ? (await worldOf(opened, shot.document)).gases
+          : wanted.what === 'stop-bake'
+            ? (await resolveShot(opened, shot)).items
                 .filter(({ item }) => item === wanted.item)
-                .flatMap(({ key, finer }) => [key, finer].filter((one) => one !== undefined))
-            : [...pictureKeys(await worldOf(opened, shot.document), wanted.quality).values()]
+                .flatMap(({ runs }) => runs.map(({ key }) => key))
+            : [...(await resolveShot(opened, shot)).pictureKeys(wanted.quality).values()]
     await stopResults(opened, keys)
     return { keys }
   })

@@ -1,0 +1,230 @@
+import type { z } from 'zod'
+import type { Crew, LanternError, Recipe } from '../base/index.ts'
+import type { Camera } from '../data/index.ts'
+import type { Deflate } from '../formats/index.ts'
+import type { Drawable, Placement } from '../picture/index.ts'
+import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
+
+// The contract that every kind of effect keeps. What follows from it (schemas, forms, results, jobs, what is stale) is made from the list in index.ts.
+
+/** What an effect may ask about a shot beside its document. What is not given is not known (yet). */
+export interface EffectContext {
+  inputs?: SignalInputs
+  /** The camera of a frame. */
+  camera?(frame: number): Camera | undefined
+  /** The rows of a table of points: x, y, z and radius of each at a frame. */
+  points?(blob: string, frame: number): readonly number[] | undefined
+  /** The last run of another item's effect, which this one may take frames of; undefined where the item has none or can't be made. Throws LanternError 'circle' where it hangs on this one. */
+  result?(item: string): Run | undefined
+}
+
+/** A run that another one takes frames of. */
+export interface RunInput {
+  /** Key of the run's result. */
+  key: string
+  /** Name of its item, for messages. */
+  name: string
+  first: number
+  last: number
+  /** Per frame the key of all that decides it. */
+  frameKeys: ReadonlyMap<number, string>
+}
+
+/** Frames of one of a run's inputs. */
+export interface InputFrames {
+  /** Its place in `inputs`. */
+  input: number
+  frames: readonly number[]
+}
+
+/** One result of an item as the document has it now: frames first to last, each kept under `key`. */
+export interface Run {
+  item: string
+  /** Name of the item. */
+  name: string
+  /** What it is: unique among the outputs of all effects; the result's kind in the store. */
+  output: string
+  recipe: Recipe
+  /** The recipe's key. */
+  key: string
+  first: number
+  last: number
+  /** Frames that are computed before the first and not kept. */
+  preRoll: number
+  inputs: readonly RunInput[]
+  /** The frames of its inputs that a frame is made from. They must be kept before it starts; others need not. */
+  needs(frame: number): readonly InputFrames[]
+  /** Per frame the key of all that decides it. Frames with equal keys are equal, of whatever run. */
+  frameKeys: ReadonlyMap<number, string>
+  /** Throws LanternError where it needs more than so many bytes of memory, saying what would fit. */
+  checkMemory(bytes: number): void
+  /** How much work a frame is, roughly, in units of its own output: for runs of which nothing more is known. */
+  work?: number
+  bake: Bake
+}
+
+/** What a run is made with. */
+export interface BakeTools {
+  crew: Crew
+  deflate: Deflate
+  /** A file that the recipe names. */
+  blob(key: string): Promise<Uint8Array>
+  /** Unpacks a Blosc block. */
+  unblosc(packed: Uint8Array): Promise<Uint8Array>
+}
+
+/** A kept frame of an input. */
+export interface InputFrame {
+  input: number
+  frame: number
+  figures: Readonly<Record<string, unknown>>
+  bytes(): Promise<Uint8Array>
+}
+
+/** A frame as it is kept. */
+export interface MadeFrame {
+  bytes: Uint8Array
+  mediaType: string
+  figures: Readonly<Record<string, unknown>>
+}
+
+/** A full state of a run, from which it goes on bit for bit: a small part as JSON, and large arrays. */
+export interface BakeState {
+  /** Frames done, pre-roll counted. */
+  done: number
+  small: unknown
+  parts: readonly Uint8Array[]
+}
+
+/** A state as it is read back: the arrays to fill first, then the state that they are part of. */
+export interface StateReader {
+  parts: readonly Uint8Array[]
+  state: BakeState
+}
+
+/** A run whose frames are made each from the one before. */
+export interface StepBaker {
+  /** Frames done, pre-roll counted. */
+  readonly done: number
+  /** Begins the next frame. The generator yields between steps, so that it may be broken off (then the baker is spent), and returns the frame's work. */
+  advance(inputs: readonly InputFrame[]): Promise<Generator<unknown, number>>
+  /** The frame that was done last. */
+  encode(): MadeFrame
+  state(): BakeState
+}
+
+/** A run whose frames are made each by itself. */
+export interface FrameBaker {
+  frame(frame: number, inputs: readonly InputFrame[]): Promise<MadeFrame>
+}
+
+export type Bake =
+  | {
+      way: 'steps'
+      /** Prepares the run, from a state where it goes on. */
+      prepare(tools: BakeTools, state?: BakeState): Promise<StepBaker>
+      /** Reads the small part of a state. Throws where it is none of this run's. */
+      readState(done: number, small: unknown): StateReader
+      /** Work of each frame, pre-roll counted, told ahead by a rough run; yields as it goes. */
+      estimate?(tools: BakeTools): Generator<number>
+    }
+  | { way: 'frames'; prepare(tools: BakeTools): Promise<FrameBaker> }
+
+/** Figures of a run's kept frames, by frame, as they were kept. */
+export type FigureTable = ReadonlyMap<number, Readonly<Record<string, unknown>>>
+
+/** A value per frame that a signal can follow. */
+export interface Figure {
+  name: string
+  /** As the interface calls it, with its unit. */
+  label: string
+  unit: string
+  /** Its value at a frame; undefined where it is not known. rate: frames a second. */
+  value(table: FigureTable, frame: number, rate: number): number | undefined
+}
+
+/** What a person does to place a preset: click a place, draw a line in the set, click a set piece, draw an area on the plate. */
+export type PlacingTool = 'place' | 'line' | 'piece' | 'area'
+
+/** Where it was placed. */
+export interface PresetPlace {
+  position: [number, number, number]
+  /** Corners of a drawn line, from the place. */
+  line?: [number, number, number][]
+  piece?: string
+  drawn?: { frame: number; shapes: [number, number][][] }
+  /** The frame that is shown: where a burst begins. */
+  frame: number
+}
+
+/** Ready settings to start from, in real sizes. */
+export interface Preset {
+  id: string
+  name: string
+  hint: string
+  tool: PlacingTool
+  /** A merge patch that puts it into a shot where it was placed; `id` is the new item's. */
+  place(document: ItemDocument, id: string, at: PresetPlace): Record<string, unknown>
+}
+
+/** One kept frame that an instance is made from. */
+export interface ShownFrame {
+  /** As numbered in the run. */
+  frame: number
+  weight: number
+  /** Seconds by which its velocity carries it; later is positive. */
+  ahead: number
+}
+
+/** A kept run as it is shown at a frame of the plate. */
+export interface EffectInstance<Look = unknown> {
+  /** The item that shows it, and the one whose run it is. */
+  item: string
+  of: string
+  frames: readonly ShownFrame[]
+  place: Placement
+  /** All else that decides how it looks: goes into the picture's recipe. */
+  look: Look
+}
+
+/** What drawables are made for. */
+export interface DrawContext {
+  /** Light on the set that makes white 1.0, lux. */
+  illuminance: number
+  /** The most lights that an effect may be taken for. */
+  emitters: number
+}
+
+/** A kind of effect: what its items are, what is computed of them, and how that looks. */
+export interface Effect<Data = unknown, Look = unknown> {
+  /** The kind of item whose runs it makes. */
+  kind: string
+  /** Schemas of its kinds of item, by kind: its own, and what belongs to it without a run of its own. */
+  itemSchemas: Readonly<Record<string, z.ZodObject>>
+  /** Of each output the version of its code: raised whenever the same recipe gives other bits. */
+  versions: Readonly<Record<string, number>>
+  presets: readonly Preset[]
+  figures: readonly Figure[]
+  /** The figures of a kept frame that the interface shows, by their names. */
+  frameFigures: readonly string[]
+  /** Kinds of asset that it reads. */
+  assetKinds?: readonly string[]
+  /** The runs of an item of its kind, in the order in which they are made; the last is what is shown. Throws LanternError naming what the item lacks. */
+  resolve(document: ItemDocument, id: string, context: EffectContext): readonly Run[]
+  /** What one of its items, of whatever of its kinds, shows at a frame. */
+  instances(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): readonly EffectInstance<Look>[]
+  /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
+  showsAgain?(item: Item, id: string): boolean
+  decode(bytes: Uint8Array, deflate: Deflate): Data
+  /** What the picture draws of an instance. frames: as the instance's. */
+  draw(instance: EffectInstance<Look>, frames: readonly Data[], context: DrawContext): readonly Drawable[]
+}
+
+/** A run of an item, or why there is none. */
+export interface ResolvedItem {
+  item: string
+  name: string
+  kind: string
+  runs: readonly Run[]
+  error?: LanternError
+}

@@ -1,0 +1,74 @@
+import { type Recipe, recipeKey, textKey } from '../../base/index.ts'
+import { finerNeeds } from '../../gas/index.ts'
+import { frameRate, type ItemDocument } from '../../settings/index.ts'
+import type { EffectContext, Run } from '../effect.ts'
+import { finerBake, gasBake, takenBake } from './bake.ts'
+import { gasItem, runOf } from './items.ts'
+import { finerRecipe, finerSettings, gasFrameKeys, recipeOfGas } from './recipe.ts'
+import type { GasItem } from './schema.ts'
+import { gasSettings, roughSettings } from './settings.ts'
+import { checkRoom, roughWork } from './size.ts'
+
+const NOTHING = { inputs: [], needs: () => [], checkMemory: () => undefined, preRoll: 0 } as const
+
+/** A run that burns here, or one whose frames were computed elsewhere. */
+function mainRun(document: ItemDocument, id: string, item: GasItem, context: EffectContext): Run {
+  const settings = item.taken ? undefined : gasSettings(document, id, 'full', context)
+  const recipe = recipeOfGas(document, item, settings)
+  const { first, last } = runOf(document, item)
+  const common = {
+    ...NOTHING,
+    item: id,
+    name: item.name,
+    output: 'gas',
+    recipe,
+    key: recipeKey(recipe),
+    first,
+    last,
+    frameKeys: gasFrameKeys(recipe, first, last),
+  }
+  if (!settings) return { ...common, bake: takenBake(item) }
+  const rate = frameRate(document.plate)
+  return {
+    ...common,
+    preRoll: item.runUp,
+    checkMemory: (bytes) => checkRoom(item.name, settings, bytes),
+    work: roughWork(item, rate),
+    bake: gasBake(settings, () => roughSettings(document, id, context), rate, item.runUp + last - first + 1),
+  }
+}
+
+/** The run made finer: each frame from those just before it. */
+function finerRun(document: ItemDocument, item: GasItem, main: Run): Run {
+  const recipe: Recipe = finerRecipe(item, main.key)
+  const settings = finerSettings(item)
+  const { key, name, first, last, frameKeys } = main
+  const own = `${item.detail}:${item.detailAmount}:${item.seed}`
+  return {
+    ...NOTHING,
+    item: main.item,
+    name,
+    output: 'finer',
+    recipe,
+    key: recipeKey(recipe),
+    first,
+    last,
+    inputs: [{ key, name, first, last, frameKeys }],
+    needs: (frame) => [{ input: 0, frames: finerNeeds(frame, first) }],
+    // The keys of a run chain, so a frame's own holds all before it; how far back it begins is the run's first frame.
+    frameKeys: new Map(
+      [...frameKeys].map(([frame, chain]) => [
+        frame,
+        textKey(`${chain}:finer:${recipe.version}:${own}:${frame - first}`),
+      ]),
+    ),
+    bake: finerBake(settings, 1 / frameRate(document.plate)),
+  }
+}
+
+/** The runs of a gas: as it burns, and made finer where that is wanted. Throws LanternError naming what of its source is missing. */
+export function resolveGas(document: ItemDocument, id: string, context: EffectContext): readonly Run[] {
+  const item = gasItem(document, id)
+  const main = mainRun(document, id, item, context)
+  return item.detail > 1 ? [main, finerRun(document, item, main)] : [main]
+}

@@ -1,0 +1,150 @@
+import { LanternError } from '../../base/index.ts'
+import { rayToSolid, type Solid, straighten } from '../../data/index.ts'
+import { type GasSource, type GasView, SHEET, type SourceMoment, type SourceShape } from '../../gas/index.ts'
+import { add, normalise, panTiltRoll, radians, rotate, scale } from '../../math/index.ts'
+import type { EffectContext } from '../effect.ts'
+import type { GasItem, SourceItem } from './schema.ts'
+
+/** Kelvin at 0 degrees Celsius. */
+export const KELVIN = 273.15
+/** What a source stirs is as large as a quarter of its breadth where nothing else is said. */
+const STIR_SHARE = 4
+
+/** Drawn shapes as the camera of their frame sees them, with the bounds of what solid they lie on. */
+function viewOf(name: string, item: Pick<GasItem, 'drawn'>, solids: readonly Solid[], world: EffectContext): GasView {
+  const { drawn } = item
+  if (!drawn)
+    throw new LanternError(
+      'gas-area',
+      `“${name}” comes from an area of the plate, and none is drawn.`,
+      'Draw it on the plate, or choose another shape.',
+      { field: 'shape' },
+    )
+  const camera = world.camera?.(drawn.frame)
+  if (!camera)
+    throw new LanternError(
+      'no-camera',
+      `“${name}” comes from an area drawn on frame ${drawn.frame}, and the shot has no camera to put it into the set.`,
+      'Take in a camera or solve one at the Match station.',
+      { field: 'camera', frame: drawn.frame },
+    )
+  const shapes = drawn.shapes.map((shape) =>
+    shape.map(([x, y]): [number, number] =>
+      straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx),
+    ),
+  )
+  const low: [number, number, number] = [Infinity, Infinity, Infinity]
+  const high: [number, number, number] = [-Infinity, -Infinity, -Infinity]
+  const GRID = 24
+  for (const shape of shapes) {
+    const [xs, ys] = [shape.map(([x]) => x), shape.map(([, y]) => y)]
+    const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)]
+    for (let n = 0; n <= GRID; n++)
+      for (let m = 0; m <= GRID; m++) {
+        const along = normalise(
+          rotate(camera.rotation, [x0 + ((x1 - x0) * n) / GRID, -(y0 + ((y1 - y0) * m) / GRID), -1]),
+        )
+        const t = solids.reduce(
+          (nearest, solid) => Math.min(nearest, rayToSolid(solid, camera.position, along) ?? Infinity),
+          Infinity,
+        )
+        if (!Number.isFinite(t) || t > 2000) continue
+        const at = add(camera.position, scale(along, t))
+        for (let a = 0; a < 3; a++) {
+          low[a] = Math.min(low[a] ?? 0, at[a] ?? 0)
+          high[a] = Math.max(high[a] ?? 0, at[a] ?? 0)
+        }
+      }
+  }
+  if (!Number.isFinite(low[0]))
+    throw new LanternError(
+      'gas-area',
+      `The area of “${name}” lies on nothing: no set piece that stops gas is behind it.`,
+      'Add the ground or a wall there, or draw it elsewhere.',
+      { field: 'drawn', frame: drawn.frame },
+    )
+  return { eye: camera.position, rotation: camera.rotation, shapes, low, high }
+}
+
+export type Feeding = GasItem | SourceItem
+
+function shapeOf(item: Feeding, solids: readonly { id: string; solid: Solid }[], world: EffectContext): SourceShape {
+  const radius = item.diameter / 2
+  const list = solids.map(({ solid }) => solid)
+  switch (item.shape) {
+    case 'sphere':
+      return { kind: 'ball', radius }
+    case 'box':
+      return { kind: 'box', half: [radius, (item.tall || item.diameter) / 2, (item.deep || item.diameter) / 2] }
+    case 'disc':
+      return { kind: 'disc', radius, thickness: SHEET }
+    case 'line':
+      if (!item.line || item.line.length < 2)
+        throw new LanternError(
+          'gas-line',
+          `“${item.name}” comes from a line, and none is drawn.`,
+          'Draw it in the set, or choose another shape.',
+          { field: 'shape' },
+        )
+      return { kind: 'line', points: item.line, radius, thickness: SHEET }
+    case 'piece': {
+      const solid = solids.findIndex(({ id }) => id === item.piece)
+      if (solid < 0)
+        throw new LanternError(
+          'gas-piece',
+          `“${item.name}” comes from a set piece, and ${item.piece ? 'that piece is hidden or does not stop gas' : 'none is chosen'}.`,
+          'Choose a shown piece with the role "stops gas".',
+          { field: 'piece' },
+        )
+      return {
+        kind: 'surface',
+        solid,
+        ...(item.pattern === 'painted' ? { view: viewOf(item.name, item, list, world) } : {}),
+      }
+    }
+    case 'area':
+      return { kind: 'area', view: viewOf(item.name, item, list, world) }
+    case 'points':
+      if (!item.points)
+        throw new LanternError(
+          'gas-points',
+          `“${item.name}” comes from points, and no table of them is taken in.`,
+          'Take one in, or choose another shape.',
+          { field: 'shape' },
+        )
+      return { kind: 'points' }
+  }
+}
+
+export function sourceOf(
+  item: Feeding,
+  solids: readonly { id: string; solid: Solid }[],
+  world: EffectContext,
+): GasSource {
+  return {
+    shape: shapeOf(item, solids, world),
+    perArea: item.per === 'a square metre',
+    stirSize: item.stirSize || item.diameter / STIR_SHARE,
+    ...(item.pattern === 'noise' ? { pattern: { size: item.patchSize, share: item.patches / 100 } } : {}),
+  }
+}
+
+/** Where an item stands and how it is turned at a frame, from its motion; one without is not turned. */
+const placeOf = (item: object): { turn?: number; tilt?: number; roll?: number } => item
+
+export function sourceMoment(item: Feeding, frame: number, world: EffectContext): SourceMoment {
+  const { turn = 0, tilt = 0, roll = 0 } = placeOf(item)
+  const rotation = panTiltRoll(radians(turn), radians(tilt), radians(roll))
+  const points = item.shape === 'points' && item.points ? (world.points?.(item.points.blob, frame) ?? []) : undefined
+  return {
+    centre: item.position,
+    rotation,
+    heat: item.heat * 1000,
+    smoke: item.smoke / 1000,
+    temperature: item.warmth + KELVIN,
+    speed: item.speed,
+    aim: rotate(rotation, normalise(item.aim)),
+    stir: item.stir,
+    ...(points ? { points } : {}),
+  }
+}

@@ -1,0 +1,27 @@
+import type { EffectInstance } from '../effects/index.ts'
+import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
+import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '../shot/index.ts'
+
+type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
+
+/** All that the effects show at a frame, in the roster's order. */
+export const instancesAt = (document: Document, frame: number, inputs: SignalInputs = {}): EffectInstance[] =>
+  itemsInOrder(document).flatMap(([id, item]) =>
+    item.shown ? [...(effectOf(item)?.instances(document, id, frame, inputs) ?? [])] : [],
+  )
+
+/** The frames of each item's run that instances are made from, by the item's id. */
+export function neededFrames(instances: readonly EffectInstance[]): Map<string, Set<number>> {
+  const needed = new Map<string, Set<number>>()
+  for (const { of, frames } of instances)
+    for (const { frame } of frames) needed.set(of, (needed.get(of) ?? new Set()).add(frame))
+  return needed
+}
+
+/** The items whose runs the shot shows, in order: shown ones, and hidden ones that are shown again. */
+export function bakedItems(document: Pick<ShotDocument, 'items'>): [string, ShotItem][] {
+  const items = itemsInOrder(document)
+  const shownAgain = (id: string): boolean =>
+    items.some(([, other]) => other.shown && effectOf(other)?.showsAgain?.(other, id))
+  return items.filter(([id, item]) => kindInfo(item).baked && (item.shown || shownAgain(id)))
+}

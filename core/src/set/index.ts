@@ -1,0 +1,3 @@
+export * from './kinds.ts'
+export * from './pieces.ts'
+export * from './schema.ts'

@@ -1,0 +1,72 @@
+import { curveAt } from '../math/index.ts'
+import type { Item, ItemDocument } from './item.ts'
+import type { Setting } from './schema.ts'
+import { type Following, followed, type SignalInputs } from './signals.ts'
+
+// Things as they are at one frame: what follows a signal has its value, what moves is where it is.
+
+type Document = Pick<ItemDocument, 'plate' | 'signals'>
+const clockOf = ({ plate }: Document) => ({ first: plate.first, rate: plate.rate[0] / plate.rate[1] })
+
+/** A value within what its setting may be. */
+export const clampToSetting = (value: number, setting: Setting | undefined): number =>
+  setting?.type === 'number'
+    ? Math.min(setting.maximum ?? Infinity, Math.max(setting.minimum ?? -Infinity, value))
+    : value
+
+/** `thing` with what its `follows` says put in, each value held within its setting's limits. Settings that are decided for a whole run keep their own. */
+export function settledAt<T extends object>(
+  document: Document,
+  thing: T,
+  follows: Readonly<Record<string, Following>> | undefined,
+  settings: readonly Setting[],
+  frame: number,
+  inputs: SignalInputs,
+): T {
+  if (!follows) return thing
+  const result = structuredClone(thing) as Record<string, unknown>
+  for (const [path, following] of Object.entries(follows)) {
+    const value = followed(following, document.signals, frame, clockOf(document), inputs)
+    if (value === undefined) continue
+    const steps = path.split('.')
+    const name = steps.findLast((step) => !/^\d+$/.test(step))
+    const setting = settings.find(({ key }) => key === name)
+    if (!setting || setting.still) continue
+    let into: Record<string, unknown> | undefined = result
+    for (const step of steps.slice(0, -1)) into = into?.[step] as Record<string, unknown> | undefined
+    const last = steps.at(-1) ?? ''
+    const old = into?.[last]
+    if (!into) continue
+    if (typeof old === 'number') into[last] = clampToSetting(value, setting)
+    // A whole colour follows by its strength.
+    else if (Array.isArray(old) && setting.type === 'colour')
+      into[last] = old.map((part) => Math.min(4, Math.max(0, Number(part) * value)))
+  }
+  return result as T
+}
+
+/** An item as it is at a frame, which may lie between frames. settings: those of its kind. */
+export function movedAndSettledAt<I extends Item>(
+  document: Document,
+  item: I,
+  settings: readonly Setting[],
+  frame: number,
+  inputs: SignalInputs = {},
+): I {
+  const settled = settledAt(document, item, item.follows, settings, frame, inputs)
+  if (!item.motion) return settled
+  const { keys, curve } = item.motion
+  const along = (value: (key: (typeof keys)[number]) => number): number =>
+    curveAt(
+      keys.map((key) => ({ at: key.frame, value: value(key) })),
+      frame,
+      curve === 'smooth' ? 'round' : 'straight',
+    )
+  const place = {
+    position: [along((key) => key.position[0]), along((key) => key.position[1]), along((key) => key.position[2])],
+    turn: along((key) => key.turn),
+    tilt: along((key) => key.tilt),
+    roll: along((key) => key.roll),
+  }
+  return { ...settled, ...place }
+}

@@ -1,0 +1,5 @@
+export * from './at.ts'
+export * from './fields.ts'
+export * from './item.ts'
+export * from './schema.ts'
+export * from './signals.ts'

@@ -1,0 +1,112 @@
+import { z } from 'zod'
+import { curveAt, fractal3 } from '../math/index.ts'
+import { id, name } from './fields.ts'
+
+// Signals: a value per frame with a name. Settings follow them as gain x signal + offset.
+
+const key = z.object({ frame: z.number().int(), value: z.number().min(-1e9).max(1e9) }).strict()
+/** Where a signal's values come from. figures: names of what kept results tell per frame; the first is the default. */
+const sourceSchema = (figures: readonly [string, ...string[]]) =>
+  z.discriminatedUnion('kind', [
+    z
+      .object({
+        kind: z.literal('keys'),
+        curve: z.enum(['smooth', 'straight', 'hold']).default('smooth'),
+        keys: z
+          .array(key)
+          .min(1)
+          .max(5000)
+          .refine(
+            (keys) => keys.every((one, n) => n === 0 || one.frame > (keys[n - 1]?.frame ?? 0)),
+            'Keys go forward in frames, one a frame.',
+          ),
+      })
+      .strict(),
+    z
+      .object({
+        kind: z.literal('flicker'),
+        seed: z.number().int().min(0).max(99999).default(1),
+        low: z.number().default(0.7),
+        high: z.number().default(1.3),
+        pace: z.number().min(0.01).max(60).default(6),
+      })
+      .strict(),
+    z.object({ kind: z.literal('reading'), reading: id }).strict(),
+    z.object({ kind: z.literal('figure'), item: id, figure: z.enum(figures).default(figures[0]) }).strict(),
+    z.object({ kind: z.literal('camera') }).strict(),
+  ])
+/** The schema of a signal, where kept results tell these figures. */
+export const signalSchemaOf = (figures: readonly [string, ...string[]]) =>
+  z.object({ name, shown: z.boolean().default(true), source: sourceSchema(figures) }).strict()
+export type Signal = z.infer<ReturnType<typeof signalSchemaOf>>
+
+/** Where values come from that are not in the document; what is missing has no value yet. */
+export interface SignalInputs {
+  /** Of a reading of the plate, as it is shown. */
+  reading?(reading: string, frame: number): number | undefined
+  /** Of a kept result. */
+  figure?(item: string, figure: string, frame: number): number | undefined
+  /** Of the solved camera, m/s. */
+  cameraSpeed?(frame: number): number | undefined
+}
+
+export interface SignalClock {
+  first: number
+  /** Frames per second. */
+  rate: number
+}
+
+/** The signal's own value at a frame, which may lie between frames; undefined where it has none. */
+export function signalValue(
+  signal: Signal,
+  frame: number,
+  clock: SignalClock,
+  inputs: SignalInputs,
+): number | undefined {
+  const { source } = signal
+  if (source.kind === 'keys')
+    return curveAt(
+      source.keys.map((one) => ({ at: one.frame, value: one.value })),
+      frame,
+      source.curve,
+    )
+  if (source.kind === 'flicker') {
+    const noise = fractal3(source.seed, ((frame - clock.first) / clock.rate) * source.pace, 0.37, 0.71, 3)
+    return source.low + (source.high - source.low) * (0.5 + 0.5 * Math.min(1, Math.max(-1, noise * 1.6)))
+  }
+  const at = Math.round(frame)
+  if (source.kind === 'reading') return inputs.reading?.(source.reading, at)
+  if (source.kind === 'figure') return inputs.figure?.(source.item, source.figure, at)
+  return inputs.cameraSpeed?.(at)
+}
+
+export interface Following {
+  signal: string
+  gain: number
+  offset: number
+  smoothing: number
+  delay: number
+}
+
+/** What a setting that follows has at a frame: the signal's mean over its smoothing's frames, so many frames ago, times gain, plus offset. undefined where there is no value. */
+export function followed(
+  following: Following,
+  signals: Readonly<Record<string, Signal>>,
+  frame: number,
+  clock: SignalClock,
+  inputs: SignalInputs,
+): number | undefined {
+  const signal = signals[following.signal]
+  if (!signal) return undefined
+  const at = frame - following.delay
+  const half = Math.floor(following.smoothing / 2)
+  let sum = 0
+  let count = 0
+  for (let n = -half; n <= half; n++) {
+    const value = signalValue(signal, at + n, clock, inputs)
+    if (value === undefined || !Number.isFinite(value)) continue
+    sum += value
+    count++
+  }
+  return count > 0 ? following.gain * (sum / count) + following.offset : undefined
+}

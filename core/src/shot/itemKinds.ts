@@ -1,0 +1,62 @@
+import { z } from 'zod'
+import type { Effect } from '../effects/effect.ts'
+import { EFFECTS } from '../effects/index.ts'
+import { PIECE_KINDS, PIECE_SCHEMAS, type PieceKindName } from '../set/index.ts'
+import { type Setting, settingsOf } from '../settings/index.ts'
+
+// Every kind of item: set pieces, and what the effects have. All that depends on a kind looks it up here.
+
+type EffectSchemas = (typeof EFFECTS)[number]['itemSchemas']
+type Schemas = typeof PIECE_SCHEMAS & EffectSchemas
+export type ItemKind = keyof Schemas
+export type ShotItem = { [K in ItemKind]: z.infer<Schemas[K]> }[ItemKind]
+/** An item of one kind. */
+export type ItemOfKind<K extends ItemKind> = Extract<ShotItem, { kind: K }>
+
+/** Schemas by kind. */
+export const ITEM_SCHEMAS: Schemas = Object.assign({}, PIECE_SCHEMAS, ...EFFECTS.map(({ itemSchemas }) => itemSchemas))
+
+const [firstSchema, ...otherSchemas] = Object.values(ITEM_SCHEMAS)
+if (!firstSchema) throw new TypeError('there are no kinds of item')
+export const itemSchema = z.discriminatedUnion('kind', [firstSchema, ...otherSchemas])
+
+export interface ItemKindInfo {
+  schema: z.ZodObject
+  settings: readonly Setting[]
+  /** The effect that it belongs to; none: a piece of the set. */
+  effect?: Effect
+  /** Whether runs are computed of it. */
+  baked: boolean
+}
+
+const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
+  schema: PIECE_SCHEMAS[kind],
+  settings: PIECE_KINDS[kind].settings,
+  baked: false,
+})
+const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: pieceInfo('ground'), box: pieceInfo('box') }
+
+/** What is known of each kind, by kind. */
+export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assign(
+  {},
+  pieceInfos,
+  ...EFFECTS.map((effect) =>
+    Object.fromEntries(
+      Object.entries(effect.itemSchemas).map(([kind, schema]) => [
+        kind,
+        { schema, settings: settingsOf(schema), effect, baked: kind === effect.kind },
+      ]),
+    ),
+  ),
+)
+
+export const kindInfo = ({ kind }: { kind: ItemKind }): ItemKindInfo => ITEM_KINDS[kind]
+/** The effect whose item it is; undefined for a piece of the set. */
+export const effectOf = (item: { kind: ItemKind } | undefined): Effect | undefined =>
+  item && ITEM_KINDS[item.kind].effect
+
+const ALL: readonly Effect[] = EFFECTS
+/** The outputs of all effects: kinds of result. */
+export const OUTPUTS: readonly string[] = [...new Set(ALL.flatMap(({ versions }) => Object.keys(versions)))]
+/** Kinds of asset: a plate, and what effects read. */
+export const ASSET_KINDS: readonly string[] = ['plate', ...ALL.flatMap(({ assetKinds = [] }) => [...assetKinds])]

@@ -1,0 +1,60 @@
+import { z } from 'zod'
+import { colour, follows, number, type SettingMeta } from '../settings/index.ts'
+
+export const plateLightSchema = z
+  .object({
+    illuminance: number(0.1, 200000, 250, {
+      label: 'Illuminance',
+      unit: 'lx',
+      span: [1, 20000],
+      step: 1,
+      hint: 'Light on the set that makes white 1.0 in the plate: sets how bright a fire is beside it.',
+      group: 'Plate light',
+      touches: 'picture',
+    }),
+    sunShare: number(0, 1, 0.15, {
+      label: 'Sun share',
+      unit: '',
+      span: [0, 1],
+      step: 0.01,
+      hint: 'Share of it that comes from the sun; the rest is sky.',
+      group: 'Plate light',
+      touches: 'picture',
+    }),
+    sunFrom: number(0, 360, 250, {
+      label: 'Sun from',
+      unit: '°',
+      span: [0, 360],
+      step: 1,
+      hint: '0 from behind the set, 90 from the right.',
+      group: 'Plate light',
+      touches: 'picture',
+    }),
+    sunHeight: number(1, 90, 25, {
+      label: 'Sun height',
+      unit: '°',
+      span: [1, 90],
+      step: 1,
+      hint: 'Above the horizon.',
+      group: 'Plate light',
+      touches: 'picture',
+    }),
+    sunColour: colour.default([1.25, 1, 0.75]).meta({
+      label: 'Sun colour',
+      step: 0.01,
+      hint: 'Against the plate’s white.',
+      group: 'Plate light',
+      touches: 'picture',
+    } satisfies SettingMeta),
+    skyColour: colour.default([0.92, 1, 1.15]).meta({
+      label: 'Sky colour',
+      step: 0.01,
+      hint: 'Against the plate’s white.',
+      group: 'Plate light',
+      touches: 'picture',
+    } satisfies SettingMeta),
+    follows,
+  })
+  .strict()
+
+export type PlateLightSettings = z.infer<typeof plateLightSchema>

@@ -1,0 +1,90 @@
+import { recipeKey } from '@lantern/core/base'
+import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
+import { type CameraPath, readPoints, readReading } from '@lantern/core/formats'
+import { readingRecipe, readingValues } from '@lantern/core/pipeline'
+import type { ShotDocument } from '@lantern/core/shot'
+import { getBlob } from '../blobs.ts'
+import type { Store } from '../open.ts'
+import { keptCounts, keptFrames } from '../queries/results.ts'
+import { cameraPathOf } from './cameraPath.ts'
+import { handKey } from './match.ts'
+
+// What a document's results need from beside it: kept results that its signals and camera read, and files that it names.
+
+export type ReadingTables = ReadonlyMap<string, ReadonlyMap<number, number>>
+export type PointTables = ReadonlyMap<string, ReturnType<typeof readPoints>>
+export type FigureTables = ReadonlyMap<string, FigureTable>
+
+/** The kept results that were looked at, and how many frames each had: while that is so, what was made of them holds. */
+export class OutsideReads {
+  readonly #counts = new Map<string, number>()
+
+  note(key: string, kept: number): void {
+    this.#counts.set(key, kept)
+  }
+  /** Whether every result still has as many frames as when it was read. */
+  async holds(store: Store): Promise<boolean> {
+    if (this.#counts.size === 0) return true
+    const now = await keptCounts(store, [...this.#counts.keys()])
+    return [...this.#counts].every(([key, kept]) => (now.get(key) ?? 0) === kept)
+  }
+}
+
+/** Values of the readings that signals follow and that are taken, by reading and frame. */
+export async function readingTables(store: Store, document: ShotDocument, reads: OutsideReads): Promise<ReadingTables> {
+  const tables = new Map<string, ReadonlyMap<number, number>>()
+  for (const { source } of Object.values(document.signals)) {
+    if (source.kind !== 'reading' || tables.has(source.reading)) continue
+    const reading = document.readings[source.reading]
+    if (!reading) continue
+    const key = recipeKey(readingRecipe(document, reading))
+    const [kept] = await keptFrames(store, [key])
+    reads.note(key, kept ? 1 : 0)
+    if (kept) tables.set(source.reading, readingValues(readReading(await getBlob(store, kept.blob)), reading))
+  }
+  return tables
+}
+
+/** Tables of points that items name, by blob. */
+export async function pointTables(store: Store, document: ShotDocument): Promise<PointTables> {
+  const tables = new Map<string, ReturnType<typeof readPoints>>()
+  for (const item of Object.values(document.items)) {
+    const points = 'points' in item && item.shape === 'points' ? item.points : undefined
+    if (points && !tables.has(points.blob))
+      tables.set(points.blob, readPoints(await getBlob(store, points.blob), points.file))
+  }
+  return tables
+}
+
+/** Figures per frame of the items' runs that signals follow. */
+export async function figureTables(
+  store: Store,
+  document: ShotDocument,
+  items: readonly ResolvedItem[],
+  reads: OutsideReads,
+): Promise<FigureTables> {
+  const wanted = new Set(
+    Object.values(document.signals).flatMap(({ source }) => (source.kind === 'figure' ? [source.item] : [])),
+  )
+  const tables = new Map<string, FigureTable>()
+  for (const { item, runs } of items) {
+    const [run] = runs
+    if (!run || !wanted.has(item)) continue
+    const kept = await keptFrames(store, [run.key])
+    reads.note(run.key, kept.length)
+    tables.set(item, new Map(kept.map(({ frame, figures }) => [frame, figures])))
+  }
+  return tables
+}
+
+/** The path of the document's camera; undefined where what it comes from is not there. */
+export async function cameraPath(
+  store: Store,
+  document: ShotDocument,
+  reads: OutsideReads,
+): Promise<CameraPath | undefined> {
+  const { solve, shake } = document.camera
+  for (const key of [solve?.key, shake && handKey(document, shake.hand)])
+    if (key) reads.note(key, (await keptCounts(store, [key])).get(key) ?? 0)
+  return cameraPathOf(store, document).catch(() => undefined)
+}

@@ -1,0 +1,56 @@
+'use client'
+import { Box, Text } from '@chakra-ui/react'
+import { type LayerKind, layerSettings, SETTINGS } from '@lantern/core/shot'
+import { useShot } from '../shot/shotStore.ts'
+import { Head } from './Head.tsx'
+import { SchemaBench } from './SchemaBench.tsx'
+
+const LAYER_TITLES: Readonly<Record<LayerKind, string>> = {
+  light: 'Fire light on the set',
+  smoke: 'Smoke',
+  fire: 'Fire',
+}
+
+/** The chosen layer's grade, and what goes for all layers. */
+export function SitBench() {
+  const state = useShot()
+  const { shot, chosen, status } = state
+  if (!shot) return null
+  const { sit } = shot.document
+  const id = chosen.startsWith('layer.') ? chosen.slice(6) : ''
+  const layer = sit.layers[id]
+  const grain = status?.asset.info.grain?.[shot.document.plate.encoding]
+  const level = (value: number): string =>
+    grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–'
+  return (
+    <>
+      <Head title={layer ? LAYER_TITLES[layer.kind] : 'Sit'} kind={layer ? 'layer' : 'all layers'} />
+      {layer && (
+        <SchemaBench
+          key={id}
+          settings={layerSettings(layer.kind)}
+          values={layer}
+          path={['sit', 'layers', id]}
+          follows={{ at: ['sit'], now: sit.follows, prefix: `layers.${id}.` }}
+        />
+      )}
+      <SchemaBench
+        settings={SETTINGS.sit.filter(({ key }) => key !== 'movieCurve')}
+        values={sit}
+        path={['sit']}
+        follows={{ at: ['sit'], now: sit.follows }}
+      />
+      <Box padding="8px 14px">
+        <Text color="soft" fontWeight="600">
+          Plate’s grain, measured
+        </Text>
+        <Text className="num" color="fact">
+          {level(0.02)} at 0.02 · {level(0.18)} at 0.18 · {level(0.6)} at 0.6 (in 1/100)
+        </Text>
+        <Text color="faint" marginTop="6px">
+          Choose a layer in the roster to grade it; drag layers there to reorder them.
+        </Text>
+      </Box>
+    </>
+  )
+}

@@ -1,0 +1,4 @@
+import { GAS_VIEWS } from './gas/views.tsx'
+
+/** How the effects' items are shown, where they are not shown as their schema alone gives. A new kind is one folder here and one name in this list. */
+export const EFFECT_VIEWS = { ...GAS_VIEWS } as const

@@ -1,0 +1,87 @@
+'use client'
+import { chakra } from '@chakra-ui/react'
+import { useRef } from 'react'
+import { takeVolumes } from '../effects/gas/volumes.ts'
+import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
+import { newSignal } from '../effects/signals.ts'
+import { type Tool, useShot } from '../shot/shotStore.ts'
+
+const HOW: Readonly<Record<string, string>> = {
+  place: 'Click where it stands.',
+  line: 'Click along the line on the ground; Enter ends it.',
+  piece: 'Click the set piece that burns.',
+  area: 'Click round the area on the plate; Enter or the first corner ends it.',
+}
+const Add = chakra('select', {
+  base: {
+    background: 'transparent',
+    borderWidth: '1px',
+    borderColor: 'line',
+    fontSize: '12px',
+    color: 'soft',
+    paddingInline: '4px',
+    paddingBlock: '2px',
+    maxWidth: '112px',
+  },
+})
+
+/** What can be added besides what has a button of its own: presets, further kinds, gas from elsewhere, a signal. */
+export function AddMenu({ effects }: { effects: boolean }) {
+  const { shot, frame, set, edit, say } = useShot()
+  const files = useRef<HTMLInputElement>(null)
+  if (!shot) return null
+  const add = (what: string): void => {
+    if (what === 'signal') {
+      const made = newSignal(shot.document, 'Signal', frame)
+      edit({ signals: { [made.id]: made.signal } })
+      set({ chosen: `signal.${made.id}` })
+    } else if (what === 'elsewhere') files.current?.click()
+    else set({ tool: what as Tool, message: { text: HOW[presetOf(what as Tool)?.tool ?? 'place'] ?? '', good: true } })
+  }
+  return (
+    <>
+      <Add aria-label="Add" value="" onChange={(event) => add(event.target.value)}>
+        <option value="" disabled>
+          {effects ? 'Other kinds' : 'Add'}
+        </option>
+        {effects && (
+          <>
+            {PRESETS.map(({ effect, label, presets }) => (
+              <optgroup key={effect} label={label}>
+                {presets.map((preset) => (
+                  <option key={preset.id} value={`preset-${preset.id}`} title={preset.hint}>
+                    {preset.name}
+                  </option>
+                ))}
+                {effect === 'gas' && <option value="elsewhere">From elsewhere (OpenVDB)</option>}
+              </optgroup>
+            ))}
+            <optgroup label="For a gas">
+              {placingKinds.map(({ tool, label }) => (
+                <option key={tool} value={tool}>
+                  {label}
+                </option>
+              ))}
+            </optgroup>
+          </>
+        )}
+        <optgroup label="Signals">
+          <option value="signal">Signal</option>
+        </optgroup>
+      </Add>
+      <input
+        ref={files}
+        type="file"
+        accept=".vdb"
+        multiple
+        hidden
+        aria-label="OpenVDB files"
+        onChange={(event) => {
+          const chosenFiles = [...(event.target.files ?? [])]
+          event.target.value = ''
+          if (chosenFiles.length > 0) void takeVolumes(chosenFiles).catch(say)
+        }}
+      />
+    </>
+  )
+}

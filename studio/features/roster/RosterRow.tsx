@@ -1,0 +1,125 @@
+'use client'
+import { Box, chakra, Flex } from '@chakra-ui/react'
+import { Eye, EyeOff, Lock, LockOpen } from 'lucide-react'
+import { Press } from '@/ui/Press.tsx'
+import { COLOURS } from '@/ui/theme.ts'
+import { useShot } from '../shot/shotStore.ts'
+import type { Entry } from './entries.ts'
+
+const Row = chakra('div', {
+  base: {
+    position: 'relative',
+    display: 'grid',
+    gridTemplateColumns: '18px 1fr auto',
+    gap: '7px',
+    alignItems: 'center',
+    paddingInline: '14px 10px',
+    height: '29px',
+    cursor: 'pointer',
+    _hover: { background: 'raised' },
+  },
+})
+const Bracket = () => (
+  <>
+    <Box
+      position="absolute"
+      left="4px"
+      top="4px"
+      bottom="4px"
+      width="4px"
+      borderWidth="1.5px"
+      borderRightWidth="0"
+      borderColor="text"
+    />
+    <Box
+      position="absolute"
+      right="3px"
+      top="4px"
+      bottom="4px"
+      width="4px"
+      borderWidth="1.5px"
+      borderLeftWidth="0"
+      borderColor="text"
+    />
+  </>
+)
+
+/** The step of the match that has a thing's bench. */
+const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' | 'Things' } =>
+  id.startsWith('thing.')
+    ? { matchStep: 'Things' }
+    : /^(keepout|hand)\./.test(id)
+      ? { matchStep: 'Track' }
+      : id.startsWith('proof.')
+        ? { matchStep: 'Proof' }
+        : {}
+
+/** One thing of the shot: its name, what it is, whether it is shown and locked, how much of it is kept. */
+export function RosterRow({
+  entry,
+  onDrag,
+  onDropped,
+}: {
+  entry: Entry
+  onDrag: (id: string) => void
+  onDropped: (onto: string) => void
+}) {
+  const { chosen, set, edit } = useShot()
+  return (
+    <Row
+      role="option"
+      tabIndex={0}
+      aria-selected={chosen === entry.id}
+      background={chosen === entry.id ? '#343434' : undefined}
+      data-item={entry.id}
+      draggable={entry.group === 'Layers'}
+      onDragStart={() => onDrag(entry.id)}
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => (event.preventDefault(), event.stopPropagation(), onDropped(entry.id))}
+      onClick={() => set({ chosen: entry.id, ...stepOf(entry.id) })}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') set({ chosen: entry.id, ...stepOf(entry.id) })
+      }}
+    >
+      {chosen === entry.id && <Bracket />}
+      <entry.icon size={14} strokeWidth={1.4} color={COLOURS.soft} />
+      <Box truncate opacity={entry.item && !entry.item.shown ? 0.45 : 1}>
+        {entry.name}
+      </Box>
+      <Flex gap="5px" align="center">
+        <span className="num" style={{ color: COLOURS.faint }}>
+          {entry.kind}
+        </span>
+        {entry.item && (
+          <>
+            <Press
+              plain
+              padding="0"
+              aria-label={`${entry.item.locked ? 'Unlock' : 'Lock'} ${entry.name}`}
+              onClick={(event) => (
+                event.stopPropagation(), edit({ items: { [entry.id]: { locked: !entry.item?.locked } } })
+              )}
+            >
+              {entry.item.locked ? <Lock size={12} /> : <LockOpen size={12} opacity={0.35} />}
+            </Press>
+            <Press
+              plain
+              padding="0"
+              aria-label={`${entry.item.shown ? 'Hide' : 'Show'} ${entry.name}`}
+              onClick={(event) => (
+                event.stopPropagation(), edit({ items: { [entry.id]: { shown: !entry.item?.shown } } })
+              )}
+            >
+              {entry.item.shown ? <Eye size={12} /> : <EyeOff size={12} />}
+            </Press>
+          </>
+        )}
+      </Flex>
+      {entry.kept !== undefined && (
+        <Box position="absolute" left="39px" right="12px" bottom="2px" height="2px" background="#3a3a3a">
+          <Box height="2px" background="#9a9a9a" width={`${entry.kept * 100}%`} />
+        </Box>
+      )}
+    </Row>
+  )
+}

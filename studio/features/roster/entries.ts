@@ -1,0 +1,145 @@
+import { isPiece } from '@lantern/core/set'
+import { itemsInOrder } from '@lantern/core/settings'
+import {
+  kindInfo,
+  type Layer,
+  type LayerKind,
+  layersInOrder,
+  type ShotDocument,
+  type ShotItem,
+} from '@lantern/core/shot'
+import type { ItemStatus, ShotStatus } from '@lantern/store'
+import { Activity, Camera, Cone, Crosshair, Layers, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
+import { viewOf } from '../items/index.ts'
+import type { Icon } from '../items/view.ts'
+import type { Station } from '../shot/stations.ts'
+
+// What the roster lists, and in which order.
+
+export interface Entry {
+  id: string
+  name: string
+  kind: string
+  group: string
+  icon: Icon
+  item?: ShotItem
+  /** Share kept, for the bar under the name. */
+  kept?: number
+}
+
+/** Which groups a station's roster shows; all others show everything. */
+export const GROUPS_AT: Partial<Record<Station, readonly string[]>> = {
+  Plate: ['Readings'],
+  Match: ['Camera', 'Keep out', 'By hand', 'Things', 'Test objects'],
+  Set: ['Set'],
+  Effects: ['Effects', 'Signals'],
+  Light: ['Light', 'Signals'],
+  Sit: ['Layers', 'Signals'],
+}
+const LAYER_NAMES: Readonly<Record<LayerKind, string>> = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' }
+const LAYER_WAYS: Readonly<Record<LayerKind, string>> = { light: 'multiply', smoke: 'over', fire: 'add' }
+
+/** Layers from the top down. */
+const layersTopDown = ({ sit }: Pick<ShotDocument, 'sit'>): [string, Layer][] => layersInOrder(sit).reverse()
+
+/** The change that puts a layer above another one in the list. */
+export function reorderLayers(
+  { sit }: Pick<ShotDocument, 'sit'>,
+  moved: string,
+  onto: string,
+): Record<string, unknown> {
+  const order = layersTopDown({ sit }).flatMap(([id]) => (id === moved ? [] : [id]))
+  order.splice(order.indexOf(onto), 0, moved)
+  return { sit: { layers: Object.fromEntries(order.map((id, n) => [id, { order: order.length - n }])) } }
+}
+
+function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): Entry {
+  const { icon, kindName } = viewOf(item)
+  const kept = status ? status.kept.length / (status.last - status.first + 1) : 0
+  return {
+    id,
+    name: item.name,
+    kind: kindName,
+    item,
+    group: isPiece(item) ? 'Set' : 'Effects',
+    icon,
+    ...(kindInfo(item).baked ? { kept } : {}),
+  }
+}
+
+/** Everything in the shot, by group. */
+export function rosterEntries(document: ShotDocument, status: ShotStatus | undefined): Entry[] {
+  return [
+    ...layersTopDown(document).map(
+      ([id, layer]): Entry => ({
+        id: `layer.${id}`,
+        name: LAYER_NAMES[layer.kind],
+        kind: LAYER_WAYS[layer.kind],
+        group: 'Layers',
+        icon: Layers,
+      }),
+    ),
+    ...itemsInOrder(document).map(([id, item]) => itemEntry(id, item, status?.items[id])),
+    ...Object.entries(document.signals).map(
+      ([id, signal]): Entry => ({
+        id: `signal.${id}`,
+        name: signal.name,
+        kind: signal.source.kind,
+        group: 'Signals',
+        icon: Activity,
+      }),
+    ),
+    { id: 'plateLight', name: 'Plate light', kind: 'sun, sky', group: 'Light', icon: Sun },
+    {
+      id: 'camera',
+      name: document.camera.kind === 'path' ? (document.camera.path?.file ?? 'Camera') : 'Camera',
+      kind: document.camera.kind === 'lined' ? 'lined up' : document.camera.kind,
+      group: 'Camera',
+      icon: Camera,
+    },
+    ...Object.entries(document.match.keepOuts).map(
+      ([id, one]): Entry => ({
+        id: `keepout.${id}`,
+        name: one.name,
+        kind: one.shown ? `${one.keys.length} key${one.keys.length > 1 ? 's' : ''}` : 'not used',
+        group: 'Keep out',
+        icon: VenetianMask,
+      }),
+    ),
+    ...Object.entries(document.match.hands).map(
+      ([id, one]): Entry => ({
+        id: `hand.${id}`,
+        name: one.name,
+        kind:
+          status?.match.hands[id]?.state === 'done'
+            ? one.keys[0]?.places.length === 1
+              ? 'point'
+              : 'flat'
+            : 'not followed',
+        group: 'By hand',
+        icon: one.keys[0]?.places.length === 1 ? Crosshair : Scan,
+      }),
+    ),
+    ...Object.entries(document.match.things).map(
+      ([id, one]): Entry => ({
+        id: `thing.${id}`,
+        name: one.name,
+        kind: status?.match.things[id]?.solve.state === 'done' ? 'solved' : 'not solved',
+        group: 'Things',
+        icon: Move3d,
+      }),
+    ),
+    ...Object.entries(document.readings).map(
+      ([id, one]): Entry => ({
+        id: `reading.${id}`,
+        name: one.name,
+        kind: status?.readings.areas[id]?.reading.state === 'done' ? one.area.kind : 'not taken',
+        group: 'Readings',
+        icon: Pipette,
+      }),
+    ),
+    ...Object.entries(document.match.proofs).map(
+      ([id, one]): Entry => ({ id: `proof.${id}`, name: one.name, kind: one.shape, group: 'Test objects', icon: Cone }),
+    ),
+  ]
+}
