@@ -14,7 +14,7 @@ const KEY_ENDS = 24
 const DEMO = '/api/shots/Kiln%20Yard%20030'
 interface Status {
   asset: { state: string }
-  gases: Record<string, { state: string }>
+  items: Record<string, { state: string }>
   machines: readonly { doing: string | null }[]
 }
 
@@ -128,12 +128,12 @@ export const thinFire: Bench = {
             if (held === times) return status
           }
         }
-        const { gases } = await seen(
-          ({ asset, gases: all }) =>
+        const { items } = await seen(
+          ({ asset, items: all }) =>
             asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'),
         )
         const asks = [
-          ...Object.keys(gases).map((item) => ({ what: 'stop-gas', item })),
+          ...Object.keys(items).map((item) => ({ what: 'stop-bake', item })),
           { what: 'stop-picture', quality: 'look' },
         ]
         for (const ask of asks)

@@ -107,6 +107,9 @@ export interface ShotState {
 export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string =>
   JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
 
+/** Numbers of the status that was asked for last, and of the one that is shown. */
+let [statusAsked, statusShown] = [0, 0]
+
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
 
@@ -192,11 +195,15 @@ export const useShot = create<ShotState>()((set, get) => ({
   async refreshStatus() {
     const { name, shot } = get()
     if (!shot) return
+    const mine = ++statusAsked
     try {
       const [status, cameras] = await Promise.all([
         call<ShotStatus>(`${shotPath(name)}/status`),
         call<ShotState['cameras']>(`${shotPath(name)}/cameras`),
       ])
+      // A reply that comes after a later one's is old news.
+      if (mine < statusShown || get().name !== name) return
+      statusShown = mine
       const now = get().shot
       set({
         status,

@@ -1,4 +1,5 @@
 import { useEffect } from 'react'
+import { concerns, type NewsEvent } from './news.ts'
 import { useShot } from './shotStore.ts'
 
 const GATHER_MS = 250
@@ -20,10 +21,9 @@ export function useEvents(name: string): void {
       }, GATHER_MS)
     }
     source.onmessage = (message: MessageEvent<string>) => {
-      const event = JSON.parse(message.data) as { what: string; shot?: number; head?: number }
-      const { shot, saving } = useShot.getState()
-      if (event.what === 'shot' && event.shot === shot?.id && event.head !== shot?.head && saving === 0) soon(true)
-      else if (event.what !== 'shots') soon(false)
+      const state = useShot.getState()
+      const wanted = concerns(JSON.parse(message.data) as NewsEvent, state)
+      if (wanted) soon(wanted === 'shot')
     }
     source.onopen = () => {
       if (useShot.getState().away) void useShot.getState().load(name)

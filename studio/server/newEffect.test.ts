@@ -3,16 +3,16 @@ import { applyPatch, makeItem, makeShot, parseShot, type ShotDocument } from '@l
 import * as lantern from '@lantern/store'
 import { pino } from 'pino'
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest'
-import { type FreshStore, freshStore } from '../../../store/testing/freshStore.ts'
-import { nodeCrew } from '../crew/nodeCrew.ts'
-import type { JobContext } from '../jobs/context.ts'
-import { bakeJob } from './bakeJob.ts'
+import { bakeJob } from '../../farm/src/bake/bakeJob.ts'
+import { nodeCrew } from '../../farm/src/crew/nodeCrew.ts'
+import type { JobContext } from '../../farm/src/jobs/context.ts'
+import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 
 // A kind of effect is one folder and one name in the list: two small ones prove it, one made from a gas's kept frames and one from the other's.
-vi.mock('../../../core/src/effects/index.ts', async (original) => {
-  const real = await original<typeof import('../../../core/src/effects/index.ts')>()
-  const { tally } = await import('../../../core/testing/effects/tally/index.ts')
-  const { average } = await import('../../../core/testing/effects/average/index.ts')
+vi.mock('../../core/src/effects/index.ts', async (original) => {
+  const real = await original<typeof import('../../core/src/effects/index.ts')>()
+  const { tally } = await import('../../core/testing/effects/tally/index.ts')
+  const { average } = await import('../../core/testing/effects/average/index.ts')
   return { ...real, EFFECTS: [...real.EFFECTS, tally, average] }
 })
 
@@ -224,9 +224,9 @@ describe('a new kind of effect', () => {
     await lantern.requestItem(store, shot, 'tally')
     await bake(shot, 'fire')
     await bake(shot, 'tally')
-    const { stripRows } = await import('../../../studio/features/strip/rows.ts')
-    const { shownMatch } = await import('../../../studio/features/match/matchData.ts')
-    const { useShot } = await import('../../../studio/features/shot/shotStore.ts')
+    const { stripRows } = await import('../features/strip/rows.ts')
+    const { shownMatch } = await import('../features/match/matchData.ts')
+    const { useShot } = await import('../features/shot/shotStore.ts')
     const status = await lantern.shotStatus(store, shot)
     const rows = stripRows(
       { ...useShot.getState(), shot, status, frame: FIRST, station: 'Effects', chosen: 'tally' },

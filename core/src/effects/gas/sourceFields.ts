@@ -1,0 +1,180 @@
+import { z } from 'zod'
+import { choice, corner, follows, itemOf, motion, number, type SettingMeta, vec3 } from '../../settings/index.ts'
+
+const SHAPES = ['disc', 'box', 'sphere', 'line', 'piece', 'area', 'points'] as const
+const sized = { shape: ['disc', 'box', 'sphere', 'line'] } as const
+
+/** What comes out of a source, and where. Gas has one of its own; source items add more. */
+export const sourceFields = {
+  position: vec3.default([0, 0, 0]).meta({
+    label: 'Place',
+    unit: 'm',
+    step: 0.01,
+    hint: 'Middle of the source: right, up, towards the camera.',
+    group: 'Source',
+    when: { shape: ['disc', 'box', 'sphere'] },
+    touches: 'gas',
+  } satisfies SettingMeta),
+  shape: choice(SHAPES, 'disc', {
+    label: 'Shape',
+    hint: 'A flat disc, a box, a ball, a line drawn in the set, a set piece’s surface, an area drawn on the plate, or points from a table.',
+    group: 'Source',
+    touches: 'gas',
+    still: true,
+  }),
+  diameter: number(0.02, 50, 1.2, {
+    label: 'Diameter',
+    unit: 'm',
+    span: [0.1, 5],
+    step: 0.05,
+    hint: 'Across the source, or across the line; its speed follows its size.',
+    group: 'Source',
+    touches: 'gas',
+    when: sized,
+    still: true,
+  }),
+  tall: number(0, 50, 0, {
+    label: 'Height',
+    unit: 'm',
+    span: [0, 5],
+    step: 0.05,
+    hint: 'Of a box; 0 is as wide as it is.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['box'] },
+    still: true,
+  }),
+  deep: number(0, 50, 0, {
+    label: 'Depth',
+    unit: 'm',
+    span: [0, 5],
+    step: 0.05,
+    hint: 'Of a box from front to back; 0 is as wide as it is.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['box'] },
+    still: true,
+  }),
+  piece: itemOf(['box', 'ground'], {
+    label: 'Piece',
+    hint: 'The set piece whose surface it comes from.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['piece'] },
+    still: true,
+  }),
+  pattern: choice(['all', 'noise', 'painted'], 'all', {
+    label: 'Pattern',
+    hint: 'All of the surface, patches of it, or only where it is painted on the plate.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['piece', 'area', 'disc', 'line'] },
+    still: true,
+  }),
+  patches: number(5, 100, 45, {
+    label: 'Covered',
+    unit: '%',
+    span: [5, 100],
+    step: 1,
+    hint: 'Share of the surface that patches cover.',
+    group: 'Source',
+    touches: 'gas',
+    when: { pattern: ['noise'] },
+    still: true,
+  }),
+  patchSize: number(0.02, 20, 0.5, {
+    label: 'Patch',
+    unit: 'm',
+    span: [0.05, 3],
+    step: 0.05,
+    hint: 'Size of a patch.',
+    group: 'Source',
+    touches: 'gas',
+    when: { pattern: ['noise'] },
+    still: true,
+  }),
+  heat: number(0, 100000, 400, {
+    label: 'Heat',
+    unit: 'kW',
+    span: [0, 2000],
+    step: 5,
+    hint: 'Heat set free by burning. 0 gives smoke alone.',
+    group: 'Source',
+    touches: 'gas',
+  }),
+  per: choice(['in all', 'a square metre'], 'in all', {
+    label: 'Amounts are',
+    hint: 'Whether heat and smoke are of the whole source or of each square metre.',
+    group: 'Source',
+    touches: 'gas',
+    still: true,
+  }),
+  smoke: number(0, 100000, 0, {
+    label: 'Smoke',
+    unit: 'g/s',
+    span: [0, 50],
+    step: 0.1,
+    hint: 'Soot, dust or water set free without burning.',
+    group: 'Source',
+    touches: 'gas',
+  }),
+  warmth: number(-40, 1500, 127, {
+    label: 'Comes out at',
+    unit: '°C',
+    span: [-20, 600],
+    step: 1,
+    hint: 'Temperature of what comes out; colder than the air sinks.',
+    group: 'Source',
+    touches: 'gas',
+  }),
+  speed: number(0, 200, 0.25, {
+    label: 'Comes out with',
+    unit: 'm/s',
+    span: [0, 20],
+    step: 0.05,
+    hint: 'Speed of what comes out, along its direction.',
+    group: 'Source',
+    touches: 'gas',
+  }),
+  aim: vec3.default([0, 1, 0]).meta({
+    label: 'Direction',
+    step: 0.05,
+    hint: 'Where it comes out to: right, up, near. A piece’s surface sends it straight away from itself instead.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['disc', 'box', 'sphere', 'line', 'points'] },
+  } satisfies SettingMeta),
+  stir: number(0, 20, 0.6, {
+    label: 'Stir',
+    unit: 'm/s',
+    span: [0, 3],
+    step: 0.05,
+    hint: 'Unrest of the air in the source.',
+    group: 'Source',
+    touches: 'gas',
+  }),
+  stirSize: number(0, 20, 0, {
+    label: 'Stir size',
+    unit: 'm',
+    span: [0, 2],
+    step: 0.05,
+    hint: 'Size of that unrest; 0 is a quarter of the diameter.',
+    group: 'Source',
+    touches: 'gas',
+    still: true,
+  }),
+  /** Corners of the line, metres. */
+  line: z.array(vec3).max(500).optional(),
+  /** Shapes drawn on the plate at a frame (px of the full frame): the area, or where a piece is painted. */
+  drawn: z
+    .object({ frame: z.number().int(), shapes: z.array(z.array(corner).min(3).max(400)).min(1).max(40) })
+    .strict()
+    .optional(),
+  /** The store's blob of a table of points: frame, x, y, z and, if wanted, radius, in metres. */
+  points: z
+    .object({ blob: z.string().regex(/^[0-9a-f]{64}$/), file: z.string().max(200), count: z.number().int() })
+    .strict()
+    .optional(),
+  motion,
+  follows,
+}
