@@ -6,7 +6,7 @@ import { cpus, tmpdir, totalmem } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
-import { freshStart, secondStart, thinFire } from './bench/application.ts'
+import { draftFire, freshStart, secondStart } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
 import { gasBenches } from './bench/gas.ts'
 import { matchBenches } from './bench/match.ts'
@@ -37,7 +37,7 @@ const benches: readonly Bench[] = [
   ...pictureBenches,
   ...matchBenches,
   secondStart,
-  thinFire,
+  draftFire,
   ...(values.fresh || values.one === freshStart.name ? [freshStart] : []),
 ]
 

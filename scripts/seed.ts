@@ -16,8 +16,8 @@ import {
   openStore,
   putBlob,
   queueJob,
-  requestHand,
   requestItem,
+  requestManualTrack,
   requestMatch,
   requestPicture,
   requestReading,
@@ -130,7 +130,7 @@ try {
     const { document } = shot
     for (const [item] of bakedItems(document)) await requestItem(store, shot, item)
     if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look')
-    for (const id of Object.keys(document.match.hands)) await requestHand(store, shot, id)
+    for (const id of Object.keys(document.match.hands)) await requestManualTrack(store, shot, id)
     for (const id of Object.keys(document.readings)) await requestReading(store, shot, id)
     if (Object.keys(document.readings).length > 0) await requestReport(store, shot)
     console.log(`demo: ${wanted.name}`)

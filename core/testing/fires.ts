@@ -1,9 +1,9 @@
 import type { Solid } from '../src/data/index.ts'
-import { type GasMoment, type GasSettings, type SourceMoment, type SourceShape, wallsCut } from '../src/gas/index.ts'
+import { type GasSettings, type SceneInputs, type SourceInputs, type SourceShape, wallsCut } from '../src/gas/index.ts'
 import type { Vec3 } from '../src/math/index.ts'
 
 /** A source that burns on the ground, with what is told of it. */
-export const smallSource = (over: Partial<SourceMoment> = {}): SourceMoment => ({
+export const smallSource = (over: Partial<SourceInputs> = {}): SourceInputs => ({
   centre: [0, 0, 0],
   rotation: [0, 0, 0, 1],
   heat: 200e3,
@@ -20,7 +20,7 @@ export type SmallFire = Partial<Omit<GasSettings, 'sources'>> & {
   wind?: Vec3
   solids?: readonly Solid[]
   shape?: SourceShape
-  source?: Partial<SourceMoment> | null
+  source?: Partial<SourceInputs> | null
 }
 
 /** A small fire on the ground, coarse enough to burn in a blink. source: what differs of its source, null for none. */
@@ -31,7 +31,7 @@ export function smallFire({
   source = {},
   ...over
 }: SmallFire = {}): GasSettings {
-  const moments: readonly GasMoment[] = over.moments ?? [
+  const sceneInputs: readonly SceneInputs[] = over.sceneInputs ?? [
     { sources: source ? [smallSource(source)] : [], forces: [], wind, solids },
   ]
   const cell = over.cell ?? 0.1
@@ -39,7 +39,7 @@ export function smallFire({
     cell,
     sources: source ? [{ shape, perArea: false, stirSize: 0.2 }] : [],
     forces: [],
-    runUp: 0,
+    preRoll: 0,
     shear: { exponent: 0, at: 10, ground: 0 },
     black: true,
     fade: 0,
@@ -50,10 +50,10 @@ export function smallFire({
     confinement: 0.3,
     courant: 0.75,
     bounds: { low: [-3, 0, -3], high: [3, 5, 3] },
-    cut: moments.some((moment) => wallsCut(moment.solids, cell)),
+    cut: sceneInputs.some((moment) => wallsCut(moment.solids, cell)),
     mostCells: 1e6,
     seed: 1,
     ...over,
-    moments,
+    sceneInputs,
   }
 }

@@ -1,7 +1,7 @@
 import type { Crew } from '../src/base/index.ts'
 import { paddedIndex } from '../src/data/index.ts'
 import { type GasFields, stopAtWalls } from '../src/gas/fields.ts'
-import { elementAt } from '../src/gas/rows.ts'
+import { elementAt } from '../src/gas/sparseRows.ts'
 import { projectVelocity } from '../src/gas/step.ts'
 
 const FLUID = 1

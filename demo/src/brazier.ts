@@ -2,7 +2,7 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera, GasFrame, Mesh } from '@lantern/core/data'
 import { type GasSettings, GasSimulation } from '@lantern/core/gas'
 import { GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable, SOOT_EXTINCTION } from '@lantern/core/light'
-import { FINAL, layScene, type PlateLight, renderPasses } from '@lantern/core/picture'
+import { FINAL, type PlateLight, renderPasses, uploadScene } from '@lantern/core/picture'
 import { DRUM, DRUM_SIZE } from './scene/places.ts'
 
 // The brazier's flame: burnt and pictured by the product's own gas, as a layer over the yard that can be made again when the gas gets better.
@@ -20,7 +20,7 @@ export const BRAZIER_GAS: GasSettings = {
     { shape: { kind: 'disc', radius: DRUM_SIZE.radius - 0.05, thickness: 0.06 }, perArea: false, stirSize: 0.144 },
   ],
   forces: [],
-  moments: [
+  sceneInputs: [
     {
       sources: [
         {
@@ -39,7 +39,7 @@ export const BRAZIER_GAS: GasSettings = {
       solids: [],
     },
   ],
-  runUp: 0,
+  preRoll: 0,
   ambient: 283,
   shear: { exponent: 0, at: 10, ground: 0 },
   black: true,
@@ -113,7 +113,7 @@ export function pictureFlame(
   light: PlateLight,
 ): FlameLayer {
   const mark = crew.heap.mark()
-  const scene = layScene(crew, [{ mesh: drumMesh(), holdsOut: true, receives: false }])
+  const scene = uploadScene(crew, [{ mesh: drumMesh(), holdsOut: true, receives: false }])
   const emitters = gatherEmitters(frame, glow.table, SMOKE_ALBEDO, 64)
   const { fire, smoke, smokeLight } = renderPasses(crew, {
     scene: scene,

@@ -31,7 +31,7 @@ const MEGABITS = 19
 const COLOUR = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'iec61966-2-1']
 
 /** Lays the flame over three planes of scene light, in place. Layer: r g b of what it gives out, r g b of the light it throws back, and how much it hides, seven a pixel. */
-function layFlame(
+function compositeFlame(
   planes: Planes,
   imageWidth: number,
   { x: left, y: top, width, height, data }: FlameLayer,
@@ -57,7 +57,7 @@ function develop(
   const layer = readFloats<Omit<FlameLayer, 'data'>>(framePath(flame, frame))
   const gain = spec.light * 2 ** (spec.exposure + spec.drift((frame - spec.first) / spec.rate))
   readPlanes(framePath(linear, frame), developer.planes, gain)
-  layFlame(developer.planes, spec.width, { ...layer.head, data: layer.values }, gain)
+  compositeFlame(developer.planes, spec.width, { ...layer.head, data: layer.values }, gain)
   developer.throughLens(LENS_LOOK)
   developer.addNoise(frame, seed, {
     ...SENSOR_LOOK,

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { readCameraGltf } from '@lantern/core/formats'
 import { afterAll, describe, expect, it } from 'vitest'
-import { momentOf, PLATES, project } from './plates.ts'
+import { PLATES, project, sceneInputsAt } from './plates.ts'
 
 // The generator as it is called, on a coarse yard: what it writes, that it goes on where it stopped, and that it refuses what it can't do.
 const folder = mkdtempSync(join(tmpdir(), 'yard-'))
@@ -72,13 +72,13 @@ describe('the generator', () => {
       rate: 24,
     })
     expect(frames.length).toBe(3)
-    expect(frames[2]?.camera.position[0]).toBeCloseTo(momentOf(spec, 2 / 24).position[0], 5)
+    expect(frames[2]?.camera.position[0]).toBeCloseTo(sceneInputsAt(spec, 2 / 24).position[0], 5)
     const exact = JSON.parse(readFileSync(join(folder, 'exact/yard-walk.json'), 'utf8')) as {
       lens: { focalPx: number }
       geometry: { ground: [number, number, number][] }
     }
     expect(exact.lens.focalPx).toBeCloseTo((24 / 28) * 160, 6)
-    expect(exact.geometry.ground.filter((p) => project(spec, momentOf(spec, 0), p)).length).toBeGreaterThan(20)
+    expect(exact.geometry.ground.filter((p) => project(spec, sceneInputsAt(spec, 0), p)).length).toBeGreaterThan(20)
 
     const again = run('--plate', 'yard-walk', '--frames', '3', '--out', join(folder, 'two'))
     expect(again.stdout).toMatch(/taken from before/)

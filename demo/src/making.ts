@@ -14,12 +14,12 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
-import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './cameras.ts'
+import { focalPx, type PlateSpec, quaternionOf, sceneInputsAt, straightened } from './cameras.ts'
 import { gasCrew, yardCrew } from './crew.ts'
 import { keep, keepFloats, keyOf } from './made.ts'
 import { yardParts } from './scene/parts.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
-import { heldYard, type LightPlan, layYard, lightYard, type YardScene } from './scene/yardScene.ts'
+import { heldYard, type LightPlan, lightYard, uploadYard, type YardScene } from './scene/yardScene.ts'
 import { shoot } from './shoot.ts'
 import { type Drawing, newDrawing } from './view.ts'
 
@@ -86,7 +86,7 @@ export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; sc
     }
   }
   const sky = day === 'dusk' ? duskSky() : rainSky()
-  const scene = layYard(crew, yardParts(WEATHER[day], making.detail), sky, SKY_WIDTH, true)
+  const scene = uploadYard(crew, yardParts(WEATHER[day], making.detail), sky, SKY_WIDTH, true)
   making.say(`yard, ${day}: ${scene.triangleCount} triangles laid`, COST.bake * 0.25)
   let told = 0
   lightYard(crew, scene, making.light, (share) => {
@@ -208,7 +208,7 @@ export function drawPlate(
 
 /** The plate's camera as the product's picture takes it, for the flame's layer alone. */
 export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
-  const moment = momentOf(spec, (frame - spec.first) / spec.rate, seed)
+  const moment = sceneInputsAt(spec, (frame - spec.first) / spec.rate, seed)
   return {
     position: [...moment.position],
     rotation: quaternionOf(moment),

@@ -1,6 +1,6 @@
 import type { Crew } from '@lantern/core/base'
-import { focalPx, momentOf, type PlateSpec } from './cameras.ts'
-import { layTree, layVertices, meshTriangles } from './scene/memory.ts'
+import { focalPx, type PlateSpec, sceneInputsAt } from './cameras.ts'
+import { meshTriangles, uploadTree, uploadVertices } from './scene/memory.ts'
 import { FLAME_LIGHT, lightMesh, type YardScene } from './scene/yardScene.ts'
 import { type Drawing, drawMoments, newMoments, setMoment } from './view.ts'
 import { type Walk, worker } from './worker.ts'
@@ -19,8 +19,8 @@ function standWorker(
   lit: Float32Array | undefined,
 ): Float32Array {
   const figure = worker(walk, time)
-  const { pointer, count } = layVertices(crew, figure.mesh)
-  const tree = layTree(crew, meshTriangles(figure.mesh))
+  const { pointer, count } = uploadVertices(crew, figure.mesh)
+  const tree = uploadTree(crew, meshTriangles(figure.mesh))
   const balls = crew.heap.alloc(figure.balls.length * 16)
   crew.heap.f32(balls, figure.balls.length * 4).set(figure.balls.flat())
   const [x, , z] = figure.balls[4] ?? [0, 0, 0]
@@ -84,7 +84,7 @@ export function shoot(
   for (let slice = 0; slice < spec.slices; slice++) {
     const time = middle + open * ((slice + 0.5) / spec.slices - 0.5)
     if (spec.worker) standWorker(crew, scene, spec.worker, time, lit)
-    setMoment(crew, scene, drawing, moments, slice, momentOf(spec, time, seed), lens, spec.seed * 7919 + frame, 1)
+    setMoment(crew, scene, drawing, moments, slice, sceneInputsAt(spec, time, seed), lens, spec.seed * 7919 + frame, 1)
   }
   drawMoments(crew, scene, drawing, moments)
   crew.heap.release(mark)

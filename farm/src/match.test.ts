@@ -2,7 +2,7 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Solve } from '@lantern/core/data'
 import { readReading, writeSolve } from '@lantern/core/formats'
-import { keepOutAt, within } from '@lantern/core/pipeline'
+import { exclusionMaskAt, within } from '@lantern/core/pipeline'
 import { makeShot } from '@lantern/core/shot'
 import {
   cameraPathOf,
@@ -13,20 +13,20 @@ import {
   getBlob,
   getShot,
   keptFrame,
-  keptHands,
+  keptManualTracks,
   keptSolveOf,
   keptTracks,
   matchKeys,
-  requestHand,
+  movingObjectKeys,
+  requestManualTrack,
   requestMatch,
+  requestMovingObject,
   requestReading,
   requestReport,
-  requestThing,
   resultRows,
   type Shot,
   shotStatus,
   stopResults,
-  thingKeys,
 } from '@lantern/store'
 import { pino } from 'pino'
 import sharp from 'sharp'
@@ -34,7 +34,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
-import { handJob, matchJob, solveShot, thingJob, trackShot } from './jobs/match.ts'
+import { manualTrackJob, matchJob, movingObjectJob, solveShot, trackShot } from './jobs/match.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
 import { matchShot } from './matchReport.ts'
@@ -180,7 +180,7 @@ describe('matching a shot', () => {
     if (!shape) throw new Error('the shape is there')
     const inside = tracks.flatMap((track) =>
       Array.from({ length: track.places.length / 2 }, (_, n) =>
-        within(keepOutAt(shape, 1001 + track.first + n), track.places[2 * n] ?? 0, track.places[2 * n + 1] ?? 0),
+        within(exclusionMaskAt(shape, 1001 + track.first + n), track.places[2 * n] ?? 0, track.places[2 * n + 1] ?? 0),
       ),
     )
     expect(inside.filter(Boolean)).toEqual([])
@@ -224,23 +224,25 @@ describe('what a person waits for', () => {
     const shot = await getShot(store, 'turn')
     const hand = { name: 'Post', keys: [{ frame: 1003, places: [[160, 90]] }] }
     const edited = await editShot(store, 'turn', shot.head, { match: { hands: { post: hand } } })
-    const key = await requestHand(store, edited, 'post')
+    const key = await requestManualTrack(store, edited, 'post')
     const one = context(1, { progress: quiet })
-    expect(await handJob(one, { shot: shot.id, hand: 'post', key })).toBe(true)
-    const { post } = await keptHands(store, edited.document)
+    expect(await manualTrackJob(one, { shot: shot.id, hand: 'post', key })).toBe(true)
+    const { post } = await keptManualTracks(store, edited.document)
     expect(post?.[0]?.places.length).toBeGreaterThan(10)
     // To the right: what was in the middle goes left.
     expect((post?.[0]?.places.at(-2) ?? 0) - (post?.[0]?.places[0] ?? 0)).toBeLessThan(-20)
-    const stage = (await shotStatus(store, edited)).match.hands.post
-    expect(stage).toMatchObject({ state: 'done', key, figures: { first: 1001 } })
-    expect(stage?.figures.likeness).toHaveProperty('2', 1)
+    const runSingleOutput = (await shotStatus(store, edited)).match.hands.post
+    expect(runSingleOutput).toMatchObject({ state: 'done', key, figures: { first: 1001 } })
+    expect(runSingleOutput?.figures.likeness).toHaveProperty('2', 1)
     const moved = await editShot(store, 'turn', edited.head, {
       match: { hands: { post: { ...hand, keys: [{ frame: 1003, places: [[150, 90]] }] } } },
     })
-    const other = await requestHand(store, moved, 'post')
+    const other = await requestManualTrack(store, moved, 'post')
     await editShot(store, 'turn', moved.head, { match: { hands: { post: null } } })
-    expect(await handJob(one, { shot: shot.id, hand: 'post', key: other }).finally(one.end)).toBe(false)
-    await expect(requestHand(store, await getShot(store, 'turn'), 'post')).rejects.toMatchObject({ code: 'no-hand' })
+    expect(await manualTrackJob(one, { shot: shot.id, hand: 'post', key: other }).finally(one.end)).toBe(false)
+    await expect(requestManualTrack(store, await getShot(store, 'turn'), 'post')).rejects.toMatchObject({
+      code: 'no-hand',
+    })
   }, 60_000)
   it('a reading and a report are taken from the frames at full size, and named by what they read', async () => {
     const shot = await getShot(store, 'turn')
@@ -303,15 +305,19 @@ describe('what a person waits for', () => {
       camera: { kind: 'none' },
       match: { things: { barrow: thing } },
     })
-    await expect(requestThing(store, edited, 'barrow')).rejects.toMatchObject({ code: 'no-camera' })
+    await expect(requestMovingObject(store, edited, 'barrow')).rejects.toMatchObject({ code: 'no-camera' })
     const again = await editShot(store, 'turn', edited.head, { camera: { kind: 'solved' } })
-    const key = await requestThing(store, again, 'barrow')
+    const key = await requestMovingObject(store, again, 'barrow')
     expect((await resultRows(store, [key])).get(key)).toMatchObject({ kind: 'thing', state: 'waiting' })
     // Another region: the work that was asked for is put down.
     await editShot(store, 'turn', again.head, { match: { things: { barrow: null } } })
     const one = context(1)
     expect(
-      await thingJob(one, { shot: shot.id, thing: 'barrow', ...thingKeys(again.document, 'barrow') }).finally(one.end),
+      await movingObjectJob(one, {
+        shot: shot.id,
+        thing: 'barrow',
+        ...movingObjectKeys(again.document, 'barrow'),
+      }).finally(one.end),
     ).toBe(false)
     expect((await resultRows(store, [key])).get(key)?.state).toBe('stopped')
   })

@@ -1,12 +1,12 @@
 import { LanternError, type Progress } from '@lantern/core/base'
 import type { Solve } from '@lantern/core/data'
-import { allTracks, groundOf, solvedPath, withHandPoints } from '@lantern/core/pipeline'
+import { allTracks, groundOf, solvedPath, withManualPoints } from '@lantern/core/pipeline'
 import {
   adoptSolve,
   editShot,
   getShot,
   keptFrame,
-  keptHands,
+  keptManualTracks,
   keptSolveOf,
   keptTracks,
   matchKeys,
@@ -85,7 +85,7 @@ export async function matchShot(context: JobContext, name: string, wish: MatchWi
   const kind = shot.document.camera.kind
   if (shot.document.camera.solve?.key !== keys.solve && (kind === 'none' || kind === 'solved' || wish.take))
     shot = await adoptSolve(store, shot, shot.head)
-  const all = allTracks(shot.document, keys.tracks, tracks, await keptHands(store, shot.document))
+  const all = allTracks(shot.document, keys.tracks, tracks, await keptManualTracks(store, shot.document))
   const seconds = (await Promise.all([keys.tracks, keys.solve].map((key) => keptFrame(store, key, 0)))).reduce(
     (sum, frame) => sum + (typeof frame?.figures.seconds === 'number' ? frame.figures.seconds : 0),
     0,
@@ -106,7 +106,7 @@ export async function matchShot(context: JobContext, name: string, wish: MatchWi
     doubts: solve.doubts,
     seconds,
     taken: shot.document.camera.kind === 'solved' && shot.document.camera.solve?.key === keys.solve,
-    cameras: solvedPath(solve, groundOf(shot.document.match, withHandPoints(solve, all), all).by).frames.map(
+    cameras: solvedPath(solve, groundOf(shot.document.match, withManualPoints(solve, all), all).by).frames.map(
       ({ frame, camera: { position, rotation } }) => ({ frame, position, rotation }),
     ),
   }

@@ -11,7 +11,7 @@ import { estimateJob } from './bake/estimateJob.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
-import { handJob, matchJob, thingJob } from './jobs/match.ts'
+import { manualTrackJob, matchJob, movingObjectJob } from './jobs/match.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
@@ -64,7 +64,7 @@ async function main(): Promise<void> {
   const short: TaskList = {
     hand: (payload, { job }) => {
       const wanted = jobSchemas.hand.parse(payload)
-      return doing('a track', wanted.shot, () => handJob(contextFor(job.id), wanted))
+      return doing('a track', wanted.shot, () => manualTrackJob(contextFor(job.id), wanted))
     },
     reading: (payload, { job }) => {
       const wanted = jobSchemas.reading.parse(payload)
@@ -92,7 +92,7 @@ async function main(): Promise<void> {
     },
     thing: (payload, { job }) => {
       const wanted = jobSchemas.thing.parse(payload)
-      return doing('a thing that moves', wanted.shot, () => thingJob(contextFor(job.id), wanted))
+      return doing('a thing that moves', wanted.shot, () => movingObjectJob(contextFor(job.id), wanted))
     },
     match: (payload, { job }) => {
       const wanted = jobSchemas.match.parse(payload)

@@ -1,6 +1,6 @@
 
 
-// MacCormack advection (Selle, Fedkiw, Kim, Liu & Rossignac 2008) of values at cell centres, traced back by the midpoint rule: what the sweeps of fluxes (carry.ts, momentum.ts) are held against.
+// MacCormack advection (Selle, Fedkiw, Kim, Liu & Rossignac 2008) of values at cell centres, traced back by the midpoint rule: what the sweeps of fluxes (advectScalar.ts, advectVelocity.ts) are held against.
 // shift = time step / cell size; positive traces back, negative forward.
 // `centred` holds the velocity at cell centres, four floats a cell (u, v, w, 0), ghosts included: one trilinear look gives the midpoint's velocity.
 

@@ -4,7 +4,7 @@ import { AIR, baseOf, endOf, firstOf } from './grid'
  * The faces of axis `comp` that are carried with what is worked on but lie between two cells of open air, which no pressure orders, move with `wind` (times their row's factor) again: left to itself the flow there
  * would drive itself up. Array layers [from, to), ghosts too.
  */
-export function calmFaces(p: usize, flags: usize, comp: i32, wind: f64, rows: usize, faces: usize, nx: i32, ny: i32, from: i32, to: i32): void {
+export function resetFaces(p: usize, flags: usize, comp: i32, wind: f64, rows: usize, faces: usize, nx: i32, ny: i32, from: i32, to: i32): void {
   const sx = nx + 2
   for (let k = from; k < to; k++)
     for (let j = 0; j < ny + 2; j++) {

@@ -355,7 +355,7 @@ function substitute6(m: usize): void {
 function put(system: usize, r: i32, c: i32, value: f32): void { store<f64>(system + ((<usize>(r * 6 + c)) << 3), <f64>value) }
 
 /** Normal matrix of turning and scaling about a look's middle: parts gx, gy, gx i, gx j, gy i, gy j (its lower half). */
-function layAffine(scratch: usize, system: usize): void {
+function writeAffineSystem(scratch: usize, system: usize): void {
   const none = f32x4.splat(0)
   let xx = none, xy = none, yy = none, xxi = none, xyi = none, yyi = none, xxj = none, xyj = none, yyj = none
   let xxii = none, xyii = none, yyii = none, xxij = none, xyij = none, yyij = none, xxjj = none, xyjj = none, yyjj = none
@@ -388,7 +388,7 @@ function findLook(f: usize, image: usize, width: i32, height: i32, scratch: usiz
   prepare(f + LOOK_AT, scratch)
   const spread = lookSpread, weight = lookWeight
   memory.fill(system, 0, 336)
-  layAffine(scratch, system)
+  writeAffineSystem(scratch, system)
   // A little stiffness against turning and scaling where the look says nothing about it.
   for (let r = 2; r < 6; r++) {
     const o = system + ((<usize>(r * 7)) << 3)

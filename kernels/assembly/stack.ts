@@ -19,7 +19,7 @@ export function blurLine(dst: usize, src: usize, weights: usize, radius: i32, wi
  * Light on the set: image = image x (1 + (shadow - 1) x shadowAmount + light x gain). Lane 3 of the image is the factor the plate's own grain was multiplied by, 1 at first.
  * light: r g b share of the plate's white light, shadow share. gain: 3 floats.
  */
-export function layLight(image: usize, light: usize, gain: usize, shadowAmount: f32, width: i32, from: i32, to: i32): void {
+export function compositeLight(image: usize, light: usize, gain: usize, shadowAmount: f32, width: i32, from: i32, to: i32): void {
   const g = f32x4(load<f32>(gain), load<f32>(gain, 4), load<f32>(gain, 8), 0)
   for (let n = from * width; n < to * width; n++) {
     const l = v128.load(light + ((<usize>n) << 4))
@@ -35,7 +35,7 @@ export function layLight(image: usize, light: usize, gain: usize, shadowAmount: 
  * Smoke over: image = image x (1 - alpha) + smoke. ambient: r g b premultiplied, anything; lit: r g b, anything; cover: alpha in lane 3.
  * The grade works on colour divided by alpha: black + colour x span, then x alpha again. grade: 12 floats: black r g b 0, span r g b 0, fire gain r g b, amount.
  */
-export function laySmoke(image: usize, ambient: usize, lit: usize, cover: usize, grade: usize, width: i32, from: i32, to: i32): void {
+export function compositeSmoke(image: usize, ambient: usize, lit: usize, cover: usize, grade: usize, width: i32, from: i32, to: i32): void {
   const black = v128.load(grade)
   const span = v128.load(grade, 16)
   const gain = v128.load(grade, 32)
@@ -53,7 +53,7 @@ export function laySmoke(image: usize, ambient: usize, lit: usize, cover: usize,
 }
 
 /** Fire added: image += fire x gain; lane 3 stays. */
-export function layFire(image: usize, fire: usize, gain: usize, width: i32, from: i32, to: i32): void {
+export function compositeFire(image: usize, fire: usize, gain: usize, width: i32, from: i32, to: i32): void {
   const g = f32x4(load<f32>(gain), load<f32>(gain, 4), load<f32>(gain, 8), 0)
   for (let n = from * width; n < to * width; n++) {
     const o = (<usize>n) << 4
@@ -84,7 +84,7 @@ function noise(x: i32, y: i32, c: i32, seed: i32): f32 {
  * Grain where something was added: the variance that the plate's law var = floor + slope x value asks for at the new brightness, less what the plate's own grain (scaled by lane 3) brings.
  * grain: 8 floats: floor r g b, slope r g b, neighbour weight, amount. The weight spreads each speck over its four neighbours (its size). plate: 4 floats a pixel.
  */
-export function layGrain(dst: usize, image: usize, plate: usize, grain: usize, seed: i32, width: i32, from: i32, to: i32): void {
+export function compositeGrain(dst: usize, image: usize, plate: usize, grain: usize, seed: i32, width: i32, from: i32, to: i32): void {
   const spread = load<f32>(grain, 24)
   const amount = load<f32>(grain, 28)
   const norm: f32 = amount / sqrt(<f32>1 + <f32>4 * spread * spread)

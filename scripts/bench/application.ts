@@ -97,8 +97,8 @@ export const freshStart: Bench = {
 }
 
 /** In the browser, on the demo plate without a kept fire: from the click that places a fire to its first picture, and again after a changed setting. */
-export const thinFire: Bench = {
-  name: 'app/thin-fire-click',
+export const draftFire: Bench = {
+  name: 'app/draft-fire-click',
   size: '1280x720 plate',
   runs: 1,
   threads: [2],
@@ -150,7 +150,7 @@ export const thinFire: Bench = {
         await page.getByRole('button', { name: 'Fire', exact: true }).click()
         const box = await picture.boundingBox()
         const shown = async (): Promise<void> => {
-          await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
+          await page.locator('[data-source]', { hasText: 'draft, burning here' }).waitFor()
           await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
         }
         const begun = performance.now()

@@ -1,11 +1,11 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import { paddedCells } from '../../core/src/data/index.ts'
+import { workedTiles } from '../../core/src/gas/activeTiles.ts'
 import { workIn } from '../../core/src/gas/fields.ts'
-import { elementOf, layersPerChunk, layFields, solvePressure } from '../../core/src/gas/index.ts'
+import { allocateFields, elementOf, layersPerChunk, solvePressure } from '../../core/src/gas/index.ts'
+import { WORK_TILE } from '../../core/src/gas/rowTables.ts'
 import { sourceCells } from '../../core/src/gas/sources.ts'
-import { workedTiles } from '../../core/src/gas/spans.ts'
 import { emptyBudget, stepGas } from '../../core/src/gas/step.ts'
-import { WORK_TILE } from '../../core/src/gas/tables.ts'
 import { smallFire } from '../../core/testing/fires.ts'
 import { noiseRhs, pressureCase } from '../../core/testing/grids.ts'
 import { type Bench, median, timed } from './bench.ts'
@@ -62,9 +62,9 @@ const advection = (name: string, n: number, pass: 'mac' | 'flux'): Bench => ({
         crew.run('advectCorrect', [centred, n, n, n, 1, a, b, c], n, chunk)
         return
       }
-      crew.run('sweepDensity', [b, a, 0, u, 0, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
-      crew.run('sweepDensity', [c, b, 1, v, u, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
-      crew.run('sweepDensity', [b, c, 2, w, u, 0, v, 1, 1, 1, 0, n, n, n], n, chunk)
+      crew.run('advectScalar', [b, a, 0, u, 0, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
+      crew.run('advectScalar', [c, b, 1, v, u, 0, 0, 0, 0, 1, 0, n, n, n], n, chunk)
+      crew.run('advectScalar', [b, c, 2, w, u, 0, v, 1, 1, 1, 0, n, n, n], n, chunk)
     }
     const ms = timed(3, once)
     return { ms, figures: { nsPerCell: (ms * 1e6) / n ** 3 } }
@@ -80,10 +80,10 @@ const step = (n: number): Bench => ({
   run(crew) {
     const cell = 4 / n
     const settings = smallFire({ cell, bounds: { low: [-2, 0, -2], high: [2, 4, 2] }, mostCells: n ** 3 })
-    const [still] = settings.moments
+    const [still] = settings.sceneInputs
     if (!still) throw new Error('a fire has a moment')
     const before = crew.heap.used()
-    const fields = layFields(
+    const fields = allocateFields(
       crew,
       crew.heap.mark(),
       { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] },
@@ -123,7 +123,7 @@ export function smokeIn(
     bounds: { low: [-2, 0, -2], high: [2, 4, 2] },
     mostCells: n ** 3,
   })
-  const [still] = settings.moments
+  const [still] = settings.sceneInputs
   if (!still) throw new Error('smoke has a moment')
   const before = crew.heap.peak()
   const cells: [number, number, number][] = []
@@ -136,7 +136,7 @@ export function smokeIn(
         active[((k >> 3) * (n >> 3) + (j >> 3)) * (n >> 3) + (i >> 3)] = 1
       }
   const whole = active.every((one) => one === 1)
-  const fields = layFields(
+  const fields = allocateFields(
     crew,
     crew.heap.mark(),
     { cell, origin: [-n / 2, 0, -n / 2], size: [n, n, n] },
@@ -161,26 +161,26 @@ export function smokeIn(
   return { worked, bytesPerCell: (crew.heap.peak() - before) / worked, step }
 }
 
-/** A thin warm plume that leans from one edge of a box to the other, worked on in its tiles, against a box full of smoke: what a cell that is worked on costs of each. */
+/** A draft warm plume that leans from one edge of a box to the other, worked on in its tiles, against a box full of smoke: what a cell that is worked on costs of each. */
 const tiles = (n: number): Bench => ({
   name: 'gas/plume-tiles',
   size: `${n}^3`,
   runs: 3,
   threads: [1, 2],
   run(crew) {
-    const thin = smokeIn(crew, n, (i, j, k) => (i - j) ** 2 + (k - n / 2) ** 2 <= 81)
+    const draft = smokeIn(crew, n, (i, j, k) => (i - j) ** 2 + (k - n / 2) ** 2 <= 81)
     const full = smokeIn(crew, 96, () => true)
     // In turn, since the machine's own speed changes.
-    const turns = Array.from({ length: 12 }, () => [timed(1, thin.step), timed(1, full.step)] as const)
+    const turns = Array.from({ length: 12 }, () => [timed(1, draft.step), timed(1, full.step)] as const)
     const [ms, whole] = [0, 1].map((m) => median(turns.map((turn) => turn[m] ?? 0))) as [number, number]
     return {
       ms,
       figures: {
-        boxOverWorked: n ** 3 / thin.worked,
-        nsPerCell: (ms * 1e6) / thin.worked,
+        boxOverWorked: n ** 3 / draft.worked,
+        nsPerCell: (ms * 1e6) / draft.worked,
         nsPerCellFull: (whole * 1e6) / full.worked,
-        ratio: ms / thin.worked / (whole / full.worked),
-        bytesPerCell: thin.bytesPerCell,
+        ratio: ms / draft.worked / (whole / full.worked),
+        bytesPerCell: draft.bytesPerCell,
         bytesPerCellFull: full.bytesPerCell,
       },
     }

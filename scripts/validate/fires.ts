@@ -56,7 +56,7 @@ function pool(diameter: number): Partial<GasItem> {
   return { ...item, ...resized(item, diameter) }
 }
 
-/** Pulse and height of a pool fire with so many cells across, and how near the thin run of the same document comes to them. */
+/** Pulse and height of a pool fire with so many cells across, and how near the draft run of the same document comes to them. */
 export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], across: number): Row[] {
   const pulse = 1.5 / Math.sqrt(diameter)
   const tall = 0.235 * heat ** 0.4 - 1.02 * diameter
@@ -82,13 +82,13 @@ export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], a
       cell: simulation.box.cell,
       pulse:
         pulseRate(
-          figures.map(({ neck }) => neck),
+          figures.map(({ baseBuoyancy }) => baseBuoyancy),
           RATE,
         ) ?? Number.NaN,
-      height: mean(figures.map(({ standing }) => standing)),
+      height: mean(figures.map(({ axialFlameLength }) => axialFlameLength)),
     }
   }
-  const [full, thin] = [measured('full'), measured('thin')]
+  const [full, draft] = [measured('full'), measured('draft')]
   return [
     within(
       `pool fire of ${diameter} m, ${across} cells across, pulse, Hz`,
@@ -105,21 +105,21 @@ export function poolRows(crew: Crew, [diameter, heat]: (typeof POOLS)[number], a
       0.25,
     ),
     // Where the full one is no finer they are the same run.
-    ...(thin.cell <= full.cell
+    ...(draft.cell <= full.cell
       ? []
       : [
           within(
-            `pool fire of ${diameter} m, thin, pulse, Hz`,
+            `pool fire of ${diameter} m, draft, pulse, Hz`,
             `the same with ${across} cells across`,
             full.pulse,
-            thin.pulse,
+            draft.pulse,
             0.25,
           ),
           within(
-            `pool fire of ${diameter} m, thin, flame height, m`,
+            `pool fire of ${diameter} m, draft, flame height, m`,
             `the same with ${across} cells across`,
             full.height,
-            thin.height,
+            draft.height,
             0.25,
           ),
         ]),

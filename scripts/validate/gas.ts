@@ -98,7 +98,7 @@ function soot(crew: Crew): Row[] {
   const settings: GasSettings = {
     ...open,
     bounds: { low: [0, 0, 0], high: [1.6, 1.6, 1.6] },
-    moments: open.moments.map((moment) => ({
+    sceneInputs: open.sceneInputs.map((moment) => ({
       ...moment,
       solids: [
         wall([0, 0, 0], [1, 0, 0]),
@@ -197,7 +197,7 @@ function advection(crew: Crew): Row[] {
         for (const [m, along] of order.entries()) {
           crew.run('fillGhosts', [from, ...size, 0, 0, 0, 0], size[2] + 2)
           crew.run(
-            'sweepDensity',
+            'advectScalar',
             [
               to,
               from,

@@ -44,7 +44,7 @@ function noiseOf(crew: Crew, kind: string, camera: Camera): number {
   for (let n = 0; n < FRAMES; n++) simulation.advance()
   const frame: GasFrame = simulation.keep()
   const at = { frame: 1, camera, before: camera, after: camera, instances: instancesAt(document, 1) }
-  const [made, clean] = [{}, { moments: MANY }].map((changed) =>
+  const [made, clean] = [{}, { shutterSamples: MANY }].map((changed) =>
     renderPicture(crew, document, at, () => frame, 'final', undefined, changed),
   ) as [Passes, Passes]
   const value = ({ smoke, fire, smokeLight }: Passes, n: number, c: number): number =>

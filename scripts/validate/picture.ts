@@ -4,12 +4,12 @@ import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/li
 import {
   FINAL,
   type GasVolume,
-  layScene,
   type Passes,
   type PlateLight,
   renderPasses,
+  uploadScene,
 } from '../../core/src/picture/index.ts'
-import { layStack, type StackPasses } from '../../core/src/sit/index.ts'
+import { compositeStack, type StackPasses } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
 const EXTINCTION = 8700
@@ -60,7 +60,7 @@ const camera: Camera = {
 /** Mean over the middle pixels, where the march's jitter evens out. */
 function seen(crew: Crew, gas: GasVolume, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
   const passes: Passes = renderPasses(crew, {
-    scene: layScene(crew, []),
+    scene: uploadScene(crew, []),
     camera: camera,
     straightenPixel: (x, y) => [(x - 8) / 8000, (y - 8) / 8000],
     drawables: [gas],
@@ -171,7 +171,7 @@ function layers(crew: Crew): Row[] {
     kinds: readonly ('light' | 'smoke' | 'fire')[],
     formula: (below: number, n: number, c: number) => number,
   ): number => {
-    const result = layStack(
+    const result = compositeStack(
       crew,
       plate,
       passes,

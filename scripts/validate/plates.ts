@@ -15,7 +15,7 @@ import {
   alignPoints,
   type CameraSolve,
   fitGround,
-  followHand,
+  followManualTrack,
   followPlate,
   keptSolve,
   moveCamera,
@@ -25,7 +25,7 @@ import {
   solveCamera,
 } from '../../core/src/match/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
-import { handPlaces, linedCamera, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
+import { linedCamera, manualPlaces, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
 import { atMost, type Row, within } from './row.ts'
 
@@ -311,7 +311,7 @@ async function lockedRows(): Promise<Row[]> {
     const ray = pixelRay(start, x, y)
     return pointAlong(ray, -ray.from[2] / ray.along[2])
   })
-  const { tracks } = await followHand(plate, {
+  const { tracks } = await followManualTrack(plate, {
     keys: [{ frame: 0, places: WALL }],
     model: 'turn',
     pattern: 12,
@@ -328,7 +328,7 @@ async function lockedRows(): Promise<Row[]> {
         return [seen?.x ?? Number.NaN, seen?.y ?? Number.NaN]
       }),
     )
-    const found = middle(handPlaces(tracks, n))
+    const found = middle(manualPlaces(tracks, n))
     return Math.hypot(found[0] - there[0], found[1] - there[1])
   })
   // The whole picture through the camera that trembles with it, against where the exact camera sees the landmarks.

@@ -1,6 +1,6 @@
 import type { Crew } from '../../core/src/base/index.ts'
 import { paddedCells, paddedIndex } from '../../core/src/data/index.ts'
-import { emptyBudget, type GasMoment, type GasSettings, layFields, stepGas } from '../../core/src/gas/index.ts'
+import { allocateFields, emptyBudget, type GasSettings, type SceneInputs, stepGas } from '../../core/src/gas/index.ts'
 import type { Row } from './row.ts'
 
 const EDGE = 64
@@ -16,7 +16,7 @@ export function vortexRows(crew: Crew): Row[] {
     normal,
   })
   const deep = DEEP * cell
-  const still: GasMoment = {
+  const still: SceneInputs = {
     sources: [],
     forces: [],
     wind: [0, 0, 0],
@@ -33,8 +33,8 @@ export function vortexRows(crew: Crew): Row[] {
     cell,
     sources: [],
     forces: [],
-    moments: [still],
-    runUp: 0,
+    sceneInputs: [still],
+    preRoll: 0,
     ambient: 288,
     shear: { exponent: 0, at: 10, ground: 0 },
     sootYield: 0,
@@ -50,7 +50,7 @@ export function vortexRows(crew: Crew): Row[] {
     bounds: { low: [0, 0, 0], high: [1, 1, deep] },
   }
   const mark = crew.heap.mark()
-  const fields = layFields(crew, mark, { cell, origin: [0, 0, 0], size: [...size] }, settings, still)
+  const fields = allocateFields(crew, mark, { cell, origin: [0, 0, 0], size: [...size] }, settings, still)
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, paddedCells(size))
   const [x, y] = [(i: number): number => (Math.PI * i) / EDGE, (j: number): number => (Math.PI * j) / EDGE]
   for (let k = 0; k < DEEP; k++)

@@ -6,6 +6,7 @@ import * as progress from './migrations/0002-progress.ts'
 import * as restarts from './migrations/0003-restarts.ts'
 import * as runUp from './migrations/0004-run-up.ts'
 import * as ahead from './migrations/0005-ahead.ts'
+import * as figureNames from './migrations/0006-figure-names.ts'
 import type { Database } from './schema.ts'
 
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
@@ -47,6 +48,7 @@ export async function migrate(store: Store): Promise<void> {
         '0003-restarts': restarts,
         '0004-run-up': runUp,
         '0005-ahead': ahead,
+        '0006-figure-names': figureNames,
       }),
     },
   })

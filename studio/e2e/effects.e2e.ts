@@ -63,13 +63,13 @@ beforeAll(async () => {
 afterAll(() => browser.close())
 
 describe('kinds', () => {
-  it('one is placed by a click, has its real size, and burns thin over the plate at once', async () => {
+  it('one is placed by a click, has its real size, and burns draft over the plate at once', async () => {
     await add('Oil-drum fire')
     await over(page, [0.35, 0.8])
     await bench().getByRole('heading', { name: 'Oil-drum fire' }).waitFor()
     await saved(page)
     expect(await gas('Oil-drum fire')).toMatchObject({ shape: 'disc', diameter: 0.57, heat: 250 })
-    await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 60_000 }).toContain('thin')
+    await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 60_000 }).toContain('draft')
     await expect.poll(async () => part('Speed for size').innerText(), { timeout: 60_000 }).toMatch(/for 1\.99 Hz/)
   }, 120_000)
   it('is shown in the picture while it still burns, not only when that is over', async () => {
@@ -82,7 +82,7 @@ describe('kinds', () => {
       const look = (): void =>
         void (
           key() !== before &&
-          (said as string[]).push(/(thin|finer): \d+ of \d+/.exec(window.document.body.innerText)?.[0] ?? '')
+          (said as string[]).push(/(draft|finer): \d+ of \d+/.exec(window.document.body.innerText)?.[0] ?? '')
         )
       if (canvas) new MutationObserver(look).observe(canvas, { attributeFilter: ['data-of'] })
     })
@@ -91,7 +91,7 @@ describe('kinds', () => {
     await saved(page)
     const said = (): Promise<string[]> => page.evaluate(() => (window as unknown as { said: string[] }).said)
     await expect.poll(async () => (await said()).length, { timeout: 60_000 }).toBeGreaterThan(0)
-    expect((await said())[0]).toMatch(/^(thin|finer): \d/)
+    expect((await said())[0]).toMatch(/^(draft|finer): \d/)
     expect((await said())[0]).not.toMatch(/finer: (\d+) of \1$/)
     await page.keyboard.press('Control+z')
     await expect.poll(() => gas('Oil-drum fire')).toMatchObject({ heat: 250 })
@@ -287,7 +287,7 @@ describe('what is kept', () => {
     expect(Object.values((await status()).items)).toHaveLength(runs)
     await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 90_000 }).toContain('kept gas')
   }, 240_000)
-  it('stays as it is in the picture, to the pixel, beside another that still burns thin', async () => {
+  it('stays as it is in the picture, to the pixel, beside another that still burns draft', async () => {
     // What the picture shows where the kept fire is: every channel of every pixel.
     const shown = async (): Promise<number[]> => {
       await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
@@ -318,7 +318,7 @@ describe('what is kept', () => {
       changes.push(Math.max(...flame.map((n) => Math.abs((now[n] ?? 0) - (before[n] ?? 0)))))
       return page.locator('[data-source]').innerText()
     }
-    await expect.poll(look, { timeout: 60_000, interval: 50 }).toContain('thin')
+    await expect.poll(look, { timeout: 60_000, interval: 50 }).toContain('draft')
     await look()
     expect(Math.max(...changes)).toBeLessThan(2)
     await page.keyboard.press('Delete')

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { type Camera, placeAt, projectPoint } from '@lantern/core/data'
 import { readCameraFile, readCameraGltf, readExr, readTracks } from '@lantern/core/formats'
-import { handPlaces } from '@lantern/core/pipeline'
+import { manualPlaces } from '@lantern/core/pipeline'
 import type { Shot } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -183,7 +183,7 @@ describe('a flat patch', () => {
     await over(page, [0.3, 0.35], [0.42, 0.55])
     await expect.poll(async () => (await hand(4)).state, { timeout: 60_000 }).toBe('done')
     const tracks = readTracks(await kept((await hand(4)).key))
-    expect(handPlaces(tracks, FRAMES - 1)).toHaveLength(4)
+    expect(manualPlaces(tracks, FRAMES - 1)).toHaveLength(4)
     await step('Proof')
     const tile = page.locator('[data-stuck]')
     const before = await tile.getAttribute('d')
@@ -200,7 +200,7 @@ describe('a flat patch', () => {
     await saved(page)
     const { cameras } = await get<{ cameras: Camera[] }>('/cameras')
     const tracks = readTracks(await kept((await hand(4)).key))
-    const middle = (n: number): number => handPlaces(tracks, n).reduce((sum, p) => sum + p[0] / 4, 0)
+    const middle = (n: number): number => manualPlaces(tracks, n).reduce((sum, p) => sum + p[0] / 4, 0)
     expect((cameras[FRAMES - 1]?.centre[0] ?? 0) - (cameras[0]?.centre[0] ?? 0)).toBeCloseTo(
       middle(FRAMES - 1) - middle(0),
       -1,

@@ -216,7 +216,7 @@ describe('the strip', () => {
 
 describe('comparing', () => {
   it('shows the difference to the bare plate: black where nothing was added', async () => {
-    await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
+    await page.locator('[data-source]', { hasText: 'draft, burning here' }).waitFor()
     await page.keyboard.press('d')
     expect(await pixel(page, 0.03, 0.05)).toEqual([0, 0, 0])
     await expect.poll(async () => Math.max(...(await pixel(page, 0.56, 0.72))), { timeout: 30_000 }).toBeGreaterThan(20)

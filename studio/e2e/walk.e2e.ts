@@ -214,18 +214,18 @@ describe('the set', () => {
 })
 
 describe('a fire', () => {
-  it('burns thin in the plate within seconds of a click, and follows its settings', async () => {
+  it('burns draft in the plate within seconds of a click, and follows its settings', async () => {
     await station(page, 'Effects')
     await page.keyboard.press('End')
     const before = await pixel(page, ...PLACE)
     await page.getByRole('button', { name: 'Fire', exact: true }).click()
     await over(page, [FIRE_X, FIRE_Y])
-    await page.locator('[data-source]', { hasText: 'thin, burning here' }).waitFor()
+    await page.locator('[data-source]', { hasText: 'draft, burning here' }).waitFor()
     await saved(page)
     await expect
       .poll(async () => bright(await pixel(page, ...PLACE)), { timeout: 30_000 })
       .toBeGreaterThan(bright(before) + 60)
-    await page.getByText(/(thin|finer): \d+ of 8/).waitFor()
+    await page.getByText(/(draft|finer): \d+ of 8/).waitFor()
     await type(page, 'Cell', '110')
     await type(page, 'Diameter', '0.8')
     await type(page, 'Run-up', '8')

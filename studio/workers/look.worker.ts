@@ -12,12 +12,12 @@ import {
   stackSettings,
 } from '@lantern/core/pipeline'
 import { toDisplay } from '@lantern/core/sit'
+import { Drafts } from './drafts.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
-import { ThinBurns } from './thinBurns.ts'
 
-// The browser's computing thread: lays frames, and burns thin gases between requests. The same core as the farm's.
+// The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
 const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
-const burns = new ThinBurns(say, (error) => sayFailure(error))
+const drafts = new Drafts(say, (error) => sayFailure(error))
 
 /** Starts a worker and waits until its code is loaded: a crew's caller blocks, and a blocked thread can't load its children. */
 function loadedThread(): Promise<Worker> {
@@ -137,26 +137,26 @@ interface Found {
   passing: boolean
 }
 
-/** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else thin ones; none while none of these has come. Those that a thin run has not come to are stood in for by its newest. */
+/** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
 async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
   if (source.kind !== 'gas') return { passing: false }
   const { instances, camera } = source.at
-  const thin = new Map<string, GasFrame>()
+  const draft = new Map<string, GasFrame>()
   const wanted: [string, number, string][] = []
   for (const [gas, frames] of neededFrames(instances))
     for (const one of frames) {
       const key = source.keys[gas]
-      const run = burns.runs.get(gas)
+      const run = drafts.runs.get(gas)
       const standing = run?.frames[Math.min(Math.max(0, one - run.first), run.frames.length - 1)]
       if (key) wanted.push([gas, one, `${key}/${one}`])
-      else if (standing) thin.set(`${gas}/${one}`, standing)
+      else if (standing) draft.set(`${gas}/${one}`, standing)
     }
-  const passing = Object.entries(source.thins).some(([gas, burn]) => burns.runs.get(gas)?.key !== burn)
-  if (thin.size + wanted.length === 0) return { passing }
+  const passing = Object.entries(source.drafts).some(([gas, burn]) => drafts.runs.get(gas)?.key !== burn)
+  if (draft.size + wanted.length === 0) return { passing }
   const key = JSON.stringify([
     frame,
     wanted,
-    [...thin].map(([place, one]) => [place, numberOf(one)]),
+    [...draft].map(([place, one]) => [place, numberOf(one)]),
     instances,
     document.light,
     document.items,
@@ -181,7 +181,7 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
         crew,
         document,
         source.at,
-        (gas, one) => kept.get(`${gas}/${one}`) ?? thin.get(`${gas}/${one}`),
+        (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
         'look',
       ),
     ),
@@ -264,8 +264,8 @@ function sayFailure(error: unknown, id?: number): void {
 async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
-    else if (request.what === 'thin') burns.light(request)
-    else if (request.what === 'quench') burns.quench(request.item)
+    else if (request.what === 'draft') drafts.start(request)
+    else if (request.what === 'cancel-draft') drafts.cancel(request.item)
     else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
     else if (request.what === 'linear')
       say({ what: 'linear', id: request.id, image: (await imageOf(request.of)) ?? makeImage(1, 1, 4) })

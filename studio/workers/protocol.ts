@@ -7,10 +7,10 @@ import type { GrainLaw } from '@lantern/core/sit'
 /** What shows at a frame, without what reads signals: the document that goes with it is settled. */
 export type SettledFrame = Omit<PictureFrame, 'inputs'>
 
-/** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else thin, by the burns' keys in `thins`), or the bare plate. */
+/** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else drafts, by the drafts’ keys in `drafts`), or the bare plate. */
 export type PassSource =
   | { kind: 'kept'; key: string }
-  | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; thins: Record<string, string> }
+  | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; drafts: Record<string, string> }
   | { kind: 'none' }
 
 export interface ComposeRequest {
@@ -24,13 +24,13 @@ export interface ComposeRequest {
   exposure: number
   way: 'plain' | 'soft'
 }
-export interface ThinRequest {
-  what: 'thin'
-  /** Key of the thin recipe; a newer request ends an older one. */
+export interface DraftRequest {
+  what: 'draft'
+  /** Key of the draft recipe; a newer request ends an older one. */
   key: string
   item: string
   settings: GasSettings
-  /** The same made finer, burnt after the thin one while a person watches; none where it would be no finer. */
+  /** The same made finer, burnt after the first draft while a person watches; none where it would be no finer. */
   finer?: GasSettings
   /** The run's first frame as numbered in the plate, frames a second, and how many of them are burnt. */
   first: number
@@ -49,9 +49,9 @@ export interface ProbeRequest {
 }
 export type LookRequest =
   | ComposeRequest
-  | ThinRequest
+  | DraftRequest
   | ProbeRequest
-  | { what: 'quench'; item: string }
+  | { what: 'cancel-draft'; item: string }
   | { what: 'hash'; id: number; threads: number }
   | { what: 'linear'; id: number; of?: LaidFrom }
 
@@ -70,20 +70,20 @@ export type LookReply =
       passing: boolean
     }
   | {
-      what: 'thin-frame'
+      what: 'draft-frame'
       key: string
       item: string
       frame: number
       heatKw: number
       height: number
-      standing: number
-      neck: number
+      axialFlameLength: number
+      baseBuoyancy: number
       of: number
       milliseconds: number
       cell: number
       finer: boolean
     }
-  | { what: 'thin-done'; key: string; item: string }
+  | { what: 'draft-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }
   | { what: 'hashed'; id: number; hash: string; threads: number }

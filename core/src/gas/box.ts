@@ -1,8 +1,8 @@
 import { LanternError } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
-import type { GasMoment, GasSettings } from './settings.ts'
+import { CLEAR } from './activeTiles.ts'
+import type { GasSettings, SceneInputs } from './settings.ts'
 import { sourceBounds } from './sources.ts'
-import { CLEAR } from './spans.ts'
 
 // The box that a gas is worked out in: its sources with air round them, what it holds, and where that may reach in the next frame.
 
@@ -37,7 +37,7 @@ function boxAround({ cell, bounds }: GasSettings, low: readonly number[], high: 
 export const cellsOf = ({ size }: Pick<CellBox, 'size'>): number => size[0] * size[1] * size[2]
 
 /** Bounds of the sources, m, each with the clear air that is kept round it. */
-export function roundSources(settings: GasSettings, now: GasMoment): { low: number[]; high: number[] }[] {
+export function roundSources(settings: GasSettings, now: SceneInputs): { low: number[]; high: number[] }[] {
   return now.sources.flatMap((_, n) => {
     const found = sourceBounds(settings, now, n)
     if (!found?.low.every(Number.isFinite) || !found.high.every(Number.isFinite)) return []
@@ -51,7 +51,7 @@ export function roundSources(settings: GasSettings, now: GasMoment): { low: numb
 }
 
 /** The least box at a moment: the sources with some air round them. Throws LanternError 'gas-size' where it is over settings.mostCells. */
-export function sourceBox(settings: GasSettings, now: GasMoment): CellBox {
+export function sourceBox(settings: GasSettings, now: SceneInputs): CellBox {
   const { cell, mostCells } = settings
   const low = [Infinity, Infinity, Infinity]
   const high = [-Infinity, -Infinity, -Infinity]
@@ -81,7 +81,7 @@ export function sourceBox(settings: GasSettings, now: GasMoment): CellBox {
 /** The box that a gas goes on in which fills `held` (none: nothing) of `box` and may go `travel` metres in the next frame; undefined where it stays. It grows as soon as it must, and shrinks when that is worth it. */
 export function fittedBox(
   settings: GasSettings,
-  now: GasMoment,
+  now: SceneInputs,
   box: CellBox,
   held: CellRange | undefined,
   travel: number,

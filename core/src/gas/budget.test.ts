@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
 import { makeCrew } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
-import { layFields, moveFields } from './fields.ts'
+import { allocateFields, moveFields } from './fields.ts'
 import { AIR_DENSITY, AIR_HEAT_CAPACITY } from './settings.ts'
 import { sourceCells } from './sources.ts'
 import { emptyBudget, recount, stepGas } from './step.ts'
@@ -14,10 +14,10 @@ const BOX: CellBox = { cell: CELL, origin: [-12, 0, -12], size: [24, 32, 24] }
 function burned(steps: number) {
   const crew = makeCrew(1)
   const settings = smallFire({ cell: CELL })
-  const still = settings.moments[0]
+  const still = settings.sceneInputs[0]
   if (!still) throw new Error('a fire has a moment')
   const mark = crew.heap.mark()
-  const fields = layFields(crew, mark, BOX, settings, still)
+  const fields = allocateFields(crew, mark, BOX, settings, still)
   const feeds = settings.sources.map((_, n) => sourceCells(crew, fields, settings, n, still))
   const budget = emptyBudget()
   for (let n = 1; n <= steps; n++)

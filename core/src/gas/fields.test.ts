@@ -4,21 +4,21 @@ import { type Crew, makeCrew } from '../base/index.ts'
 import type { Solid } from '../data/index.ts'
 import { type CellBox, halfTable, paddedCells, paddedIndex, TILE } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import { layFields, moveFields, takeFields } from './fields.ts'
-import { insertFrame } from './keep.ts'
-import { AIR_DENSITY, type GasMoment, type GasSettings, type SourceMoment, type SourceShape } from './settings.ts'
+import { encodeFrame } from './encodeFrame.ts'
+import { allocateFields, moveFields, takeFields } from './fields.ts'
+import { AIR_DENSITY, type GasSettings, type SceneInputs, type SourceInputs, type SourceShape } from './settings.ts'
 import { feed, sourceCells } from './sources.ts'
 
 const box: CellBox = { cell: 0.1, origin: [-8, 0, -8], size: [16, 16, 16] }
 const air = smallFire({ ambient: 290, source: null, solids: [] })
-const still = (wind: Vec3 = [0, 0, 0], solids: readonly Solid[] = []): GasMoment => ({
+const still = (wind: Vec3 = [0, 0, 0], solids: readonly Solid[] = []): SceneInputs => ({
   sources: [],
   forces: [],
   wind,
   solids,
 })
-const lay = (crew: Crew, moment = still()) => layFields(crew, crew.heap.mark(), box, air, moment)
-const source = (over: Partial<SourceMoment> = {}, shape: SourceShape = { kind: 'ball', radius: 0.4 }): GasSettings =>
+const lay = (crew: Crew, moment = still()) => allocateFields(crew, crew.heap.mark(), box, air, moment)
+const source = (over: Partial<SourceInputs> = {}, shape: SourceShape = { kind: 'ball', radius: 0.4 }): GasSettings =>
   smallFire({
     solids: [],
     shape,
@@ -32,7 +32,7 @@ const source = (over: Partial<SourceMoment> = {}, shape: SourceShape = { kind: '
       ...over,
     }),
   })
-const momentOf = ({ moments }: GasSettings): GasMoment => moments[0] ?? still()
+const sceneInputsAt = ({ sceneInputs }: GasSettings): SceneInputs => sceneInputs[0] ?? still()
 
 describe('the fields of a gas', () => {
   it('begin as still air, or as the wind, stopped inside solids', () => {
@@ -49,7 +49,7 @@ describe('the fields of a gas', () => {
   it('keep every shared cell and face when the box moves, grows and shrinks', () => {
     const crew = makeCrew(1)
     const mark = crew.heap.mark()
-    const before = layFields(crew, mark, box, air, still())
+    const before = allocateFields(crew, mark, box, air, still())
     const names = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', 'pressure'] as const
     names.forEach((name, f) => {
       const view = crew.heap.f32(before.pointers[name], paddedCells(box.size))
@@ -83,19 +83,19 @@ describe('a source', () => {
   ] as const)('fills the volume of its %s', (_, one, volume) => {
     const crew = makeCrew(1)
     const fields = lay(crew)
-    expect(sourceCells(crew, fields, one, 0, momentOf(one)).volume / volume).toBeCloseTo(1, 1)
+    expect(sourceCells(crew, fields, one, 0, sceneInputsAt(one)).volume / volume).toBeCloseTo(1, 1)
   })
   it('thinner than a cell still has one layer, and gives all its heat', () => {
     const crew = makeCrew(1)
     const fields = lay(crew)
     const disc = source({ centre: [0, 0, 0] }, { kind: 'disc', radius: 0.3, thickness: 0.001 })
-    const cells = sourceCells(crew, fields, disc, 0, momentOf(disc))
+    const cells = sourceCells(crew, fields, disc, 0, sceneInputsAt(disc))
     expect(cells.elements.length).toBeGreaterThan(20)
     const input = feed(
       crew,
       fields,
       disc,
-      momentOf(disc).sources[0] ?? smallSource(),
+      sceneInputsAt(disc).sources[0] ?? smallSource(),
       false,
       cells,
       [0, 0, 0],
@@ -110,7 +110,7 @@ describe('a source', () => {
     const crew = makeCrew(1)
     const fields = lay(crew, still([0, 0, 0], [{ kind: 'ball', centre: [0, 0.8, 0], radius: 0.7 }]))
     const one = source()
-    const cells = sourceCells(crew, fields, one, 0, momentOf(one))
+    const cells = sourceCells(crew, fields, one, 0, sceneInputsAt(one))
     expect(cells.volume).toBe(0)
     expect(feed(crew, fields, one, smallSource(), false, cells, [0, 0, 0], 0.01, 0, 0)).toEqual({
       fuel: 0,
@@ -129,7 +129,7 @@ describe('a kept frame', () => {
     crew.heap.f32(fields.pointers.soot, paddedCells(box.size))[at] = 0.002 / AIR_DENSITY
     crew.heap.f32(fields.pointers.density, paddedCells(box.size))[at] = 290 / 1290
     crew.heap.f32(fields.pointers.v, paddedCells(box.size))[at] = 3
-    const frame = insertFrame(crew, fields, smallFire({ ambient: 290 }))
+    const frame = encodeFrame(crew, fields, smallFire({ ambient: 290 }))
     expect([...frame.tiles]).toEqual([3])
     const inTile = (3 * TILE + 2) * TILE + 1
     const value = (channel: number): number => halfTable()[frame.channels[channel]?.[inTile] ?? 0] ?? 0
@@ -139,6 +139,6 @@ describe('a kept frame', () => {
   })
   it('is empty where nothing is worth keeping', () => {
     const crew = makeCrew(1)
-    expect(insertFrame(crew, lay(crew), smallFire({ ambient: 290 })).tiles).toHaveLength(0)
+    expect(encodeFrame(crew, lay(crew), smallFire({ ambient: 290 })).tiles).toHaveLength(0)
   })
 })

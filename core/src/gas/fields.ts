@@ -1,7 +1,8 @@
 import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, type Solid } from '../data/index.ts'
 import { pow, type Vec3 } from '../math/index.ts'
-import { layWhirls } from './forces.ts'
+import { tilesIn } from './activeTiles.ts'
+import { uploadWhirlTile } from './forces.ts'
 import {
   buildPressure,
   type ClosedSides,
@@ -13,10 +14,9 @@ import {
   type RowSpans,
   WHOLE,
 } from './pressure.ts'
-import { baseOf, eachRow, type RowStore, startOf, stopOf, storeOf, wholeStore } from './rows.ts'
-import type { GasMoment, GasSettings } from './settings.ts'
-import { tilesIn } from './spans.ts'
-import { layTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './tables.ts'
+import { allocateTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './rowTables.ts'
+import type { GasSettings, SceneInputs } from './settings.ts'
+import { baseOf, eachRow, type RowStore, startOf, stopOf, storeOf, wholeStore } from './sparseRows.ts'
 import {
   cutCells,
   type MovingFaces,
@@ -34,7 +34,7 @@ export const KEPT_FIELDS = ['u', 'v', 'w', 'density', 'fuel', 'soot', 'burnt', '
 export type KeptField = (typeof KEPT_FIELDS)[number]
 
 /**
- * The gas's memory on the crew's heap, padded fields of one box, whole or of what is near the work (rows.ts):
+ * The gas's memory on the crew's heap, padded fields of one box, whole or of what is near the work (sparseRows.ts):
  *   8 kept fields, expansion (1/s), 5 scratch fields: 56 bytes a cell; flags and the finest level's two byte fields 3; coarser levels about 2; open shares 3 where walls cut cells.
  */
 export interface GasFields {
@@ -72,7 +72,7 @@ export interface GasFields {
 }
 
 export type GasSurroundings = Pick<GasSettings, 'ambient' | 'shear' | 'forces' | 'cut'>
-type Surrounded = Pick<GasMoment, 'wind' | 'solids'>
+type Surrounded = Pick<SceneInputs, 'wind' | 'solids'>
 
 export const SCRATCH_FIELDS = 5
 
@@ -111,7 +111,7 @@ function windRows(box: CellBox, { exponent, at, ground }: GasSettings['shear']):
 }
 
 /** Lays the walls and what the pressure needs of them. */
-function layWalls(
+function uploadWalls(
   crew: Crew,
   {
     box,
@@ -205,12 +205,12 @@ export function settleOutside(crew: Crew, fields: GasFields, wind: Vec3): void {
 }
 
 /** The faces in open air that are carried along with what is worked on move with the wind again. */
-export function calmStrays(crew: Crew, { pointers, spans, flags, rows, box }: GasFields, wind: Vec3): void {
+export function resetInactiveFaces(crew: Crew, { pointers, spans, flags, rows, box }: GasFields, wind: Vec3): void {
   if (!spans.faces) return
   const [nx, ny, nz] = box.size
   ;[pointers.u, pointers.v, pointers.w].forEach((pointer, axis) =>
     crew.run(
-      'calmFaces',
+      'resetFaces',
       [pointer, flags, axis, wind[axis] ?? 0, axis === 1 ? 0 : rows, spans.faces, nx, ny],
       nz + 2,
       layersPerChunk(box.size, crew.threads, true),
@@ -275,7 +275,7 @@ export const scaleField = (crew: Crew, fields: GasFields, field: number, factor:
   )
 
 /** Puts the walls where a moment has them; before: where they were dt ago. The heap past the pressure system is lost. */
-export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now: GasMoment, dt: number): void {
+export function moveWalls(crew: Crew, fields: GasFields, before: SceneInputs, now: SceneInputs, dt: number): void {
   crew.heap.release(fields.systemMark)
   delete fields.walls
   if (fields.active)
@@ -287,12 +287,12 @@ export function moveWalls(crew: Crew, fields: GasFields, before: GasMoment, now:
       levelSizes(fields.box.size),
     )
   fields.solids = now.solids
-  fields.system = layWalls(crew, fields, now.solids)
+  fields.system = uploadWalls(crew, fields, now.solids)
   fields.moving = fields.open && movingFaces(crew, fields.box, fields.store, before.solids, now.solids, fields.open, dt)
 }
 
 /** Lays the fields out from the heap's mark on: ambient air, at rest or moving with the wind, stopped inside walls. Anything that was on the heap past the mark is lost. active: the tiles to be worked on; none: all. */
-export function layFields(
+export function allocateFields(
   crew: Crew,
   mark: number,
   box: CellBox,
@@ -361,13 +361,13 @@ function lay(
   const partial = heap.alloc(box.size[2] * 80)
   const rows = shear ? heap.alloc(shear.byteLength) : 0
   if (shear) heap.f32(rows, shear.length).set(shear)
-  const whirls = layWhirls(crew, surroundings)
+  const whirls = uploadWhirlTile(crew, surroundings)
   const marks = heap.alloc(32 * tilesOf(box.size).count)
   const spans: RowSpans = parts
     ? {
-        cells: layTable(crew, parts.cells, store),
-        faces: layTable(crew, parts.faces, store),
-        wide: layTable(crew, parts.wide, store, parts.layers),
+        cells: allocateTable(crew, parts.cells, store),
+        faces: allocateTable(crew, parts.faces, store),
+        wide: allocateTable(crew, parts.wide, store, parts.layers),
       }
     : WHOLE
   const same = before?.walls && before.box === box && before.solids === moment.solids ? before.walls : undefined
@@ -383,7 +383,7 @@ function lay(
     ...(active && parts ? { active, cells: parts.cells } : {}),
     ...(walls ? { walls } : {}),
   }
-  const system = layWalls(crew, laid, moment.solids)
+  const system = uploadWalls(crew, laid, moment.solids)
   return {
     ...laid,
     mark,

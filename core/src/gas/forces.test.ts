@@ -2,9 +2,9 @@ import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
 import { makeCrew, random } from '../base/index.ts'
 import { paddedCells, paddedIndex } from '../data/index.ts'
-import { layFields } from './fields.ts'
+import { allocateFields } from './fields.ts'
 import { pushAir, whirlPitch, whirlPlaces } from './forces.ts'
-import type { ForceMoment, ForceWay, GasForce, GasMoment } from './settings.ts'
+import type { ForceInputs, ForceWay, GasForce, SceneInputs } from './settings.ts'
 import { WHIRL_NODES, whirlTile } from './whirls.ts'
 
 const box = {
@@ -13,7 +13,7 @@ const box = {
   size: [16, 16, 16] as [number, number, number],
 }
 const force = (way: ForceWay): GasForce => ({ way, soft: 0.5, size: 0.4, change: 2, seed: 3 })
-const air = (now: ForceMoment | undefined, wind: [number, number, number] = [0, 0, 0]): GasMoment => ({
+const air = (now: ForceInputs | undefined, wind: [number, number, number] = [0, 0, 0]): SceneInputs => ({
   sources: [],
   forces: now ? [now] : [],
   wind,
@@ -23,13 +23,13 @@ const air = (now: ForceMoment | undefined, wind: [number, number, number] = [0, 
 /** The velocity that a force leaves after a step from rest (or from `start`), by component, array element and the face's place. */
 function pushed(
   way: ForceWay,
-  now: ForceMoment,
+  now: ForceInputs,
   start: [number, number, number] = [0, 0, 0],
   dt = 0.01,
 ): (comp: number, i: number, j: number, k: number) => { at: [number, number, number]; speed: number } {
   const crew = makeCrew(1)
   const settings = smallFire({ source: null, solids: [], forces: [force(way)] })
-  const fields = layFields(crew, crew.heap.mark(), box, settings, air(now, start))
+  const fields = allocateFields(crew, crew.heap.mark(), box, settings, air(now, start))
   pushAir(crew, fields, settings, air(now), air(now), dt, 0.3)
   const faces = [fields.pointers.u, fields.pointers.v, fields.pointers.w].map((pointer) =>
     crew.heap.f32(pointer, paddedCells(box.size)),
@@ -104,7 +104,7 @@ describe('forces', () => {
   it('a wind that rises carries all the air with it, less near the ground where it has a shear', () => {
     const crew = makeCrew(1)
     const settings = smallFire({ source: null, solids: [], shear: { exponent: 0.25, at: 1, ground: 0 } })
-    const fields = layFields(crew, crew.heap.mark(), box, settings, air(undefined, [1, 0, 0]))
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, air(undefined, [1, 0, 0]))
     const u = (): Float32Array => crew.heap.f32(fields.pointers.u, paddedCells(box.size))
     const at = (j: number): number => u()[paddedIndex(box.size, 5, j, 5)] ?? 0
     expect(at(3) / at(9)).toBeCloseTo((0.35 / 0.95) ** 0.25, 4)

@@ -2,7 +2,7 @@ import { type Crew, hash01 } from '../base/index.ts'
 import { smooth01 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
 import { layersPerChunk } from './pressure.ts'
-import type { ForceMoment, GasForce, GasMoment, GasSettings } from './settings.ts'
+import type { ForceInputs, GasForce, GasSettings, SceneInputs } from './settings.ts'
 import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
 
 /** The two places of the whirl tile that turbulence is blended from at a time, and their shares; squares of the shares add up to 1, so that its strength stays. */
@@ -20,7 +20,7 @@ export function whirlPlaces(
 /** Nodes of the whirl tile a metre, for whirls of a size. */
 export const whirlPitch = (size: number): number => WHIRL_NODES / WHIRL_WAVES / 2 / size
 
-function apply(crew: Crew, fields: GasFields, force: GasForce, now: ForceMoment, dt: number, time: number): void {
+function apply(crew: Crew, fields: GasFields, force: GasForce, now: ForceInputs, dt: number, time: number): void {
   const { box, pointers, spans } = fields
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads)
@@ -97,8 +97,8 @@ export function pushAir(
   crew: Crew,
   fields: GasFields,
   settings: GasSettings,
-  before: GasMoment,
-  now: GasMoment,
+  before: SceneInputs,
+  now: SceneInputs,
   dt: number,
   time: number,
 ): void {
@@ -122,7 +122,7 @@ export function pushAir(
 }
 
 /** Lays the whirls of every turbulence on the heap: one tile a seed. */
-export function layWhirls(crew: Crew, settings: Pick<GasSettings, 'forces'>): (seed: number) => number {
+export function uploadWhirlTile(crew: Crew, settings: Pick<GasSettings, 'forces'>): (seed: number) => number {
   const laid = new Map<number, number>()
   for (const force of settings.forces) {
     if (force.way !== 'turbulence' || laid.has(force.seed)) continue

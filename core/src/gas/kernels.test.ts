@@ -2,8 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { type Crew, makeCrew, random } from '../base/index.ts'
 import { paddedCells, paddedIndex } from '../data/index.ts'
 import { flagGhosts } from './pressure.ts'
-import { wholeStore } from './rows.ts'
-import { layTable } from './tables.ts'
+import { allocateTable } from './rowTables.ts'
+import { wholeStore } from './sparseRows.ts'
 
 // Kernels against plain twins: the formula written out cell by cell, on seeded fields, with nothing shared but the layout.
 const SIZE = [9, 7, 8] as const
@@ -322,7 +322,7 @@ describe('carrying densities', () => {
       made.crew.run('fillGhosts', [from, ...SIZE, 63, 0, 0, 0], SIZE[2] + 2)
       const to = made.zero()
       made.crew.run(
-        'sweepDensity',
+        'advectScalar',
         [
           to,
           from,
@@ -369,7 +369,7 @@ describe('carrying densities', () => {
       const step = [1, SX, SXY][axis] ?? 1
       const to = made.zero()
       made.crew.run('fillGhosts', [field, ...SIZE, 63, 0, 0, 0], SIZE[2] + 2)
-      made.crew.run('sweepDensity', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, 0, ...SIZE], SIZE[2])
+      made.crew.run('advectScalar', [to, field, axis, faces[axis] ?? 0, 0, 0, 0, 0, 1, 1, 0, ...SIZE], SIZE[2])
       const p = made.view(field)
       const slope = (a: number, b: number): number =>
         a * b > 0 ? Math.sign(a) * Math.min(2 * Math.abs(a), 2 * Math.abs(b), Math.abs(a + 2 * b) / 3) : 0
@@ -405,7 +405,7 @@ describe('carrying the velocity', () => {
         const [src, to] = [made.noise(-1, 1), made.zero()]
         const before = (axis + 1) % 3
         made.crew.run(
-          'sweepVelocity',
+          'advectVelocity',
           [to, src, comp, axis, faces[axis] ?? 0, faces[before] ?? 0, before, 0, 0, 1, 0, ...SIZE],
           SIZE[2] + (comp === 2 ? 1 : 0),
         )
@@ -450,7 +450,7 @@ describe('carrying the velocity', () => {
         for (const [n, axis] of order.entries()) {
           const to = made.noise(3, 3)
           made.crew.run(
-            'sweepVelocity',
+            'advectVelocity',
             [
               to,
               from,
@@ -669,7 +669,7 @@ describe('air', () => {
     const rows = (SIZE[1] + 2) * (SIZE[2] + 2)
     const spans = new Int32Array(2 * rows)
     for (let k = 2; k < 6; k++) for (let j = 2; j < 5; j++) spans.set([4, 8], 2 * ((k + 1) * (SIZE[1] + 2) + j + 1))
-    return layTable(crew, spans, wholeStore(SIZE))
+    return allocateTable(crew, spans, wholeStore(SIZE))
   }
   it('moves with the wind between cells no pressure orders, and nowhere else', () => {
     for (const axis of [0, 1, 2]) {
@@ -678,7 +678,7 @@ describe('air', () => {
       const kinds = crew.heap.u8(flags, CELLS)
       eachCell((e, i, j, k) => (kinds[e] = (i + 2 * j + k) % 3 === 0 ? 1 : 2))
       const before = view(speeds).slice()
-      crew.run('calmFaces', [speeds, flags, axis, 3, axis === 1 ? 0 : rows, spans, SIZE[0], SIZE[1]], SIZE[2] + 2, 3)
+      crew.run('resetFaces', [speeds, flags, axis, 3, axis === 1 ? 0 : rows, spans, SIZE[0], SIZE[1]], SIZE[2] + 2, 3)
       let calmed = 0
       eachCell((e, i, j, k) => {
         const calm = worked(i, j, k) && kinds[e] === 2 && kinds[e - ([1, SX, SXY][axis] ?? 0)] === 2

@@ -1,5 +1,5 @@
-import { solidsMoved, solidTravel, travelOf } from './moments.ts'
-import type { GasMoment, GasSettings } from './settings.ts'
+import { solidsMoved, solidTravel, travelOf } from './sceneInputs.ts'
+import type { GasSettings, SceneInputs } from './settings.ts'
 
 const MOST_STEPS_PER_FRAME = 64
 /** A flying source goes no further than this in a step, cells. */
@@ -12,7 +12,7 @@ export interface Paces {
 }
 
 /** How fast sources and walls go that take `span` seconds from one moment to another. */
-export function pacesOf(last: GasMoment, next: GasMoment, span: number): Paces {
+export function pacesOf(last: SceneInputs, next: SceneInputs, span: number): Paces {
   const moving = last !== next
   // A source that flies is followed in steps of a few cells; within them it is swept.
   const flight = moving

@@ -1,8 +1,8 @@
 import type { Crew } from '../base/index.ts'
 import { paddedCells } from '../data/index.ts'
-import { baseOf, type RowStore, startOf, stopOf, wholeStore } from './rows.ts'
-import { sealedParts } from './sealed.ts'
-import { coarserSpans, layTable, storeRound } from './tables.ts'
+import { enclosedRegions } from './enclosed.ts'
+import { allocateTable, coarserSpans, storeRound } from './rowTables.ts'
+import { baseOf, type RowStore, startOf, stopOf, wholeStore } from './sparseRows.ts'
 import { putFlags, type Walls } from './walls.ts'
 
 type Size = readonly [number, number, number]
@@ -216,7 +216,7 @@ function coarserPart(
     }
     return false
   })
-  return { store, cells, flags, spans: layTable(crew, cells, store) }
+  return { store, cells, flags, spans: allocateTable(crew, cells, store) }
 }
 
 /**
@@ -294,7 +294,7 @@ export function buildPressure(
   const diag = heap.u8(top.diag, top.store.cells)
   for (let i = 0; i < diag.length; i++) if (diag[i]) count++
   const cut = open && listCut(crew, top.store, flags, open)
-  const sealed = sealedParts(
+  const sealed = enclosedRegions(
     top.store,
     heap.u8(flags, top.store.cells),
     open?.map((pointer) => heap.u8(pointer, top.store.cells)),

@@ -38,7 +38,7 @@ export interface GasSource {
 }
 
 /** A source at one moment, in the world. */
-export interface SourceMoment {
+export interface SourceInputs {
   centre: Vec3
   rotation: Quaternion
   /** Heat that the released fuel gives when burnt, W or W/m^2. 0 for smoke alone. */
@@ -66,7 +66,7 @@ export interface GasForce {
   change: number
   seed: number
 }
-export interface ForceMoment {
+export interface ForceInputs {
   centre: Vec3
   /** Unit. */
   axis: Vec3
@@ -77,9 +77,9 @@ export interface ForceMoment {
 }
 
 /** All that may change from frame to frame. The lists are as long in every moment. */
-export interface GasMoment {
-  sources: readonly SourceMoment[]
-  forces: readonly ForceMoment[]
+export interface SceneInputs {
+  sources: readonly SourceInputs[]
+  forces: readonly ForceInputs[]
   /** Wind, m/s. */
   wind: Vec3
   solids: readonly Solid[]
@@ -91,9 +91,9 @@ export interface GasSettings {
   sources: readonly GasSource[]
   forces: readonly GasForce[]
   /** One for the whole run, or one a frame of the plate; the run-up has the first. */
-  moments: readonly GasMoment[]
+  sceneInputs: readonly SceneInputs[]
   /** Frames before the plate's first. */
-  runUp: number
+  preRoll: number
   /** Air temperature, K. */
   ambient: number
   /** The wind falls towards the ground as (height over `ground` / `at`) ^ exponent; 0: not at all. */

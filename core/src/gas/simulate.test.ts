@@ -107,31 +107,31 @@ it('leans with the wind', () => {
 })
 
 it('stands as high in a light wind as its flame does, though that has left the place over its source', () => {
-  const stands = (wind: number): { standing: number; height: number } => {
+  const stands = (wind: number): { axialFlameLength: number; height: number } => {
     const simulation = new GasSimulation(makeCrew(1), smallFire({ wind: [wind, 0, 0] }), RATE)
     const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
     const mean = (of: (figures: (typeof frames)[number]) => number): number =>
       frames.reduce((sum, one) => sum + of(one), 0) / frames.length
-    return { standing: mean(({ standing }) => standing), height: mean(({ height }) => height) }
+    return { axialFlameLength: mean(({ axialFlameLength }) => axialFlameLength), height: mean(({ height }) => height) }
   }
   for (const wind of [0, 1.2]) {
-    const { standing, height } = stands(wind)
-    expect(standing).toBeGreaterThan(0.4 * height)
-    expect(standing).toBeLessThanOrEqual(height + 1e-6)
+    const { axialFlameLength, height } = stands(wind)
+    expect(axialFlameLength).toBeGreaterThan(0.4 * height)
+    expect(axialFlameLength).toBeLessThanOrEqual(height + 1e-6)
   }
 })
 
-it('stands as high as its first source’s fire does, and passes as much through its neck, with another one beside it', () => {
-  const burns = (places: readonly number[]): { standing: number; neck: number } => {
+it('stands as high as its first source’s fire does, and passes as much through its baseBuoyancy, with another one beside it', () => {
+  const burns = (places: readonly number[]): { axialFlameLength: number; baseBuoyancy: number } => {
     const alone = smallFire({ wind: [0, 0, 0] })
     const [source] = alone.sources
-    const [moment] = alone.moments
+    const [moment] = alone.sceneInputs
     const [there] = moment?.sources ?? []
     if (!source || !moment || !there) throw new Error('a fire has a source')
     const settings = {
       ...alone,
       sources: places.map(() => source),
-      moments: [
+      sceneInputs: [
         {
           ...moment,
           sources: places.map((x) => ({ ...there, centre: [x, there.centre[1], there.centre[2]] as const })),
@@ -140,19 +140,19 @@ it('stands as high as its first source’s fire does, and passes as much through
     }
     const simulation = new GasSimulation(makeCrew(1), settings, RATE)
     const frames = Array.from({ length: 24 }, () => simulation.advance()).slice(8)
-    const mean = (of: 'standing' | 'neck'): number =>
+    const mean = (of: 'axialFlameLength' | 'baseBuoyancy'): number =>
       frames.reduce((sum, figures) => sum + figures[of], 0) / frames.length
-    return { standing: mean('standing'), neck: mean('neck') }
+    return { axialFlameLength: mean('axialFlameLength'), baseBuoyancy: mean('baseBuoyancy') }
   }
   // Two that stand apart: the middle of both is no flame, and what the other passes is its own.
   const [one, two] = [burns([0]), burns([0, 1.8])]
-  expect(two.standing).toBeGreaterThan(0.6 * one.standing)
-  expect(one.standing).toBeGreaterThan(0.2)
-  expect(two.neck / one.neck).toBeGreaterThan(0.7)
-  expect(two.neck / one.neck).toBeLessThan(1.4)
+  expect(two.axialFlameLength).toBeGreaterThan(0.6 * one.axialFlameLength)
+  expect(one.axialFlameLength).toBeGreaterThan(0.2)
+  expect(two.baseBuoyancy / one.baseBuoyancy).toBeGreaterThan(0.7)
+  expect(two.baseBuoyancy / one.baseBuoyancy).toBeLessThan(1.4)
 })
 
-it('its neck is the hot gas a quarter of its breadth over it, and nothing where nothing is hot', () => {
+it('its baseBuoyancy is the hot gas a quarter of its breadth over it, and nothing where nothing is hot', () => {
   const settings = smallFire({ wind: [0, 0, 0] })
   const crew = makeCrew(1)
   const simulation = new GasSimulation(crew, settings, RATE)
@@ -160,7 +160,7 @@ it('its neck is the hot gas a quarter of its breadth over it, and nothing where 
   const { box, pointers } = simulation.fields
   const [source] = settings.sources
   const level =
-    (settings.moments[0]?.sources[0]?.centre[1] ?? 0) +
+    (settings.sceneInputs[0]?.sources[0]?.centre[1] ?? 0) +
     0.5 * (source?.shape.kind === 'disc' ? source.shape.radius : Number.NaN)
   const density = crew.heap.f32(pointers.density, paddedCells(box.size))
   // The two layers round that level hold it between them.
@@ -172,18 +172,18 @@ it('its neck is the hot gas a quarter of its breadth over it, and nothing where 
   }
   const below = Math.floor(level / box.cell - 0.5) - box.origin[1]
   const [low, high] = [layer(below), layer(below + 1)].sort((a, b) => a - b) as [number, number]
-  expect(figures.at(-1)?.neck).toBeGreaterThanOrEqual(low - 1e-9)
-  expect(figures.at(-1)?.neck).toBeLessThanOrEqual(high + 1e-9)
+  expect(figures.at(-1)?.baseBuoyancy).toBeGreaterThanOrEqual(low - 1e-9)
+  expect(figures.at(-1)?.baseBuoyancy).toBeLessThanOrEqual(high + 1e-9)
   expect(low).toBeGreaterThan(0.001)
   const cold = {
     ...settings,
-    moments: settings.moments.map((moment) => ({
+    sceneInputs: settings.sceneInputs.map((moment) => ({
       ...moment,
       sources: moment.sources.map((one) => ({ ...one, heat: 0, smoke: 1e-6, temperature: settings.ambient })),
     })),
   }
   // Five millionths of a square metre is what sums of rounded numbers leave.
-  expect(new GasSimulation(makeCrew(1), cold, RATE).advance().neck).toBeLessThan(1e-4)
+  expect(new GasSimulation(makeCrew(1), cold, RATE).advance().baseBuoyancy).toBeLessThan(1e-4)
 })
 
 it('moves the air in lumps of their size, whatever the cell', () => {
@@ -193,7 +193,7 @@ it('moves the air in lumps of their size, whatever the cell', () => {
     const settings = {
       ...calm,
       sources: calm.sources.map((one) => ({ ...one, stirSize })),
-      moments: calm.moments.map((moment) => ({
+      sceneInputs: calm.sceneInputs.map((moment) => ({
         ...moment,
         wind: [0, 0, 0] as const,
         sources: moment.sources.map((one) => ({
@@ -209,7 +209,7 @@ it('moves the air in lumps of their size, whatever the cell', () => {
     const crew = makeCrew(1)
     const simulation = new GasSimulation(crew, settings, RATE)
     const { fields } = simulation
-    const [still] = settings.moments
+    const [still] = settings.sceneInputs
     const [source] = still?.sources ?? []
     if (!still || !source) throw new Error('a fire has a source')
     const cells = sourceCells(crew, fields, settings, 0, still)

@@ -1,10 +1,12 @@
 import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { CellBox, GasFrame } from '../data/index.ts'
+import { workedTiles } from './activeTiles.ts'
 import { cellsOf, fittedBox, roundSources, sourceBox } from './box.ts'
+import { encodeFrame, KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './encodeFrame.ts'
 import {
+  allocateFields,
   type GasFields,
   KEPT_FIELDS,
-  layFields,
   moveFields,
   moveWalls,
   settleOutside,
@@ -12,16 +14,14 @@ import {
   takeFields,
   workIn,
 } from './fields.ts'
-import { insertFrame, KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './keep.ts'
-import { momentBetween, momentOf, solidsMoved } from './moments.ts'
 import { pacesOf, stepsFor } from './paces.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
-import { baseOf, elementOf, rowOf, startOf, stopOf } from './rows.ts'
-import { FLAME_HEAT, type GasMoment, type GasSettings } from './settings.ts'
+import { WORK_TILE } from './rowTables.ts'
+import { sceneInputsAt, sceneInputsBetween, solidsMoved } from './sceneInputs.ts'
+import { FLAME_HEAT, type GasSettings, type SceneInputs } from './settings.ts'
 import { type SourceCells, sourceBounds, sourceCells } from './sources.ts'
-import { workedTiles } from './spans.ts'
+import { baseOf, elementOf, rowOf, startOf, stopOf } from './sparseRows.ts'
 import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
-import { WORK_TILE } from './tables.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
 export interface GasFigures {
@@ -32,9 +32,9 @@ export interface GasFigures {
   flame: number
   height: number
   /** How much of the first source's fire is flame along its axis, m, counted upright: the axis goes through the middle of what is hot in each layer. Its mean over time is the height at which flame stands half of the time. */
-  standing: number
+  axialFlameLength: number
   /** Hot gas on its way up close over the first source (a quarter of its breadth): its rise over the air's temperature, as a share of that, summed over the level, m^2. It pulses as the fire's rings leave it. */
-  neck: number
+  baseBuoyancy: number
   /** Centre of the burning, metres, or of the first source while nothing burns. */
   centre: [number, number, number]
   cells: number
@@ -54,7 +54,7 @@ export interface GasState {
   budget: GasBudget
   /** The tiles that are worked on, where that is not all of the box. */
   active?: Uint8Array
-  /** KEPT_FIELDS in order, then the expansion; padded, or, with `active`, as its tiles' rows are stored (rows.ts). */
+  /** KEPT_FIELDS in order, then the expansion; padded, or, with `active`, as its tiles' rows are stored (sparseRows.ts). */
   fields: Float32Array[]
 }
 
@@ -80,12 +80,12 @@ export class GasSimulation {
     this.#rate = rate
     this.#mark = crew.heap.mark()
     if (state) {
-      this.#fields = layFields(
+      this.#fields = allocateFields(
         crew,
         this.#mark,
         state.box,
         settings,
-        momentOf(settings, state.done - 1),
+        sceneInputsAt(settings, state.done - 1),
         state.closed,
         state.active,
       )
@@ -97,21 +97,21 @@ export class GasSimulation {
       this.#budget = { ...state.budget }
       this.#done = state.done
     } else {
-      this.#fields = layFields(
+      this.#fields = allocateFields(
         crew,
         this.#mark,
-        sourceBox(settings, momentOf(settings, 0)),
+        sourceBox(settings, sceneInputsAt(settings, 0)),
         settings,
-        momentOf(settings, 0),
+        sceneInputsAt(settings, 0),
       )
       this.#budget = emptyBudget()
     }
-    const now = momentOf(settings, this.#done - 1)
+    const now = sceneInputsAt(settings, this.#done - 1)
     this.#findWork(now)
     this.#feeds = this.#findSources(now, now)
     if (
       !state &&
-      settings.moments.length === 1 &&
+      settings.sceneInputs.length === 1 &&
       settings.sources.length > 0 &&
       this.#feeds.every((feed) => feed.volume === 0)
     )
@@ -157,8 +157,8 @@ export class GasSimulation {
       radiatedKw: 0,
       flame: 0,
       height: 0,
-      standing: 0,
-      neck: 0,
+      axialFlameLength: 0,
+      baseBuoyancy: 0,
       centre: [0, 0, 0],
       cells: 0,
       steps: 0,
@@ -168,7 +168,7 @@ export class GasSimulation {
     }
     const weighted = [0, 0, 0]
     let weight = 0
-    const [last, next] = [momentOf(settings, this.#done - 1), momentOf(settings, this.#done)]
+    const [last, next] = [sceneInputsAt(settings, this.#done - 1), sceneInputsAt(settings, this.#done)]
     const moving = last !== next
     const drift = moving && solidsMoved(last, next)
     const paces = pacesOf(last, next, span)
@@ -185,7 +185,10 @@ export class GasSimulation {
       figures.fastest = Math.max(figures.fastest, fastest)
       // The step is the frame's rest in equal parts, so that frames end exactly on time.
       const dt = (span - at) / stepsFor(settings, span - at, fastest, paces)
-      const stage = { before: momentBetween(last, next, at / span), now: momentBetween(last, next, (at + dt) / span) }
+      const stage = {
+        before: sceneInputsBetween(last, next, at / span),
+        now: sceneInputsBetween(last, next, (at + dt) / span),
+      }
       if (drift) moveWalls(crew, this.#fields, stage.before, stage.now, dt)
       if (moving) this.#feeds = this.#findSources(stage.before, stage.now)
       const report = stepGas(crew, this.#fields, settings, stage, this.#feeds, this.#budget, dt, start + at + dt)
@@ -226,7 +229,7 @@ export class GasSimulation {
   }
 
   /** How much of the gas is flame now, and how high it stands. */
-  #flame(now: GasMoment): Pick<GasFigures, 'flame' | 'height' | 'standing' | 'neck'> {
+  #flame(now: SceneInputs): Pick<GasFigures, 'flame' | 'height' | 'axialFlameLength' | 'baseBuoyancy'> {
     const { box, pointers, flags, partial, spans } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
@@ -241,12 +244,12 @@ export class GasSimulation {
     return {
       flame: sumPartials(this.#crew, partial, nz, 2, 0) * cell ** 3,
       height: top > 0 ? Math.max(0, (box.origin[1] + top) * cell - foot) : 0,
-      standing: this.#standing(now),
-      neck: this.#neck(now),
+      axialFlameLength: this.#axialFlameLength(now),
+      baseBuoyancy: this.#baseBuoyancy(now),
     }
   }
 
-  #standing(now: GasMoment): number {
+  #axialFlameLength(now: SceneInputs): number {
     const { box, pointers, store } = this.#fields
     const { ambient, cell } = this.#settings
     const [nx, ny, nz] = box.size
@@ -289,7 +292,7 @@ export class GasSimulation {
   }
 
   /** Whether a column (array coordinates) is nearer to the first source than to any other. */
-  #ownColumns(now: GasMoment): (i: number, k: number) => boolean {
+  #ownColumns(now: SceneInputs): (i: number, k: number) => boolean {
     const { cell, origin } = this.#fields.box
     const [own, ...others] = now.sources.map(({ centre }): readonly [number, number] => [
       centre[0] / cell - origin[0] - 0.5,
@@ -301,7 +304,7 @@ export class GasSimulation {
     return (i, k) => others.every((other) => far(other, i, k) >= far(own, i, k))
   }
 
-  #neck(now: GasMoment): number {
+  #baseBuoyancy(now: SceneInputs): number {
     const { box, pointers, store } = this.#fields
     const own = this.#ownColumns(now)
     const [nx, ny, nz] = box.size
@@ -326,7 +329,7 @@ export class GasSimulation {
   }
 
   /** A quarter of the first source's breadth over its top, m; of what burns all over, over its foot. */
-  #neckLevel(now: GasMoment): number {
+  #neckLevel(now: SceneInputs): number {
     const shape = this.#settings.sources[0]?.shape
     const y = now.sources[0]?.centre[1] ?? 0
     switch (shape?.kind) {
@@ -349,7 +352,7 @@ export class GasSimulation {
 
   /** The present frame, as it is kept. */
   keep(): GasFrame {
-    return insertFrame(this.#crew, this.#fields, this.#settings)
+    return encodeFrame(this.#crew, this.#fields, this.#settings)
   }
 
   state(): GasState {
@@ -365,7 +368,7 @@ export class GasSimulation {
   }
 
   /** The level that a flame's height is counted from, m. */
-  #footOf(now: GasMoment, index: number): number {
+  #footOf(now: SceneInputs, index: number): number {
     const shape = this.#settings.sources[index]?.shape
     const centre = now.sources[index]?.centre ?? [0, 0, 0]
     if (shape?.kind === 'disc' || shape?.kind === 'box' || shape?.kind === 'ball') return centre[1]
@@ -375,7 +378,7 @@ export class GasSimulation {
 
   /** What of the settings may have made it run away. */
   #cause(speed: number): string {
-    const now = momentOf(this.#settings, this.#done)
+    const now = sceneInputsAt(this.#settings, this.#done)
     const wind = Math.sqrt(now.wind.reduce((sum, v) => sum + v * v, 0))
     const outlet = Math.max(0, ...now.sources.map((source) => source.speed))
     const force = Math.max(0, ...now.forces.map(({ strength }) => Math.abs(strength)))
@@ -385,14 +388,14 @@ export class GasSimulation {
     return 'from the heat'
   }
 
-  #findSources(from: GasMoment, to: GasMoment): SourceCells[] {
+  #findSources(from: SceneInputs, to: SceneInputs): SourceCells[] {
     return this.#settings.sources.map((_, index) =>
       sourceCells(this.#crew, this.#fields, this.#settings, index, from, to),
     )
   }
 
   /** Widens or cuts the box to what it holds and what may reach in the next frame (`travel`, metres). */
-  #fitBox(travel: number, now: GasMoment): void {
+  #fitBox(travel: number, now: SceneInputs): void {
     const crew = this.#crew
     const settings = this.#settings
     const { box, pointers, partial, spans } = this.#fields
@@ -437,7 +440,7 @@ export class GasSimulation {
   }
 
   /** Finds where in the box there is work until the next frame; true where that is elsewhere than before. */
-  #findWork(now: GasMoment): boolean {
+  #findWork(now: SceneInputs): boolean {
     const fields = this.#fields
     const active = workedTiles(this.#crew, fields, this.#settings, roundSources(this.#settings, now), 1 / this.#rate)
     const before = fields.active

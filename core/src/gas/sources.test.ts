@@ -3,22 +3,22 @@ import { GROUND, type SmallFire, smallFire, smallSource } from '../../testing/fi
 import { makeCrew } from '../base/index.ts'
 import { type CellBox, paddedCells } from '../data/index.ts'
 import { aboutAxis, panTiltRoll } from '../math/index.ts'
-import { layFields } from './fields.ts'
-import type { GasMoment, GasSettings, SourceShape } from './settings.ts'
+import { allocateFields } from './fields.ts'
+import type { GasSettings, SceneInputs, SourceShape } from './settings.ts'
 import { GasSimulation } from './simulate.ts'
 import { feed, type SourceCells, sourceCells } from './sources.ts'
 
 const box: CellBox = { cell: 0.05, origin: [-32, 0, -32], size: [64, 48, 64] }
-const firstOf = ({ moments }: GasSettings): GasMoment => moments[0] as GasMoment
+const firstOf = ({ sceneInputs }: GasSettings): SceneInputs => sceneInputs[0] as SceneInputs
 
 function cellsOf(
   shape: SourceShape,
   over: SmallFire = {},
-  to?: GasMoment,
+  to?: SceneInputs,
 ): { settings: GasSettings; cells: SourceCells; centres: [number, number, number][] } {
   const settings = smallFire({ cell: box.cell, shape, ...over })
   const crew = makeCrew(1)
-  const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
+  const fields = allocateFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
   const cells = sourceCells(crew, fields, settings, 0, firstOf(settings), to ?? firstOf(settings))
   const [sx, sxy] = [box.size[0] + 2, (box.size[0] + 2) * (box.size[1] + 2)]
   const centres = Array.from(cells.elements, (e): [number, number, number] => [
@@ -129,7 +129,7 @@ describe('where gas comes from', () => {
     const settings = smallFire({ cell: box.cell, shape: disc })
     const covered = [0.25, 0.5, 0.75].map((share) => {
       const crew = makeCrew(1)
-      const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
+      const fields = allocateFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
       const cells = sourceCells(
         crew,
         fields,
@@ -150,7 +150,7 @@ describe('a source that moves', () => {
   })
   it('fills all that it passes, without gaps', () => {
     const settings = smallFire({ cell: box.cell, shape: { kind: 'ball', radius: 0.06 }, source: swing(0) })
-    const to: GasMoment = { ...firstOf(settings), sources: [{ ...smallSource(), ...swing(1), centre: [1.2, 1, 0] }] }
+    const to: SceneInputs = { ...firstOf(settings), sources: [{ ...smallSource(), ...swing(1), centre: [1.2, 1, 0] }] }
     const { centres } = cellsOf({ kind: 'ball', radius: 0.06 }, { source: { ...swing(0), centre: [-1.2, 1, 0] } }, to)
     const columns = new Set(centres.map(([x]) => Math.round(x / box.cell)))
     for (let x = Math.round(-1.15 / box.cell); x <= Math.round(1.15 / box.cell); x++)
@@ -163,7 +163,7 @@ describe('a source that moves', () => {
       bounds: { low: [-2, 0, -2], high: [2, 3, 2] },
     })
     const first = firstOf(base)
-    const moments = Array.from({ length: 8 }, (_, n) => ({
+    const sceneInputs = Array.from({ length: 8 }, (_, n) => ({
       ...first,
       sources: [
         {
@@ -172,7 +172,7 @@ describe('a source that moves', () => {
         },
       ],
     }))
-    const simulation = new GasSimulation(makeCrew(1), { ...base, moments }, 24)
+    const simulation = new GasSimulation(makeCrew(1), { ...base, sceneInputs }, 24)
     for (let n = 0; n < 8; n++) simulation.advance()
     const { box: last } = simulation.fields
     expect(last.origin[0] * last.cell).toBeLessThan(-1.4)
@@ -181,7 +181,7 @@ describe('a source that moves', () => {
   })
   it('gives the same as one that stands where it does not move', () => {
     const still = smallFire()
-    const twice = { ...still, moments: [firstOf(still), { ...firstOf(still) }] }
+    const twice = { ...still, sceneInputs: [firstOf(still), { ...firstOf(still) }] }
     const [a, b] = [still, twice].map((settings) => {
       const simulation = new GasSimulation(makeCrew(1), settings, 24)
       for (let n = 0; n < 4; n++) simulation.advance()
@@ -199,7 +199,7 @@ describe('what comes out', () => {
   ) => {
     const settings = smallFire({ cell: box.cell, shape, source })
     const crew = makeCrew(1)
-    const fields = layFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, firstOf(settings))
     const cells = sourceCells(crew, fields, settings, 0, firstOf(settings))
     const input = feed(crew, fields, settings, smallSource(source), perArea, cells, [0, 0, 0], 0.01, 0, 0)
     const view = (pointer: number): Float32Array => crew.heap.f32(pointer, paddedCells(box.size))

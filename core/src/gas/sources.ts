@@ -2,19 +2,19 @@ import { type Crew, hash01 } from '../base/index.ts'
 import { distanceTo, normalAt, paddedIndex, rayToSolid, type Solid, solidBounds } from '../data/index.ts'
 import { conjugate, dot, noise3, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
-import { momentBetween, travelOf } from './moments.ts'
-import { elementAt } from './rows.ts'
+import { sceneInputsBetween, travelOf } from './sceneInputs.ts'
 import {
   AIR_DENSITY,
-  type GasMoment,
   type GasSettings,
   type GasSource,
   type GasView,
   GRAVITY,
   HEAT_OF_COMBUSTION,
+  type SceneInputs,
   SHEET,
-  type SourceMoment,
+  type SourceInputs,
 } from './settings.ts'
+import { elementAt } from './sparseRows.ts'
 
 /** Cells of a source (padded indices) with the share of each that it fills; a source thinner than a cell still has one layer. */
 export interface SourceCells {
@@ -84,7 +84,7 @@ function insideView(view: GasView, solids: readonly Solid[], thickness: number):
   }
 }
 
-function bodyOf(source: GasSource, moment: SourceMoment, solids: readonly Solid[], settings: GasSettings): Body {
+function bodyOf(source: GasSource, moment: SourceInputs, solids: readonly Solid[], settings: GasSettings): Body {
   const { shape } = source
   const { cell, bounds } = settings
   const thick = Math.max(SHEET, cell)
@@ -208,7 +208,7 @@ function bodyOf(source: GasSource, moment: SourceMoment, solids: readonly Solid[
 }
 
 /** Bounds of a source at a moment, metres. */
-export const sourceBounds = (settings: GasSettings, moment: GasMoment, index: number): Bounds | undefined => {
+export const sourceBounds = (settings: GasSettings, moment: SceneInputs, index: number): Bounds | undefined => {
   const source = settings.sources[index]
   const now = moment.sources[index]
   return source && now && bodyOf(source, now, moment.solids, settings).bounds
@@ -228,8 +228,8 @@ export function sourceCells(
   fields: GasFields,
   settings: GasSettings,
   index: number,
-  from: GasMoment,
-  to: GasMoment = from,
+  from: SceneInputs,
+  to: SceneInputs = from,
 ): SourceCells {
   const source = settings.sources[index]
   const [a, b] = [from.sources[index], to.sources[index]]
@@ -240,7 +240,7 @@ export function sourceCells(
   const flags = crew.heap.u8(fields.flags, fields.store.cells)
   const places = from === to ? 1 : Math.min(MOST_SWEEP, Math.max(1, Math.ceil(travelOf(a, b) / (SWEEP * cell))))
   const bodies = Array.from({ length: places }, (_, n) => {
-    const between = momentBetween(from, to, places === 1 ? 1 : (n + 0.5) / places)
+    const between = sceneInputsBetween(from, to, places === 1 ? 1 : (n + 0.5) / places)
     return bodyOf(source, between.sources[index] ?? b, between.solids, settings)
   })
   const low = box.origin.map((o, axis) =>
@@ -311,7 +311,7 @@ export function feed(
   crew: Crew,
   fields: GasFields,
   settings: GasSettings,
-  source: SourceMoment,
+  source: SourceInputs,
   perArea: boolean,
   cells: SourceCells,
   velocity: Vec3,

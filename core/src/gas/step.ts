@@ -1,6 +1,14 @@
 import type { Crew } from '../base/index.ts'
 import { exp, subtract, type Vec3 } from '../math/index.ts'
-import { calmStrays, closeFaces, closeWalls, type GasFields, openFaces, outsideOf, scaleField } from './fields.ts'
+import {
+  closeFaces,
+  closeWalls,
+  type GasFields,
+  openFaces,
+  outsideOf,
+  resetInactiveFaces,
+  scaleField,
+} from './fields.ts'
 import { pushAir } from './forces.ts'
 import { layersPerChunk, maxPartials, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
 import {
@@ -8,12 +16,12 @@ import {
   AIR_HEAT_CAPACITY,
   AIR_NEED,
   GAS_ABSORPTION,
-  type GasMoment,
   type GasSettings,
   GRAVITY,
   HEAT_OF_COMBUSTION,
   HOTTEST,
   MIXING,
+  type SceneInputs,
   SOOT_ABSORPTION,
   STEFAN_BOLTZMANN,
 } from './settings.ts'
@@ -155,7 +163,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
         return m >= n || before === undefined ? [0, 0] : [faces[before] ?? 0, before]
       })
       crew.run(
-        'sweepVelocity',
+        'advectVelocity',
         [to, from, comp, axis, faces[axis] ?? 0, ...done, share, spans.faces, nx, ny, nz],
         layers,
         chunk,
@@ -172,7 +180,7 @@ function carryVelocity(crew: Crew, fields: GasFields, wind: Vec3, share: number,
   pointers.u = du
   pointers.v = dv
   pointers.w = dw
-  calmStrays(crew, fields, wind)
+  resetInactiveFaces(crew, fields, wind)
   closeWalls(crew, fields)
 }
 
@@ -206,7 +214,7 @@ function carryDensities(crew: Crew, fields: GasFields, share: number, backward: 
       const target = scratch[0] ?? 0
       outsideOf(crew, fields, target, 'cells', ambient)
       crew.run(
-        'sweepDensity',
+        'advectScalar',
         [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz],
         nz,
         chunk,
@@ -336,8 +344,8 @@ export const fastestSpeed = (crew: Crew, fields: GasFields): number =>
 
 /** A step from one moment to another. */
 export interface Stage {
-  before: GasMoment
-  now: GasMoment
+  before: SceneInputs
+  now: SceneInputs
 }
 
 /**

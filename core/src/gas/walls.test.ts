@@ -4,15 +4,15 @@ import { flowsWrong } from '../../testing/flow.ts'
 import { makeCrew, random } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid } from '../data/index.ts'
 import { aboutAxis } from '../math/index.ts'
-import { layFields, moveWalls, stopAtWalls } from './fields.ts'
+import { allocateFields, moveWalls, stopAtWalls } from './fields.ts'
 import { buildPressure, flagGhosts, solvePressure } from './pressure.ts'
-import type { GasMoment } from './settings.ts'
+import type { SceneInputs } from './settings.ts'
 import { GasSimulation } from './simulate.ts'
 import { emptyBudget, projectVelocity, stepGas } from './step.ts'
 import { cutCells, openShare, wallsCut } from './walls.ts'
 
 const box: CellBox = { cell: 0.1, origin: [0, 0, 0], size: [16, 16, 16] }
-const still = (solids: readonly Solid[], wind: [number, number, number] = [0, 0, 0]): GasMoment => ({
+const still = (solids: readonly Solid[], wind: [number, number, number] = [0, 0, 0]): SceneInputs => ({
   sources: [],
   forces: [],
   wind,
@@ -78,7 +78,7 @@ describe('cells that a wall cuts', () => {
     const settings = smallFire({ source: null, solids: [ramp(0.45)], confinement: 0 })
     expect(settings.cut).toBe(true)
     const moment = still([ramp(0.45)])
-    const fields = layFields(crew, crew.heap.mark(), box, settings, moment)
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, moment)
     const stream = random(5)
     for (const name of ['u', 'v', 'w'] as const)
       crew.heap
@@ -148,7 +148,7 @@ describe('the ground that a box ends at', () => {
     const solids: Solid[] = [{ kind: 'halfspace', point: [0, y, 0], normal: [0, 1, 0] }, leaning, upright]
     const settings = smallFire({ source: null, solids, confinement: 0 })
     expect(settings.cut).toBe(true)
-    const fields = layFields(crew, crew.heap.mark(), box, settings, still(solids), undefined, active)
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, still(solids), undefined, active)
     expect(fields.closed).toBe(4)
     const stream = random(11)
     for (const pointer of [fields.pointers.u, fields.pointers.v, fields.pointers.w])
@@ -169,7 +169,7 @@ describe('air along a slope', () => {
     const crew = makeCrew(1)
     const moment = still([ramp(angle)], [2 * Math.cos(angle), 2 * Math.sin(angle), 0])
     const settings = smallFire({ source: null, solids: [ramp(angle)], cut, confinement: 0 })
-    const fields = layFields(crew, crew.heap.mark(), box, settings, moment)
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, moment)
     const budget = emptyBudget()
     for (let n = 0; n < 15; n++)
       stepGas(crew, fields, settings, { before: moment, now: moment }, [], budget, 1 / 30, n / 30)
@@ -203,7 +203,7 @@ describe('a wall that moves', () => {
     const crew = makeCrew(1)
     const [before, now] = [still([slab(0.5)]), still([slab(0.53)])]
     const settings = smallFire({ source: null, solids: [slab(0.5)], cut: true, confinement: 0 })
-    const fields = layFields(crew, crew.heap.mark(), box, settings, before)
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, before)
     moveWalls(crew, fields, before, now, 0.03)
     stepGas(crew, fields, settings, { before, now }, [], emptyBudget(), 0.03, 0)
     // In a tunnel as wide as the slab the air goes with it, 1 m/s, before and behind.
@@ -226,7 +226,7 @@ describe('a wall that moves', () => {
     ]
     const [before, now] = [still([slabAt(0.28), ...others]), still([slabAt(0.25), ...others])]
     const settings = smallFire({ source: null, solids: now.solids, cut: true, confinement: 0 })
-    const fields = layFields(crew, crew.heap.mark(), box, settings, before)
+    const fields = allocateFields(crew, crew.heap.mark(), box, settings, before)
     moveWalls(crew, fields, before, now, 0.03)
     const moved = new Set(fields.moving?.[1]?.elements)
     const floor = (i: number, k: number): number => paddedIndex(box.size, i, 0, k)
@@ -243,13 +243,13 @@ describe('a wall that moves', () => {
       rotation: aboutAxis([1, 0, 0], turn),
     })
     const base = smallFire({ solids: [beam(1.6, 0)] })
-    const [first] = base.moments
+    const [first] = base.sceneInputs
     if (!first) throw new Error('a fire has a moment')
-    const moments = Array.from({ length: 10 }, (_, n) => ({
+    const sceneInputs = Array.from({ length: 10 }, (_, n) => ({
       ...first,
       solids: [{ kind: 'halfspace', point: [0, 0, 0], normal: [0, 1, 0] } as const, beam(1.6 - 0.11 * n, 0.04 * n)],
     }))
-    const simulation = new GasSimulation(makeCrew(1), { ...base, moments, cut: true }, 24)
+    const simulation = new GasSimulation(makeCrew(1), { ...base, sceneInputs, cut: true }, 24)
     for (let n = 0; n < 10; n++) {
       const figures = simulation.advance()
       expect(figures.divergence).toBeLessThan(1e-3)

@@ -1,9 +1,9 @@
 import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid, solidBounds } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import { solidVelocity } from './moments.ts'
 import type { ClosedSides } from './pressure.ts'
-import { eachRow, elementAt, elementOf, type RowStore } from './rows.ts'
+import { solidVelocity } from './sceneInputs.ts'
+import { eachRow, elementAt, elementOf, type RowStore } from './sparseRows.ts'
 
 const SOLID = 0
 const FLUID = 1

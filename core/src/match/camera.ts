@@ -3,9 +3,9 @@ import { type Camera, type Solve, seenAt } from '../data/index.ts'
 import { cameraAt, pointAt } from './align.ts'
 import { parallaxBetween, sharedTracks } from './keys.ts'
 import { median } from './median.ts'
+import { solveRotation } from './rotationSolve.ts'
 import { type SolveInput, solveMoving } from './solve.ts'
 import { eyeOf, hasPoint, residualsOf, type Structure } from './structure.ts'
-import { solveTurning } from './turn.ts'
 
 /** A solved camera with what is known of how good it is. Places in px of the full frame; world without ground or scale yet. */
 export interface CameraSolve {
@@ -162,7 +162,7 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
     say: (share, what) => input.say?.(from + (to - from) * share, what),
   })
   const turn = (from: number, to: number): Promise<CameraSolve | undefined> =>
-    attempt('a turn', async () => solvedAs('turning', await solveTurning(part(from, to))))
+    attempt('a turn', async () => solvedAs('turning', await solveRotation(part(from, to))))
   const move = (from: number, to: number): Promise<CameraSolve | undefined> =>
     attempt('a move', async () => solvedAs('moving', await solveMoving(part(from, to))))
   // Where things plainly shift against one another a move is sought first, and a turn only if that is in doubt: a lens that bends can make a turn look so.

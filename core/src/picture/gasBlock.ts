@@ -61,7 +61,7 @@ export interface GasLayout {
 const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
 
 /** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
-export function layGas(
+export function uploadGasFrame(
   crew: Crew,
   frame: GasFrame,
   layout: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>,

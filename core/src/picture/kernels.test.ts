@@ -19,12 +19,12 @@ import {
   type GasVolume,
   LIGHT_FACTOR,
   LOOK,
-  layGas,
-  layScene,
   type Passes,
   type PictureEmitter,
   renderPasses,
   type ScenePiece,
+  uploadGasFrame,
+  uploadScene,
 } from './index.ts'
 
 const light = {
@@ -73,7 +73,7 @@ function puff(
 function render(camera: Camera, pieces: readonly ScenePiece[], gases: readonly GasVolume[], quality = FINAL): Passes {
   const crew = makeCrew(1)
   return renderPasses(crew, {
-    scene: layScene(crew, pieces),
+    scene: uploadScene(crew, pieces),
     camera: camera,
     straightenPixel: (x, y) =>
       straighten(camera, (x - camera.centre[0]) / camera.focalPx, (y - camera.centre[1]) / camera.focalPx),
@@ -121,7 +121,7 @@ describe('the coarse light grid', () => {
   it('holds the mean extinction of its cells', () => {
     const crew = makeCrew(1)
     const gas = puff([0, 0, 0], (i, j, k) => i + 2 * j + 3 * k)
-    const { block, coarse } = layGas(crew, gas.frames[0]?.frame as GasFrame, { extinctionPerSoot: EXTINCTION })
+    const { block, coarse } = uploadGasFrame(crew, gas.frames[0]?.frame as GasFrame, { extinctionPerSoot: EXTINCTION })
     const words = crew.heap.i32(block, 20)
     const [cx, cy, cz] = coarse
     const cells = crew.heap.f32((words[17] ?? 0) >>> 0, (cx + 2) * (cy + 2) * (cz + 2))
@@ -197,7 +197,7 @@ describe('qualities', () => {
   })
   it('leave the crew’s heap as it was', () => {
     const crew = makeCrew(1)
-    const scene = layScene(crew, [piece(boxMesh([0, 0, 0], [1, 1, 1], [0, 0, 0, 1]))])
+    const scene = uploadScene(crew, [piece(boxMesh([0, 0, 0], [1, 1, 1], [0, 0, 0, 1]))])
     const used = crew.heap.used()
     renderPasses(crew, {
       scene: scene,

@@ -3,7 +3,7 @@ import { makeCrew, random } from '../base/index.ts'
 import { boxMesh, type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
 import { GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
-import { FINAL, type GasVolume, layScene, type Passes, renderPasses, type ScenePiece } from './index.ts'
+import { FINAL, type GasVolume, type Passes, renderPasses, type ScenePiece, uploadScene } from './index.ts'
 
 const camera: Camera = {
   position: [0, 1, 4],
@@ -47,7 +47,7 @@ function slab(density: number, kelvinAbove: number, over: Partial<GasVolume> = {
 const render = (pieces: ScenePiece[], gases: GasVolume[], at = camera): Passes => {
   const crew = makeCrew(1)
   return renderPasses(crew, {
-    scene: layScene(crew, pieces),
+    scene: uploadScene(crew, pieces),
     camera: at,
     straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
     drawables: gases,

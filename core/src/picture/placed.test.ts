@@ -9,13 +9,13 @@ import {
   type FrameScene,
   type GasVolume,
   LOOK,
-  layScene,
   type Passes,
   type Placement,
   placeInWorld,
   renderPasses,
   type ScenePiece,
   type Shutter,
+  uploadScene,
 } from './index.ts'
 
 const EXTINCTION = 8700
@@ -82,14 +82,14 @@ function block(
 const render = (
   gases: readonly GasVolume[],
   at = camera,
-  quality = { ...FINAL, moments: 1 },
+  quality = { ...FINAL, shutterSamples: 1 },
   pieces: readonly ScenePiece[] = [],
   shutter?: Shutter,
   sky: FrameScene['light'] = light,
 ): Passes => {
   const crew = makeCrew(1)
   return renderPasses(crew, {
-    scene: layScene(crew, pieces),
+    scene: uploadScene(crew, pieces),
     camera: at,
     straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
     drawables: gases,
@@ -185,7 +185,7 @@ describe('a run that is shown elsewhere', () => {
 
 describe('the open shutter', () => {
   const still: Shutter = { seconds: 1 / 48, camera: () => camera }
-  const BLUR = { ...FINAL, moments: 16 }
+  const BLUR = { ...FINAL, shutterSamples: 16 }
   it('draws gas out along its way by speed times time, and keeps how much there is', () => {
     const fast: Fill = { ...lump, velocity: [24, 0, 0] }
     const [sharp, blurred] = [render([block(fast)]), render([block(fast)], camera, BLUR, [], still)]
@@ -247,7 +247,7 @@ describe('light in the smoke', () => {
     expect(thin(4) / thin(1)).toBeCloseTo(1, 1)
   })
   it('changes smoothly from coarse cell to coarse cell', () => {
-    const { data } = render([cloud(0.9)], { ...camera, focalPx: 90 }, { ...FINAL, moments: 1, step: 0.25 }).smoke
+    const { data } = render([cloud(0.9)], { ...camera, focalPx: 90 }, { ...FINAL, shutterSamples: 1, step: 0.25 }).smoke
     // Down the middle of the ball, from its lit top: no step between pixels that is far from its neighbours' own.
     const column = Array.from(
       { length: 20 },

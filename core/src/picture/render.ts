@@ -1,7 +1,15 @@
 import { type Crew, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import { type Camera, type FloatImage, type GasFrame, makeImage } from '../data/index.ts'
 import { rotate, type Vec3 } from '../math/index.ts'
-import { AT_HOME, type GasBlock, intoGas, layGas, type Placement, placeInGas, placeInWorld } from './gasBlock.ts'
+import {
+  AT_HOME,
+  type GasBlock,
+  intoGas,
+  type Placement,
+  placeInGas,
+  placeInWorld,
+  uploadGasFrame,
+} from './gasBlock.ts'
 import type { Scene } from './scene.ts'
 
 /** A glowing ball that stands for a part of a fire, in its gas's own space; intensity in plate value x m^2. */
@@ -50,11 +58,11 @@ export interface PictureQuality {
   /** Orders of scattering, 1 to 4. */
   orders: number
   /** Moments of the open shutter that are seen; 1: the middle one alone, without blur. */
-  moments: number
+  shutterSamples: number
 }
 
-export const LOOK: PictureQuality = { step: 0.5, lightStride: 4, orders: 4, moments: 1 }
-export const FINAL: PictureQuality = { step: 0.5, lightStride: 2, orders: 4, moments: 8 }
+export const LOOK: PictureQuality = { step: 0.5, lightStride: 4, orders: 4, shutterSamples: 1 }
+export const FINAL: PictureQuality = { step: 0.5, lightStride: 2, orders: 4, shutterSamples: 8 }
 
 /** The open shutter: how long, s, and the camera at a share of it, 0 its opening and 1 its closing. */
 export interface Shutter {
@@ -82,7 +90,7 @@ export interface Passes {
 const FAR = 1e29
 const GROUND_BOUNCE = 0.18
 
-function layCamera(crew: Crew, camera: Camera): number {
+function uploadCamera(crew: Crew, camera: Camera): number {
   const pointer = crew.heap.alloc(17 * 4)
   const right = rotate(camera.rotation, [1, 0, 0])
   const up = rotate(camera.rotation, [0, 1, 0])
@@ -93,14 +101,14 @@ function layCamera(crew: Crew, camera: Camera): number {
   return pointer
 }
 
-function layEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
+function uploadEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
   const pointer = crew.heap.alloc(Math.max(1, emitters.length) * 32)
   const floats = crew.heap.f32(pointer, emitters.length * 8)
   emitters.forEach((emitter, n) => floats.set([...emitter.at, ...emitter.intensity, emitter.radius, 0], n * 8))
   return pointer
 }
 
-function layLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
+function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
   const table = crew.heap.alloc(gas.glow.table.byteLength)
   crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
   const pointer = crew.heap.alloc(76)
@@ -132,16 +140,16 @@ interface LaidGas {
   blocks: GasBlock[]
 }
 
-function layOut(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
+function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
   const place = gas.place ?? AT_HOME
-  const look = layLook(crew, gas, light, quality.orders)
+  const look = uploadLook(crew, gas, light, quality.orders)
   const blocks = gas.frames.map(({ frame, weight, ahead }) => {
-    const laid = layGas(crew, frame, {
+    const laid = uploadGasFrame(crew, frame, {
       extinctionPerSoot: gas.extinctionPerSoot,
       weight,
       ahead,
       place,
-      moves: quality.moments > 1 || ahead !== 0,
+      moves: quality.shutterSamples > 1 || ahead !== 0,
       burns: (gas.blue?.[2] ?? 0) > 0,
     })
     crew.heap.i32(laid.block, 40)[39] = look
@@ -164,7 +172,7 @@ const inGas = (place: Placement, emitters: readonly PictureEmitter[]): PictureEm
   }))
 
 /** A list of blocks for the kernels. */
-function layList(crew: Crew, blocks: readonly GasBlock[]): number {
+function uploadList(crew: Crew, blocks: readonly GasBlock[]): number {
   const list = crew.heap.alloc(Math.max(1, blocks.length) * 4)
   crew.heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
   return list
@@ -265,14 +273,14 @@ const rayThrough =
   }
 
 /** The camera looking through another place of its pixels for each of so many moments, so that edges are smooth: even across, by the bit-reversed count down (Hammersley). */
-function within(camera: Camera, m: number, moments: number): Camera {
+function within(camera: Camera, m: number, shutterSamples: number): Camera {
   let down = 0
   for (let n = m, part = 0.5; n > 0; n >>= 1, part /= 2) if (n & 1) down += part
   return {
     ...camera,
     centre: [
-      camera.centre[0] + (((m * 5) % moments) + 0.5) / moments - 0.5,
-      camera.centre[1] + down + 0.5 / moments - 0.5,
+      camera.centre[0] + (((m * 5) % shutterSamples) + 0.5) / shutterSamples - 0.5,
+      camera.centre[1] + down + 0.5 / shutterSamples - 0.5,
     ],
   }
 }
@@ -331,7 +339,7 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
     const surfacesAt = heap.alloc(pixels * 8)
     const stack = heap.alloc(Math.max(height, 1) * 256 + 256)
     const trace = (seen: Camera): number => {
-      const block = layCamera(crew, seen)
+      const block = uploadCamera(crew, seen)
       crew.run('traceScene', [block, scene.nodes, scene.positions, scene.indices, stack, surfacesAt, width], height, 4)
       return block
     }
@@ -355,14 +363,14 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
     }
 
     const sun = heap.alloc(12)
-    const laid = gases.map((gas) => layOut(crew, gas, light, quality))
+    const laid = gases.map((gas) => uploadGas(crew, gas, light, quality))
     const blocks = laid.flatMap((one) => one.blocks)
-    const list = layList(crew, blocks)
+    const list = uploadList(crew, blocks)
     const everyone = laid.flatMap(({ place, gas }) => inWorld(place, gas.emitters))
     laid.forEach(({ gas, place, blocks: own }, n) => {
       stopIfCancelled(progress)
       const mine = inGas(place, everyone)
-      const emitters = layEmitters(crew, mine)
+      const emitters = uploadEmitters(crew, mine)
       heap.f32(sun, 3).set(intoGas(place, light.sunDirection))
       for (const { block, coarse } of own)
         crew.run('lightGrid', [block, emitters, mine.length, sun, gas.albedo, quality.orders], coarse[2] + 2)
@@ -371,14 +379,14 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
     const marched = heap.alloc(pixels * 48)
     const state = heap.alloc(height * Math.max(1, blocks.length) * 64 + 64)
     heap.f32(marched, pixels * 12).fill(0)
-    const moments = shutter && shutter.seconds > 0 ? quality.moments : 1
+    const shutterSamples = shutter && shutter.seconds > 0 ? quality.shutterSamples : 1
     if (blocks.length > 0)
-      for (let m = 0; m < moments; m++) {
+      for (let m = 0; m < shutterSamples; m++) {
         stopIfCancelled(progress)
-        const share = (m + 0.5) / moments
-        const block = trace(shutter && moments > 1 ? within(shutter.camera(share), m, moments) : camera)
+        const share = (m + 0.5) / shutterSamples
+        const block = trace(shutter && shutterSamples > 1 ? within(shutter.camera(share), m, shutterSamples) : camera)
         letThrough(heap.i32(surfacesAt, pixels * 2).slice())
-        const late = (s: number): number => (moments > 1 && shutter ? (s - 0.5) * shutter.seconds : 0)
+        const late = (s: number): number => (shutterSamples > 1 && shutter ? (s - 0.5) * shutter.seconds : 0)
         crew.run(
           'marchGas',
           [
@@ -387,9 +395,9 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
             blocks.length,
             state,
             quality.step,
-            late(m / moments),
-            late((m + 1) / moments),
-            1 / moments,
+            late(m / shutterSamples),
+            late((m + 1) / shutterSamples),
+            1 / shutterSamples,
             m,
             surfacesAt,
             marched,
@@ -398,7 +406,7 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
           height,
           4,
         )
-        progress.report(0.3 + (0.4 * (m + 1)) / moments, 'gas')
+        progress.report(0.3 + (0.4 * (m + 1)) / shutterSamples, 'gas')
       }
     takeMarch(passes, heap.f32(marched, pixels * 12))
 
@@ -410,7 +418,7 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
     const rowStack = heap.alloc(rows * 256 + 256)
     heap.f32(pointsAt, points.length).set(points)
     heap.f32(sun, 3).set(light.sunDirection)
-    const lamps = layEmitters(crew, everyone)
+    const lamps = uploadEmitters(crew, everyone)
     crew.run(
       'relight',
       [

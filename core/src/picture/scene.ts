@@ -25,7 +25,7 @@ export interface Scene {
 }
 
 /** Builds the ray tree over all pieces that hold out or receive and lays it on the crew's heap. */
-export function layScene(crew: Crew, pieces: readonly ScenePiece[]): Scene {
+export function uploadScene(crew: Crew, pieces: readonly ScenePiece[]): Scene {
   const used = pieces.filter((piece) => piece.holdsOut || piece.receives)
   const vertices = used.reduce((sum, piece) => sum + piece.mesh.positions.length, 0)
   if (vertices === 0) return { nodes: 0, positions: 0, indices: 0, pieceOf: new Int32Array(0), normals: [], pieces }

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { expect, it } from 'vitest'
 import { recipeKey } from '../base/index.ts'
-import { finerRecipe, gasFrameKeys, gasRecipe, isGas, runOf } from '../effects/gas/index.ts'
+import { detailRecipe, gasFrameKeys, gasRecipe, isGas, runOf } from '../effects/gas/index.ts'
 import { makeShot, mergePatch, parseShot } from '../shot/index.ts'
 import { bakedItems } from './instances.ts'
 import { resolveRuns } from './runs.ts'
@@ -55,7 +55,7 @@ it.each(Object.entries(KEPT))('keeps the keys of %s', (id, [run, first, last, fi
   const span = runOf(document, item)
   const frames = gasFrameKeys(recipe, span.first, span.last)
   expect([recipeKey(recipe), frames.get(span.first), frames.get(span.last)]).toEqual([run, first, last])
-  expect(recipeKey(finerRecipe({ ...item, detail: 2 }, run ?? ''))).toBe(finer)
+  expect(recipeKey(detailRecipe({ ...item, detail: 2 }, run ?? ''))).toBe(finer)
 })
 
 it('resolves every gas that the demo shows under those keys', () => {

@@ -1,7 +1,7 @@
 import type { Camera, MatchScene, Solve, Track } from '../data/index.ts'
 import { aboutAxis, add, radians, rotate, type Vec3 } from '../math/index.ts'
 import type { Proof, ShotDocument } from '../shot/index.ts'
-import { HAND_NUMBERS, handNumber } from './hands.ts'
+import { MANUAL_TRACK_NUMBERS, manualTrackNumber } from './manualTracks.ts'
 import { farPlace, groundedPlace, shotPoint } from './match.ts'
 
 const SIDES = 24
@@ -70,7 +70,7 @@ export function matchScene(
   const { plate, match, camera, name } = document
   const by = camera.solve?.by
   const wanted = (id: number): boolean => !chosen || chosen.has(id)
-  const hands = new Map(Object.entries(match.hands).map(([id, hand]) => [handNumber(id), hand.name]))
+  const hands = new Map(Object.entries(match.hands).map(([id, hand]) => [manualTrackNumber(id), hand.name]))
   const objects = Object.values(match.proofs).flatMap((proof) => {
     if (proof.far) {
       const seen = cameras.find(({ frame }) => frame === proof.at.frame)?.camera
@@ -100,7 +100,7 @@ export function matchScene(
       .filter(({ id }) => wanted(id))
       .map((track) => ({
         track,
-        name: track.id >= HAND_NUMBERS ? (hands.get(track.id) ?? String(track.id)) : String(track.id),
+        name: track.id >= MANUAL_TRACK_NUMBERS ? (hands.get(track.id) ?? String(track.id)) : String(track.id),
       })),
     objects,
   }

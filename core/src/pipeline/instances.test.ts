@@ -172,13 +172,13 @@ describe('what a gas may need', () => {
     }
     const shot = made({ held: true, motion })
     const settings = gasSettings(shot, 'fire', 'full')
-    expect(settings.moments[12]?.wind[0]).toBeCloseTo(-12, 6)
-    expect(settings.moments.every(({ sources }) => sources[0]?.centre[0] === 0)).toBe(true)
+    expect(settings.sceneInputs[12]?.wind[0]).toBeCloseTo(-12, 6)
+    expect(settings.sceneInputs.every(({ sources }) => sources[0]?.centre[0] === 0)).toBe(true)
     expect(instancesAt(shot, 1013)[0]?.place.shift[0]).toBeCloseTo(6, 6)
     // Free, it moves through still air.
     const free = gasSettings(made({ motion }), 'fire', 'full')
-    expect(free.moments[12]?.sources[0]?.centre[0]).toBeCloseTo(6, 6)
-    for (const part of free.moments[12]?.wind ?? [1]) expect(part).toBeCloseTo(0, 9)
+    expect(free.sceneInputs[12]?.sources[0]?.centre[0]).toBeCloseTo(6, 6)
+    for (const part of free.sceneInputs[12]?.wind ?? [1]) expect(part).toBeCloseTo(0, 9)
   })
 })
 
@@ -226,12 +226,12 @@ describe('kinds', () => {
       expect(settings.sources.length).toBe(1)
       expect(() => checkRoom(kind.name, settings, 3.6 * 2 ** 30)).not.toThrow()
       const strongest = Math.max(
-        ...settings.moments.map(({ sources }) => (sources[0]?.heat ?? 0) + (sources[0]?.smoke ?? 0)),
+        ...settings.sceneInputs.map(({ sources }) => (sources[0]?.heat ?? 0) + (sources[0]?.smoke ?? 0)),
       )
       expect(strongest).toBeGreaterThan(0)
       if (kind.burst) {
-        expect(settings.moments[0]?.sources[0]).toMatchObject({ heat: 0, smoke: 0 })
-        expect(settings.moments.at(-1)?.sources[0]).toMatchObject({ heat: 0, smoke: 0 })
+        expect(settings.sceneInputs[0]?.sources[0]).toMatchObject({ heat: 0, smoke: 0 })
+        expect(settings.sceneInputs.at(-1)?.sources[0]).toMatchObject({ heat: 0, smoke: 0 })
       }
     },
   )
@@ -307,7 +307,7 @@ describe('figures', () => {
   it('the pulse is read off the hot gas close over the source', () => {
     const fire = makeItem('gas', { name: 'Fire', order: 1 })
     const pulsing = new Map(
-      Array.from({ length: 120 }, (_, n) => [n, { neck: 1 + 0.3 * Math.sin((2 * Math.PI * 2 * n) / RATE) }]),
+      Array.from({ length: 120 }, (_, n) => [n, { baseBuoyancy: 1 + 0.3 * Math.sin((2 * Math.PI * 2 * n) / RATE) }]),
     )
     expect(figureOf(fire, pulsing, 'pulse', 60, RATE)).toBeCloseTo(2, 1)
     expect(figureOf(fire, new Map([[1, { heatKw: 3 }]]), 'pulse', 1, RATE)).toBeUndefined()
@@ -341,10 +341,10 @@ describe('figures', () => {
   it('speed for size: the laws of its diameter and heat, beside what was measured', () => {
     // The heat of all its rings comes and goes twice as often as they leave it.
     const heatKw = Array.from({ length: 96 }, (_, n) => 785 * (1 + 0.2 * Math.sin((2 * Math.PI * 3 * n) / 24)))
-    const neck = heatKw.map((_, n) => 1 + 0.2 * Math.sin((2 * Math.PI * 1.5 * n) / 24))
+    const baseBuoyancy = heatKw.map((_, n) => 1 + 0.2 * Math.sin((2 * Math.PI * 1.5 * n) / 24))
     const fit = speedForSize(
       { shape: 'disc', diameter: 1, deep: 0, heat: 785, per: 'in all' },
-      { heatKw, standing: heatKw.map((_, n) => (n % 2 ? 2 : 2.4)), neck },
+      { heatKw, axialFlameLength: heatKw.map((_, n) => (n % 2 ? 2 : 2.4)), baseBuoyancy },
       24,
     )
     expect(fit?.pulse.law).toBeCloseTo(1.5, 9)
@@ -354,7 +354,7 @@ describe('figures', () => {
     // Not burning yet: the laws of what it is set to.
     const lit = speedForSize(
       { shape: 'disc', diameter: 1, deep: 0, heat: 1000, per: 'a square metre' },
-      { heatKw: [0, 3], standing: [0, 0], neck: [0, 0] },
+      { heatKw: [0, 3], axialFlameLength: [0, 0], baseBuoyancy: [0, 0] },
       24,
     )
     expect(lit?.pulse.law).toBeCloseTo(1.5, 9)
@@ -363,14 +363,14 @@ describe('figures', () => {
     expect(
       speedForSize(
         { shape: 'line', diameter: 1, deep: 0, heat: 785, per: 'in all' },
-        { heatKw: [], standing: [], neck: [] },
+        { heatKw: [], axialFlameLength: [], baseBuoyancy: [] },
         24,
       ),
     ).toBeUndefined()
     expect(
       speedForSize(
         { shape: 'disc', diameter: 1, deep: 0, heat: 0, per: 'in all' },
-        { heatKw: [], standing: [], neck: [] },
+        { heatKw: [], axialFlameLength: [], baseBuoyancy: [] },
         24,
       ),
     ).toBeUndefined()

@@ -6,9 +6,9 @@ import { moveCamera, movePoint, movePointBack, placePoint } from '../match/index
 import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
 import { makeShot, type ShotDocument } from '../shot/index.ts'
 import {
+  exclusionMaskAt,
   followSettings,
   groundOf,
-  keepOutAt,
   knownLens,
   slideOf,
   solvedPath,
@@ -173,7 +173,7 @@ describe('keep-out shapes', () => {
     { frame: 30, points: square(60) },
   ]
   it('are at their keys on their frames, hold before and after, and go smoothly between', () => {
-    const left = (frame: number): number => keepOutAt({ keys }, frame)[0]?.[0] ?? Number.NaN
+    const left = (frame: number): number => exclusionMaskAt({ keys }, frame)[0]?.[0] ?? Number.NaN
     expect([1, 10, 20, 30, 99].map(left)).toEqual([0, 0, 40, 60, 60])
     const path = Array.from({ length: 21 }, (_, n) => left(10 + n))
     const steps = path.slice(1).map((x, n) => x - (path[n] ?? 0))

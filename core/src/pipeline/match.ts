@@ -21,8 +21,8 @@ import {
   placePoint,
 } from '../match/index.ts'
 import { length, scale, subtract, type Vec3 } from '../math/index.ts'
-import type { KeepOut, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
-import { handNumber, handRecipe, solvingHands } from './hands.ts'
+import type { ExclusionMask, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
+import { manualTrackNumber, manualTrackRecipe, solvingManualTracks } from './manualTracks.ts'
 import { pickLevel } from './pick.ts'
 import { VERSIONS } from './versions.ts'
 
@@ -30,14 +30,14 @@ type Corners = readonly (readonly [number, number])[]
 type Matched = Pick<ShotDocument, 'plate' | 'match'>
 
 /** Slope of a corner at a key, by frame: Catmull–Rom over uneven keys, level at the ends. */
-function slopeAt(keys: KeepOut['keys'], n: number, p: number, c: 0 | 1): number {
+function slopeAt(keys: ExclusionMask['keys'], n: number, p: number, c: 0 | 1): number {
   const [before, after] = [keys[n - 1], keys[n + 1]]
   if (!before || !after) return 0
   return ((after.points[p]?.[c] ?? 0) - (before.points[p]?.[c] ?? 0)) / (after.frame - before.frame)
 }
 
 /** A keep-out shape's corners at a frame: between its keys by a smooth curve, before and after them as at the first and the last. */
-export function keepOutAt({ keys }: Pick<KeepOut, 'keys'>, frame: number): Corners {
+export function exclusionMaskAt({ keys }: Pick<ExclusionMask, 'keys'>, frame: number): Corners {
   const next = keys.findIndex((key) => key.frame >= frame)
   const [a, b] = [keys[next < 0 ? keys.length - 1 : Math.max(0, next - 1)], keys[next < 0 ? keys.length - 1 : next]]
   if (!a || !b) return []
@@ -68,7 +68,7 @@ export function within(corners: Corners, x: number, y: number): boolean {
   return inside
 }
 
-const keepOutsOf = (match: MatchSettings): KeepOut[] =>
+const keepOutsOf = (match: MatchSettings): ExclusionMask[] =>
   Object.entries(match.keepOuts)
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .map(([, shape]) => shape)
@@ -107,7 +107,7 @@ export function followSettings({ plate, match }: Matched, masks?: readonly Matte
   const made = new Map<number, Corners[]>()
   const at = (frame: number): Corners[] => {
     let corners = made.get(frame)
-    if (!corners) made.set(frame, (corners = shapes.map((shape) => keepOutAt(shape, plate.first + frame))))
+    if (!corners) made.set(frame, (corners = shapes.map((shape) => exclusionMaskAt(shape, plate.first + frame))))
     return corners
   }
   const masked = (frame: number, x: number, y: number): boolean => {
@@ -174,7 +174,7 @@ export const droppedTracks = (match: MatchSettings, tracksKey: string): readonly
 /** The recipe of a plate's solve from its tracks, those set by hand and trusted among them. */
 export function solveRecipe(document: Matched, tracksKey: string): Recipe {
   const { match } = document
-  const hands = solvingHands(match)
+  const hands = solvingManualTracks(match)
   const tidied = match.tidied?.tracks === tracksKey ? match.tidied : undefined
   return {
     kind: 'solve',
@@ -183,11 +183,11 @@ export function solveRecipe(document: Matched, tracksKey: string): Recipe {
       lens: knownLens(document),
       dropped: [...droppedTracks(match, tracksKey)].sort((a, b) => a - b),
       ...(hands.length > 0
-        ? { hands: hands.map(([id, { trust, span }]) => ({ number: handNumber(id), trust, span })) }
+        ? { hands: hands.map(([id, { trust, span }]) => ({ number: manualTrackNumber(id), trust, span })) }
         : {}),
       ...(tidied && tidied.spans.length + tidied.joins.length > 0 ? { spans: tidied.spans, joins: tidied.joins } : {}),
     },
-    inputs: [tracksKey, ...hands.map(([, hand]) => recipeKey(handRecipe(document, hand)))],
+    inputs: [tracksKey, ...hands.map(([, hand]) => recipeKey(manualTrackRecipe(document, hand)))],
   }
 }
 

@@ -6,12 +6,12 @@ import {
   type Drawable,
   FINAL,
   LOOK,
-  layScene,
   type Passes,
   type PictureQuality,
   type PlateLight,
   renderPasses,
   type Shutter,
+  uploadScene,
 } from '../picture/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import { effectOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
@@ -166,7 +166,7 @@ export function renderPicture(
     const drawables = drawablesOf(document, at.instances, dataOf, light.illuminance, EMITTERS[quality])
     const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
-    const scene = layScene(crew, scenePieces(document, at.frame, at.inputs))
+    const scene = uploadScene(crew, scenePieces(document, at.frame, at.inputs))
     const straightenPixel = (x: number, y: number): [number, number] =>
       straighten(seen, (x - seen.centre[0]) / seen.focalPx, (y - seen.centre[1]) / seen.focalPx)
     return renderPasses(

@@ -24,7 +24,7 @@ import {
   shutterShare,
   tonesOf,
 } from '../sit/index.ts'
-import { handRecipe } from './hands.ts'
+import { manualTrackRecipe } from './manualTracks.ts'
 import { VERSIONS } from './versions.ts'
 
 // Readings of the plate and its report: which area, which frames, under which recipe.
@@ -45,7 +45,7 @@ export function readingRecipe(
     kind: 'reading',
     version: VERSIONS.reading,
     settings: { plate: plateOf(document), area, percentile, ...(area.kind === 'pin' ? { camera } : {}) },
-    inputs: area.kind === 'pin' && shaking ? [recipeKey(handRecipe(document, shaking))] : [],
+    inputs: area.kind === 'pin' && shaking ? [recipeKey(manualTrackRecipe(document, shaking))] : [],
   }
 }
 

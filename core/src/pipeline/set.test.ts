@@ -70,7 +70,7 @@ describe('a gas item in SI units', () => {
       cell: 0.04,
       ambient: 288.15,
       sootYield: 0.02,
-      moments: [{ sources: [{ heat: 400_000, smoke: 0.003 }] }],
+      sceneInputs: [{ sources: [{ heat: 400_000, smoke: 0.003 }] }],
     })
   })
   it.each([
@@ -79,7 +79,7 @@ describe('a gas item in SI units', () => {
     [180, [0, 0, -2]],
     [270, [2, 0, 0]],
   ] as const)('has wind from %d degrees blowing the other way', (windFrom, wind) => {
-    settings({ wind: 2, windFrom }).moments[0]?.wind.forEach((part, axis) =>
+    settings({ wind: 2, windFrom }).sceneInputs[0]?.wind.forEach((part, axis) =>
       expect(part).toBeCloseTo(wind[axis] ?? 9, 9),
     )
   })
@@ -88,8 +88,8 @@ describe('a gas item in SI units', () => {
   })
   it('is coarser when thin, never finer than asked', () => {
     const fire = shot().items.fire as GasItem
-    expect(cellOf({ ...fire, diameter: 1.8, cell: 40 }, 'thin')).toBeCloseTo(0.15, 9)
-    expect(cellOf({ ...fire, diameter: 0.3, cell: 60, reach: 3 }, 'thin')).toBeCloseTo(0.06, 9)
+    expect(cellOf({ ...fire, diameter: 1.8, cell: 40 }, 'draft')).toBeCloseTo(0.15, 9)
+    expect(cellOf({ ...fire, diameter: 0.3, cell: 60, reach: 3 }, 'draft')).toBeCloseTo(0.06, 9)
   })
   it('is left out of the picture when hidden', () => {
     const made = shot()

@@ -3,10 +3,10 @@ import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import { layersInOrder, type PlateInfo, SETTINGS, type ShotDocument, type SitSettings } from '../shot/index.ts'
 import {
+  compositeStack,
   decodeRec709,
   decodeSrgb,
   type GrainLaw,
-  layStack,
   type StackPasses,
   type StackSettings,
 } from '../sit/index.ts'
@@ -127,5 +127,5 @@ export function composeFrame(
     light: fit(passes.light),
     shadow: fit(passes.shadow),
   }
-  return layStack(crew, plate, fitted, settings, plate.width / fullWidth, frame)
+  return compositeStack(crew, plate, fitted, settings, plate.width / fullWidth, frame)
 }

@@ -7,7 +7,7 @@ export interface DoneFrame {
   work: number
 }
 
-/** How far a run is. Its frames in order; how many it has in all; and the work of each of them as a rough run told it (workAhead), none while that is not known. */
+/** How far a run is. Its frames in order; how many it has in all; and the work of each of them as a rough run told it (estimateWork), none while that is not known. */
 export interface RunSoFar {
   done: readonly DoneFrame[]
   total: number

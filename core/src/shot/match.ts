@@ -6,7 +6,7 @@ import { keySchema } from './camera.ts'
 const picturePlace = z.object({ frame: z.number().int(), x: z.number(), y: z.number() }).strict()
 
 /** A shape over something that nothing may be followed on; its corners at key frames, by frame. */
-export const keepOutSchema = z
+export const exclusionMaskSchema = z
   .object({
     name,
     shown: z.boolean().default(true),
@@ -25,11 +25,11 @@ export const keepOutSchema = z
   .strict()
 
 /** A thing that moves by itself: the region that its own tracks are found in, by keys, and its rough geometry, a box of the set as it stands over the thing at one frame. */
-export const thingSchema = z
+export const movingObjectSchema = z
   .object({
     name,
     shown: z.boolean().default(true),
-    keys: keepOutSchema.shape.keys,
+    keys: exclusionMaskSchema.shape.keys,
     count: z
       .number()
       .int()
@@ -42,7 +42,7 @@ export const thingSchema = z
         span: [30, 300],
         step: 10,
         hint: 'Wanted on it in every frame.',
-        group: 'Thing',
+        group: 'MovingObject',
         touches: 'thing',
       } satisfies SettingMeta),
     geometry: z
@@ -55,13 +55,13 @@ export const thingSchema = z
       span: [0.5, 50],
       step: 0.05,
       hint: 'From the camera to its middle on its first frame, where no geometry gives its size.',
-      group: 'Thing',
+      group: 'MovingObject',
     }),
   })
   .strict()
 
 /** A track set by hand: a point, or a flat patch by its four corners, where a person set it on key frames. */
-export const handSchema = z
+export const manualTrackSchema = z
   .object({
     name,
     keys: z
@@ -230,7 +230,7 @@ const matchFields = z
       })
       .strict()
       .optional(),
-    keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), keepOutSchema).default({}),
+    keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), exclusionMaskSchema).default({}),
     /** Tracks dropped by hand: ids, of the tracks under this key. */
     dropped: z
       .object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) })
@@ -245,8 +245,8 @@ const matchFields = z
       })
       .strict()
       .optional(),
-    things: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), thingSchema).default({}),
-    hands: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), handSchema).default({}),
+    things: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), movingObjectSchema).default({}),
+    hands: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), manualTrackSchema).default({}),
     /** What is said of the ground, all as places in the picture, so that it holds for the next solve too. */
     ground: z
       .object({
@@ -268,8 +268,8 @@ export const matchSchema = matchFields.default(matchFields.parse({}))
 export const matchSettingsSchema = matchFields
 
 export type MatchSettings = z.infer<typeof matchFields>
-export type KeepOut = z.infer<typeof keepOutSchema>
-export type Thing = z.infer<typeof thingSchema>
-export type Hand = z.infer<typeof handSchema>
+export type ExclusionMask = z.infer<typeof exclusionMaskSchema>
+export type MovingObject = z.infer<typeof movingObjectSchema>
+export type ManualTrack = z.infer<typeof manualTrackSchema>
 export type Proof = z.infer<typeof proofSchema>
 export type PicturePlace = z.infer<typeof picturePlace>

@@ -2,7 +2,7 @@ import { takenSchema } from '../effects/gas/index.ts'
 import { type Setting, settingsOf } from '../settings/index.ts'
 import { cameraSchema } from './camera.ts'
 import { ITEM_KINDS, type ItemKind } from './itemKinds.ts'
-import { handSchema, matchSettingsSchema, proofSchema, thingSchema } from './match.ts'
+import { manualTrackSchema, matchSettingsSchema, movingObjectSchema, proofSchema } from './match.ts'
 import { plateLightSchema } from './plateLight.ts'
 import { readingSchema } from './reading.ts'
 import { layerSchema, sitSchema } from './sit.ts'
@@ -12,8 +12,8 @@ const OTHERS = {
   camera: settingsOf(cameraSchema),
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
-  hand: settingsOf(handSchema),
-  thing: settingsOf(thingSchema),
+  hand: settingsOf(manualTrackSchema),
+  thing: settingsOf(movingObjectSchema),
   reading: settingsOf(readingSchema),
   cameraPath: settingsOf(cameraSchema.shape.path.unwrap()),
   plateLight: settingsOf(plateLightSchema),

@@ -45,7 +45,7 @@ describe('laying', () => {
   it('multiplies by shadow and light, and remembers what the plate’s grain was multiplied by', () => {
     const [image, light] = [picture(3), picture(4)]
     const [before, lit] = [view(image).slice(), view(light).slice()]
-    crew.run('layLight', [image, light, floats([2, 1, 0.5]), 0.7, W], H)
+    crew.run('compositeLight', [image, light, floats([2, 1, 0.5]), 0.7, W], H)
     for (let n = 0; n < W * H; n++) {
       const base = 1 + ((lit[n * 4 + 3] ?? 0) - 1) * 0.7
       const factors = [2, 1, 0.5].map((gain, c) => base + (lit[n * 4 + c] ?? 0) * gain)
@@ -62,7 +62,7 @@ describe('laying', () => {
     const before = view(image).slice()
     view(cover)[3] = 0
     const grade = [0.02, 0.03, 0.04, 0, 0.9, 0.8, 0.7, 0, 3, 2, 1, 0.6]
-    crew.run('laySmoke', [image, ambient, lit, cover, floats(grade), W], H)
+    crew.run('compositeSmoke', [image, ambient, lit, cover, floats(grade), W], H)
     for (let n = 0; n < W * H; n++) {
       const alpha = view(cover)[n * 4 + 3] ?? 0
       for (let c = 0; c < 3; c++) {
@@ -80,7 +80,7 @@ describe('laying', () => {
   it('adds fire by its gain and leaves the fourth lane', () => {
     const [image, fire] = [picture(9), picture(10, 5)]
     const before = view(image).slice()
-    crew.run('layFire', [image, fire, floats([1, 0.5, 0.25]), W], H)
+    crew.run('compositeFire', [image, fire, floats([1, 0.5, 0.25]), W], H)
     for (let n = 0; n < W * H; n++) {
       ;[1, 0.5, 0.25].forEach((gain, c) =>
         near(view(image)[n * 4 + c], (before[n * 4 + c] ?? 0) + gain * (view(fire)[n * 4 + c] ?? 0), 8),
@@ -95,7 +95,7 @@ describe('grain', () => {
     const [image, plate, to] = [picture(11), picture(12), picture(13)]
     view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 1 : value))
     view(plate).fill(plateValue)
-    crew.run('layGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), seed, W], H)
+    crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), seed, W], H)
     return Array.from({ length: W * H * 3 }, (_, n) => view(to)[Math.floor(n / 3) * 4 + (n % 3)] ?? 0)
   }
   it('leaves what is the plate’s own, to the bit', () => {
@@ -106,7 +106,7 @@ describe('grain', () => {
       const [image, plate, to] = [picture(14), picture(15), picture(16)]
       view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 0 : 0.5))
       view(plate).fill(0.1)
-      crew.run('layGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), seed, W], H)
+      crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), seed, W], H)
       return [...view(to)]
     }
     expect(some(7)).toEqual(some(7))

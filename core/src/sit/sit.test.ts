@@ -2,11 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
 import {
+  compositeStack,
   decodeRec709,
   decodeSrgb,
   encodeSrgb,
   type GrainLaw,
-  layStack,
   measureGrain,
   type StackLayer,
   type StackPasses,
@@ -51,7 +51,7 @@ const lay = (
   fireExposure = 0,
   grain = NO_GRAIN,
   grainAmount = 0,
-): FloatImage => layStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
+): FloatImage => compositeStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
 
 describe('the stack', () => {
   it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
@@ -162,7 +162,7 @@ describe('grain', () => {
       channels,
       data: new Float32Array(size * size * channels).fill(value),
     })
-    const result = layStack(
+    const result = compositeStack(
       makeCrew(1),
       flat(3, 0.2),
       { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },

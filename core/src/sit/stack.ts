@@ -51,7 +51,7 @@ function weightsFor(sigma: number): Float32Array {
 }
 
 /** Lays a picture of 1, 3 or 4 channels on the heap as four floats a pixel; a `last` picture fills the fourth. */
-function layImage(crew: Crew, image: FloatImage, last?: FloatImage): number {
+function uploadImage(crew: Crew, image: FloatImage, last?: FloatImage): number {
   const pixels = image.width * image.height
   const pointer = crew.heap.alloc(pixels * 16)
   const target = crew.heap.f32(pointer, pixels * 4)
@@ -79,7 +79,7 @@ function blur(crew: Crew, image: number, sigma: number, width: number, height: n
  * Lays the passes over the plate: result = plate x (shadow + fire light), smoke over, fire add, in the layers' order, then grain on what was added.
  * plate: linear light, 3 channels. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  */
-export function layStack(
+export function compositeStack(
   crew: Crew,
   plate: FloatImage,
   passes: StackPasses | undefined,
@@ -93,7 +93,7 @@ export function layStack(
   const pixels = width * height
   const ones = makeImage(width, height, 1)
   ones.data.fill(1)
-  const image = layImage(crew, plate, ones)
+  const image = uploadImage(crew, plate, ones)
   const gainAt = heap.alloc(48)
   const put = (values: readonly number[]): number => {
     heap.f32(gainAt, values.length).set(values)
@@ -107,22 +107,22 @@ export function layStack(
       const own = stops(layer.exposure)
       const sigma = layer.softness * scale
       if (layer.kind === 'light') {
-        const light = layImage(crew, passes.light, passes.shadow)
+        const light = uploadImage(crew, passes.light, passes.shadow)
         blur(crew, light, sigma, width, height)
         crew.run(
-          'layLight',
+          'compositeLight',
           [image, light, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), layer.amount, width],
           height,
           8,
         )
       } else if (layer.kind === 'smoke') {
-        const ambient = layImage(crew, passes.smoke)
-        const lit = layImage(crew, passes.smokeLight)
+        const ambient = uploadImage(crew, passes.smoke)
+        const lit = uploadImage(crew, passes.smokeLight)
         blur(crew, ambient, sigma, width, height)
         blur(crew, lit, sigma, width, height)
         const span = layer.tint.map((t) => t * own * (layer.white - layer.black))
         crew.run(
-          'laySmoke',
+          'compositeSmoke',
           [
             image,
             ambient,
@@ -135,10 +135,10 @@ export function layStack(
           8,
         )
       } else {
-        const fire = layImage(crew, passes.fire)
+        const fire = uploadImage(crew, passes.fire)
         blur(crew, fire, sigma, width, height)
         crew.run(
-          'layFire',
+          'compositeFire',
           [image, fire, put(layer.tint.map((t) => t * own * fireGain * layer.amount)), width],
           height,
           8,
@@ -148,12 +148,12 @@ export function layStack(
     }
   const result = makeImage(width, height, 4)
   if (settings.grainAmount > 0 && passes) {
-    const plateAt = layImage(crew, plate)
+    const plateAt = uploadImage(crew, plate)
     const out = heap.alloc(pixels * 16)
     // A proxy pixel is the mean of 1 / scale^2 full ones, so its grain has that much less variance.
     const law = [...settings.grain.floor, ...settings.grain.slope].map((part) => part * scale * scale)
     crew.run(
-      'layGrain',
+      'compositeGrain',
       [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, width],
       height,
       8,

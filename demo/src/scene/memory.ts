@@ -50,7 +50,7 @@ function cornerHeight(spec: ChartSpec, i: number, j: number): number {
 }
 
 /** Writes a chart's texels, its vertex grid and its record; returns its grid's corner positions. */
-function layChart(
+function uploadChart(
   crew: Crew,
   record: number,
   spec: ChartSpec,
@@ -137,7 +137,7 @@ function paintTexels(crew: Crew, pointer: number, spec: ChartSpec): void {
 type Tail = { corners: Float32Array; tails: Int32Array; count: number }
 
 /** Writes mesh vertices into the heap. */
-export function layVertices(crew: Crew, mesh: Mesh, pointer = 0): { pointer: number; count: number } {
+export function uploadVertices(crew: Crew, mesh: Mesh, pointer = 0): { pointer: number; count: number } {
   const count = mesh.vertices.length / MESH_STRIDE
   const at = pointer || crew.heap.alloc(Math.max(1, count) * VERTEX_BYTES)
   const floats = crew.heap.f32(at, count * 32)
@@ -165,7 +165,7 @@ export function meshTriangles(mesh: Mesh): Tail {
 }
 
 /** Builds the four-way tree over triangles and lays it and them in the heap. `standing`: with more care, for a tree that many rays will meet. */
-export function layTree(crew: Crew, { corners, tails, count }: Tail, standing = false): LaidTree {
+export function uploadTree(crew: Crew, { corners, tails, count }: Tail, standing = false): LaidTree {
   const geometry = new BufferGeometry()
   geometry.setAttribute('position', new BufferAttribute(corners, 3))
   const bvh = new MeshBVH(geometry, {
@@ -265,17 +265,17 @@ function widen(crew: Crew, root: ArrayBuffer): number {
 }
 
 /** Lays charts, vertices and the tree over all their triangles. */
-export function layScene(crew: Crew, parts: Parts, say: (text: string) => void = () => undefined): LaidScene {
+export function uploadScene(crew: Crew, parts: Parts, say: (text: string) => void = () => undefined): LaidScene {
   const charts = crew.heap.alloc(Math.max(1, parts.charts.length) * CHART_BYTES)
   const list: LaidChart[] = []
   const found: { corners: Float32Array; tails: Float32Array; count: number }[] = []
   for (const [index, spec] of parts.charts.entries()) {
-    const laid = layChart(crew, charts + index * CHART_BYTES, spec)
+    const laid = uploadChart(crew, charts + index * CHART_BYTES, spec)
     list.push({ ...laid.chart, index })
     found.push(chartTriangles(spec, index, laid))
     say(`${spec.name}: ${spec.columns} x ${spec.rows} texels`)
   }
-  const { pointer: vertices, count: vertexCount } = layVertices(crew, parts.mesh)
+  const { pointer: vertices, count: vertexCount } = uploadVertices(crew, parts.mesh)
   const loose = meshTriangles(parts.mesh)
   const count = found.reduce((sum, one) => sum + one.count, loose.count)
   const corners = new Float32Array(count * 9)
@@ -287,7 +287,7 @@ export function layScene(crew: Crew, parts: Parts, say: (text: string) => void =
     n += one.count
   }
   say(`${count} triangles`)
-  const tree = layTree(crew, { corners, tails, count }, true)
+  const tree = uploadTree(crew, { corners, tails, count }, true)
   return { tree, vertices, vertexCount, charts, list, triangleCount: count }
 }
 

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { yardCrew } from '../crew.ts'
 import { type Brick, bond } from './brick.ts'
 import { type ChartSpec, MESH_STRIDE, newMesh, planar, type Skin, skinOf } from './builder.ts'
-import { layScene } from './memory.ts'
+import { uploadScene } from './memory.ts'
 import { yardParts } from './parts.ts'
 import { ARCHES, CRATES, DRUM_SIZE, inArch, KILN } from './places.ts'
 import { box, placed, tube } from './shapes.ts'
@@ -177,7 +177,7 @@ describe('laying', () => {
     }
     const mesh = newMesh()
     box(mesh, placed([5, 0, 0]), [0.2, 0.2, 0.2], () => skinOf(0.3, 0.3, 0.3), 1)
-    const laid = layScene(crew, { charts: [chart], mesh })
+    const laid = uploadScene(crew, { charts: [chart], mesh })
     expect(laid.triangleCount).toBe(4 * 3 * 2 + 12)
     expect(laid.list[0]).toEqual({ index: 0, width: 24, height: 12, levels: 4 })
     const [width, , levels] = crew.heap.i32(laid.charts, 3)

@@ -3,9 +3,9 @@ import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { yardCrew } from '../crew.ts'
 import { type ChartSpec, newMesh, type Parts, planar, skinOf, vertex } from './builder.ts'
-import { layTree, layVertices, meshTriangles } from './memory.ts'
+import { meshTriangles, uploadTree, uploadVertices } from './memory.ts'
 import type { Sky } from './sky.ts'
-import { heldYard, layYard, lightMesh, lightYard, type YardScene } from './yardScene.ts'
+import { heldYard, lightMesh, lightYard, uploadYard, type YardScene } from './yardScene.ts'
 
 // The drawing kernels against plain twins and against light that is known in closed form.
 const MISS = 1e30
@@ -66,7 +66,7 @@ function sent(crew: ReturnType<typeof yardCrew>, scene: YardScene, chart: number
 function lit(charts: ChartSpec[], sky: Sky, flame = false, threads = 1) {
   const crew = yardCrew(threads)
   const base = crew.heap.alloc(64)
-  const scene = layYard(crew, alone(charts), sky, 64, flame)
+  const scene = uploadYard(crew, alone(charts), sky, 64, flame)
   lightYard(crew, scene, { rays: 256, coarseRays: 64, passes: 4, flame })
   return { crew, scene, base }
 }
@@ -90,7 +90,7 @@ describe('the tree of triangles', () => {
     }
     const tail = meshTriangles(mesh)
     const corners = tail.corners.slice()
-    const tree = layTree(crew, tail)
+    const tree = uploadTree(crew, tail)
     const stack = crew.heap.alloc(1024)
     const out = crew.heap.alloc(4)
     let hits = 0
@@ -161,7 +161,7 @@ describe('light', () => {
     const { crew, scene } = lit([square(2, -5, 0.3)], plain(0.7))
     const mesh = newMesh()
     vertex(mesh, [0, 3, 0], [0, 1, 0], skinOf(0.2, 0.2, 0.2))
-    const { pointer, count } = layVertices(crew, mesh)
+    const { pointer, count } = uploadVertices(crew, mesh)
     lightMesh(crew, scene, pointer, count, 64, false)
     expect(crew.heap.f32(pointer, 32)[11]).toBeCloseTo(0.7, 3)
   })

@@ -1,7 +1,7 @@
 import type { Crew } from '@lantern/core/base'
 import type { Vec3 } from '@lantern/core/math'
 import type { Parts } from './builder.ts'
-import { type LaidScene, layScene } from './memory.ts'
+import { type LaidScene, uploadScene } from './memory.ts'
 import { DRUM, DRUM_SIZE } from './places.ts'
 import { type Sky, skyPicture } from './sky.ts'
 
@@ -90,7 +90,7 @@ const setter =
   }
 
 /** Lays the scene and its sky in the crew's heap, not yet lit. */
-export function layYard(
+export function uploadYard(
   crew: Crew,
   parts: Parts,
   sky: Sky,
@@ -100,7 +100,7 @@ export function layYard(
 ): YardScene {
   const yard = crew.heap.alloc(WORDS * 4)
   crew.heap.i32(yard, WORDS).fill(0)
-  const scene = layScene(crew, parts, say)
+  const scene = uploadScene(crew, parts, say)
   const picture = skyPicture(sky, skyWidth)
   const skyAt = crew.heap.alloc(picture.byteLength)
   crew.heap.f32(skyAt, picture.length).set(picture)

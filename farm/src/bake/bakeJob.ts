@@ -1,8 +1,8 @@
 import type { Run } from '@lantern/core/effects'
 import { findShotById, type JobPayload, resolveShot, resultState, type Store, setResultState } from '@lantern/store'
 import type { JobContext } from '../jobs/context.ts'
-import { runPerFrame } from './perFrame.ts'
-import { runSteps, type StepOptions } from './steps.ts'
+import { runPerFrame } from './runPerFrame.ts'
+import { runSteps, type StepOptions } from './runSteps.ts'
 
 /** The run that a job is for, as the document has it now; undefined when the shot has moved on to another recipe. */
 export async function runOfJob(store: Store, payload: JobPayload<'bake'>): Promise<Run | undefined> {

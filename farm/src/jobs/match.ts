@@ -1,43 +1,50 @@
 import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
 import { writeSolve, writeTracks } from '@lantern/core/formats'
-import { followHand, followPlate, keptSolve, type PlateFrames, solveCamera, solveObject } from '@lantern/core/match'
+import {
+  followManualTrack,
+  followPlate,
+  keptSolve,
+  type PlateFrames,
+  solveCamera,
+  solveObject,
+} from '@lantern/core/match'
 import {
   cameraAt,
   followSettings,
-  handSettings,
   knownLens,
   type MatteMask,
+  manualTrackSettings,
   matteFrame,
   matteMask,
-  solvingHands,
-  thingFollow,
-  thingInput,
+  objectFollow,
+  objectInput,
+  solvingManualTracks,
   tracksToSolve,
 } from '@lantern/core/pipeline'
-import type { Thing } from '@lantern/core/shot'
+import type { MovingObject } from '@lantern/core/shot'
 import {
   adoptSolve,
   assetFrame,
   cameraPathOf,
   findShotById,
   getBlob,
-  handKey,
   type JobPayload,
-  keptHands,
+  keptManualTracks,
   keptTracks,
+  manualTrackKey,
   matchKeys,
+  movingObjectKeys,
   queueJob,
   resultState,
   type Shot,
   type Store,
   setResultState,
-  thingKeys,
 } from '@lantern/store'
 
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
-import { plateReady, stage, type Whole } from './stage.ts'
+import { plateReady, runSingleOutput, type Whole } from './runSingleOutput.ts'
 
 const SEED = 1
 const LATER_MS = 5000
@@ -128,16 +135,16 @@ export async function solveShot(
 const followThing = (
   { store, crew }: JobContext,
   { document }: Shot,
-  thing: Thing,
+  thing: MovingObject,
   progress: Progress,
-): Promise<Track[]> => followPlate(crew, plateFrames(store, document), thingFollow(document, thing), progress)
+): Promise<Track[]> => followPlate(crew, plateFrames(store, document), objectFollow(document, thing), progress)
 
 /** Follows a thing that moves by itself and solves where it is, as the document has it now. Returns true when it is kept. */
-export async function thingJob(context: JobContext, payload: JobPayload<'thing'>): Promise<boolean> {
+export async function movingObjectJob(context: JobContext, payload: JobPayload<'thing'>): Promise<boolean> {
   const { store, crew } = context
   const shot = await findShotById(store, payload.shot)
   const thing = shot?.document.match.things[payload.thing]
-  const keys = shot && thing && thingKeys(shot.document, payload.thing)
+  const keys = shot && thing && movingObjectKeys(shot.document, payload.thing)
   if (!shot || !thing || keys?.solve !== payload.solve) {
     // The shot has moved on to another region, geometry or camera.
     for (const key of [payload.tracks, payload.solve])
@@ -152,18 +159,18 @@ export async function thingJob(context: JobContext, payload: JobPayload<'thing'>
       })
     return false
   }
-  const tracked = await stage(context, payload.tracks, async (progress) => {
+  const tracked = await runSingleOutput(context, payload.tracks, async (progress) => {
     const tracks = await followThing(context, shot, thing, progress)
     return { bytes: writeTracks(tracks), mediaType: 'application/x-lantern-tracks', figures: { tracks: tracks.length } }
   })
   if (tracked === 'busy') return later()
   if (tracked !== 'done') return setResultState(store, payload.solve, 'stopped').then(() => false)
-  const solved = await stage(context, payload.solve, async (progress) => {
+  const solved = await runSingleOutput(context, payload.solve, async (progress) => {
     const { document } = shot
     const path = await cameraPathOf(store, document)
     const tracks = (await keptTracks(store, payload.tracks)) ?? []
     const solve = await solveObject({
-      ...thingInput(document, thing, tracks, (frame) => cameraAt(document, path, frame)),
+      ...objectInput(document, thing, tracks, (frame) => cameraAt(document, path, frame)),
       seed: SEED,
       crew,
       say: sayTo(progress),
@@ -187,9 +194,9 @@ export async function thingJob(context: JobContext, payload: JobPayload<'thing'>
 async function followOne({ store }: JobContext, { document }: Shot, id: string, progress: Progress): Promise<Whole> {
   const hand = document.match.hands[id]
   if (!hand) throw new LanternError('no-hand', 'The track is gone.', 'Set it again.')
-  const { tracks, likeness, looks, lost } = await followHand(
+  const { tracks, likeness, looks, lost } = await followManualTrack(
     plateFrames(store, document),
-    handSettings(document, hand),
+    manualTrackSettings(document, hand),
     progress,
   )
   return {
@@ -205,15 +212,18 @@ async function followOne({ store }: JobContext, { document }: Shot, id: string, 
 }
 
 /** Follows a track set by hand, as the document has it now. Returns true when it is kept. */
-export async function handJob(context: JobContext, { shot: id, hand, key }: JobPayload<'hand'>): Promise<boolean> {
+export async function manualTrackJob(
+  context: JobContext,
+  { shot: id, hand, key }: JobPayload<'hand'>,
+): Promise<boolean> {
   const shot = await findShotById(context.store, id)
-  if (!shot || handKey(shot.document, hand) !== key) {
+  if (!shot || manualTrackKey(shot.document, hand) !== key) {
     // The shot has moved on to another place of it.
     if ((await resultState(context.store, key)) === 'waiting') await setResultState(context.store, key, 'stopped')
     return false
   }
   const state = (await plateReady(context.store, shot.document))
-    ? await stage(context, key, (progress) => followOne(context, shot, hand, progress))
+    ? await runSingleOutput(context, key, (progress) => followOne(context, shot, hand, progress))
     : 'busy'
   if (state === 'busy' && !context.progress)
     await queueJob(
@@ -244,7 +254,7 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
       })
     return false
   }
-  const tracked = await stage(context, payload.tracks, async (progress) => {
+  const tracked = await runSingleOutput(context, payload.tracks, async (progress) => {
     const tracks = await trackShot(context, shot, progress)
     return { bytes: writeTracks(tracks), mediaType: 'application/x-lantern-tracks', figures: { tracks: tracks.length } }
   })
@@ -254,14 +264,14 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
       await setResultState(store, payload.solve, 'stopped')
     return tracked === 'done'
   }
-  for (const [id] of solvingHands(shot.document.match)) {
-    const state = await stage(context, handKey(shot.document, id) ?? '', (progress) =>
+  for (const [id] of solvingManualTracks(shot.document.match)) {
+    const state = await runSingleOutput(context, manualTrackKey(shot.document, id) ?? '', (progress) =>
       followOne(context, shot, id, progress),
     )
     if (state === 'busy') return later()
     if (state !== 'done') return setResultState(store, payload.solve, 'stopped').then(() => false)
   }
-  const solved = await stage(context, payload.solve, async (progress) => {
+  const solved = await runSingleOutput(context, payload.solve, async (progress) => {
     const tracks = await keptTracks(store, payload.tracks)
     if (!tracks) throw new LanternError('tracks', 'The tracks are gone.', 'Track the plate again.')
     const solve = await solveShot(
@@ -269,7 +279,7 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
       shot,
       tracks,
       payload.tracks,
-      await keptHands(store, shot.document),
+      await keptManualTracks(store, shot.document),
       progress,
     )
     const { kind, medianPx, rmsPx, focalPx, k1, k2, points, parallax, doubts } = solve

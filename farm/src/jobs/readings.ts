@@ -16,7 +16,7 @@ import {
 } from '@lantern/store'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'
-import { plateReady, stage } from './stage.ts'
+import { plateReady, runSingleOutput } from './runSingleOutput.ts'
 
 /** Takes a reading of a shot's plate. */
 export async function readPlate(
@@ -78,7 +78,7 @@ export async function readingJob(context: JobContext, payload: JobPayload<'readi
   const wanted = shot?.document.readings[reading]
   if (!shot || !wanted || recipeKey(readingRecipe(shot.document, wanted)) !== key) return letGo(store, key)
   if (!(await plateReady(store, shot.document))) return later(context, 'reading', payload)
-  const state = await stage(context, key, async (progress) => ({
+  const state = await runSingleOutput(context, key, async (progress) => ({
     bytes: writeReading(await readPlate(store, shot.document, wanted, progress)),
     mediaType: 'application/json',
     figures: {},
@@ -95,7 +95,7 @@ export async function reportJob(context: JobContext, payload: JobPayload<'report
   if (!shot || recipeKey(reportRecipe(shot.document, shape, tracks)) !== key) return letGo(store, key)
   if (reading !== undefined && !shape) throw new LanternError('no-shape', 'The shape is gone.', 'Draw it again.')
   if (!(await plateReady(store, shot.document))) return later(context, 'report', payload)
-  const state = await stage(context, key, async (progress) => ({
+  const state = await runSingleOutput(context, key, async (progress) => ({
     bytes: writeReport(await measurePlate(store, shot.document, shape, tracks, progress)),
     mediaType: 'application/json',
     figures: {},

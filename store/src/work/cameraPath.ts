@@ -3,7 +3,7 @@ import { cameraAt, shakenPath, solvedPath } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
-import { handKey, keptSolveOf, keptTracks } from './match.ts'
+import { keptSolveOf, keptTracks, manualTrackKey } from './match.ts'
 
 /** The camera file that the document names, or its kept solve put on the ground, over its plate's frames; undefined where there is none. */
 export async function cameraPathOf(store: Store, document: ShotDocument): Promise<CameraPath | undefined> {
@@ -15,7 +15,7 @@ export async function cameraPathOf(store: Store, document: ShotDocument): Promis
   const still = camera.shake && cameraAt(document, undefined, plate.first)
   if (still && camera.shake && (camera.kind === 'typed' || camera.kind === 'lined')) {
     const { hand, frame, model } = camera.shake
-    const followed = await keptTracks(store, handKey(document, hand) ?? '')
+    const followed = await keptTracks(store, manualTrackKey(document, hand) ?? '')
     return followed && shakenPath(still, plate, frame, model, followed)
   }
   if (camera.kind !== 'path' || !camera.path) return undefined

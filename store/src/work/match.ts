@@ -4,13 +4,13 @@ import { readSolve, readTracks } from '@lantern/core/formats'
 import {
   allTracks,
   groundOf,
-  handRecipe,
+  manualTrackRecipe,
+  objectRecipe,
+  objectTracksRecipe,
   solveRecipe,
-  solvingHands,
-  thingRecipe,
-  thingTracksRecipe,
+  solvingManualTracks,
   tracksRecipe,
-  withHandPoints,
+  withManualPoints,
 } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
@@ -33,9 +33,9 @@ export function matchKeys(document: Pick<ShotDocument, 'plate' | 'match'>): { tr
 }
 
 /** The key of one hand track's following; undefined where the document has no such hand. */
-export function handKey(document: Pick<ShotDocument, 'plate' | 'match'>, id: string): string | undefined {
+export function manualTrackKey(document: Pick<ShotDocument, 'plate' | 'match'>, id: string): string | undefined {
   const hand = document.match.hands[id]
-  return hand && recipeKey(handRecipe(document, hand))
+  return hand && recipeKey(manualTrackRecipe(document, hand))
 }
 
 /** Tracks and solve are one file each, kept as frame 0 of their result. */
@@ -55,8 +55,8 @@ export async function requestMatch(store: Store, shot: Shot, what: 'tracks' | 's
     last,
   })
   if (what === 'solve')
-    for (const [id, hand] of solvingHands(shot.document.match)) {
-      const recipe = handRecipe(shot.document, hand)
+    for (const [id, hand] of solvingManualTracks(shot.document.match)) {
+      const recipe = manualTrackRecipe(shot.document, hand)
       await ensureResult(store, {
         key: recipeKey(recipe),
         kind: 'hand',
@@ -93,7 +93,7 @@ export async function requestMatch(store: Store, shot: Shot, what: 'tracks' | 's
 }
 
 /** Asks the farm to follow a track set by hand. Does nothing where that is kept or on its way. Throws LanternError 'no-hand'. */
-export async function requestHand(store: Store, shot: Shot, id: string): Promise<string> {
+export async function requestManualTrack(store: Store, shot: Shot, id: string): Promise<string> {
   const hand = shot.document.match.hands[id]
   if (!hand)
     throw new LanternError(
@@ -102,7 +102,7 @@ export async function requestHand(store: Store, shot: Shot, id: string): Promise
       'Choose one from the roster.',
       { field: 'hand' },
     )
-  const recipe = handRecipe(shot.document, hand)
+  const recipe = manualTrackRecipe(shot.document, hand)
   const key = recipeKey(recipe)
   const { first, last } = shot.document.plate
   await ensureResult(store, {
@@ -122,7 +122,7 @@ export async function requestHand(store: Store, shot: Shot, id: string): Promise
 }
 
 /** Keys of a thing's tracks, and of the solve from them. Throws LanternError 'no-thing'. */
-export function thingKeys(document: ShotDocument, id: string): { tracks: string; solve: string } {
+export function movingObjectKeys(document: ShotDocument, id: string): { tracks: string; solve: string } {
   const thing = document.match.things[id]
   if (!thing)
     throw new LanternError(
@@ -131,14 +131,14 @@ export function thingKeys(document: ShotDocument, id: string): { tracks: string;
       'Choose one from the roster.',
       { field: 'thing' },
     )
-  const tracks = recipeKey(thingTracksRecipe(document, thing))
-  return { tracks, solve: recipeKey(thingRecipe(document, thing, tracks)) }
+  const tracks = recipeKey(objectTracksRecipe(document, thing))
+  return { tracks, solve: recipeKey(objectRecipe(document, thing, tracks)) }
 }
 
 /** Asks the farm to follow a thing and solve where it is. Does nothing where that is kept or on its way. Throws LanternError 'no-thing', 'no-camera'. */
-export async function requestThing(store: Store, shot: Shot, id: string): Promise<string> {
+export async function requestMovingObject(store: Store, shot: Shot, id: string): Promise<string> {
   const { document } = shot
-  const keys = thingKeys(document, id)
+  const keys = movingObjectKeys(document, id)
   const thing = document.match.things[id]
   if (!thing) throw new LanternError('no-thing', 'The thing is gone.', 'Draw it again.')
   if (document.camera.kind === 'none')
@@ -152,7 +152,7 @@ export async function requestThing(store: Store, shot: Shot, id: string): Promis
   await ensureResult(store, {
     key: keys.tracks,
     kind: 'tracks',
-    settings: thingTracksRecipe(document, thing).settings as object,
+    settings: objectTracksRecipe(document, thing).settings as object,
     shot: shot.id,
     item: `thing-${id}`,
     first,
@@ -161,7 +161,7 @@ export async function requestThing(store: Store, shot: Shot, id: string): Promis
   await ensureResult(store, {
     key: keys.solve,
     kind: 'thing',
-    settings: thingRecipe(document, thing, keys.tracks).settings as object,
+    settings: objectRecipe(document, thing, keys.tracks).settings as object,
     shot: shot.id,
     item: `thing-${id}`,
     first,
@@ -177,13 +177,13 @@ export async function requestThing(store: Store, shot: Shot, id: string): Promis
 }
 
 /** What the document's hand tracks gave, by id, as far as it is kept. */
-export async function keptHands(
+export async function keptManualTracks(
   store: Store,
   document: Pick<ShotDocument, 'plate' | 'match'>,
 ): Promise<Record<string, Track[]>> {
   const found: Record<string, Track[]> = {}
   for (const id of Object.keys(document.match.hands)) {
-    const tracks = await keptTracks(store, handKey(document, id) ?? '')
+    const tracks = await keptTracks(store, manualTrackKey(document, id) ?? '')
     if (tracks) found[id] = tracks
   }
   return found
@@ -208,8 +208,8 @@ export async function adoptSolve(store: Store, shot: Shot, base?: number): Promi
   const [solve, tracks] = [await keptSolveOf(store, keys.solve), await keptTracks(store, keys.tracks)]
   if (!solve || !tracks)
     throw new LanternError('no-solve', 'There is no new solve of this shot.', 'Press Solve first.', { field: 'solve' })
-  const all = allTracks(shot.document, keys.tracks, tracks, await keptHands(store, shot.document))
-  const placed = groundOf(shot.document.match, withHandPoints(solve, all), all)
+  const all = allTracks(shot.document, keys.tracks, tracks, await keptManualTracks(store, shot.document))
+  const placed = groundOf(shot.document.match, withManualPoints(solve, all), all)
   return editShot(store, shot.name, base, {
     camera: {
       kind: 'solved',
@@ -226,10 +226,10 @@ export async function solvedMatch(store: Store, document: ShotDocument): Promise
     document,
     found?.tracks ?? '',
     found ? ((await keptTracks(store, found.tracks)) ?? []) : [],
-    await keptHands(store, document),
+    await keptManualTracks(store, document),
   )
   const solve = found && (await keptSolveOf(store, found.key))
-  return { ...(solve ? { solve: withHandPoints(solve, tracks) } : {}), tracks }
+  return { ...(solve ? { solve: withManualPoints(solve, tracks) } : {}), tracks }
 }
 
 /** One stage of a match for the screen. */
@@ -265,14 +265,14 @@ export async function stageOf(store: Store, key: string, row: ResultRow | undefi
 
 export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
   const keys = matchKeys(document)
-  const hands = Object.keys(document.match.hands).map((id) => [id, handKey(document, id) ?? ''] as const)
+  const hands = Object.keys(document.match.hands).map((id) => [id, manualTrackKey(document, id) ?? ''] as const)
   const rows = await resultRows(store, [keys.tracks, keys.solve, ...hands.map(([, key]) => key)])
   const stage = (key: string): Promise<MatchStage> => stageOf(store, key, rows.get(key))
   const handStages: Record<string, MatchStage> = {}
   for (const [id, key] of hands) handStages[id] = await stage(key)
   const thingStages: MatchStatus['things'] = {}
   for (const id of Object.keys(document.match.things)) {
-    const own = thingKeys(document, id)
+    const own = movingObjectKeys(document, id)
     const found = await resultRows(store, [own.tracks, own.solve])
     thingStages[id] = {
       tracks: await stageOf(store, own.tracks, found.get(own.tracks)),

@@ -7,7 +7,7 @@ import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { keptCounts, keptFrames } from '../queries/results.ts'
 import { cameraPathOf } from './cameraPath.ts'
-import { handKey } from './match.ts'
+import { manualTrackKey } from './match.ts'
 
 // What a document's results need from beside it: kept results that its signals and camera read, and files that it names.
 
@@ -84,7 +84,7 @@ export async function cameraPath(
   reads: OutsideReads,
 ): Promise<CameraPath | undefined> {
   const { solve, shake } = document.camera
-  for (const key of [solve?.key, shake && handKey(document, shake.hand)])
+  for (const key of [solve?.key, shake && manualTrackKey(document, shake.hand)])
     if (key) reads.note(key, (await keptCounts(store, [key])).get(key) ?? 0)
   return cameraPathOf(store, document).catch(() => undefined)
 }

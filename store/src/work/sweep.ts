@@ -3,7 +3,7 @@ import { dropBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
-import { handKey, matchKeys, thingKeys } from './match.ts'
+import { manualTrackKey, matchKeys, movingObjectKeys } from './match.ts'
 import { plateKeys } from './readings.ts'
 import { resolveShot } from './resolve.ts'
 
@@ -19,9 +19,9 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     const resolved = await resolveShot(store, shot)
     for (const { runs } of resolved.items) for (const { key } of runs) keys.add(key)
     for (const key of Object.values(matchKeys(document))) keys.add(key)
-    for (const id of Object.keys(document.match.hands)) keys.add(handKey(document, id) ?? '')
+    for (const id of Object.keys(document.match.hands)) keys.add(manualTrackKey(document, id) ?? '')
     for (const id of Object.keys(document.match.things))
-      for (const key of Object.values(thingKeys(document, id))) keys.add(key)
+      for (const key of Object.values(movingObjectKeys(document, id))) keys.add(key)
     for (const key of await plateKeys(store, document)) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     for (const quality of QUALITIES) {

@@ -8,7 +8,7 @@ import type { StripRow } from '../strip/row.ts'
 export type Icon = ComponentType<{ size?: number; strokeWidth?: number; color?: string }>
 
 /** What the strip's rows of an item are made from. */
-export type StripState = Pick<ShotState, 'shot' | 'status' | 'thin' | 'frame' | 'station' | 'chosen'>
+export type StripState = Pick<ShotState, 'shot' | 'status' | 'drafts' | 'frame' | 'station' | 'chosen'>
 
 /** How one kind of item is shown. What is left out is made from its schema and its kept runs. */
 export interface ItemView<I extends ShotItem = ShotItem> {

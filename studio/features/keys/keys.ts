@@ -1,5 +1,5 @@
 import { useEffect } from 'react'
-import { nudgeHand } from '../match/hands.ts'
+import { nudgeHand } from '../match/manualTracks.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { STATIONS } from '../shot/stations.ts'
 

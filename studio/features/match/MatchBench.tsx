@@ -6,10 +6,10 @@ import { MATCH_STEPS, useShot } from '../shot/shotStore.ts'
 import { GroundStep } from './bench/GroundStep.tsx'
 import { HandOut } from './bench/HandOut.tsx'
 import { LineUpStep } from './bench/LineUpStep.tsx'
+import { MovingObjectsStep } from './bench/MovingObjectsStep.tsx'
 import { OtherCameras } from './bench/OtherCameras.tsx'
 import { ProofStep } from './bench/ProofStep.tsx'
 import { SolveStep } from './bench/SolveStep.tsx'
-import { ThingsStep } from './bench/ThingsStep.tsx'
 import { TrackStep } from './bench/TrackStep.tsx'
 import { useShownMatch } from './matchData.ts'
 
@@ -59,7 +59,7 @@ export function MatchBench() {
       ) : matchStep === 'Proof' ? (
         <ProofStep shown={shown} />
       ) : matchStep === 'Things' ? (
-        <ThingsStep />
+        <MovingObjectsStep />
       ) : (
         <LineUpStep />
       )}

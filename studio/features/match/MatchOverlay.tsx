@@ -1,19 +1,19 @@
 'use client'
 import { placeAt, projectPoint, type Track } from '@lantern/core/data'
-import { farCamera, keepOutAt, linedCamera, matteFrame, within } from '@lantern/core/pipeline'
+import { exclusionMaskAt, farCamera, linedCamera, matteFrame, within } from '@lantern/core/pipeline'
 import type { PicturePlace } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { segmentPath } from '../picture/lines.ts'
 import { cameraNow, type Tool, useShot } from '../shot/shotStore.ts'
-import { handKeys, makeHand, placesOf, setHand } from './hands.ts'
-import { type Corner, cornersPath, keepOutPath, middleOf, movedBy, tidy, turnedTo, withKey } from './keepOuts.ts'
+import { type Corner, cornersPath, keepOutPath, middleOf, movedBy, tidy, turnedTo, withKey } from './exclusionMasks.ts'
+import { handKeys, makeHand, placesOf, setHand } from './manualTracks.ts'
 import { farStands, type ShownMatch, standsAt, useShownMatch } from './matchData.ts'
 import { GroundMarks } from './overlay/GroundMarks.tsx'
-import { HandMarks } from './overlay/HandMarks.tsx'
 import { LINE_TOOLS, type Line, Lines, withEnd } from './overlay/Lines.tsx'
+import { ManualTrackMarks } from './overlay/ManualTrackMarks.tsx'
+import { MovingObjectMarks } from './overlay/MovingObjectMarks.tsx'
 import { Proofs } from './overlay/Proofs.tsx'
-import { ThingMarks } from './overlay/ThingMarks.tsx'
 import { Errors, Tracks } from './overlay/Tracks.tsx'
 
 /** Reach of the pointer on the screen, px. */
@@ -102,7 +102,10 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
       edit({
         match: {
           things: {
-            [id]: { name: `Thing ${Object.keys(match.things).length + 1}`, keys: withKey({ keys: [] }, frame, points) },
+            [id]: {
+              name: `MovingObject ${Object.keys(match.things).length + 1}`,
+              keys: withKey({ keys: [] }, frame, points),
+            },
           },
         },
       })
@@ -192,7 +195,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const shapes = matchStep === 'Things' ? 'things' : 'keepOuts'
   const shapeId = /^(keepout|thing)\./.test(chosen) ? chosen.slice(chosen.indexOf('.') + 1) : ''
   const shape = match[shapes][shapeId]
-  const corners = shape ? keepOutAt(shape, frame) : []
+  const corners = shape ? exclusionMaskAt(shape, frame) : []
   const grip =
     corners.length > 0
       ? ([
@@ -231,7 +234,9 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
   const choose = (event: PointerEvent): void => {
     const point = at(event)
     if (shape && within(corners, ...point)) return begin(event, 'move')
-    const over = Object.entries(match[shapes]).find(([, one]) => one.shown && within(keepOutAt(one, frame), ...point))
+    const over = Object.entries(match[shapes]).find(
+      ([, one]) => one.shown && within(exclusionMaskAt(one, frame), ...point),
+    )
     const near = nearestTrack(shown, n, point, reach(), false)
     const proof = Object.entries(match.proofs).find(([, one]) => {
       const foot = one.far ? farStands(state, one) : standsAt(shown, one.at)
@@ -393,7 +398,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
           style={{ mixBlendMode: match.matte.inverted ? 'multiply' : 'screen' }}
         />
       )}
-      {matchStep === 'Things' && <ThingMarks frame={frame} unit={unit} />}
+      {matchStep === 'Things' && <MovingObjectMarks frame={frame} unit={unit} />}
       {matchStep === 'Track' &&
         Object.entries(match.keepOuts).map(
           ([id, one]) =>
@@ -427,7 +432,7 @@ export function MatchOverlay({ frame, passive }: { frame: number; passive?: bool
         <Tracks shown={shown} n={n} unit={unit} chosen={chosen} />
       )}
       {(matchStep === 'Track' || matchStep === 'Solve' || matchStep === 'Proof') && (
-        <HandMarks
+        <ManualTrackMarks
           shown={shown}
           frame={frame}
           unit={unit}

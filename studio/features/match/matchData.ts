@@ -19,7 +19,7 @@ import {
   slideOf,
   solvedPath,
   solvedPlace,
-  withHandPoints,
+  withManualPoints,
 } from '@lantern/core/pipeline'
 import type { PicturePlace, Proof, ShotDocument } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
@@ -147,7 +147,7 @@ export function shownMatch(
     found || kept.length > 0
       ? allTracks(shot.document, tracksKey ?? '', found ?? [], Object.fromEntries(kept))
       : undefined
-  const solve = ownSolve && list ? withHandPoints(ownSolve, list) : ownSolve
+  const solve = ownSolve && list ? withManualPoints(ownSolve, list) : ownSolve
   let placed: Pick<ShownMatch, 'by' | 'ground' | 'groundError'> = { by: taken?.by ?? EMPTY.by }
   if (solve && list) {
     try {

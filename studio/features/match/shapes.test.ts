@@ -1,10 +1,10 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { panTiltRoll } from '@lantern/core/math'
-import { type Hand, makeShot } from '@lantern/core/shot'
+import { type ManualTrack, makeShot } from '@lantern/core/shot'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { useShot } from '../shot/shotStore.ts'
-import { handKeys, makeHand, placesOf, setHand } from './hands.ts'
-import { type Corner, cornersPath, middleOf, movedBy, tidy, turnedTo, withKey, withoutKey } from './keepOuts.ts'
+import { type Corner, cornersPath, middleOf, movedBy, tidy, turnedTo, withKey, withoutKey } from './exclusionMasks.ts'
+import { handKeys, makeHand, placesOf, setHand } from './manualTracks.ts'
 import { proofPicture, WORDS } from './proofLines.ts'
 
 const square: Corner[] = [
@@ -57,7 +57,12 @@ describe('shapes that are drawn on the plate', () => {
 describe('tracks set by hand', () => {
   afterEach(() => vi.unstubAllGlobals())
   it('lie where they are set, else where they were followed, else nowhere', () => {
-    const hand: Hand = { name: 'P', keys: [{ frame: 1003, places: [[5, 6]] }], model: 'lean', trust: 5 } as Hand
+    const hand: ManualTrack = {
+      name: 'P',
+      keys: [{ frame: 1003, places: [[5, 6]] }],
+      model: 'lean',
+      trust: 5,
+    } as ManualTrack
     expect(placesOf(hand, undefined, 1003, 1001)).toEqual([[5, 6]])
     expect(placesOf(hand, undefined, 1004, 1001)).toBeUndefined()
     expect(placesOf(hand, [], 1004, 1001)).toBeUndefined()

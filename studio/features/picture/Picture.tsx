@@ -33,7 +33,7 @@ const FROM = {
   final: 'final',
   look: 'first look',
   gas: 'kept gas, rendered here',
-  thin: 'thin, burning here',
+  draft: 'draft, burning here',
   plate: 'plate alone',
 } as const
 const MID_GREY = 0.18
@@ -300,7 +300,7 @@ export function Picture() {
   const state = useShot()
   const { shot, view, compare, exposure, soft, set, frame, playing, status, station } = state
 
-  // Thin gases burn in the browser for what is not kept yet.
+  // Drafts of gases burn in the browser for what is not kept yet.
   const document = shot?.document
   useMatchFilesOf(document, status)
   usePlateFilesOf(status?.readings)
@@ -310,10 +310,10 @@ export function Picture() {
     const now = useShot.getState()
     const { from, source } = sourceOf(now, frame)
     const held = source.kind === 'gas' ? source.keys : {}
-    const unkept = from === 'thin' || from === 'plate'
+    const unkept = from === 'draft' || from === 'plate'
     for (const [id] of bakedItems(document))
-      if (!(id in held) && (status.items[id]?.state !== 'done' || unkept)) looks.burn(now, id)
-      else looks.quench(id)
+      if (!(id in held) && (status.items[id]?.state !== 'done' || unkept)) looks.startDraft(now, id)
+      else looks.cancelDraft(id)
   }, [looks, document, frame, status, station])
 
   useEffect(() => {

@@ -38,7 +38,15 @@ const gas = (frames: number[]): ItemStatus => ({
   last: 100,
   output: 'gas',
   derived: [],
-  figures: frames.map(() => ({ light: 1, height: 1, standing: 1, neck: 1, flame: 1, centre: [0, 0, 0], seconds: 1 })),
+  figures: frames.map(() => ({
+    light: 1,
+    height: 1,
+    axialFlameLength: 1,
+    baseBuoyancy: 1,
+    flame: 1,
+    centre: [0, 0, 0],
+    seconds: 1,
+  })),
   doing: null,
 })
 const burning = {
@@ -52,8 +60,8 @@ const burning = {
   finer: false,
   heatKw: [1, 2, 3],
   height: [1, 2, 3],
-  standing: [1, 2, 3],
-  neck: [1, 2, 3],
+  axialFlameLength: [1, 2, 3],
+  baseBuoyancy: [1, 2, 3],
   milliseconds: 5,
 }
 let state: ShotState
@@ -88,7 +96,7 @@ beforeEach(() => {
     shot: { id: 1, name: 'yard', head: 1, document, canUndo: false, canRedo: false } satisfies Shot,
     status,
     statusDigest: pictureDigest(document),
-    thin: {},
+    drafts: {},
     playing: 0,
     loop: [1, 100],
     frame: 5,
@@ -119,11 +127,11 @@ const composed = (id: number): LookReply => ({
 })
 
 describe('where a frame comes from', () => {
-  it('is the best there is: final, first look, kept gas, thin gas, the plate alone', () => {
+  it('is the best there is: final, first look, kept gas, draft gas, the plate alone', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
-    const thin = { ...state, thin: { fire: burning } }
-    expect(sourceOf(thin, 5)).toMatchObject({ from: 'thin', source: { kind: 'gas', keys: {} } })
-    expect(sourceOf({ ...withStatus({ items: { fire: gas([5]) } }), thin: thin.thin }, 5)).toMatchObject({
+    const draft = { ...state, drafts: { fire: burning } }
+    expect(sourceOf(draft, 5)).toMatchObject({ from: 'draft', source: { kind: 'gas', keys: {} } })
+    expect(sourceOf({ ...withStatus({ items: { fire: gas([5]) } }), drafts: draft.drafts }, 5)).toMatchObject({
       from: 'gas',
       source: { keys: { fire: 'gas' } },
     })
@@ -136,9 +144,9 @@ describe('where a frame comes from', () => {
     ).toMatchObject({ from: 'final' })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 6).from).toBe('plate')
   })
-  it('of a thin run stays the same when its frames no longer change, and is another when they do', () => {
+  it('of a draft run stays the same when its frames no longer change, and is another when they do', () => {
     const mark = (frame: number, over: object = {}): string =>
-      sourceOf({ ...state, thin: { fire: { ...burning, ...over } } }, frame).mark
+      sourceOf({ ...state, drafts: { fire: { ...burning, ...over } } }, frame).mark
     expect(mark(1, { frames: 4, made: 4 })).toBe(mark(1))
     expect(mark(2, { frames: 4, made: 4 })).toBe(mark(2))
     // The newest stands in for those to come.
@@ -153,7 +161,7 @@ describe('where a frame comes from', () => {
     expect(mark(99, { ...finer, fine: 72 })).not.toBe(mark(99, finer))
     expect(mark(1, { key: 'u' })).not.toBe(mark(1))
   })
-  it('is what is kept of each gas, and thin what is not: an edit to one leaves the others as they are', () => {
+  it('is what is kept of each gas, and draft what is not: an edit to one leaves the others as they are', () => {
     const { shot } = state
     if (!shot) throw new Error('there is a shot')
     const two = {
@@ -164,17 +172,17 @@ describe('where a frame comes from', () => {
       ...withStatus({ items: { fire: gas([5]), other: { ...gas([5]), key: 'more' } } }),
       shot: { ...shot, document: two },
       statusDigest: pictureDigest(two),
-      thin: { other: burning, fire: { ...burning, key: 'old' } },
+      drafts: { other: burning, fire: { ...burning, key: 'old' } },
     }
     expect(sourceOf(both, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas', other: 'more' } } })
     const hotter = { ...two, items: { ...two.items, other: { ...two.items.other, heat: 999 } as never } }
     const edited: ShotState = { ...both, shot: { ...shot, document: hotter } }
     const now = sourceOf(edited, 5)
-    expect(now).toMatchObject({ from: 'thin', source: { keys: { fire: 'gas' } } })
+    expect(now).toMatchObject({ from: 'draft', source: { keys: { fire: 'gas' } } })
     expect(now.source).not.toMatchObject({ keys: { other: expect.anything() } })
     // Only what is shown of them decides whether it is another picture.
-    expect(sourceOf({ ...edited, thin: { other: burning } }, 5).mark).toBe(now.mark)
-    expect(sourceOf({ ...edited, thin: {} }, 5)).toMatchObject({ from: 'thin', source: { keys: { fire: 'gas' } } })
+    expect(sourceOf({ ...edited, drafts: { other: burning } }, 5).mark).toBe(now.mark)
+    expect(sourceOf({ ...edited, drafts: {} }, 5)).toMatchObject({ from: 'draft', source: { keys: { fire: 'gas' } } })
     // What both stand on is another matter.
     const lit = { ...hotter, light: { ...hotter.light, illuminance: 3 } }
     expect(sourceOf({ ...edited, shot: { ...shot, document: lit } }, 5).source).toMatchObject({ keys: {} })
@@ -225,8 +233,8 @@ describe('pictures of what burns', () => {
     const worker = NotingWorker.last
     const asked = (): number[] => worker.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
     worker.say({ what: 'here' })
-    const at = (made: number): ShotState => ({ ...state, thin: { fire: { ...burning, made } } })
-    looks.burn(state, 'fire')
+    const at = (made: number): ShotState => ({ ...state, drafts: { fire: { ...burning, made } } })
+    looks.startDraft(state, 'fire')
     vi.advanceTimersByTime(500)
     looks.want(at(3), 5)
     worker.say({ ...composed(1), milliseconds: 1000 } as LookReply)
@@ -246,8 +254,8 @@ describe('pictures of what burns', () => {
     worker.say({ ...composed(4), milliseconds: 1000 } as LookReply)
     looks.want({ ...at(9), exposure: 1 }, 6)
     expect(asked()).toEqual([5, 5, 6, 6])
-    const burnt = worker.asked.find((request) => request.what === 'thin')
-    worker.say({ what: 'thin-done', key: burnt?.key ?? '', item: 'fire' })
+    const burnt = worker.asked.find((request) => request.what === 'draft')
+    worker.say({ what: 'draft-done', key: burnt?.key ?? '', item: 'fire' })
     expect(asked()).toEqual([5, 5, 6, 6, 6])
     looks.end()
   })
@@ -303,31 +311,31 @@ describe('laying ahead', () => {
     expect(asked()).toEqual([5, 9, 8])
     looks.end()
   })
-  it('leaves the machine to what the farm or a thin gas computes, and gives way to what is asked for', () => {
+  it('leaves the machine to what the farm or a draft gas computes, and gives way to what is asked for', () => {
     const looks = begin()
-    looks.burn(useShot.getState(), 'fire')
+    looks.startDraft(useShot.getState(), 'fire')
     vi.advanceTimersByTime(5000)
-    expect(NotingWorker.last.asked.at(-1)).toMatchObject({ what: 'thin', item: 'fire' })
+    expect(NotingWorker.last.asked.at(-1)).toMatchObject({ what: 'draft', item: 'fire' })
     expect(asked()).toEqual([5])
-    looks.quench('fire')
-    expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'quench', item: 'fire' })
-    looks.quench('fire')
+    looks.cancelDraft('fire')
+    expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'cancel-draft', item: 'fire' })
+    looks.cancelDraft('fire')
     expect(NotingWorker.last.asked).toHaveLength(3)
     NotingWorker.last.say({
-      what: 'thin-frame',
+      what: 'draft-frame',
       key: 'late',
       item: 'fire',
       frame: 1,
       heatKw: 1,
       height: 1,
-      standing: 1,
-      neck: 1,
+      axialFlameLength: 1,
+      baseBuoyancy: 1,
       of: 72,
       milliseconds: 3,
       cell: 0.1,
       finer: false,
     })
-    expect(useShot.getState().thin).toEqual({})
+    expect(useShot.getState().drafts).toEqual({})
     useShot.setState({
       status: { ...(useShot.getState().status as ShotStatus), items: { fire: { ...gas([]), state: 'running' } } },
     })
@@ -347,7 +355,7 @@ describe('laying ahead', () => {
   })
 })
 
-describe('burning thin', () => {
+describe('burning draft', () => {
   it('begins when the settings have come to rest, once for each gas, and not again for what burns already', () => {
     const looks = new Looks()
     const worker = NotingWorker.last
@@ -359,7 +367,7 @@ describe('burning thin', () => {
       shot: { ...(state.shot as Shot), document: changed },
     })
     for (let n = 0; n < 5; n++) {
-      looks.burn(
+      looks.startDraft(
         showing({
           ...document,
           items: {
@@ -371,45 +379,45 @@ describe('burning thin', () => {
       )
       vi.advanceTimersByTime(50)
     }
-    looks.burn(showing(document), 'other')
+    looks.startDraft(showing(document), 'other')
     expect(worker.asked).toEqual([])
     vi.advanceTimersByTime(500)
-    expect(worker.asked.map((request) => request.what === 'thin' && [request.item, request.frames])).toEqual([
+    expect(worker.asked.map((request) => request.what === 'draft' && [request.item, request.frames])).toEqual([
       ['fire', 72],
       ['other', 72],
     ])
     const burning = worker.asked[1]
-    if (burning?.what !== 'thin') throw new Error('the other gas was asked for')
+    if (burning?.what !== 'draft') throw new Error('the other gas was asked for')
     worker.say({
-      what: 'thin-frame',
+      what: 'draft-frame',
       key: burning.key,
       item: 'other',
       frame: 1,
       heatKw: 12,
       height: 1,
-      standing: 1,
-      neck: 1,
+      axialFlameLength: 1,
+      baseBuoyancy: 1,
       of: 72,
       milliseconds: 3,
       cell: 0.1,
       finer: false,
     })
     worker.say({
-      what: 'thin-frame',
+      what: 'draft-frame',
       key: burning.key,
       item: 'other',
       frame: 2,
       heatKw: 15,
       height: 1,
-      standing: 1,
-      neck: 1,
+      axialFlameLength: 1,
+      baseBuoyancy: 1,
       of: 72,
       milliseconds: 3,
       cell: 0.1,
       finer: false,
     })
-    expect(useShot.getState().thin.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
-    looks.burn(showing(document), 'other')
+    expect(useShot.getState().drafts.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
+    looks.startDraft(showing(document), 'other')
     vi.advanceTimersByTime(500)
     expect(worker.asked).toHaveLength(2)
     looks.end()
@@ -429,23 +437,23 @@ describe('burning thin', () => {
       }
     }
     const frame = (key: string, n: number): LookReply => ({
-      what: 'thin-frame',
+      what: 'draft-frame',
       key,
       item: 'fire',
       frame: n,
       heatKw: n,
       height: 1,
-      standing: 1,
-      neck: 1,
+      axialFlameLength: 1,
+      baseBuoyancy: 1,
       of: 72,
       milliseconds: 3,
       cell: 0.1,
       finer: false,
     })
     const keys = (): string[] =>
-      NotingWorker.last.asked.flatMap((request) => (request.what === 'thin' ? [request.key] : []))
+      NotingWorker.last.asked.flatMap((request) => (request.what === 'draft' ? [request.key] : []))
     const asks = (looks: Looks, heat: number): string => {
-      looks.burn(hot(heat), 'fire')
+      looks.startDraft(hot(heat), 'fire')
       vi.advanceTimersByTime(500)
       return keys().at(-1) ?? ''
     }
@@ -459,18 +467,18 @@ describe('burning thin', () => {
       const before = asks(looks, 300)
       NotingWorker.last.say(frame(before, 1))
       const now = asks(looks, 400)
-      NotingWorker.last.say({ what: 'thin-done', key: before, item: 'fire' })
+      NotingWorker.last.say({ what: 'draft-done', key: before, item: 'fire' })
       NotingWorker.last.say(frame(before, 2))
-      expect(useShot.getState().thin.fire).toMatchObject({ key: before, frames: 1 })
+      expect(useShot.getState().drafts.fire).toMatchObject({ key: before, frames: 1 })
       NotingWorker.last.say(frame(now, 1))
-      expect(useShot.getState().thin.fire).toMatchObject({ key: now, frames: 1 })
+      expect(useShot.getState().drafts.fire).toMatchObject({ key: now, frames: 1 })
       looks.end()
     })
     it('is not burnt where the settings go back before it began, and the old one is where they go back after', () => {
       const looks = begin()
       const before = asks(looks, 300)
       NotingWorker.last.say(frame(before, 1))
-      looks.burn(hot(400), 'fire')
+      looks.startDraft(hot(400), 'fire')
       vi.advanceTimersByTime(50)
       expect(asks(looks, 300)).toBe(before)
       expect(new Set(keys())).toEqual(new Set([before]))
@@ -478,13 +486,13 @@ describe('burning thin', () => {
       expect(other).not.toBe(before)
       expect(asks(looks, 300)).toBe(before)
       NotingWorker.last.say(frame(other, 1))
-      expect(useShot.getState().thin.fire?.key).toBe(before)
+      expect(useShot.getState().drafts.fire?.key).toBe(before)
       looks.end()
     })
     it('is not put off by being asked for again and again', () => {
       const looks = begin()
       for (let n = 0; n < 5; n++) {
-        looks.burn(hot(300), 'fire')
+        looks.startDraft(hot(300), 'fire')
         vi.advanceTimersByTime(150)
       }
       expect(keys()).toHaveLength(1)
@@ -495,15 +503,15 @@ describe('burning thin', () => {
     const looks = new Looks()
     const worker = NotingWorker.last
     worker.say({ what: 'here' })
-    const thin = { ...state, thin: { fire: { ...burning, frames: 72 } } }
-    looks.want(thin, 5)
-    expect(worker.asked).toMatchObject([{ what: 'compose', source: { kind: 'gas', thins: { fire: 't' } } }])
+    const draft = { ...state, drafts: { fire: { ...burning, frames: 72 } } }
+    looks.want(draft, 5)
+    expect(worker.asked).toMatchObject([{ what: 'compose', source: { kind: 'gas', drafts: { fire: 't' } } }])
     worker.say({ ...composed(1), passing: true } as LookReply)
     expect(looks.newest).toMatchObject({ frame: 5, shown: { width: 2 } })
-    expect(looks.want(thin, 5)).toBeUndefined()
+    expect(looks.want(draft, 5)).toBeUndefined()
     vi.advanceTimersByTime(100)
     worker.say(composed(2))
-    expect(looks.want(thin, 5)).toMatchObject({ width: 2 })
+    expect(looks.want(draft, 5)).toMatchObject({ width: 2 })
     looks.end()
   })
 })

@@ -4,24 +4,24 @@ import { cellOf, gasRecipe, gasSettings, isGas, runOf } from '@lantern/core/effe
 import { neededFrames, pictureFrame } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest, PassSource } from '@/workers/protocol.ts'
-import { cameraNow, pictureDigest, type ShotState, type ThinState, useShot } from '../shot/shotStore.ts'
+import { cameraNow, type DraftState, pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
 import { documentAt, effectContextNow, inputsNow } from '../shot/world.ts'
 import type { Shown } from './display.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-const MOST_THIN_FRAMES = 72
-const THIN_DELAY_MS = 200
+const MOST_DRAFT_FRAMES = 72
+const DRAFT_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
-/** Time that thin gases have for burning between two pictures of it, over what a picture takes. */
+/** Time that drafts of gases have for burning between two pictures of it, over what a picture takes. */
 const BURNT_PER_LAID = 2
 /** The picture has been at rest for so long before frames of the loop are laid ahead. */
 const REST_MS = 400
 
-/** Which form of a thin run's frame there is now. The newest stands in for those to come, and is burnt over while it runs up. */
-function standing({ first, frames, of, fine, finer, made }: ThinState, wanted: number): string | number {
+/** Which form of a draft run's frame there is now. The newest stands in for those to come, and is burnt over while it runs up. */
+function draftForm({ first, frames, of, fine, finer, made }: DraftState, wanted: number): string | number {
   const n = Math.min(of - 1, Math.max(0, wanted - first))
-  if (finer) return n < fine ? 'finer' : 'thin'
-  return n < frames - 1 ? 'thin' : made
+  if (finer) return n < fine ? 'finer' : 'draft'
+  return n < frames - 1 ? 'draft' : made
 }
 
 /** Whether two digests of a document differ in other gases than this one alone: then what is kept of it still holds, and the server need not be asked. */
@@ -50,12 +50,12 @@ function partOf(digest: string, gas: string): string | undefined {
   return made
 }
 
-/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, that and thin gas, none. */
+/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, that and draft gas, none. */
 export function sourceOf(
   state: ShotState,
   frame: number,
-): { source: PassSource; from: 'final' | 'look' | 'gas' | 'thin' | 'plate'; mark: string } {
-  const { shot, status, statusDigest, thin } = state
+): { source: PassSource; from: 'final' | 'look' | 'gas' | 'draft' | 'plate'; mark: string } {
+  const { shot, status, statusDigest, drafts } = state
   const document = shot?.document
   // The match is judged over the plate alone.
   if (!document || state.station === 'Match') return { source: { kind: 'none' }, from: 'plate', mark: '' }
@@ -82,18 +82,18 @@ export function sourceOf(
   })
   const held = Object.fromEntries(keys)
   const burnt = [...needed].flatMap(([gas, wanted]) => {
-    const one = gas in held ? undefined : thin[gas]
-    return one && one.frames > 0 ? [{ gas, key: one.key, forms: [...wanted].map((n) => standing(one, n)) }] : []
+    const one = gas in held ? undefined : drafts[gas]
+    return one && one.frames > 0 ? [{ gas, key: one.key, forms: [...wanted].map((n) => draftForm(one, n)) }] : []
   })
   const source: PassSource = {
     kind: 'gas',
     at,
     keys: held,
-    thins: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])),
+    drafts: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])),
   }
   if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
-  const thins = burnt.map(({ key, forms }) => [key, ...forms])
-  if (thins.length + keys.length > 0) return { source, from: 'thin', mark: JSON.stringify([thins, keys, look]) }
+  const forms = burnt.map(({ key, forms: of }) => [key, ...of])
+  if (forms.length + keys.length > 0) return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }
 
@@ -115,11 +115,11 @@ export class Looks {
   /** Frames that were found laid since the state that decides so changed. */
   #found: { of: readonly unknown[]; frames: Set<number> } = { of: [], frames: new Set() }
   #id = 0
-  /** Key of the thin form that was asked for last, of each gas; and of the one that burns now. */
+  /** Key of the draft form that was asked for last, of each gas; and of the one that burns now. */
   readonly #asked = new Map<string, string>()
   readonly #burning = new Map<string, string>()
   readonly #firsts = new Map<string, number>()
-  readonly #thinTimers = new Map<string, ReturnType<typeof setTimeout>>()
+  readonly #draftTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #linears = new Map<number, (image: FloatImage) => void>()
   readonly #hashes = new Map<number, (reply: { hash: string; threads: number }) => void>()
@@ -138,7 +138,7 @@ export class Looks {
   }
 
   #hear(reply: LookReply): void {
-    const { set, thin } = useShot.getState()
+    const { set, drafts } = useShot.getState()
     if (reply.what === 'here') {
       const early = this.#early ?? []
       this.#early = undefined
@@ -168,20 +168,20 @@ export class Looks {
       if (!/not been read yet|is not kept/.test(reply.message))
         set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
-    } else if (reply.what === 'thin-frame') {
+    } else if (reply.what === 'draft-frame') {
       // One that was on its way when its gas was put out, or lit anew.
       if (this.#burning.get(reply.item) !== reply.key) return
-      const before = thin[reply.item]
+      const before = drafts[reply.item]
       const same = before?.key === reply.key
       const first = this.#firsts.get(reply.item) ?? reply.frame
       const n = reply.frame - first
-      // A finer burn writes over the thin one's frames one after another.
+      // A finer burn writes over the draft one's frames one after another.
       const put = (values: readonly number[], value: number): number[] =>
         same ? [...values.slice(0, n), value, ...(reply.finer ? values.slice(n + 1) : [])] : [value]
-      const old = same ? before : { heatKw: [], height: [], standing: [], neck: [], made: 0, frames: 0 }
+      const old = same ? before : { heatKw: [], height: [], axialFlameLength: [], baseBuoyancy: [], made: 0, frames: 0 }
       set({
-        thin: {
-          ...thin,
+        drafts: {
+          ...drafts,
           [reply.item]: {
             key: reply.key,
             first,
@@ -193,13 +193,13 @@ export class Looks {
             finer: reply.finer,
             heatKw: put(old.heatKw, reply.heatKw),
             height: put(old.height, reply.height),
-            standing: put(old.standing, reply.standing),
-            neck: put(old.neck, reply.neck),
+            axialFlameLength: put(old.axialFlameLength, reply.axialFlameLength),
+            baseBuoyancy: put(old.baseBuoyancy, reply.baseBuoyancy),
             milliseconds: reply.milliseconds,
           },
         },
       })
-    } else if (reply.what === 'thin-done') {
+    } else if (reply.what === 'draft-done') {
       if (this.#burning.get(reply.item) === reply.key) this.#burning.delete(reply.item)
       this.#next()
     } else if (reply.what === 'probed') {
@@ -251,7 +251,7 @@ export class Looks {
     else this.#rest = setTimeout(() => this.#ahead(), REST_MS)
   }
 
-  /** Lays the next frame of the loop whose picture is kept, as many as stay at hand; not while the farm or a thin gas of this shot computes, which it would slow. */
+  /** Lays the next frame of the loop whose picture is kept, as many as stay at hand; not while the farm or a draft gas of this shot computes, which it would slow. */
   #ahead(): void {
     const state = useShot.getState()
     const {
@@ -331,56 +331,58 @@ export class Looks {
     return { request }
   }
 
-  /** Burns the thin form of a gas when its settings have come to rest, and then a finer one while nothing else is asked for. */
-  burn(state: ShotState, item: string): void {
+  /** Burns the draft form of a gas when its settings have come to rest, and then a finer one while nothing else is asked for. */
+  startDraft(state: ShotState, item: string): void {
     const document = state.shot?.document
     const gas = document?.items[item]
     if (!document || !isGas(gas) || gas.taken) return
     const world = effectContextNow(state)
     let key: string
     try {
-      key = recipeKey(gasRecipe(document, item, 'thin', world))
+      key = recipeKey(gasRecipe(document, item, 'draft', world))
     } catch (error) {
       // What it lacks is said on its bench.
       if (error instanceof LanternError) return
       throw error
     }
     const there =
-      this.#thinTimers.has(item) || this.#burning.get(item) === key || useShot.getState().thin[item]?.key === key
+      this.#draftTimers.has(item) || this.#burning.get(item) === key || useShot.getState().drafts[item]?.key === key
     if (there && this.#asked.get(item) === key) return
     this.#asked.set(item, key)
-    clearTimeout(this.#thinTimers.get(item))
+    clearTimeout(this.#draftTimers.get(item))
     const { first, last } = runOf(document, gas)
-    this.#thinTimers.set(
+    this.#draftTimers.set(
       item,
       setTimeout(() => {
-        this.#thinTimers.delete(item)
+        this.#draftTimers.delete(item)
         this.#firsts.set(item, first)
         this.#burning.set(item, key)
         const finer =
-          cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'thin') ? { finer: gasSettings(document, item, 'finer', world) } : {}
+          cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'draft')
+            ? { finer: gasSettings(document, item, 'finer', world) }
+            : {}
         this.#send({
-          what: 'thin',
+          what: 'draft',
           key,
           item,
-          settings: gasSettings(document, item, 'thin', world),
+          settings: gasSettings(document, item, 'draft', world),
           ...finer,
           first,
           rate: document.plate.rate[0] / document.plate.rate[1],
-          frames: Math.min(MOST_THIN_FRAMES, last - first + 1),
+          frames: Math.min(MOST_DRAFT_FRAMES, last - first + 1),
         })
-      }, THIN_DELAY_MS),
+      }, DRAFT_DELAY_MS),
     )
   }
 
-  /** Puts out the thin form of a gas that is kept by now. */
-  quench(item: string): void {
-    clearTimeout(this.#thinTimers.get(item))
-    this.#thinTimers.delete(item)
+  /** Puts out the draft form of a gas that is kept by now. */
+  cancelDraft(item: string): void {
+    clearTimeout(this.#draftTimers.get(item))
+    this.#draftTimers.delete(item)
     if (!this.#burning.delete(item)) return
-    this.#send({ what: 'quench', item })
-    const { thin, set } = useShot.getState()
-    set({ thin: Object.fromEntries(Object.entries(thin).filter(([id]) => id !== item)) })
+    this.#send({ what: 'cancel-draft', item })
+    const { drafts, set } = useShot.getState()
+    set({ drafts: Object.fromEntries(Object.entries(drafts).filter(([id]) => id !== item)) })
     this.rest()
   }
 
@@ -408,7 +410,7 @@ export class Looks {
   }
 
   end(): void {
-    for (const timer of this.#thinTimers.values()) clearTimeout(timer)
+    for (const timer of this.#draftTimers.values()) clearTimeout(timer)
     clearTimeout(this.#rest)
     clearTimeout(this.#later)
     this.#worker.terminate()

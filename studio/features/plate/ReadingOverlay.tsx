@@ -3,7 +3,7 @@ import { pickSurface, readingArea } from '@lantern/core/pipeline'
 import type { Reading } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
-import { type Corner, cornersPath, movedBy, tidy } from '../match/keepOuts.ts'
+import { type Corner, cornersPath, movedBy, tidy } from '../match/exclusionMasks.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 import { makeReading, setArea } from './readings.ts'
 

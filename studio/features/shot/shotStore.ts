@@ -39,7 +39,7 @@ export type Tool =
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
-export interface ThinState {
+export interface DraftState {
   key: string
   /** The run's first frame; how many of its frames there are by now, of how many; how many of them are of the second, finer burn. */
   first: number
@@ -53,8 +53,8 @@ export interface ThinState {
   finer: boolean
   heatKw: number[]
   height: number[]
-  standing: number[]
-  neck: number[]
+  axialFlameLength: number[]
+  baseBuoyancy: number[]
   milliseconds: number
 }
 
@@ -83,7 +83,7 @@ export interface ShotState {
   oldSolve: boolean
   away: boolean
   message?: { text: string; good: boolean }
-  thin: Record<string, ThinState>
+  drafts: Record<string, DraftState>
   saving: number
   set(change: Partial<ShotState>): void
   /** To a station; what is not its own is no longer chosen. */
@@ -142,7 +142,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   oldSolve: false,
   sheet: false,
   away: false,
-  thin: {},
+  drafts: {},
   saving: 0,
   set(change) {
     set(change)
@@ -175,7 +175,7 @@ export const useShot = create<ShotState>()((set, get) => ({
         away: false,
         ...(fresh
           ? {
-              thin: {},
+              drafts: {},
               loop: [first, last],
               frame: Math.min(last, Math.max(first, kept.frame ?? first)),
               station: STATIONS.find((one) => one === kept.station) ?? 'Plate',

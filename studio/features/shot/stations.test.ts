@@ -37,8 +37,8 @@ const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus
         heatKw: n * 100,
         light: n,
         height: n,
-        standing: n,
-        neck: n,
+        axialFlameLength: n,
+        baseBuoyancy: n,
         flame: n,
         centre: [0, 0, 0],
         seconds: 1,
@@ -147,7 +147,7 @@ describe('the strip', () => {
     const state = {
       shot: { document },
       status: status([], []),
-      thin: {},
+      drafts: {},
       frame: 2,
       station: 'Match',
       chosen: 'track.5',
@@ -168,7 +168,7 @@ describe('the strip', () => {
   it('has a curve and frames per gas, and both pictures', () => {
     const document = shot()
     document.items.fire = makeItem('gas', { name: 'Fire', order: 1 })
-    const state = { shot: { document }, status: status([1, 2], [1], [3]), thin: {}, frame: 2 } as unknown as ShotState
+    const state = { shot: { document }, status: status([1, 2], [1], [3]), drafts: {}, frame: 2 } as unknown as ShotState
     const rows = stripRows(state, NOTHING, NO_FILES)
     expect(rows.map(({ name, figure }) => [name, figure])).toEqual([
       ['Fire, heat', '200 kW'],

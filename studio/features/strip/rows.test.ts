@@ -38,8 +38,8 @@ const gas = (frames: number[]) => ({
     heatKw: n * 100,
     light: 7 * n,
     height: n / 2,
-    standing: n,
-    neck: n,
+    axialFlameLength: n,
+    baseBuoyancy: n,
     flame: n,
     centre: [0, 0, 0],
     seconds: 1,
@@ -49,7 +49,7 @@ const state = (document: ShotDocument, over: Partial<ShotState> = {}): ShotState
   ({
     shot: { document },
     status: status(),
-    thin: {},
+    drafts: {},
     frame: 2,
     station: 'Effects',
     chosen: '',
@@ -112,8 +112,8 @@ describe('the strip’s gases', () => {
     expect(names(chosen).slice(0, 4)).toEqual(['Fire, heat', 'Fire, height', 'Fire, light', 'Fire'])
     expect([row(chosen, 'Fire, height')?.figure, row(chosen, 'Fire, light')?.figure]).toEqual(['1.00 m', '14 cd'])
   })
-  it('show the thin run’s figures until a frame is kept', () => {
-    const thin = {
+  it('show the draft run’s figures until a frame is kept', () => {
+    const draft = {
       fire: {
         key: 't',
         first: 1,
@@ -125,17 +125,19 @@ describe('the strip’s gases', () => {
         finer: false,
         heatKw: [10, 20, 30],
         height: [1, 1, 2],
-        standing: [1, 1, 1],
-        neck: [1, 1, 1],
+        axialFlameLength: [1, 1, 1],
+        baseBuoyancy: [1, 1, 1],
         milliseconds: 5,
       },
     }
-    const rows = stripRows(state(document, { thin }), NOTHING, FILES)
-    expect([row(rows, 'Fire, heat')?.figure, row(rows, 'Fire')?.figure]).toEqual(['20 kW', 'thin 3'])
-    expect(row(stripRows(state(document, { thin, status: both }), NOTHING, FILES), 'Fire, heat')?.figure).toBe('200 kW')
+    const rows = stripRows(state(document, { drafts: draft }), NOTHING, FILES)
+    expect([row(rows, 'Fire, heat')?.figure, row(rows, 'Fire')?.figure]).toEqual(['20 kW', 'draft 3'])
+    expect(row(stripRows(state(document, { drafts: draft, status: both }), NOTHING, FILES), 'Fire, heat')?.figure).toBe(
+      '200 kW',
+    )
     // A draft of a part of the frames is drawn where it begins.
-    const later = { fire: { ...thin.fire, first: 3 } }
-    const part = row(stripRows(state(document, { thin: later }), NOTHING, FILES), 'Fire, heat')
+    const later = { fire: { ...draft.fire, first: 3 } }
+    const part = row(stripRows(state(document, { drafts: later }), NOTHING, FILES), 'Fire, heat')
     expect(part?.kind === 'curve' && [...part.values]).toEqual([
       [3, 10],
       [4, 20],

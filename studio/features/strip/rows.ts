@@ -1,5 +1,5 @@
 import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
-import { handNumber, readingValues } from '@lantern/core/pipeline'
+import { manualTrackNumber, readingValues } from '@lantern/core/pipeline'
 import { itemsInOrder, signalValue } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { viewOf } from '../items/index.ts'
@@ -71,7 +71,7 @@ function matchRows(
       )
     curve(
       `${document.match.hands[hand].name}, error`,
-      new Map([...trackErrors(shown, handNumber(hand))].map(([n, value]) => [first + n, value])),
+      new Map([...trackErrors(shown, manualTrackNumber(hand))].map(([n, value]) => [first + n, value])),
       px,
     )
   }

@@ -2,15 +2,15 @@ import { z } from 'zod'
 import type { GasFrame } from '../../data/index.ts'
 import { gasOfGrids, readGasFrame, readVdb, writeGasFrame } from '../../formats/index.ts'
 import {
-  type FinerSettings,
+  type DetailSettings,
+  estimateWork,
   type GasFigures,
   type GasSettings,
   GasSimulation,
   type GasState,
   KEPT_FIELDS,
-  makeFiner,
   storeFor,
-  workAhead,
+  synthesiseDetail,
 } from '../../gas/index.ts'
 import { gatherEmitters, glowTable } from '../../light/index.ts'
 import type {
@@ -125,7 +125,7 @@ export function gasBake(settings: GasSettings, rough: () => GasSettings, rate: n
       }
     },
     *estimate({ crew }): Generator<number> {
-      for (const { cells, steps } of workAhead(crew, settings, rough(), rate, frames)) yield cells * steps
+      for (const { cells, steps } of estimateWork(crew, settings, rough(), rate, frames)) yield cells * steps
     },
   }
 }
@@ -134,7 +134,7 @@ export function gasBake(settings: GasSettings, rough: () => GasSettings, rate: n
 const MOST_READ = 12
 
 /** The frames of a kept gas made finer, each by itself. seconds: of a frame. */
-export function finerBake(settings: FinerSettings, seconds: number): Bake {
+export function detailBake(settings: DetailSettings, seconds: number): Bake {
   return {
     way: 'frames',
     async prepare({ crew, deflate }: BakeTools): Promise<FrameBaker> {
@@ -151,7 +151,7 @@ export function finerBake(settings: FinerSettings, seconds: number): Bake {
         async frame(frame, inputs) {
           const frames: GasFrame[] = []
           for (const input of inputs) frames.push(await frameOf(input))
-          const fine = makeFiner(crew, frames, settings, seconds, frame)
+          const fine = synthesiseDetail(crew, frames, settings, seconds, frame)
           return { bytes: writeGasFrame(fine, deflate), mediaType: MEDIA_TYPE, figures: { cells: cellCount(fine) } }
         },
       }

@@ -1,6 +1,6 @@
 import { LanternError } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
-import type { GasMoment, GasSettings, GasSource } from '../../gas/index.ts'
+import type { GasSettings, GasSource, SceneInputs } from '../../gas/index.ts'
 import { add, rotate, subtract, type Vec3 } from '../../math/index.ts'
 import type { GasItem } from './schema.ts'
 
@@ -49,7 +49,7 @@ function within(bounds: GasSettings['bounds'], { part, name }: GasItem): GasSett
 export function reachOf(
   item: GasItem,
   sources: readonly GasSource[],
-  moments: readonly GasMoment[],
+  sceneInputs: readonly SceneInputs[],
 ): { low: Vec3; high: Vec3 } {
   const low = [Infinity, Infinity, Infinity]
   const high = [-Infinity, -Infinity, -Infinity]
@@ -58,7 +58,7 @@ export function reachOf(
       low[a] = Math.min(low[a] ?? v, v)
       high[a] = Math.max(high[a] ?? v, v)
     })
-  for (const moment of moments)
+  for (const moment of sceneInputs)
     moment.sources.forEach((source, n) => {
       const shape = sources[n]?.shape
       if (shape?.kind === 'points')

@@ -20,10 +20,10 @@ const centre =
 
 /** How often a second the hot gas close over the source pulses round a frame. */
 function pulse(table: FigureTable, frame: number, rate: number): number | undefined {
-  const neck = [...table].flatMap(([at, figures]) =>
-    typeof figures.neck === 'number' ? [[at, figures.neck] as const] : [],
+  const baseBuoyancy = [...table].flatMap(([at, figures]) =>
+    typeof figures.baseBuoyancy === 'number' ? [[at, figures.baseBuoyancy] as const] : [],
   )
-  return pulseAt(new Map(neck), frame, rate)
+  return pulseAt(new Map(baseBuoyancy), frame, rate)
 }
 
 /** What a kept gas tells per frame. */
@@ -39,4 +39,13 @@ export const GAS_FIGURES = [
 ] as const satisfies readonly Figure[]
 
 /** Figures of a kept frame that the interface shows. */
-export const GAS_FRAME_FIGURES = ['heatKw', 'light', 'height', 'standing', 'neck', 'flame', 'centre', 'seconds']
+export const GAS_FRAME_FIGURES = [
+  'heatKw',
+  'light',
+  'height',
+  'axialFlameLength',
+  'baseBuoyancy',
+  'flame',
+  'centre',
+  'seconds',
+]

@@ -62,7 +62,7 @@ export const gasSchema = z
       unit: 's',
       span: [0, 60],
       step: 0.5,
-      hint: 'Time in which smoke thins to 1/e by settling or drying; 0 keeps it.',
+      hint: 'Time in which smoke drafts to 1/e by settling or drying; 0 keeps it.',
       group: 'Matter',
       touches: 'gas',
       still: true,

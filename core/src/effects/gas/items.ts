@@ -9,7 +9,7 @@ import {
 import { type ForceItem, GAS_SETTINGS, type GasItem, isGas, type ReuseItem, type SourceItem } from './schema.ts'
 
 /** How finely a gas is computed: a draft for the first look, finer while one watches, full as the item's cell says. */
-export type GasQuality = 'thin' | 'finer' | 'full'
+export type GasQuality = 'draft' | 'finer' | 'full'
 
 /** A gas of the document. Throws LanternError 'no-item'. */
 export function gasItem(document: ItemDocument, id: string): GasItem {

@@ -1,5 +1,5 @@
 import { canonicalJson, type Recipe, recipeKey, textKey } from '../../base/index.ts'
-import type { FinerSettings, GasMoment, GasSettings } from '../../gas/index.ts'
+import type { DetailSettings, GasSettings, SceneInputs } from '../../gas/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
 import { type GasQuality, gasItem, runOf } from './items.ts'
@@ -11,7 +11,7 @@ import { KELVIN } from './sourceShape.ts'
 export const GAS_VERSIONS = { gas: 10, taken: 1, finer: 1 } as const
 
 /** What of a moment differs from the one before it: lists that are the same are left out. */
-const momentChange = (moment: GasMoment, before: GasMoment | undefined): Partial<GasMoment> =>
+const inputsChange = (moment: SceneInputs, before: SceneInputs | undefined): Partial<SceneInputs> =>
   Object.fromEntries(
     (['sources', 'forces', 'wind', 'solids'] as const).flatMap((key) =>
       before && moment[key] === before[key] ? [] : [[key, moment[key]]],
@@ -20,13 +20,13 @@ const momentChange = (moment: GasMoment, before: GasMoment | undefined): Partial
 
 /** The settings as a recipe names them. The names are a recipe's own, so that renaming code does not make kept results stale. */
 function toRecipe(document: ItemDocument, item: GasItem, settings: GasSettings): Record<string, unknown> {
-  const { moments } = settings
+  const { sceneInputs } = settings
   const [over, under] = document.plate.rate
   return {
     cell: settings.cell,
     sources: settings.sources,
     forces: settings.forces,
-    runUp: settings.runUp,
+    runUp: settings.preRoll,
     ambient: settings.ambient,
     shear: settings.shear,
     sootYield: settings.sootYield,
@@ -40,7 +40,7 @@ function toRecipe(document: ItemDocument, item: GasItem, settings: GasSettings):
     cut: settings.cut,
     mostCells: settings.mostCells,
     seed: settings.seed,
-    moments: moments.map((moment, n) => momentChange(moment, moments[n - 1])),
+    moments: sceneInputs.map((moment, n) => inputsChange(moment, sceneInputs[n - 1])),
     rate: [over, under],
     first: runOf(document, item).first,
   }
@@ -87,16 +87,16 @@ export function gasFrameKeys(recipe: Recipe, first: number, last: number): Map<n
   return keys
 }
 
-export const finerSettings = (item: GasItem): FinerSettings => ({
+export const detailSettings = (item: GasItem): DetailSettings => ({
   factor: Math.round(item.detail),
   amount: item.detailAmount,
   seed: item.seed,
 })
 
 /** The recipe of a kept run made finer; key: the run's. */
-export const finerRecipe = (item: GasItem, key: string): Recipe => ({
+export const detailRecipe = (item: GasItem, key: string): Recipe => ({
   kind: 'finer',
   version: GAS_VERSIONS.finer,
-  settings: finerSettings(item),
+  settings: detailSettings(item),
   inputs: [key],
 })

@@ -1,10 +1,10 @@
 import { type Recipe, recipeKey, textKey } from '../../base/index.ts'
-import { finerNeeds } from '../../gas/index.ts'
+import { detailNeeds } from '../../gas/index.ts'
 import { frameRate, type ItemDocument } from '../../settings/index.ts'
 import type { EffectContext, Run } from '../effect.ts'
-import { finerBake, gasBake, takenBake } from './bake.ts'
+import { detailBake, gasBake, takenBake } from './bake.ts'
 import { gasItem, runOf } from './items.ts'
-import { finerRecipe, finerSettings, gasFrameKeys, recipeOfGas } from './recipe.ts'
+import { detailRecipe, detailSettings, gasFrameKeys, recipeOfGas } from './recipe.ts'
 import type { GasItem } from './schema.ts'
 import { gasSettings, roughSettings } from './settings.ts'
 import { checkRoom, roughWork } from './size.ts'
@@ -39,9 +39,9 @@ function mainRun(document: ItemDocument, id: string, item: GasItem, context: Eff
 }
 
 /** The run made finer: each frame from those just before it. */
-function finerRun(document: ItemDocument, item: GasItem, main: Run): Run {
-  const recipe: Recipe = finerRecipe(item, main.key)
-  const settings = finerSettings(item)
+function detailRun(document: ItemDocument, item: GasItem, main: Run): Run {
+  const recipe: Recipe = detailRecipe(item, main.key)
+  const settings = detailSettings(item)
   const { key, name, first, last, frameKeys } = main
   const own = `${item.detail}:${item.detailAmount}:${item.seed}`
   return {
@@ -54,7 +54,7 @@ function finerRun(document: ItemDocument, item: GasItem, main: Run): Run {
     first,
     last,
     inputs: [{ key, name, first, last, frameKeys }],
-    needs: (frame) => [{ input: 0, frames: finerNeeds(frame, first) }],
+    needs: (frame) => [{ input: 0, frames: detailNeeds(frame, first) }],
     // The keys of a run chain, so a frame's own holds all before it; how far back it begins is the run's first frame.
     frameKeys: new Map(
       [...frameKeys].map(([frame, chain]) => [
@@ -62,7 +62,7 @@ function finerRun(document: ItemDocument, item: GasItem, main: Run): Run {
         textKey(`${chain}:finer:${recipe.version}:${own}:${frame - first}`),
       ]),
     ),
-    bake: finerBake(settings, 1 / frameRate(document.plate)),
+    bake: detailBake(settings, 1 / frameRate(document.plate)),
   }
 }
 
@@ -70,5 +70,5 @@ function finerRun(document: ItemDocument, item: GasItem, main: Run): Run {
 export function resolveGas(document: ItemDocument, id: string, context: EffectContext): readonly Run[] {
   const item = gasItem(document, id)
   const main = mainRun(document, id, item, context)
-  return item.detail > 1 ? [main, finerRun(document, item, main)] : [main]
+  return item.detail > 1 ? [main, detailRun(document, item, main)] : [main]
 }

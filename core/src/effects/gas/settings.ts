@@ -1,6 +1,6 @@
 import { canonicalJson } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
-import { type ForceMoment, type GasForce, type GasMoment, type GasSettings, wallsCut } from '../../gas/index.ts'
+import { type ForceInputs, type GasForce, type GasSettings, type SceneInputs, wallsCut } from '../../gas/index.ts'
 import { cos, fractal3, normalise, radians, scale, sin, subtract, type Vec3 } from '../../math/index.ts'
 import { isPiece, piecesAt, solidOf } from '../../set/index.ts'
 import { frameRate, type Item, type ItemDocument, itemsInOrder } from '../../settings/index.ts'
@@ -9,7 +9,7 @@ import { boundsOf, groundOf, reachOf } from './bounds.ts'
 import { type GasQuality, gasItem, itemAt, runOf } from './items.ts'
 import { type ForceItem, type GasItem, isForce, isSource } from './schema.ts'
 import { COURANT, cellOf, MOST_CELLS } from './size.ts'
-import { type Feeding, KELVIN, sourceMoment, sourceOf } from './sourceShape.ts'
+import { type Feeding, KELVIN, sourceInputs, sourceOf } from './sourceShape.ts'
 
 const SWAY = 25
 
@@ -20,7 +20,7 @@ const forceOf = (item: ForceItem): GasForce => ({
   change: item.change,
   seed: item.seed,
 })
-const forceMoment = (item: ForceItem): ForceMoment => ({
+const forceInputs = (item: ForceItem): ForceInputs => ({
   centre: item.position,
   axis: normalise(item.axis),
   strength: item.way === 'drag' ? item.slowing : item.strength,
@@ -48,10 +48,10 @@ export function carriedBy(document: ItemDocument, item: GasItem, frame: number):
 }
 
 /** Lists that are equal are the same one, so that a recipe holds each once. */
-function settle(moments: GasMoment[]): GasMoment[] {
+function settle(sceneInputs: SceneInputs[]): SceneInputs[] {
   const texts: Record<string, string> = {}
-  let last: GasMoment | undefined
-  const settled = moments.map((moment) => {
+  let last: SceneInputs | undefined
+  const settled = sceneInputs.map((moment) => {
     const next = { ...moment }
     for (const key of ['sources', 'forces', 'wind', 'solids'] as const) {
       const text = canonicalJson(moment[key])
@@ -97,25 +97,25 @@ function paceOf(document: ItemDocument, item: GasItem, frame: number): Vec3 {
 type Standing = (frame: number) => { id: string; solid: Solid }[]
 
 /** What a gas is told at a frame: its sources, forces, wind and walls. */
-function momentOf(
+function sceneInputsAt(
   document: ItemDocument,
   item: GasItem,
   { feeding, forces }: { feeding: readonly Feeding[]; forces: readonly ForceItem[] },
   frame: number,
   standing: Standing,
   context: EffectContext,
-): GasMoment {
+): SceneInputs {
   const { inputs = {} } = context
   const by = carriedBy(document, item, frame)
   const now = itemAt(document, item, frame, inputs)
   const seconds = (frame - document.plate.first) / frameRate(document.plate)
   return {
     sources: feeding.map((one) => {
-      const moment = sourceMoment(itemAt(document, one, frame, inputs), frame, context)
+      const moment = sourceInputs(itemAt(document, one, frame, inputs), frame, context)
       return { ...moment, centre: subtract(moment.centre, by) }
     }),
     forces: forces.map((one) => {
-      const moment = forceMoment(itemAt(document, one, frame, inputs))
+      const moment = forceInputs(itemAt(document, one, frame, inputs))
       return { ...moment, centre: subtract(moment.centre, by) }
     }),
     wind: subtract(windOf(now, seconds), paceOf(document, item, frame)),
@@ -140,8 +140,8 @@ export function gasSettings(
     )
   const { first, last } = runOf(document, item)
   const count = changes(document, item, feeding, forces) ? last - first + 1 : 1
-  const moments = settle(
-    Array.from({ length: count }, (_, n) => momentOf(document, item, parts, first + n, standing, context)),
+  const sceneInputs = settle(
+    Array.from({ length: count }, (_, n) => sceneInputsAt(document, item, parts, first + n, standing, context)),
   )
   const solids = standing(document.plate.first)
   const ground = groundOf(solids)
@@ -150,8 +150,8 @@ export function gasSettings(
     cell,
     sources,
     forces: forces.map(forceOf),
-    moments,
-    runUp: item.runUp,
+    sceneInputs,
+    preRoll: item.runUp,
     ambient: item.airTemperature + KELVIN,
     shear: { exponent: item.shear, at: item.windAt, ground: Number.isFinite(ground) ? ground : 0 },
     sootYield: item.soot / 100,
@@ -161,8 +161,8 @@ export function gasSettings(
     fade: item.fade,
     confinement: item.confinement,
     courant: COURANT,
-    bounds: boundsOf(item, reachOf(item, sources, moments), ground, cell),
-    cut: moments.some(({ solids: all }) => wallsCut(all, cell)),
+    bounds: boundsOf(item, reachOf(item, sources, sceneInputs), ground, cell),
+    cut: sceneInputs.some(({ solids: all }) => wallsCut(all, cell)),
     mostCells: MOST_CELLS,
     seed: item.seed,
   }
@@ -173,7 +173,7 @@ const withItem = (document: ItemDocument, id: string, item: GasItem): ItemDocume
   items: { ...document.items, [id]: item },
 })
 
-/** The run that tells ahead how much work a gas will be (workAhead): the same with cells of so many times the size, at less than a hundredth of the cost of a large one. */
+/** The run that tells ahead how much work a gas will be (estimateWork): the same with cells of so many times the size, at less than a hundredth of the cost of a large one. */
 const ROUGH = 4
 export function roughSettings(document: ItemDocument, id: string, world: EffectContext = {}): GasSettings {
   const item = gasItem(document, id)

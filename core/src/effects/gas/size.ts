@@ -9,9 +9,9 @@ export const COURANT = 0.6
 export const MOST_CELLS = 46e6
 /** A cell's memory while it is computed, bytes, with what a crew and the keeping of a frame need besides. */
 export const BYTES_PER_CELL = 76
-/** A thin run has about so many cells across its source, and never more than so many in all. */
-const THIN_ACROSS = 12
-const THIN_CELLS = 1.2e6
+/** A draft run has about so many cells across its source, and never more than so many in all. */
+const DRAFT_ACROSS = 12
+const DRAFT_CELLS = 1.2e6
 /** A finer one so many, or as many as FINER_CELLS allow. */
 const FINER_ACROSS = 18
 const FINER_CELLS = 4e6
@@ -21,7 +21,7 @@ const shared = (value: number): number => Math.round(value * 1e6) / 1e6
 const roomOf = (item: GasItem): number =>
   2 * item.reach * (2 * item.reach) * ((item.rise || item.reach) + Math.min(item.reach, 1))
 
-/** Cells times steps that a frame of a gas takes, to a factor of two or three: what it may fill, and how far its fastest air goes (that of a flame of Q kW 1.9 Q^1/5 m/s, McCaffrey 1979). For gases of which nothing more is known yet (workAhead). rate: frames a second. */
+/** Cells times steps that a frame of a gas takes, to a factor of two or three: what it may fill, and how far its fastest air goes (that of a flame of Q kW 1.9 Q^1/5 m/s, McCaffrey 1979). For gases of which nothing more is known yet (estimateWork). rate: frames a second. */
 export function roughWork(item: GasItem, rate: number): number {
   const cell = item.cell / 1000
   const heat = item.per === 'in all' ? item.heat : item.heat * item.diameter * item.diameter
@@ -40,7 +40,7 @@ export function cellOf(item: GasItem, quality: GasQuality): number {
     return shared(
       Math.max(full, Math.min(sized ? item.diameter / FINER_ACROSS : Infinity, least(FINER_CELLS)), least(FINER_CELLS)),
     )
-  return shared(Math.max(full, sized ? item.diameter / THIN_ACROSS : 0, least(THIN_CELLS)))
+  return shared(Math.max(full, sized ? item.diameter / DRAFT_ACROSS : 0, least(DRAFT_CELLS)))
 }
 
 export interface GasRoom {

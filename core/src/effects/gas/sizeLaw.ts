@@ -27,7 +27,7 @@ function across(item: Pick<GasItem, 'shape' | 'diameter' | 'deep'>): number | un
  */
 export function speedForSize(
   item: Pick<GasItem, 'shape' | 'diameter' | 'deep' | 'heat' | 'per'>,
-  figures: { heatKw: readonly number[]; standing: readonly number[]; neck: readonly number[] },
+  figures: { heatKw: readonly number[]; axialFlameLength: readonly number[]; baseBuoyancy: readonly number[] },
   rate: number,
 ): SpeedForSize | undefined {
   const diameter = across(item)
@@ -36,14 +36,14 @@ export function speedForSize(
   // A fire that is being lit doesn't burn yet as it is set to.
   const set = item.heat * (item.per === 'in all' ? 1 : 0.25 * Math.PI * diameter * diameter)
   const heat = seen >= LEAST_FRAMES ? figures.heatKw.reduce((sum, v) => sum + v, 0) / seen : set
-  const pulse = seen >= LEAST_FRAMES ? pulseRate(figures.neck, rate) : undefined
+  const pulse = seen >= LEAST_FRAMES ? pulseRate(figures.baseBuoyancy, rate) : undefined
   return {
     diameter,
     heat,
     pulse: { law: 1.5 / Math.sqrt(diameter), ...(pulse === undefined ? {} : { found: pulse }) },
     height: {
       law: Math.max(0, 0.235 * pow(heat, 0.4) - 1.02 * diameter),
-      ...(seen >= LEAST_FRAMES ? { found: figures.standing.reduce((sum, v) => sum + v, 0) / seen } : {}),
+      ...(seen >= LEAST_FRAMES ? { found: figures.axialFlameLength.reduce((sum, v) => sum + v, 0) / seen } : {}),
     },
   }
 }

@@ -1,6 +1,6 @@
 import { LanternError } from '../../base/index.ts'
 import { rayToSolid, type Solid, straighten } from '../../data/index.ts'
-import { type GasSource, type GasView, SHEET, type SourceMoment, type SourceShape } from '../../gas/index.ts'
+import { type GasSource, type GasView, SHEET, type SourceInputs, type SourceShape } from '../../gas/index.ts'
 import { add, normalise, panTiltRoll, radians, rotate, scale } from '../../math/index.ts'
 import type { EffectContext } from '../effect.ts'
 import type { GasItem, SourceItem } from './schema.ts'
@@ -132,7 +132,7 @@ export function sourceOf(
 /** Where an item stands and how it is turned at a frame, from its motion; one without is not turned. */
 const placeOf = (item: object): { turn?: number; tilt?: number; roll?: number } => item
 
-export function sourceMoment(item: Feeding, frame: number, world: EffectContext): SourceMoment {
+export function sourceInputs(item: Feeding, frame: number, world: EffectContext): SourceInputs {
   const { turn = 0, tilt = 0, roll = 0 } = placeOf(item)
   const rotation = panTiltRoll(radians(turn), radians(tilt), radians(roll))
   const points = item.shape === 'points' && item.points ? (world.points?.(item.points.blob, frame) ?? []) : undefined

@@ -6,17 +6,18 @@ import { useShot } from '../../shot/shotStore.ts'
 import { Part } from './Part.tsx'
 import { SpeedForSize } from './SpeedForSize.tsx'
 
-/** What is kept of a gas, its thin form, the part that is kept alone, and its speed for its size. */
+/** What is kept of a gas, its draft form, the part that is kept alone, and its speed for its size. */
 export function GasPanel({ id, item }: { id: string; item: GasItem }) {
-  const { status, thin } = useShot()
-  const look = thin[id]
+  const { status, drafts } = useShot()
+  const look = drafts[id]
   return (
     <>
       <Keeping id={id}>
         {!item.taken && look && status?.items[id]?.state !== 'done' && (
           <Text className="num" color="faint" marginTop="4px">
-            {look.finer ? 'finer' : 'thin'}: {look.finer ? look.fine : look.frames} of {look.of} at{' '}
-            {((look.cell || cellOf(item, 'thin')) * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s each
+            {look.finer ? 'finer' : 'draft'}: {look.finer ? look.fine : look.frames} of {look.of} at{' '}
+            {((look.cell || cellOf(item, 'draft')) * 1000).toFixed(0)} mm, {(look.milliseconds / 1000).toFixed(2)} s
+            each
           </Text>
         )}
         {!item.taken && <Part id={id} item={item} />}

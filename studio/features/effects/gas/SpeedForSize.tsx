@@ -79,22 +79,26 @@ function Resize({ id, item }: { id: string; item: GasItem }) {
 
 /** Speed for size: a fire's pulse and height, measured, against the laws of its diameter and heat. */
 export function SpeedForSize({ id, item }: { id: string; item: GasItem }) {
-  const { shot, status, thin } = useShot()
+  const { shot, status, drafts } = useShot()
   if (!shot) return null
   const gas = status?.items[id]
   const kept =
     (gas?.kept.length ?? 0) >= 30
       ? {
           heatKw: [...keptFigure(gas, 'heatKw').values()],
-          standing: [...keptFigure(gas, 'standing').values()],
-          neck: [...keptFigure(gas, 'neck').values()],
+          axialFlameLength: [...keptFigure(gas, 'axialFlameLength').values()],
+          baseBuoyancy: [...keptFigure(gas, 'baseBuoyancy').values()],
         }
       : undefined
-  const burning = thin[id]
+  const burning = drafts[id]
   const [over, under] = shot.document.plate.rate
   const fit = speedForSize(
     item,
-    kept ?? { heatKw: burning?.heatKw ?? [], standing: burning?.standing ?? [], neck: burning?.neck ?? [] },
+    kept ?? {
+      heatKw: burning?.heatKw ?? [],
+      axialFlameLength: burning?.axialFlameLength ?? [],
+      baseBuoyancy: burning?.baseBuoyancy ?? [],
+    },
     over / under,
   )
   if (!fit) return null
@@ -110,7 +114,7 @@ export function SpeedForSize({ id, item }: { id: string; item: GasItem }) {
       <Text color="soft" fontWeight="600" fontSize="12px">
         Speed for size{' '}
         <Text as="span" className="num" color="faint" fontWeight="400">
-          {kept ? 'kept' : 'thin'}
+          {kept ? 'kept' : 'draft'}
         </Text>
       </Text>
       <Line name="Pulse" unit="Hz" {...fit.pulse} />

@@ -3,11 +3,11 @@ import { derivedRows, framesRow, keptFigure } from '../../items/keptRows.ts'
 import type { StripState } from '../../items/view.ts'
 import type { StripRow } from '../../strip/row.ts'
 
-/** A gas's rows: its heat, the chosen one's height and light, and the frames that are kept of it. While none is kept they are its thin form's. */
+/** A gas's rows: its heat, the chosen one's height and light, and the frames that are kept of it. While none is kept they are its draft form's. */
 export function gasRows(state: StripState, id: string, item: GasItem): StripRow[] {
-  const { status, thin, frame, station, chosen } = state
+  const { status, drafts, frame, station, chosen } = state
   const gas = status?.items[id]
-  const draft = gas?.kept.length ? undefined : thin[id]
+  const draft = gas?.kept.length ? undefined : drafts[id]
   /** Values of a draft begin at its run's own first frame. */
   const ofDraft = (values: readonly number[] = []): Map<number, number> =>
     new Map(values.map((value, n) => [(draft?.first ?? 0) + n, value]))
@@ -32,6 +32,6 @@ export function gasRows(state: StripState, id: string, item: GasItem): StripRow[
   return [
     ...rows,
     ...derivedRows(item.name, gas),
-    framesRow(item.name, gas, any ? undefined : draft ? `thin ${draft.frames}` : ''),
+    framesRow(item.name, gas, any ? undefined : draft ? `draft ${draft.frames}` : ''),
   ]
 }

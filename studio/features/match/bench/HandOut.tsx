@@ -1,6 +1,6 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { HAND_NUMBERS, matchScene } from '@lantern/core/pipeline'
+import { MANUAL_TRACK_NUMBERS, matchScene } from '@lantern/core/pipeline'
 import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -74,7 +74,9 @@ export function HandOut({ shown }: { shown: ShownMatch }) {
     setBusy(true)
     try {
       const ids =
-        which === 'hand' ? new Set(shown.tracks.filter(({ id }) => id >= HAND_NUMBERS).map(({ id }) => id)) : undefined
+        which === 'hand'
+          ? new Set(shown.tracks.filter(({ id }) => id >= MANUAL_TRACK_NUMBERS).map(({ id }) => id))
+          : undefined
       const scene = matchScene(
         shot.document,
         cameras.cameras.map((one, n) => ({ frame: cameras.first + n, camera: one })),

@@ -3,7 +3,7 @@ import { Box } from '@chakra-ui/react'
 import { readExr } from '@lantern/core/formats'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
-import type { Corner } from '../keepOuts.ts'
+import type { Corner } from '../exclusionMasks.ts'
 
 /** Size on the screen, and how many screen pixels a plate pixel takes. */
 const [WIDTH, HEIGHT, TIMES] = [250, 156, 8]

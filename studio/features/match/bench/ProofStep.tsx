@@ -5,7 +5,7 @@ import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
 import { useShot } from '../../shot/shotStore.ts'
-import { makeHand } from '../hands.ts'
+import { makeHand } from '../manualTracks.ts'
 import { type ShownMatch, slideOfProof } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
 

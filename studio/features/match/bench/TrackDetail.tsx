@@ -1,7 +1,7 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
 import { trackLast } from '@lantern/core/data'
-import { HAND_NUMBERS } from '@lantern/core/pipeline'
+import { MANUAL_TRACK_NUMBERS } from '@lantern/core/pipeline'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../../shot/shotStore.ts'
 import { type ShownMatch, trackErrors } from '../matchData.ts'
@@ -12,7 +12,7 @@ export function TrackDetail({ shown }: { shown: ShownMatch }) {
   const { shot, chosen, edit, set, frame, tool } = useShot()
   const id = chosen.startsWith('track.') ? Number(chosen.slice(6)) : undefined
   const track = shown.tracks.find((one) => one.id === id)
-  if (!shot || !track || !shown.tracksKey || track.id >= HAND_NUMBERS) return null
+  if (!shot || !track || !shown.tracksKey || track.id >= MANUAL_TRACK_NUMBERS) return null
   const errors = [...trackErrors(shown, track.id).values()]
   const { first } = shot.document.plate
   const before = shot.document.match.dropped

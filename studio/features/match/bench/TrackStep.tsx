@@ -1,13 +1,13 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { HAND_NUMBERS } from '@lantern/core/pipeline'
+import { MANUAL_TRACK_NUMBERS } from '@lantern/core/pipeline'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
 import { useShot } from '../../shot/shotStore.ts'
-import { withoutKey } from '../keepOuts.ts'
+import { withoutKey } from '../exclusionMasks.ts'
 import type { ShownMatch } from '../matchData.ts'
-import { HandBench } from './HandBench.tsx'
+import { ManualTrackBench } from './ManualTrackBench.tsx'
 import { MattePart } from './MattePart.tsx'
 import { Figure, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
@@ -21,12 +21,12 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
   const shape = match.keepOuts[id]
   const handId = chosen.startsWith('hand.') ? chosen.slice(5) : ''
   const hand = match.hands[handId]
-  const found = shown.tracks.filter((track) => track.id < HAND_NUMBERS)
+  const found = shown.tracks.filter((track) => track.id < MANUAL_TRACK_NUMBERS)
   const lengths = found.map((track) => track.places.length / 2).sort((a, b) => a - b)
   const few = stage?.state === 'done' && !match.even && found.length < 0.4 * match.count
   return (
     <>
-      {hand && <HandBench shown={shown} id={handId} hand={hand} />}
+      {hand && <ManualTrackBench shown={shown} id={handId} hand={hand} />}
       <TrackDetail shown={shown} />
       <Part title="Keep out" note={String(Object.keys(match.keepOuts).length)}>
         <Text color="soft">Nothing is followed inside a shape: draw one over what moves by itself.</Text>

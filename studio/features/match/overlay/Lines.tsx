@@ -5,7 +5,7 @@ import type { PointerEvent } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { gridPath } from '../../picture/lines.ts'
 import type { Tool } from '../../shot/shotStore.ts'
-import { type Corner, tidy } from '../keepOuts.ts'
+import { type Corner, tidy } from '../exclusionMasks.ts'
 
 export const LINE_TOOLS: Partial<Record<Tool, 'x' | 'y' | 'z'>> = { 'line-x': 'x', 'line-y': 'y', 'line-z': 'z' }
 const AXIS_NAMES = { x: 'right', y: 'up', z: 'near' } as const

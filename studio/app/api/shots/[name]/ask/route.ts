@@ -1,19 +1,19 @@
 import {
   getShot,
-  handKey,
+  manualTrackKey,
   matchKeys,
+  movingObjectKeys,
   plateKeys,
-  requestHand,
   requestHandOff,
   requestItem,
+  requestManualTrack,
   requestMatch,
+  requestMovingObject,
   requestPicture,
   requestReading,
   requestReport,
-  requestThing,
   resolveShot,
   stopResults,
-  thingKeys,
 } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
@@ -45,8 +45,8 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'picture') return { keys: await requestPicture(opened, shot, wanted.quality, wanted.frames) }
     if (wanted.what === 'hand-off') return { keys: [await requestHandOff(opened, shot, wanted.quality, wanted.form)] }
     if (wanted.what === 'match') return { keys: [await requestMatch(opened, shot, wanted.stage)] }
-    if (wanted.what === 'hand') return { keys: [await requestHand(opened, shot, wanted.hand)] }
-    if (wanted.what === 'thing') return { keys: [await requestThing(opened, shot, wanted.thing)] }
+    if (wanted.what === 'hand') return { keys: [await requestManualTrack(opened, shot, wanted.hand)] }
+    if (wanted.what === 'thing') return { keys: [await requestMovingObject(opened, shot, wanted.thing)] }
     if (wanted.what === 'reading') return { keys: [await requestReading(opened, shot, wanted.reading)] }
     if (wanted.what === 'report') return { keys: [await requestReport(opened, shot, wanted.reading)] }
     const keys =
@@ -55,8 +55,10 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
         : wanted.what === 'stop-match'
           ? [
               ...Object.values(matchKeys(shot.document)),
-              ...Object.keys(shot.document.match.hands).flatMap((id) => handKey(shot.document, id) ?? []),
-              ...Object.keys(shot.document.match.things).flatMap((id) => Object.values(thingKeys(shot.document, id))),
+              ...Object.keys(shot.document.match.hands).flatMap((id) => manualTrackKey(shot.document, id) ?? []),
+              ...Object.keys(shot.document.match.things).flatMap((id) =>
+                Object.values(movingObjectKeys(shot.document, id)),
+              ),
             ]
           : wanted.what === 'stop-bake'
             ? (await resolveShot(opened, shot)).items

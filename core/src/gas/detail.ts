@@ -1,0 +1,216 @@
+import { type Crew, hash01 } from '../base/index.ts'
+import {
+  type CellBox,
+  GAS_CHANNELS,
+  type GasFrame,
+  halfTable,
+  paddedCells,
+  TILE,
+  tileCounts,
+  toHalf,
+} from '../data/index.ts'
+import { smooth01 } from '../math/index.ts'
+import { layersPerChunk } from './pressure.ts'
+import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
+
+// A kept frame made finer: its fields are read where band-limited whirls, smaller than its cells, would have carried them from (Kim, Thuerey, James & Gross 2008: their band and their strength by the cascade from
+// the energy of the coarse cells). The whirls go along with the flow: their coordinates are carried by the kept velocities for LIFE frames and then begun anew, two sets of them in turn (Neyret 2003), so that a frame
+// needs only those just before it and any machine may make it.
+
+/** Frames for which a set of coordinates is carried before it is begun anew. */
+export const DETAIL_LIFE = 8
+/** Steps in which a whirl's path is followed. */
+const PATH_STEPS = 3
+/** How long a whirl carries what it holds, in its own turnings. */
+const TURNINGS = 0.6
+/** Kolmogorov: the speed of whirls half as large is 2^(-1/3) of it. */
+const CASCADE = 0.7937005259840998
+
+export interface DetailSettings {
+  /** Cells of the finer frame along one of the coarse one, 2 to 4. */
+  factor: number
+  /** Times the way that a whirl of a cell's size carries in its own time. */
+  amount: number
+  seed: number
+}
+
+/** Frames before a frame that its finer form needs, itself included, oldest first; held at the run's first. */
+export function detailNeeds(frame: number, first: number): number[] {
+  const from = Math.max(first, frame - DETAIL_LIFE)
+  return Array.from({ length: frame - from + 1 }, (_, n) => from + n)
+}
+
+interface Dense {
+  box: CellBox
+  /** Padded: channels as floats, then the velocity as four floats a cell. */
+  channels: number[]
+  velocity: number
+}
+
+function uploadDense(crew: Crew, frame: GasFrame, channels: readonly number[]): Dense {
+  const { box, tiles } = frame
+  const count = paddedCells(box.size)
+  const table = halfTable()
+  const [tx, ty] = tileCounts(box)
+  const [nx, ny, nz] = box.size
+  const sx = nx + 2
+  const sxy = sx * (ny + 2)
+  const made = channels.map(() => crew.heap.alloc(count * 4))
+  const views = made.map((pointer) => crew.heap.f32(pointer, count).fill(0))
+  const velocity = crew.heap.alloc(count * 16)
+  const flow = crew.heap.f32(velocity, count * 4).fill(0)
+  tiles.forEach((tile, n) => {
+    const [ti, tj, tk] = [tile % tx, Math.floor(tile / tx) % ty, Math.floor(tile / (tx * ty))]
+    for (let at = 0; at < TILE ** 3; at++) {
+      const [i, j, k] = [
+        ti * TILE + (at % TILE),
+        tj * TILE + (Math.floor(at / TILE) % TILE),
+        tk * TILE + Math.floor(at / (TILE * TILE)),
+      ]
+      if (i >= nx || j >= ny || k >= nz) continue
+      const e = (k + 1) * sxy + (j + 1) * sx + i + 1
+      const o = n * TILE ** 3 + at
+      channels.forEach((channel, c) => {
+        const view = views[c]
+        if (view) view[e] = table[frame.channels[channel]?.[o] ?? 0] ?? 0
+      })
+      for (let c = 0; c < 3; c++) flow[4 * e + c] = table[frame.channels[3 + c]?.[o] ?? 0] ?? 0
+    }
+  })
+  return { box, channels: made, velocity }
+}
+
+/** Coordinates (cells of the world's lattice, four floats a coarse cell of `last`) that a set of whirls has at the last frame, begun `age` frames before it. */
+function carried(crew: Crew, frames: readonly Dense[], age: number, seconds: number): number {
+  const last = frames.at(-1)
+  if (!last) throw new TypeError('a finer frame needs a frame')
+  const { size, origin, cell } = last.box
+  const at = crew.heap.alloc(paddedCells(size) * 16)
+  crew.run('ownPlaces', [at, ...origin, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
+  for (let back = 0; back < age; back++) {
+    const frame = frames[frames.length - 1 - back]
+    if (!frame) break
+    const from = frame.box
+    // Where what is here now was a frame ago, through that frame's own velocity.
+    crew.run(
+      'carryPlaces',
+      [at, frame.velocity, ...from.origin, ...from.size, seconds / cell, ...size],
+      size[2] + 2,
+      layersPerChunk(size, crew.threads),
+    )
+  }
+  return at
+}
+
+/**
+ * A frame at so many times its resolution, with whirls between its cells. frames: detailNeeds' frames of one run in order, the wanted one last; seconds: a frame's time; number: the wanted frame's, which decides the whirls' turns.
+ * The heap is left as it was. What the coarse frame holds is kept: the whirls only carry it about within a few of its cells.
+ */
+export function synthesiseDetail(
+  crew: Crew,
+  frames: readonly GasFrame[],
+  settings: DetailSettings,
+  seconds: number,
+  number: number,
+): GasFrame {
+  const coarse = frames.at(-1)
+  if (!coarse) throw new TypeError('a finer frame needs a frame')
+  const mark = crew.heap.mark()
+  try {
+    const { factor, amount, seed } = settings
+    const flows = frames.map((frame, n) => uploadDense(crew, frame, n === frames.length - 1 ? [0, 1, 2, 3, 4, 5] : []))
+    const here = flows.at(-1) as Dense
+    const { size, origin, cell } = coarse.box
+    const tile = crew.heap.alloc(WHIRL_NODES ** 3 * 16)
+    crew.heap.f32(tile, WHIRL_NODES ** 3 * 4).set(whirlTile(seed + 5))
+    // Speed of what the coarse cells can't hold, from the difference of neighbours; m/s.
+    const energy = crew.heap.alloc(paddedCells(size) * 4)
+    crew.run('unresolved', [energy, here.velocity, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
+    // Two sets of coordinates, half a life apart; one weighs nothing when it is begun anew.
+    const sets = [0, 1].map((n) => {
+      const turn = number + n * (DETAIL_LIFE / 2)
+      const age = ((turn % DETAIL_LIFE) + DETAIL_LIFE) % DETAIL_LIFE
+      const life = Math.floor(turn / DETAIL_LIFE)
+      const weight = Math.sqrt(smooth01(1 - Math.abs((2 * age) / DETAIL_LIFE - 1)))
+      return {
+        places: carried(crew, flows, Math.min(age, frames.length - 1), seconds),
+        weight,
+        offset: [0, 1, 2].map((axis) => WHIRL_NODES * hash01(seed * 977 + axis * 2 + n, life)),
+      }
+    })
+    const norm = Math.sqrt(sets.reduce((sum, { weight }) => sum + weight ** 2, 0)) || 1
+    const fineBox: CellBox = {
+      cell: cell / factor,
+      origin: origin.map((o) => o * factor) as [number, number, number],
+      size: size.map((n) => n * factor) as [number, number, number],
+    }
+    const [tx, ty] = tileCounts(coarse.box)
+    const [fx, fy] = tileCounts(fineBox)
+    // Only where the coarse frame holds something, or its neighbours do: whirls carry it over a tile's edge.
+    const tiles = Int32Array.from(
+      [...coarse.tiles]
+        .flatMap((old) => {
+          const [i, j, k] = [old % tx, Math.floor(old / tx) % ty, Math.floor(old / (tx * ty))]
+          const list: number[] = []
+          for (let c = 0; c < factor; c++)
+            for (let b = 0; b < factor; b++)
+              for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
+          return list
+        })
+        .sort((a, b) => a - b),
+    )
+    const per = TILE ** 3
+    const list = crew.heap.alloc(tiles.length * 4 + 4)
+    crew.heap.i32(list, tiles.length).set(tiles)
+    const out = crew.heap.alloc(tiles.length * per * 4 * GAS_CHANNELS.length + 64)
+    const octaves = factor > 2 ? 2 : 1
+    // The first whirls, half a wave, are a coarse cell across: what the coarse lattice has none of.
+    const pitch = WHIRL_NODES / WHIRL_WAVES / 2
+    crew.run(
+      'synthesiseDetail',
+      [
+        out,
+        list,
+        factor,
+        ...here.channels,
+        ...size,
+        fx,
+        fy,
+        energy,
+        tile,
+        WHIRL_NODES,
+        sets[0]?.places ?? 0,
+        (sets[0]?.weight ?? 0) / norm,
+        ...(sets[0]?.offset ?? [0, 0, 0]),
+        sets[1]?.places ?? 0,
+        (sets[1]?.weight ?? 0) / norm,
+        ...(sets[1]?.offset ?? [0, 0, 0]),
+        pitch,
+        amount,
+        TURNINGS,
+        CASCADE,
+        octaves,
+        PATH_STEPS,
+      ],
+      tiles.length,
+      8,
+    )
+    const values = crew.heap.f32(out, tiles.length * per * GAS_CHANNELS.length)
+    const keep = [...tiles.keys()].filter((n) => {
+      const o = n * per * GAS_CHANNELS.length
+      for (let at = 0; at < per * 3; at++) if ((values[o + at] ?? 0) !== 0) return true
+      return false
+    })
+    const channels = GAS_CHANNELS.map((_, c) => {
+      const halves = new Uint16Array(keep.length * per)
+      keep.forEach((n, to) => {
+        for (let at = 0; at < per; at++)
+          halves[to * per + at] = toHalf(values[(n * GAS_CHANNELS.length + c) * per + at] ?? 0)
+      })
+      return halves
+    })
+    return { box: fineBox, ambient: coarse.ambient, tiles: Int32Array.from(keep, (n) => tiles[n] ?? 0), channels }
+  } finally {
+    crew.heap.release(mark)
+  }
+}
