@@ -11,6 +11,7 @@ import { type Bench, type Measured, median } from './bench/bench.ts'
 import { gasBenches } from './bench/gas.ts'
 import { matchBenches } from './bench/match.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
+import { statusWarm } from './bench/status.ts'
 
 interface Line {
   name: string
@@ -38,6 +39,7 @@ const benches: readonly Bench[] = [
   ...matchBenches,
   secondStart,
   draftFire,
+  statusWarm,
   ...(values.fresh || values.one === freshStart.name ? [freshStart] : []),
 ]
 

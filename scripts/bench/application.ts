@@ -96,6 +96,40 @@ export const freshStart: Bench = {
     }),
 }
 
+/** Stops what the demo computes, and waits until the farm has been at rest for a while. */
+async function quiet(address: string): Promise<void> {
+  const demo = `${address}${DEMO}`
+  const seen = async (so: (status: Status) => boolean, times = 1): Promise<Status> => {
+    for (let held = 0; ; await new Promise((wake) => setTimeout(wake, 500))) {
+      const status = (await (await fetch(`${demo}/status`)).json()) as Status
+      held = so(status) ? held + 1 : 0
+      if (held === times) return status
+    }
+  }
+  const { items } = await seen(
+    ({ asset, items: all }) => asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'),
+  )
+  const asks = [
+    ...Object.keys(items).map((item) => ({ what: 'stop-bake', item })),
+    { what: 'stop-picture', quality: 'look' },
+  ]
+  for (const ask of asks)
+    await fetch(`${demo}/ask`, { method: 'POST', headers: { origin: address }, body: JSON.stringify(ask) })
+  await seen(({ machines }) => machines.every(({ doing }) => doing === null), AT_REST)
+}
+
+/** Does something with the demo's shot, by its address, while nothing computes. */
+export const demoAtRest = (work: (shot: string) => Promise<Measured>): Promise<Measured> =>
+  scratch(async (data) => {
+    const application = await started('.', data)
+    try {
+      await quiet(application.address)
+      return await work(`${application.address}${DEMO}`)
+    } finally {
+      await application.end()
+    }
+  })
+
 /** In the browser, on the demo plate without a kept fire: from the click that places a fire to its first picture, and again after a changed setting. */
 export const draftFire: Bench = {
   name: 'app/draft-fire-click',
@@ -119,30 +153,7 @@ export const draftFire: Bench = {
       try {
         const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
         await page.goto(`${application.address}/shot/Kiln%20Yard%20041`)
-        // The farm's own work is out of the way once the demo's gases have been asked for and are stopped, and its machines have been at rest for a while.
-        const demo = `${application.address}${DEMO}`
-        const seen = async (so: (status: Status) => boolean, times = 1): Promise<Status> => {
-          for (let held = 0; ; await new Promise((wake) => setTimeout(wake, 500))) {
-            const status = (await (await fetch(`${demo}/status`)).json()) as Status
-            held = so(status) ? held + 1 : 0
-            if (held === times) return status
-          }
-        }
-        const { items } = await seen(
-          ({ asset, items: all }) =>
-            asset.state === 'ready' && Object.values(all).every(({ state }) => state !== 'missing'),
-        )
-        const asks = [
-          ...Object.keys(items).map((item) => ({ what: 'stop-bake', item })),
-          { what: 'stop-picture', quality: 'look' },
-        ]
-        for (const ask of asks)
-          await fetch(`${demo}/ask`, {
-            method: 'POST',
-            headers: { origin: application.address },
-            body: JSON.stringify(ask),
-          })
-        await seen(({ machines }) => machines.every(({ doing }) => doing === null), AT_REST)
+        await quiet(application.address)
         await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
         await page.keyboard.press('5')
         const again: number[] = []

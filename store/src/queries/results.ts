@@ -66,7 +66,7 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
   const rows = await store.db
     .selectFrom('result')
     .leftJoin('result_frame', 'result_frame.key', 'result.key')
-    .where('result.key', 'in', [...keys])
+    .where(sql<boolean>`result.key = any(${keys})`)
     .select([
       'result.key',
       'result.kind',
@@ -164,34 +164,35 @@ export async function keptCounts(store: Store, keys: readonly string[]): Promise
   const rows = await store.db
     .selectFrom('result_frame')
     .select((e) => ['key', e.fn.countAll<number>().as('kept')])
-    .where('key', 'in', [...keys])
+    .where(sql<boolean>`key = any(${keys})`)
     .groupBy('key')
     .execute()
   return new Map(rows.map(({ key, kept }) => [key, Number(kept)]))
 }
 
-/** Frames that an item's older results have and its present ones lack. */
-export async function staleFrames(
+/** Frames that a shot's older results have, by what they are of: those of results that are none of `keys`. */
+export async function olderFrames(
   store: Store,
   shot: number,
-  item: string,
   keys: readonly string[],
-  kept: readonly number[],
-): Promise<number[]> {
+): Promise<ReadonlyMap<string, readonly number[]>> {
   const rows = await store.db
     .selectFrom('result')
     .innerJoin('result_frame', 'result_frame.key', 'result.key')
-    .select('result_frame.frame')
+    .select(['result.item', 'result_frame.frame'])
     .distinct()
     .where('result.shot_id', '=', shot)
-    .where('result.item', '=', item)
-    .$if(keys.length > 0, (q) => q.where('result.key', 'not in', [...keys]))
+    .where(sql<boolean>`not (result.key = any(${keys}))`)
+    .orderBy('result_frame.frame')
     .execute()
-  const fresh = new Set(kept)
-  return rows
-    .map((row) => row.frame)
-    .filter((frame) => !fresh.has(frame))
-    .sort((a, b) => a - b)
+  const frames = new Map<string, number[]>()
+  for (const { item, frame } of rows) {
+    if (item === null) continue
+    const of = frames.get(item) ?? []
+    frames.set(item, of)
+    of.push(frame)
+  }
+  return frames
 }
 
 /** Keeps what a rough run told of a run's work, frame by frame, pre-roll counted. */
@@ -236,7 +237,7 @@ export async function keptFrames(store: Store, keys: readonly string[]): Promise
   const rows = await store.db
     .selectFrom('result_frame')
     .select(['key', 'frame', 'blob', 'figures'])
-    .where('key', 'in', [...keys])
+    .where(sql<boolean>`key = any(${keys})`)
     .orderBy('frame')
     .execute()
   return rows.map((row) => ({ ...row, figures: row.figures as Record<string, unknown> }))

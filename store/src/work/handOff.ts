@@ -10,8 +10,19 @@ import { type ResolvedShot, resolveShot } from './resolve.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
+const keysOf = new WeakMap<ResolvedShot, Map<string, string>>()
+
 /** The key of a hand-off of the document as it is, and of what its signals read; how its camera was found is no part of it. */
-export function handOffKey(
+export function handOffKey(resolved: ResolvedShot, quality: PictureQualityName, form: 'movie' | 'exr'): string {
+  const known = keysOf.get(resolved) ?? new Map<string, string>()
+  keysOf.set(resolved, known)
+  const name = `${form}-${quality}`
+  const key = known.get(name) ?? makeHandOffKey(resolved, quality, form)
+  known.set(name, key)
+  return key
+}
+
+function makeHandOffKey(
   { document, inputs }: ResolvedShot,
   quality: PictureQualityName,
   form: 'movie' | 'exr',
@@ -20,7 +31,8 @@ export function handOffKey(
   const follows =
     document.sit.follows &&
     Array.from({ length: last - first + 1 }, (_, n) => stackSettingsAt(document, NO_GRAIN, first + n, inputs))
-  return `${form}-${recipeKey({ kind: 'picture', version: VERSIONS.picture, settings: { document: { ...document, match: undefined }, follows, quality, form }, inputs: [] })}`
+  const settings = { document: { ...document, match: undefined }, follows, quality, form }
+  return `${form}-${recipeKey({ kind: 'picture', version: VERSIONS.picture, settings, inputs: [] })}`
 }
 
 /** Asks the farm for a movie or an archive of OpenEXR frames of the shot as it is now; pictures that are missing are asked for first. */

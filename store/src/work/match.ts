@@ -18,7 +18,7 @@ import type { Store } from '../open.ts'
 import {
   ensureResult,
   keptFrame,
-  type ResultRow,
+  keptFrames,
   type ResultState,
   resultRows,
   setResultState,
@@ -250,34 +250,54 @@ export interface MatchStatus {
   things: Record<string, { tracks: MatchStage; solve: MatchStage }>
 }
 
-/** A whole result's stage from its row. */
-export async function stageOf(store: Store, key: string, row: ResultRow | undefined): Promise<MatchStage> {
-  const kept = await keptFrame(store, key, WHOLE)
-  return {
-    key,
-    state: row?.state ?? 'missing',
-    share: row?.share ?? 0,
-    doing: row?.doing ?? null,
-    error: row?.error ?? null,
-    figures: kept?.figures ?? {},
+/** Rows and kept figures of whole results (one file each), read at once. */
+export async function stagesOf(store: Store, keys: readonly string[]): Promise<(key: string) => MatchStage> {
+  const [rows, frames] = await Promise.all([resultRows(store, keys), keptFrames(store, keys)])
+  const figures = new Map(frames.filter(({ frame }) => frame === WHOLE).map((one) => [one.key, one.figures]))
+  return (key) => {
+    const row = rows.get(key)
+    return {
+      key,
+      state: row?.state ?? 'missing',
+      share: row?.share ?? 0,
+      doing: row?.doing ?? null,
+      error: row?.error ?? null,
+      figures: figures.get(key) ?? {},
+    }
   }
 }
 
-export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
-  const keys = matchKeys(document)
-  const hands = Object.keys(document.match.hands).map((id) => [id, manualTrackKey(document, id) ?? ''] as const)
-  const rows = await resultRows(store, [keys.tracks, keys.solve, ...hands.map(([, key]) => key)])
-  const stage = (key: string): Promise<MatchStage> => stageOf(store, key, rows.get(key))
-  const handStages: Record<string, MatchStage> = {}
-  for (const [id, key] of hands) handStages[id] = await stage(key)
-  const thingStages: MatchStatus['things'] = {}
-  for (const id of Object.keys(document.match.things)) {
-    const own = movingObjectKeys(document, id)
-    const found = await resultRows(store, [own.tracks, own.solve])
-    thingStages[id] = {
-      tracks: await stageOf(store, own.tracks, found.get(own.tracks)),
-      solve: await stageOf(store, own.solve, found.get(own.solve)),
-    }
+/** Keys of all that a match consists of. */
+interface MatchKeys {
+  tracks: string
+  solve: string
+  hands: readonly (readonly [id: string, key: string])[]
+  things: readonly (readonly [id: string, keys: { tracks: string; solve: string }])[]
+}
+const keysOf = new WeakMap<ShotDocument, MatchKeys>()
+function allMatchKeys(document: ShotDocument): MatchKeys {
+  const known = keysOf.get(document)
+  if (known) return known
+  const { hands, things } = document.match
+  const made: MatchKeys = {
+    ...matchKeys(document),
+    hands: Object.keys(hands).map((id) => [id, manualTrackKey(document, id) ?? '']),
+    things: Object.keys(things).map((id) => [id, movingObjectKeys(document, id)]),
   }
-  return { tracks: await stage(keys.tracks), solve: await stage(keys.solve), hands: handStages, things: thingStages }
+  keysOf.set(document, made)
+  return made
+}
+
+export async function matchStatus(store: Store, document: ShotDocument): Promise<MatchStatus> {
+  const { tracks, solve, hands, things } = allMatchKeys(document)
+  const objects = things.flatMap(([, keys]) => [keys.tracks, keys.solve])
+  const stage = await stagesOf(store, [tracks, solve, ...hands.map(([, key]) => key), ...objects])
+  return {
+    tracks: stage(tracks),
+    solve: stage(solve),
+    hands: Object.fromEntries(hands.map(([id, key]) => [id, stage(key)])),
+    things: Object.fromEntries(
+      things.map(([id, keys]) => [id, { tracks: stage(keys.tracks), solve: stage(keys.solve) }]),
+    ),
+  }
 }

@@ -5,7 +5,7 @@ import type { Store } from '../open.ts'
 import { ensureResult, resultRows, resultState, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { type JobName, type JobPayload, queueJob } from '../queue.ts'
-import { type MatchStage, matchKeys, stageOf } from './match.ts'
+import { type MatchStage, matchKeys, stagesOf } from './match.ts'
 
 /** The plate's tracks where they are kept: they tell its report how it moves. */
 async function keptTracksKey(store: Store, document: ShotDocument): Promise<string | undefined> {
@@ -98,17 +98,43 @@ export async function plateKeys(store: Store, document: ShotDocument): Promise<s
   ]
 }
 
-export async function plateStatus(store: Store, document: ShotDocument): Promise<PlateStatus> {
-  const tracks = await keptTracksKey(store, document)
-  const rows = await resultRows(store, await plateKeys(store, document))
-  const stage = (recipe: Recipe): Promise<MatchStage> => stageOf(store, recipeKey(recipe), rows.get(recipeKey(recipe)))
-  const areas: PlateStatus['areas'] = {}
-  for (const [id, reading] of Object.entries(document.readings)) {
-    const shape = shapeOf(document, id)
-    areas[id] = {
-      reading: await stage(readingRecipe(document, reading)),
-      ...(shape ? { report: await stage(reportRecipe(document, shape, tracks)) } : {}),
-    }
+/** Keys of a document's readings and reports, by the tracks that its reports know. */
+interface AreaKeys {
+  tracks: string | undefined
+  report: string
+  areas: readonly (readonly [id: string, keys: { reading: string; report?: string }])[]
+}
+const keysOf = new WeakMap<ShotDocument, AreaKeys>()
+function areaKeys(document: ShotDocument, tracks: string | undefined): AreaKeys {
+  const known = keysOf.get(document)
+  if (known && known.tracks === tracks) return known
+  const report = (shape: ReturnType<typeof shapeOf>): string => recipeKey(reportRecipe(document, shape, tracks))
+  const made: AreaKeys = {
+    tracks,
+    report: report(undefined),
+    areas: Object.entries(document.readings).map(([id, reading]) => {
+      const shape = shapeOf(document, id)
+      return [
+        id,
+        { reading: recipeKey(readingRecipe(document, reading)), ...(shape ? { report: report(shape) } : {}) },
+      ] as const
+    }),
   }
-  return { report: await stage(reportRecipe(document, undefined, tracks)), areas }
+  keysOf.set(document, made)
+  return made
+}
+
+export async function plateStatus(store: Store, document: ShotDocument): Promise<PlateStatus> {
+  const { report, areas } = areaKeys(document, await keptTracksKey(store, document))
+  const keys = areas.flatMap(([, one]) => [one.reading, ...(one.report ? [one.report] : [])])
+  const stage = await stagesOf(store, [report, ...keys])
+  return {
+    report: stage(report),
+    areas: Object.fromEntries(
+      areas.map(([id, one]) => [
+        id,
+        { reading: stage(one.reading), ...(one.report ? { report: stage(one.report) } : {}) },
+      ]),
+    ),
+  }
 }

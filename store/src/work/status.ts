@@ -3,7 +3,7 @@ import { effectOf } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import { type Asset, getAsset } from '../queries/assets.ts'
 import { liveMachines } from '../queries/machines.ts'
-import { type KeptFrame, keptFrames, type ResultRow, resultRows, staleFrames } from '../queries/results.ts'
+import { type KeptFrame, keptFrames, olderFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { type MatchStatus, matchStatus } from './match.ts'
@@ -13,6 +13,8 @@ import { type ResolvedShot, resolveShot } from './resolve.ts'
 import { type RoughRuns, secondsLeft } from './runStatus.ts'
 
 type State = ResultRow['state'] | 'missing'
+const QUALITIES = ['look', 'final'] as const
+type Quality = (typeof QUALITIES)[number]
 
 /** What is kept, stale and missing of one thing, for its strip row. */
 export interface KeptStatus {
@@ -66,30 +68,24 @@ function pictureState(rows: readonly ResultRow[], whole: boolean): State {
   return rows.some((row) => row.state === 'stopped') ? 'stopped' : 'missing'
 }
 
-async function pictureStatus(
-  store: Store,
-  shot: Shot,
-  quality: 'look' | 'final',
-  keys: ReadonlyMap<number, string>,
-): Promise<PictureStatus> {
-  const rows = await resultRows(store, [...keys.values()])
-  const kept = [...keys].filter(([, key]) => (rows.get(key)?.kept ?? 0) > 0).map(([frame]) => frame)
-  const all = [...rows.values()]
-  const busy = all.filter((row) => row.state === 'running' || row.state === 'waiting')
-  const done = all.filter((row) => row.kept > 0)
+function pictureStatus(all: Kept, quality: Quality, keys: ReadonlyMap<number, string>): PictureStatus {
+  const rows = [...keys.values()].flatMap((key) => all.rows.get(key) ?? [])
+  const kept = [...keys].filter(([, key]) => (all.rows.get(key)?.kept ?? 0) > 0).map(([frame]) => frame)
+  const busy = rows.filter((row) => row.state === 'running' || row.state === 'waiting')
+  const done = rows.filter((row) => row.kept > 0)
   const seconds = done.reduce((sum, row) => sum + row.seconds, 0)
   return {
-    state: pictureState(all, kept.length === keys.size && keys.size > 0),
+    state: pictureState(rows, kept.length === keys.size && keys.size > 0),
     kept,
-    stale: await staleFrames(store, shot.id, `picture-${quality}`, [...keys.values()], kept),
-    error: all.find((row) => row.state === 'failed')?.error ?? null,
+    stale: staleOf(all, `picture-${quality}`, kept),
+    error: rows.find((row) => row.state === 'failed')?.error ?? null,
     secondsLeft: busy.length > 0 && done.length > 1 ? (seconds / done.length) * busy.length : null,
     keys: Object.fromEntries(keys),
   }
 }
 
 async function handOffStatus(store: Store, resolved: ResolvedShot): Promise<ShotStatus['handOffs']> {
-  const wanted = (['look', 'final'] as const).flatMap((quality) =>
+  const wanted = QUALITIES.flatMap((quality) =>
     (['movie', 'exr'] as const).map((form) => ({ id: `${form}-${quality}`, key: handOffKey(resolved, quality, form) })),
   )
   const keys = wanted.map(({ key }) => key)
@@ -111,27 +107,34 @@ async function handOffStatus(store: Store, resolved: ResolvedShot): Promise<Shot
   )
 }
 
-/** Rows and frames of all runs of a shot, read at once. */
+/** Rows and frames of all runs and pictures of a shot, and what only its older results have, read at once. */
 interface Kept {
   rows: ReadonlyMap<string, ResultRow>
   frames: ReadonlyMap<string, readonly KeptFrame[]>
+  older: ReadonlyMap<string, readonly number[]>
 }
 
-async function keptOf(store: Store, items: readonly ResolvedItem[]): Promise<Kept> {
-  const keys = items.flatMap(({ runs }) => runs.map(({ key }) => key))
-  const frames = new Map<string, KeptFrame[]>(keys.map((key) => [key, []]))
-  for (const frame of await keptFrames(store, keys)) frames.get(frame.key)?.push(frame)
-  return { rows: await resultRows(store, keys), frames }
+/** Frames of a thing's older results that its present ones lack. */
+function staleOf({ older }: Kept, item: string, kept: readonly number[]): number[] {
+  const fresh = new Set(kept)
+  return (older.get(item) ?? []).filter((frame) => !fresh.has(frame))
 }
 
-async function runStatus(
-  store: Store,
-  shot: Shot,
-  run: Run,
-  first: boolean,
-  all: Kept,
-  rough: RoughRuns,
-): Promise<RunStatus> {
+async function keptOf(store: Store, shot: Shot, resolved: ResolvedShot): Promise<Kept> {
+  const runs = resolved.items.flatMap(({ runs: all }) => all.map(({ key }) => key))
+  const pictures = QUALITIES.flatMap((quality) => [...resolved.pictureKeys(quality).values()])
+  const keys = [...runs, ...pictures]
+  const [rows, kept, older] = await Promise.all([
+    resultRows(store, keys),
+    keptFrames(store, runs),
+    olderFrames(store, shot.id, keys),
+  ])
+  const frames = new Map<string, KeptFrame[]>(runs.map((key) => [key, []]))
+  for (const frame of kept) frames.get(frame.key)?.push(frame)
+  return { rows, frames, older }
+}
+
+async function runStatus(store: Store, run: Run, first: boolean, all: Kept, rough: RoughRuns): Promise<RunStatus> {
   const { key, output } = run
   const row = all.rows.get(key)
   const kept = all.frames.get(key)?.map(({ frame }) => frame) ?? []
@@ -143,7 +146,7 @@ async function runStatus(
     last: run.last,
     state: row?.state ?? 'missing',
     kept,
-    stale: await staleFrames(store, shot.id, resultItem(run, first), [key], kept),
+    stale: staleOf(all, resultItem(run, first), kept),
     error: row?.error ?? null,
     secondsLeft: busy && run.bake.way === 'steps' ? await secondsLeft(store, key, rough) : null,
     doing: row?.state === 'running' && kept.length === 0 ? row.doing : null,
@@ -181,7 +184,7 @@ async function itemStatus(
       last,
       state: 'missing',
       kept: [],
-      stale: await staleFrames(store, shot.id, item, [], []),
+      stale: staleOf(all, item, []),
       error: error?.toJSON() ?? null,
       secondsLeft: null,
       doing: null,
@@ -190,9 +193,9 @@ async function itemStatus(
     }
   const names = effectOf(shot.document.items[item])?.frameFigures ?? []
   const derived: RunStatus[] = []
-  for (const run of others) derived.push(await runStatus(store, shot, run, false, all, rough))
+  for (const run of others) derived.push(await runStatus(store, run, false, all, rough))
   return {
-    ...(await runStatus(store, shot, own, true, all, rough)),
+    ...(await runStatus(store, own, true, all, rough)),
     figures: shownFigures(all.frames.get(own.key) ?? [], names),
     derived,
   }
@@ -200,21 +203,28 @@ async function itemStatus(
 
 /** Everything the line, the roster and the strip show of a shot's results. */
 export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> {
-  const { document } = shot
   const resolved = await resolveShot(store, shot)
-  const all = await keptOf(store, resolved.items)
+  // The same object while nothing is edited, so that what is made of it is remembered with it.
+  const { document } = resolved
+  const all = await keptOf(store, shot, resolved)
   const rough: RoughRuns = new Map(resolved.items.flatMap(({ runs }) => runs.map((run) => [run.key, run])))
-  const items: Record<string, ItemStatus> = {}
-  for (const one of resolved.items) items[one.item] = await itemStatus(store, shot, one, all, rough)
+  const [items, asset, machines, match, readings, handOffs] = await Promise.all([
+    Promise.all(resolved.items.map(async (one) => [one.item, await itemStatus(store, shot, one, all, rough)] as const)),
+    getAsset(store, document.plate.asset),
+    liveMachines(store),
+    matchStatus(store, document),
+    plateStatus(store, document),
+    handOffStatus(store, resolved),
+  ])
   return {
     head: shot.head,
-    asset: await getAsset(store, document.plate.asset),
-    items,
-    look: await pictureStatus(store, shot, 'look', resolved.pictureKeys('look')),
-    final: await pictureStatus(store, shot, 'final', resolved.pictureKeys('final')),
-    machines: await liveMachines(store),
-    match: await matchStatus(store, document),
-    readings: await plateStatus(store, document),
-    handOffs: await handOffStatus(store, resolved),
+    asset,
+    items: Object.fromEntries(items),
+    look: pictureStatus(all, 'look', resolved.pictureKeys('look')),
+    final: pictureStatus(all, 'final', resolved.pictureKeys('final')),
+    machines,
+    match,
+    readings,
+    handOffs,
   }
 }
