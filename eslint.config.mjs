@@ -34,6 +34,7 @@ export default tseslint.config(
       'kernels/src/*.generated.ts',
       '**/*.mjs',
       '**/next-env.d.ts',
+      'core/ambient.d.ts',
       '.data/**',
       '.test/**',
       'vitest.config.ts',
@@ -45,14 +46,7 @@ export default tseslint.config(
     languageOptions: {
       parser: tseslint.parser,
       parserOptions: {
-        project: [
-          'core/tsconfig.json',
-          'store/tsconfig.json',
-          'farm/tsconfig.json',
-          'studio/tsconfig.json',
-          'demo/tsconfig.json',
-          'scripts/tsconfig.json',
-        ],
+        project: ['tsconfig.check.json'],
         tsconfigRootDir: import.meta.dirname,
       },
     },

@@ -10,18 +10,37 @@ class WalkFirst extends BaseSequencer {
     return [...files].sort((a, b) => (name(a) < name(b) ? -1 : 1))
   }
 }
-export default defineConfig({
-  resolve: { alias: { '@': fileURLToPath(new URL('./studio', import.meta.url)) } },
-  test: {
-    include: e2e ? ['studio/e2e/**/*.e2e.ts'] : ['{core,store,farm,studio,demo,kernels,scripts}/**/*.test.ts'],
-    exclude: ['**/node_modules/**', '**/.next/**'],
-    globalSetup: e2e ? ['scripts/test-application.mjs'] : ['scripts/test-database.mjs'],
-    testTimeout: e2e ? 90_000 : 60_000,
-    hookTimeout: 120_000,
-    expect: { poll: { timeout: 10_000 } },
-    fileParallelism: !e2e,
-    maxWorkers: 2,
-    pool: 'forks',
-    ...(e2e ? { sequence: { sequencer: WalkFirst } } : {}),
+const resolve = { alias: { '@': fileURLToPath(new URL('./studio', import.meta.url)) } }
+const common = {
+  exclude: ['**/node_modules/**', '**/.next/**'],
+  hookTimeout: 120_000,
+  expect: { poll: { timeout: 10_000 } },
+  maxWorkers: 2,
+}
+/** Tests that neither mock modules nor change anything global: files share a thread, so that modules are loaded once. */
+const pure = ['core/**/*.test.ts', 'demo/**/*.test.ts', 'kernels/**/*.test.ts']
+const units = [
+  { resolve, test: { ...common, name: 'pure', include: pure, testTimeout: 60_000, pool: 'threads', isolate: false } },
+  {
+    resolve,
+    test: {
+      ...common,
+      name: 'server',
+      include: ['{store,farm,studio,scripts}/**/*.test.ts'],
+      globalSetup: ['scripts/test-database.mjs'],
+      testTimeout: 60_000,
+      pool: 'forks',
+    },
   },
-})
+] as const
+const browser = {
+  ...common,
+  include: ['studio/e2e/**/*.e2e.ts'],
+  globalSetup: ['scripts/test-application.mjs'],
+  testTimeout: 90_000,
+  fileParallelism: false,
+  pool: 'forks',
+  sequence: { sequencer: WalkFirst },
+} as const
+
+export default defineConfig({ resolve, test: e2e ? browser : { maxWorkers: 2, projects: [...units] } })

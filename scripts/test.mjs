@@ -1,6 +1,11 @@
-// Runs the checks, the unit and server tests, builds the studio, runs the browser tests, and adds up.  node scripts/test.mjs [--no-check] [--no-browser]
+// Runs the checks and the unit and server tests beside the studio's build and the browser tests, and adds up.  node scripts/test.mjs [--no-check] [--no-browser]
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { relative } from 'node:path'
+
+/** What all of it may take, seconds: beyond that a run fails, so that it does not grow unnoticed. */
+const MOST_SECONDS = 660
+const SLOWEST = 10
 
 const given = new Set(process.argv.slice(2))
 const run = (command, args, env = {}) =>
@@ -8,6 +13,8 @@ const run = (command, args, env = {}) =>
     spawn(command, args, { stdio: 'inherit', env: { ...process.env, ...env } }).on('exit', (code) => done(code ?? 1)),
   )
 const total = { passed: 0, failed: 0 }
+/** Seconds by test file. */
+const files = []
 
 async function suite(name, env) {
   const file = `.test/${name}.json`
@@ -18,10 +25,12 @@ async function suite(name, env) {
     env,
   )
   try {
-    const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(file, 'utf8'))
+    const { numPassedTests, numFailedTests, testResults } = JSON.parse(readFileSync(file, 'utf8'))
     total.passed += numPassedTests
     total.failed += Math.max(numFailedTests, code === 0 ? 0 : 1)
     if (numPassedTests + numFailedTests === 0) total.failed++
+    for (const { name: path, startTime, endTime } of testResults)
+      files.push({ path: relative('.', path), seconds: (endTime - startTime) / 1000 })
   } catch {
     total.failed++
   }
@@ -35,11 +44,25 @@ async function step(name, command, args) {
 }
 
 mkdirSync('.test', { recursive: true })
-if (!given.has('--no-check')) await step('checks', 'bash', ['scripts/check.sh'])
-await suite('unit', {})
-if (!given.has('--no-browser')) {
+const begun = performance.now()
+const units = async () => {
+  if (!given.has('--no-check')) await step('checks', 'bash', ['scripts/check.sh'])
+  await suite('unit', {})
+}
+const browser = async () => {
+  if (given.has('--no-browser')) return
   await step('build', 'bash', ['scripts/build-studio.sh'])
   await suite('browser', { LANTERN_E2E: 'yes' })
+}
+await Promise.all([units(), browser()])
+
+const seconds = (performance.now() - begun) / 1000
+console.log(`slowest files, of ${seconds.toFixed(0)} s in all:`)
+for (const { path, seconds: took } of files.sort((a, b) => b.seconds - a.seconds).slice(0, SLOWEST))
+  console.log(`  ${took.toFixed(1).padStart(6)} s  ${path}`)
+if (seconds > MOST_SECONDS) {
+  total.failed++
+  console.error(`the tests took ${seconds.toFixed(0)} s, more than ${MOST_SECONDS}: shorten the slowest`)
 }
 console.log(`${total.passed} passed, ${total.failed} failed`)
 process.exit(total.failed === 0 && total.passed > 0 ? 0 : 1)

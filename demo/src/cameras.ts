@@ -109,7 +109,7 @@ export function hurried(time: number, seed: number): ReturnType<PlateSpec['camer
 export const focalPx = (spec: Pick<PlateSpec, 'lens' | 'width'>): number => (spec.lens.focalMm / SENSOR_MM) * spec.width
 
 /** The camera's axes in the world: panned about Y, then tilted, then rolled. */
-export function sceneInputsAt(spec: PlateSpec, time: number, seed = spec.seed): Moment {
+export function momentOf(spec: PlateSpec, time: number, seed = spec.seed): Moment {
   const { position, pan, tilt, roll } = spec.camera(time, seed)
   const [cp, sp, ct, st, cr, sr] = [
     Math.cos(pan),

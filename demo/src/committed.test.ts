@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
-import { LOOKED, PLATES, type PlateSpec, project, sceneInputsAt } from './plates.ts'
+import { LOOKED, PLATES, type PlateSpec, project, momentOf } from './plates.ts'
 
 // The plates that ship, held against what photographs show.
 const plateFile = (spec: PlateSpec): string => join('demo/plates', `${spec.name}.${spec.frames > 1 ? 'mp4' : 'png'}`)
@@ -68,8 +68,8 @@ describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) 
     const found = exact.landmarks
       .flatMap((point) => {
         const [a, b] = [
-          project(spec, sceneInputsAt(spec, 0, exact.seed), point),
-          project(spec, sceneInputsAt(spec, later / spec.rate, exact.seed), point),
+          project(spec, momentOf(spec, 0, exact.seed), point),
+          project(spec, momentOf(spec, later / spec.rate, exact.seed), point),
         ]
         const likeness =
           a && b

@@ -4,7 +4,7 @@ import { corners } from './figures.ts'
 import { LENS_LOOK } from './lens.ts'
 import { keep, readFloats } from './made.ts'
 import { cameraOf, DEPTH_EVERY, framePath } from './making.ts'
-import { focalPx, type PlateSpec, project, sceneInputsAt, straightened } from './plates.ts'
+import { focalPx, type PlateSpec, project, momentOf, straightened } from './plates.ts'
 import { lie } from './scene/ground.ts'
 import { ARCHES, BARROW, CHIMNEY, CRATES, DRUM, DRUM_SIZE, KILN, LAMP_POST } from './scene/places.ts'
 import { duskSky, rainSky } from './scene/sky.ts'
@@ -23,7 +23,7 @@ function landmarks(spec: PlateSpec, seed: number, frames: number, linear: string
   const depthAt = (frame: number): Float32Array => readFloats<object>(`${framePath(linear, frame)}-depth`).values
   const before = depthAt(spec.first)
   const after = frames > LATER ? depthAt(spec.first + LATER) : undefined
-  const [from, to] = [sceneInputsAt(spec, 0, seed), sceneInputsAt(spec, LATER / spec.rate, seed)]
+  const [from, to] = [momentOf(spec, 0, seed), momentOf(spec, LATER / spec.rate, seed)]
   return corners({ width: spec.width, height: spec.height, data })
     .flatMap(({ x, y }) => {
       const depth = before[y * spec.width + x] ?? 0

@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { readCameraGltf } from '@lantern/core/formats'
 import { afterAll, describe, expect, it } from 'vitest'
-import { PLATES, project, sceneInputsAt } from './plates.ts'
+import { PLATES, project, momentOf } from './plates.ts'
 
 // The generator as it is called, on a coarse yard: what it writes, that it goes on where it stopped, and that it refuses what it can't do.
 const folder = mkdtempSync(join(tmpdir(), 'yard-'))
@@ -16,13 +16,13 @@ const run = (...args: string[]) =>
       'scripts/run-ts.mjs',
       'demo/src/generate.ts',
       '--detail',
-      '0.04',
+      '0.02',
       '--rays',
-      '2',
+      '1',
       '--burn',
-      '2',
+      '1',
       '--width',
-      '160',
+      '96',
       '--cache',
       join(folder, 'made'),
       '--exact',
@@ -55,30 +55,30 @@ describe('the generator', () => {
       { encoding: 'utf8' },
     ).stdout
     for (const line of [
-      'width=160',
-      'height=90',
+      'width=96',
+      'height=54',
       'nb_read_frames=3',
       'r_frame_rate=24/1',
       'pix_fmt=yuv420p',
       'color_transfer=iec61966-2-1',
     ])
       expect(probe).toContain(line)
-    const spec = { ...(PLATES[0] as (typeof PLATES)[number]), width: 160, height: 90 }
+    const spec = { ...(PLATES[0] as (typeof PLATES)[number]), width: 96, height: 54 }
     const { frames } = readCameraGltf(readFileSync(join(folder, 'exact/yard-walk-camera.gltf')), 'c', {
-      width: 160,
-      height: 90,
+      width: 96,
+      height: 54,
       first: 1001,
       last: 1003,
       rate: 24,
     })
     expect(frames.length).toBe(3)
-    expect(frames[2]?.camera.position[0]).toBeCloseTo(sceneInputsAt(spec, 2 / 24).position[0], 5)
+    expect(frames[2]?.camera.position[0]).toBeCloseTo(momentOf(spec, 2 / 24).position[0], 5)
     const exact = JSON.parse(readFileSync(join(folder, 'exact/yard-walk.json'), 'utf8')) as {
       lens: { focalPx: number }
       geometry: { ground: [number, number, number][] }
     }
-    expect(exact.lens.focalPx).toBeCloseTo((24 / 28) * 160, 6)
-    expect(exact.geometry.ground.filter((p) => project(spec, sceneInputsAt(spec, 0), p)).length).toBeGreaterThan(20)
+    expect(exact.lens.focalPx).toBeCloseTo((24 / 28) * 96, 6)
+    expect(exact.geometry.ground.filter((p) => project(spec, momentOf(spec, 0), p)).length).toBeGreaterThan(20)
 
     const again = run('--plate', 'yard-walk', '--frames', '3', '--out', join(folder, 'two'))
     expect(again.stdout).toMatch(/taken from before/)

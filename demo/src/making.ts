@@ -14,7 +14,7 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
-import { focalPx, type PlateSpec, quaternionOf, sceneInputsAt, straightened } from './cameras.ts'
+import { focalPx, type PlateSpec, quaternionOf, momentOf, straightened } from './cameras.ts'
 import { gasCrew, yardCrew } from './crew.ts'
 import { keep, keepFloats, keyOf } from './made.ts'
 import { yardParts } from './scene/parts.ts'
@@ -208,7 +208,7 @@ export function drawPlate(
 
 /** The plate's camera as the product's picture takes it, for the flame's layer alone. */
 export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
-  const moment = sceneInputsAt(spec, (frame - spec.first) / spec.rate, seed)
+  const moment = momentOf(spec, (frame - spec.first) / spec.rate, seed)
   return {
     position: [...moment.position],
     rotation: quaternionOf(moment),

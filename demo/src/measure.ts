@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import type { Vec3 } from '@lantern/core/math'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
-import { LOOKED, PLATES, type PlateSpec, project, sceneInputsAt } from './plates.ts'
+import { LOOKED, PLATES, type PlateSpec, project, momentOf } from './plates.ts'
 
 const { values } = parseArgs({
   options: { out: { type: 'string', default: 'demo/plates' }, exact: { type: 'string', default: 'demo/exact' } },
@@ -34,8 +34,8 @@ function correlations(
 ): number[] {
   return landmarks.flatMap((point) => {
     const [before, after] = [
-      project(spec, sceneInputsAt(spec, 0, seed), point),
-      project(spec, sceneInputsAt(spec, later / spec.rate, seed), point),
+      project(spec, momentOf(spec, 0, seed), point),
+      project(spec, momentOf(spec, later / spec.rate, seed), point),
     ]
     if (!before || !after) return []
     // The landmark lies on a pixel's middle in the first frame.

@@ -2,7 +2,7 @@ import { projectPoint } from '@lantern/core/data'
 import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { cameraOf } from './making.ts'
-import { focalPx, hand, PLATES, type PlateSpec, project, sceneInputsAt, straightened, VARIANTS } from './plates.ts'
+import { focalPx, hand, PLATES, type PlateSpec, project, momentOf, straightened, VARIANTS } from './plates.ts'
 import { DRAIN, lie } from './scene/ground.ts'
 import { KILN } from './scene/places.ts'
 import { foot, type Walk, worker } from './worker.ts'
@@ -17,7 +17,7 @@ const dot = (a: readonly number[], b: readonly number[]): number => a.reduce((su
 describe.each([...PLATES, ...VARIANTS].map((spec) => [spec.name, spec] as const))('%s', (_, spec) => {
   it('has a camera with square axes, whose picture of a point is the one that the exported turn gives', () => {
     for (let n = 0; n < spec.frames; n += 7) {
-      const moment = sceneInputsAt(spec, n / spec.rate)
+      const moment = momentOf(spec, n / spec.rate)
       for (const [a, b, want] of [
         [moment.right, moment.up, 0],
         [moment.right, moment.back, 0],
@@ -58,19 +58,19 @@ describe.each([...PLATES, ...VARIANTS].map((spec) => [spec.name, spec] as const)
   })
   it('stays in the open air before the kiln, and another seed moves it another way', () => {
     for (let n = 0; n < spec.frames; n++) {
-      const { position } = sceneInputsAt(spec, n / spec.rate)
+      const { position } = momentOf(spec, n / spec.rate)
       expect(position[1]).toBeGreaterThan(1.3)
       expect(position[2]).toBeGreaterThan(5)
     }
-    if (spec.frames > 1) expect(sceneInputsAt(spec, 0.7, 101)).not.toEqual(sceneInputsAt(spec, 0.7, 102))
+    if (spec.frames > 1) expect(momentOf(spec, 0.7, 101)).not.toEqual(momentOf(spec, 0.7, 102))
   })
 })
 
 const stepsOf = (spec: PlateSpec, point: Vec3): number[] =>
   Array.from({ length: spec.frames - 1 }, (_, n) => {
     const [a, b] = [
-      project(spec, sceneInputsAt(spec, n / spec.rate), point),
-      project(spec, sceneInputsAt(spec, (n + 1) / spec.rate), point),
+      project(spec, momentOf(spec, n / spec.rate), point),
+      project(spec, momentOf(spec, (n + 1) / spec.rate), point),
     ]
     return Math.hypot((a?.x ?? 0) - (b?.x ?? 0), (a?.y ?? 0) - (b?.y ?? 0))
   })
@@ -84,8 +84,8 @@ it('walks with parallax, turns without any, trembles by parts of a pixel, and bl
   const moved = (name: string, point: Vec3, frames: number): [number, number] => {
     const spec = specOf(name)
     const [a, b] = [
-      project(spec, sceneInputsAt(spec, 0), point),
-      project(spec, sceneInputsAt(spec, frames / spec.rate), point),
+      project(spec, momentOf(spec, 0), point),
+      project(spec, momentOf(spec, frames / spec.rate), point),
     ]
     return [(a?.x ?? 0) - (b?.x ?? 0), (a?.y ?? 0) - (b?.y ?? 0)]
   }
@@ -93,7 +93,7 @@ it('walks with parallax, turns without any, trembles by parts of a pixel, and bl
   expect(Math.hypot(walked[0][0] - walked[1][0], walked[0][1] - walked[1][1])).toBeGreaterThan(40)
   const pan = specOf('yard-pan')
   for (let n = 0; n < pan.frames; n++)
-    expect(sceneInputsAt(pan, n / pan.rate).position).toEqual(sceneInputsAt(pan, 0).position)
+    expect(momentOf(pan, n / pan.rate).position).toEqual(momentOf(pan, 0).position)
   const trembles = stepsOf(specOf('yard-locked'), far)
   expect(Math.max(...trembles)).toBeLessThan(1)
   expect(mean(trembles)).toBeGreaterThan(0.02)
@@ -171,7 +171,7 @@ describe('the worker', () => {
     let behind = 0
     for (let n = 0; n < spec.frames; n++) {
       const t = n / spec.rate
-      const moment = sceneInputsAt(spec, t)
+      const moment = momentOf(spec, t)
       const body = project(spec, moment, [walk.from[0] - walk.speed * t, 0.6, walk.from[1]])
       const [left, right] = [project(spec, moment, [-0.3, 0.6, 3.7]), project(spec, moment, [0.5, 0.6, 3.7])]
       if (body && left && right && body.x > left.x && body.x < right.x) behind++

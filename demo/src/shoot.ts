@@ -1,5 +1,5 @@
 import type { Crew } from '@lantern/core/base'
-import { focalPx, type PlateSpec, sceneInputsAt } from './cameras.ts'
+import { focalPx, type PlateSpec, momentOf } from './cameras.ts'
 import { meshTriangles, uploadTree, uploadVertices } from './scene/memory.ts'
 import { FLAME_LIGHT, lightMesh, type YardScene } from './scene/yardScene.ts'
 import { type Drawing, drawMoments, newMoments, setMoment } from './view.ts'
@@ -84,7 +84,7 @@ export function shoot(
   for (let slice = 0; slice < spec.slices; slice++) {
     const time = middle + open * ((slice + 0.5) / spec.slices - 0.5)
     if (spec.worker) standWorker(crew, scene, spec.worker, time, lit)
-    setMoment(crew, scene, drawing, moments, slice, sceneInputsAt(spec, time, seed), lens, spec.seed * 7919 + frame, 1)
+    setMoment(crew, scene, drawing, moments, slice, momentOf(spec, time, seed), lens, spec.seed * 7919 + frame, 1)
   }
   drawMoments(crew, scene, drawing, moments)
   crew.heap.release(mark)

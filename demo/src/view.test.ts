@@ -3,7 +3,7 @@ import { resolve } from 'node:path'
 import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { yardCrew } from './crew.ts'
-import { PLATES, type PlateSpec, project, sceneInputsAt } from './plates.ts'
+import { PLATES, type PlateSpec, project, momentOf } from './plates.ts'
 import { type ChartSpec, newMesh, planar, skinOf } from './scene/builder.ts'
 import { lightYard, uploadYard } from './scene/yardScene.ts'
 import { drawMoments, newDrawing, newMoments, setMoment } from './view.ts'
@@ -61,7 +61,7 @@ function scene(threads: number) {
         drawing,
         moments,
         n,
-        sceneInputsAt(spec, time),
+        momentOf(spec, time),
         { focalPx: (spec.lens.focalMm / 28) * W, k1: spec.lens.k1, k2: spec.lens.k2, opening, focus },
         5,
         1,
@@ -107,7 +107,7 @@ describe('the drawn camera', () => {
     ])
       for (const time of [0, 1.7, 4]) {
         const spec = plate({ lens: { ...(PLATES[0] as PlateSpec).lens, ...lens } })
-        const want = project(spec, sceneInputsAt(spec, time), at)
+        const want = project(spec, momentOf(spec, time), at)
         const got = lightOf(draw(spec, still(time)).image)
         expect(Math.abs(got.x - (want?.x ?? 0))).toBeLessThan(0.08)
         expect(Math.abs(got.y - (want?.y ?? 0))).toBeLessThan(0.08)
@@ -115,7 +115,7 @@ describe('the drawn camera', () => {
   })
   it('tells the distance along the view axis', () => {
     const spec = plate({})
-    const want = project(spec, sceneInputsAt(spec, 0), at)
+    const want = project(spec, momentOf(spec, 0), at)
     const { depth } = draw(spec, still(0, 1))
     expect(
       Math.abs((depth[Math.floor(want?.y ?? 0) * W + Math.floor(want?.x ?? 0)] ?? 0) - (want?.depth ?? 0)),
@@ -126,7 +126,7 @@ describe('the drawn camera', () => {
     const spec = plate({})
     const moments = Array.from({ length: 16 }, (_, n) => 1 + n * 0.05)
     const [calm, moved] = [lightOf(draw(spec, still(1.4)).image), lightOf(draw(spec, moments).image)]
-    const ends = [project(spec, sceneInputsAt(spec, 1), at), project(spec, sceneInputsAt(spec, 1.75), at)]
+    const ends = [project(spec, momentOf(spec, 1), at), project(spec, momentOf(spec, 1.75), at)]
     const way = Math.abs((ends[0]?.x ?? 0) - (ends[1]?.x ?? 0))
     expect(way).toBeGreaterThan(3)
     // A box of that length, by its spread, on top of what the target has at rest.

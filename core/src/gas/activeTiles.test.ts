@@ -169,7 +169,10 @@ describe('a run that is worked on in tiles', () => {
     expect(other.fields.active).toEqual(simulation.fields.active)
     const [mine, its] = [simulation.advance(), other.advance()]
     expect(its).toEqual(mine)
-    expect(other.state().fields).toEqual(simulation.state().fields)
+    const bytes = (one: GasSimulation): Buffer[] =>
+      one.state().fields.map((field) => Buffer.from(field.buffer, field.byteOffset, field.byteLength))
+    const after = bytes(simulation)
+    expect(bytes(other).map((field, n) => field.equals(after[n] ?? Buffer.alloc(0)))).toEqual(after.map(() => true))
   })
   it('moves as the whole box does, all but the breath of air far from it', () => {
     const state = leaning()
