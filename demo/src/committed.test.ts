@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
-import { LOOKED, PLATES, type PlateSpec, project, momentOf } from './plates.ts'
+import { LOOKED, momentOf, PLATES, type PlateSpec, project } from './plates.ts'
 
 // The plates that ship, held against what photographs show.
 const plateFile = (spec: PlateSpec): string => join('demo/plates', `${spec.name}.${spec.frames > 1 ? 'mp4' : 'png'}`)

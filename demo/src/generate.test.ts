@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { readCameraGltf } from '@lantern/core/formats'
 import { afterAll, describe, expect, it } from 'vitest'
-import { PLATES, project, momentOf } from './plates.ts'
+import { momentOf, PLATES, project } from './plates.ts'
 
 // The generator as it is called, on a coarse yard: what it writes, that it goes on where it stopped, and that it refuses what it can't do.
 const folder = mkdtempSync(join(tmpdir(), 'yard-'))

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import type { Vec3 } from '@lantern/core/math'
 import { corners, edgeSpread, type Luma, lumaOf, ninths, patchCorrelation, spectrumSlope, tones } from './figures.ts'
-import { LOOKED, PLATES, type PlateSpec, project, momentOf } from './plates.ts'
+import { LOOKED, momentOf, PLATES, type PlateSpec, project } from './plates.ts'
 
 const { values } = parseArgs({
   options: { out: { type: 'string', default: 'demo/plates' }, exact: { type: 'string', default: 'demo/exact' } },

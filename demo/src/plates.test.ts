@@ -2,7 +2,7 @@ import { projectPoint } from '@lantern/core/data'
 import type { Vec3 } from '@lantern/core/math'
 import { describe, expect, it } from 'vitest'
 import { cameraOf } from './making.ts'
-import { focalPx, hand, PLATES, type PlateSpec, project, momentOf, straightened, VARIANTS } from './plates.ts'
+import { focalPx, hand, momentOf, PLATES, type PlateSpec, project, straightened, VARIANTS } from './plates.ts'
 import { DRAIN, lie } from './scene/ground.ts'
 import { KILN } from './scene/places.ts'
 import { foot, type Walk, worker } from './worker.ts'
@@ -83,17 +83,13 @@ it('walks with parallax, turns without any, trembles by parts of a pixel, and bl
   ]
   const moved = (name: string, point: Vec3, frames: number): [number, number] => {
     const spec = specOf(name)
-    const [a, b] = [
-      project(spec, momentOf(spec, 0), point),
-      project(spec, momentOf(spec, frames / spec.rate), point),
-    ]
+    const [a, b] = [project(spec, momentOf(spec, 0), point), project(spec, momentOf(spec, frames / spec.rate), point)]
     return [(a?.x ?? 0) - (b?.x ?? 0), (a?.y ?? 0) - (b?.y ?? 0)]
   }
   const walked = [moved('yard-walk', near, 110), moved('yard-walk', far, 110)] as const
   expect(Math.hypot(walked[0][0] - walked[1][0], walked[0][1] - walked[1][1])).toBeGreaterThan(40)
   const pan = specOf('yard-pan')
-  for (let n = 0; n < pan.frames; n++)
-    expect(momentOf(pan, n / pan.rate).position).toEqual(momentOf(pan, 0).position)
+  for (let n = 0; n < pan.frames; n++) expect(momentOf(pan, n / pan.rate).position).toEqual(momentOf(pan, 0).position)
   const trembles = stepsOf(specOf('yard-locked'), far)
   expect(Math.max(...trembles)).toBeLessThan(1)
   expect(mean(trembles)).toBeGreaterThan(0.02)

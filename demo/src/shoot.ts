@@ -1,5 +1,5 @@
 import type { Crew } from '@lantern/core/base'
-import { focalPx, type PlateSpec, momentOf } from './cameras.ts'
+import { focalPx, momentOf, type PlateSpec } from './cameras.ts'
 import { meshTriangles, uploadTree, uploadVertices } from './scene/memory.ts'
 import { FLAME_LIGHT, lightMesh, type YardScene } from './scene/yardScene.ts'
 import { type Drawing, drawMoments, newMoments, setMoment } from './view.ts'

@@ -3,19 +3,13 @@ import { hostname } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
-import { findShotById, jobSchemas, leave, migrate, openStore, tellDoing } from '@lantern/store'
-import { Logger, run, type TaskList, type WorkerEvents } from 'graphile-worker'
+import { findShotById, leave, migrate, openStore, tellDoing } from '@lantern/store'
+import { Logger, run, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
-import { bakeJob } from './bake/bakeJob.ts'
-import { estimateJob } from './bake/estimateJob.ts'
 import { nodeCrew } from './crew/nodeCrew.ts'
 import type { JobContext } from './jobs/context.ts'
-import { handOffJob } from './jobs/handOffJob.ts'
-import { manualTrackJob, matchJob, movingObjectJob } from './jobs/match.ts'
-import { pictureJob } from './jobs/picture.ts'
-import { plateJob } from './jobs/plate.ts'
-import { readingJob, reportJob } from './jobs/readings.ts'
 import { readSettings } from './settings.ts'
+import { tasksOf } from './tasks.ts'
 
 // One farm machine: takes jobs one at a time and computes them with all its threads. Ends on SIGTERM, SIGINT, or when its standard input closes.
 const settings = readSettings()
@@ -60,51 +54,6 @@ async function main(): Promise<void> {
     })
     pulse.unref()
   })
-  // What a person waits for in front of the screen has a machine of its own where the start command says so, or it would wait for a night's run.
-  const short: TaskList = {
-    hand: (payload, { job }) => {
-      const wanted = jobSchemas.hand.parse(payload)
-      return doing('a track', wanted.shot, () => manualTrackJob(contextFor(job.id), wanted))
-    },
-    reading: (payload, { job }) => {
-      const wanted = jobSchemas.reading.parse(payload)
-      return doing('a reading', wanted.shot, () => readingJob(contextFor(job.id), wanted))
-    },
-    report: (payload, { job }) => {
-      const wanted = jobSchemas.report.parse(payload)
-      return doing('the plate’s report', wanted.shot, () => reportJob(contextFor(job.id), wanted))
-    },
-  }
-  const long: TaskList = {
-    plate: (payload, { job }) =>
-      doing('reading a plate', undefined, () => plateJob(contextFor(job.id), jobSchemas.plate.parse(payload))),
-    bake: (payload, { job }) => {
-      const wanted = jobSchemas.bake.parse(payload)
-      return doing(wanted.output, wanted.shot, () => bakeJob(contextFor(job.id), wanted))
-    },
-    estimate: (payload, { job }) => {
-      const wanted = jobSchemas.estimate.parse(payload)
-      return doing('how long a run will take', wanted.shot, () => estimateJob(contextFor(job.id), wanted))
-    },
-    handOff: (payload, { job }) => {
-      const wanted = jobSchemas.handOff.parse(payload)
-      return doing('hand-off', wanted.shot, () => handOffJob(contextFor(job.id), wanted))
-    },
-    thing: (payload, { job }) => {
-      const wanted = jobSchemas.thing.parse(payload)
-      return doing('a thing that moves', wanted.shot, () => movingObjectJob(contextFor(job.id), wanted))
-    },
-    match: (payload, { job }) => {
-      const wanted = jobSchemas.match.parse(payload)
-      return doing(wanted.solve ? 'camera' : 'tracks', wanted.shot, () => matchJob(contextFor(job.id), wanted))
-    },
-    picture: (payload, { job }) => {
-      const wanted = jobSchemas.picture.parse(payload)
-      return doing(wanted.quality === 'look' ? 'first look' : 'final', wanted.shot, () =>
-        pictureJob(contextFor(job.id), wanted),
-      )
-    },
-  }
   const runner = await run({
     pgPool: store.pool,
     concurrency: 1,
@@ -112,7 +61,7 @@ async function main(): Promise<void> {
     pollInterval: 500,
     events,
     logger: new Logger(() => (level, message) => (level === 'error' ? log.error(message) : log.trace(message))),
-    taskList: settings.takes === 'short' ? short : settings.takes === 'long' ? long : { ...long, ...short },
+    taskList: tasksOf(settings.takes, contextFor, doing),
   })
   log.info({ machine, threads: settings.threads }, 'farm machine ready')
   const end = async (): Promise<void> => {

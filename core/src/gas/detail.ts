@@ -102,6 +102,62 @@ function carried(crew: Crew, frames: readonly Dense[], age: number, seconds: num
   return at
 }
 
+/** A set of whirls' coordinates, its weight and its offset in the tile of waves. */
+interface WhirlSet {
+  places: number
+  weight: number
+  offset: readonly number[]
+}
+
+/** Two sets of coordinates, half a life apart; one weighs nothing when it is begun anew. */
+function whirlSets(crew: Crew, flows: readonly Dense[], seed: number, seconds: number, number: number): WhirlSet[] {
+  const sets = [0, 1].map((n) => {
+    const turn = number + n * (DETAIL_LIFE / 2)
+    const age = ((turn % DETAIL_LIFE) + DETAIL_LIFE) % DETAIL_LIFE
+    const life = Math.floor(turn / DETAIL_LIFE)
+    return {
+      places: carried(crew, flows, Math.min(age, flows.length - 1), seconds),
+      weight: Math.sqrt(smooth01(1 - Math.abs((2 * age) / DETAIL_LIFE - 1))),
+      offset: [0, 1, 2].map((axis) => WHIRL_NODES * hash01(seed * 977 + axis * 2 + n, life)),
+    }
+  })
+  const norm = Math.sqrt(sets.reduce((sum, { weight }) => sum + weight ** 2, 0)) || 1
+  return sets.map((set) => ({ ...set, weight: set.weight / norm }))
+}
+
+/** The fine tiles that lie in the coarse frame's tiles, rising. */
+function fineTiles(coarse: GasFrame, fineBox: CellBox, factor: number): Int32Array {
+  const [tx, ty] = tileCounts(coarse.box)
+  const [fx, fy] = tileCounts(fineBox)
+  const tiles = [...coarse.tiles].flatMap((old) => {
+    const [i, j, k] = [old % tx, Math.floor(old / tx) % ty, Math.floor(old / (tx * ty))]
+    const list: number[] = []
+    for (let c = 0; c < factor; c++)
+      for (let b = 0; b < factor; b++)
+        for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
+    return list
+  })
+  return Int32Array.from(tiles.sort((a, b) => a - b))
+}
+
+/** Those of the tiles that hold something, their values as halves. values: tile by tile, channel by channel. */
+function packTiles(tiles: Int32Array, values: Float32Array): Pick<GasFrame, 'tiles' | 'channels'> {
+  const per = TILE ** 3
+  const stride = per * GAS_CHANNELS.length
+  const keep = [...tiles.keys()].filter((n) => {
+    for (let at = 0; at < per * 3; at++) if ((values[n * stride + at] ?? 0) !== 0) return true
+    return false
+  })
+  const channels = GAS_CHANNELS.map((_, c) => {
+    const halves = new Uint16Array(keep.length * per)
+    keep.forEach((n, to) => {
+      for (let at = 0; at < per; at++) halves[to * per + at] = toHalf(values[n * stride + c * per + at] ?? 0)
+    })
+    return halves
+  })
+  return { tiles: Int32Array.from(keep, (n) => tiles[n] ?? 0), channels }
+}
+
 /**
  * A frame at so many times its resolution, with whirls between its cells. frames: detailNeeds' frames of one run in order, the wanted one last; seconds: a frame's time; number: the wanted frame's, which decides the whirls' turns.
  * The heap is left as it was. What the coarse frame holds is kept: the whirls only carry it about within a few of its cells.
@@ -121,95 +177,38 @@ export function synthesiseDetail(
     const flows = frames.map((frame, n) => uploadDense(crew, frame, n === frames.length - 1 ? [0, 1, 2, 3, 4, 5] : []))
     const here = flows.at(-1) as Dense
     const { size, origin, cell } = coarse.box
-    const tile = crew.heap.alloc(WHIRL_NODES ** 3 * 16)
-    crew.heap.f32(tile, WHIRL_NODES ** 3 * 4).set(whirlTile(seed + 5))
+    const wave = crew.heap.alloc(WHIRL_NODES ** 3 * 16)
+    crew.heap.f32(wave, WHIRL_NODES ** 3 * 4).set(whirlTile(seed + 5))
     // Speed of what the coarse cells can't hold, from the difference of neighbours; m/s.
     const energy = crew.heap.alloc(paddedCells(size) * 4)
     crew.run('unresolved', [energy, here.velocity, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
-    // Two sets of coordinates, half a life apart; one weighs nothing when it is begun anew.
-    const sets = [0, 1].map((n) => {
-      const turn = number + n * (DETAIL_LIFE / 2)
-      const age = ((turn % DETAIL_LIFE) + DETAIL_LIFE) % DETAIL_LIFE
-      const life = Math.floor(turn / DETAIL_LIFE)
-      const weight = Math.sqrt(smooth01(1 - Math.abs((2 * age) / DETAIL_LIFE - 1)))
-      return {
-        places: carried(crew, flows, Math.min(age, frames.length - 1), seconds),
-        weight,
-        offset: [0, 1, 2].map((axis) => WHIRL_NODES * hash01(seed * 977 + axis * 2 + n, life)),
-      }
-    })
-    const norm = Math.sqrt(sets.reduce((sum, { weight }) => sum + weight ** 2, 0)) || 1
+    const sets = whirlSets(crew, flows, seed, seconds, number)
     const fineBox: CellBox = {
       cell: cell / factor,
       origin: origin.map((o) => o * factor) as [number, number, number],
       size: size.map((n) => n * factor) as [number, number, number],
     }
-    const [tx, ty] = tileCounts(coarse.box)
-    const [fx, fy] = tileCounts(fineBox)
     // Only where the coarse frame holds something, or its neighbours do: whirls carry it over a tile's edge.
-    const tiles = Int32Array.from(
-      [...coarse.tiles]
-        .flatMap((old) => {
-          const [i, j, k] = [old % tx, Math.floor(old / tx) % ty, Math.floor(old / (tx * ty))]
-          const list: number[] = []
-          for (let c = 0; c < factor; c++)
-            for (let b = 0; b < factor; b++)
-              for (let a = 0; a < factor; a++) list.push(((k * factor + c) * fy + j * factor + b) * fx + i * factor + a)
-          return list
-        })
-        .sort((a, b) => a - b),
-    )
-    const per = TILE ** 3
+    const tiles = fineTiles(coarse, fineBox, factor)
     const list = crew.heap.alloc(tiles.length * 4 + 4)
     crew.heap.i32(list, tiles.length).set(tiles)
-    const out = crew.heap.alloc(tiles.length * per * 4 * GAS_CHANNELS.length + 64)
-    const octaves = factor > 2 ? 2 : 1
+    const count = tiles.length * TILE ** 3 * GAS_CHANNELS.length
+    const out = crew.heap.alloc(count * 4 + 64)
+    const [fx, fy] = tileCounts(fineBox)
     // The first whirls, half a wave, are a coarse cell across: what the coarse lattice has none of.
     const pitch = WHIRL_NODES / WHIRL_WAVES / 2
+    const octaves = factor > 2 ? 2 : 1
     crew.run(
       'synthesiseDetail',
       [
-        out,
-        list,
-        factor,
-        ...here.channels,
-        ...size,
-        fx,
-        fy,
-        energy,
-        tile,
-        WHIRL_NODES,
-        sets[0]?.places ?? 0,
-        (sets[0]?.weight ?? 0) / norm,
-        ...(sets[0]?.offset ?? [0, 0, 0]),
-        sets[1]?.places ?? 0,
-        (sets[1]?.weight ?? 0) / norm,
-        ...(sets[1]?.offset ?? [0, 0, 0]),
-        pitch,
-        amount,
-        TURNINGS,
-        CASCADE,
-        octaves,
-        PATH_STEPS,
+        ...[out, list, factor, ...here.channels, ...size, fx, fy, energy, wave, WHIRL_NODES],
+        ...sets.flatMap(({ places, weight, offset }) => [places, weight, ...offset]),
+        ...[pitch, amount, TURNINGS, CASCADE, octaves, PATH_STEPS],
       ],
       tiles.length,
       8,
     )
-    const values = crew.heap.f32(out, tiles.length * per * GAS_CHANNELS.length)
-    const keep = [...tiles.keys()].filter((n) => {
-      const o = n * per * GAS_CHANNELS.length
-      for (let at = 0; at < per * 3; at++) if ((values[o + at] ?? 0) !== 0) return true
-      return false
-    })
-    const channels = GAS_CHANNELS.map((_, c) => {
-      const halves = new Uint16Array(keep.length * per)
-      keep.forEach((n, to) => {
-        for (let at = 0; at < per; at++)
-          halves[to * per + at] = toHalf(values[(n * GAS_CHANNELS.length + c) * per + at] ?? 0)
-      })
-      return halves
-    })
-    return { box: fineBox, ambient: coarse.ambient, tiles: Int32Array.from(keep, (n) => tiles[n] ?? 0), channels }
+    return { box: fineBox, ambient: coarse.ambient, ...packTiles(tiles, crew.heap.f32(out, count)) }
   } finally {
     crew.heap.release(mark)
   }

@@ -4,14 +4,14 @@ import type { Crew } from '../base/index.ts'
 import { GAS_CHANNELS } from '../data/index.ts'
 import { gasSettings } from '../effects/gas/index.ts'
 import { GasSimulation } from '../gas/index.ts'
-import { makeItem, makeShot } from '../shot/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { pictureFrame, renderPicture } from './picture.ts'
 import { composeFrame, plateImage, stackSettingsAt } from './stack.ts'
 
 const FRAMES = 4
 
-/** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
-export function goldenHash(crew: Crew): string {
+/** A small shot with a bit of everything that a gas can be told. */
+function goldenShot(): ShotDocument {
   const document = makeShot('golden', {
     asset: 'none',
     file: 'none',
@@ -95,6 +95,12 @@ export function goldenHash(crew: Crew): string {
     shown: true,
     source: { kind: 'flicker', seed: 3, low: 0.6, high: 1.2, pace: 5 },
   }
+  return document
+}
+
+/** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
+export function goldenHash(crew: Crew): string {
+  const document = goldenShot()
   const simulation = new GasSimulation(crew, gasSettings(document, 'fire', 'full'), 24)
   const frames = Array.from({ length: FRAMES }, () => {
     simulation.advance()

@@ -2,7 +2,7 @@
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import type { Item } from '@lantern/core/settings'
 import { ITEM_SCHEMAS, itemAt, type ShotItem } from '@lantern/core/shot'
-import { useRef } from 'react'
+import { FilePick } from '@/ui/FilePick.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { call, shotPath } from '../api.ts'
@@ -26,31 +26,16 @@ type Moved = { position: [number, number, number]; turn?: number; tilt?: number;
 export function Motion({ id, item }: { id: string; item: ShotItem }) {
   const state = useShot()
   const { shot, frame, edit, preview, moveTo, say } = state
-  const file = useRef<HTMLInputElement>(null)
   if (!shot || !('motion' in ITEM_SCHEMAS[item.kind].shape)) return null
   const { motion }: Item = item
   const keys = motion?.keys ?? []
   const now = itemAt(shot.document, item, frame, inputsNow(state)) as Moved
   const here = keys.find((key) => key.frame === frame)
   const put = (change: Partial<Moved>, final = true): void => {
-    const key = {
-      frame,
-      position: now.position,
-      turn: now.turn ?? 0,
-      tilt: now.tilt ?? 0,
-      roll: now.roll ?? 0,
-      ...change,
-    }
-    ;(final ? edit : preview)({
-      items: {
-        [id]: {
-          motion: {
-            curve: motion?.curve ?? 'smooth',
-            keys: [...keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame),
-          },
-        },
-      },
-    })
+    const { position, turn = 0, tilt = 0, roll = 0 } = now
+    const all = [...keys.filter((one) => one !== here), { frame, position, turn, tilt, roll, ...change }]
+    const ordered = all.sort((a, b) => a.frame - b.frame)
+    ;(final ? edit : preview)({ items: { [id]: { motion: { curve: motion?.curve ?? 'smooth', keys: ordered } } } })
   }
   const take = async (chosen: File): Promise<void> => {
     try {
@@ -107,9 +92,14 @@ export function Motion({ id, item }: { id: string; item: ShotItem }) {
             ›
           </Press>
         )}
-        <Press disabled={item.locked} onClick={() => file.current?.click()}>
+        <FilePick
+          label="Motion file"
+          accept=".gltf,.usda,.csv"
+          disabled={item.locked}
+          onFile={(chosen) => void take(chosen)}
+        >
           Take in
-        </Press>
+        </FilePick>
         {motion && (
           <Press disabled={item.locked} onClick={() => edit({ items: { [id]: { motion: null } } })}>
             None
@@ -126,18 +116,6 @@ export function Motion({ id, item }: { id: string; item: ShotItem }) {
             ))}
           </Choice>
         )}
-        <input
-          ref={file}
-          type="file"
-          accept=".gltf,.usda,.csv"
-          hidden
-          aria-label="Motion file"
-          onChange={(event) => {
-            const [chosen] = event.target.files ?? []
-            if (chosen) void take(chosen)
-            event.target.value = ''
-          }}
-        />
       </Flex>
       {motion && (
         <Flex gap="3px" marginTop="5px">

@@ -102,6 +102,107 @@ function latticeOf(m: readonly number[]): { cell: number; offset: [number, numbe
     : undefined
 }
 
+/** The grids that a gas is made of; undefined where the file has none. */
+interface GasGrids {
+  soot?: VdbGrid
+  heat?: VdbGrid
+  fuel?: VdbGrid
+  velocity?: VdbGrid
+}
+type Wrong = (what: string, remedy: string) => LanternError
+type Triple = [number, number, number]
+
+function findGrids(grids: readonly VdbGrid[]): GasGrids {
+  const named = (names: readonly string[], kind: VdbGrid['kind']): VdbGrid | undefined =>
+    names
+      .map((name) => grids.find((grid) => grid.kind === kind && grid.name.toLowerCase() === name))
+      .find((grid) => grid)
+  return {
+    soot: named(NAMES.soot, 'float'),
+    heat: named(NAMES.heat, 'float'),
+    fuel: named(NAMES.fuel, 'float'),
+    velocity: named(NAMES.velocity, 'vector'),
+  }
+}
+
+/** The lattice that all of the grids lie on. */
+function sharedLattice(
+  found: GasGrids,
+  grids: readonly VdbGrid[],
+  wrong: Wrong,
+): NonNullable<ReturnType<typeof latticeOf>> {
+  const first = found.soot ?? found.heat
+  if (!first)
+    throw wrong(
+      `has no grid called density or temperature; it has ${grids.map(({ name }) => name).join(', ') || 'none that can be read'}`,
+      'Write it with a grid called density or temperature.',
+    )
+  const lattice = latticeOf(first.transform)
+  if (!lattice) throw wrong('has voxels that are turned, or no cubes', 'Write it with upright cubic voxels.')
+  for (const grid of Object.values(found) as (VdbGrid | undefined)[])
+    if (grid?.transform.some((v, n) => Math.abs(v - (first.transform[n] ?? 0)) > 1e-5 * lattice.cell))
+      throw wrong(`has ${grid.name} on another lattice than ${first.name}`, 'Write all grids with one transform.')
+  return lattice
+}
+
+interface Block {
+  origin: readonly [number, number, number]
+  edge: number
+}
+
+/** The lowest corner of the blocks and the voxels that they reach over. */
+function reachOf(blocks: readonly Block[], wrong: Wrong): { low: Triple; size: Triple } {
+  const low = [0, 1, 2].map((axis) =>
+    blocks.reduce((least, { origin }) => Math.min(least, origin[axis] ?? 0), Infinity),
+  ) as Triple
+  const size = [0, 1, 2].map(
+    (axis) =>
+      blocks.reduce((most, { origin, edge }) => Math.max(most, (origin[axis] ?? 0) + edge), -Infinity) -
+      (low[axis] ?? 0),
+  ) as Triple
+  if (size[0] * size[1] * size[2] > MOST_CELLS)
+    throw wrong(
+      `reaches over ${size.join(' x ')} voxels, more than can be held`,
+      'Cut it, or write it with larger voxels.',
+    )
+  return { low, size }
+}
+
+/** Visits the corners of the leaf-sized blocks that a block consists of. */
+function eachLeafOf({ origin, edge }: Block, visit: (x: number, y: number, z: number) => void): void {
+  for (let z = 0; z < edge; z += LEAF)
+    for (let y = 0; y < edge; y += LEAF)
+      for (let x = 0; x < edge; x += LEAF) visit(origin[0] + x, origin[1] + y, origin[2] + z)
+}
+
+/** Writes a grid's values into channels. tileAt: the tile of a voxel; place: where a tile is stored. */
+function fillChannels(
+  grid: VdbGrid | undefined,
+  channels: readonly Uint16Array[],
+  tileAt: (x: number, y: number, z: number) => number,
+  place: ReadonlyMap<number, number>,
+  value: (v: number) => number,
+): void {
+  if (!grid) return
+  const parts = components(grid.kind)
+  const put = (tile: number, n: number, values: ArrayLike<number>, at: number): void => {
+    const to = (place.get(tile) ?? 0) * TILE ** 3 + inTile(n)
+    for (let c = 0; c < parts; c++) {
+      const channel = channels[c]
+      if (channel) channel[to] = toHalf(value(values[at + c] ?? 0))
+    }
+  }
+  for (const leaf of grid.class === 'staggered' ? centred(grid) : grid.leaves) {
+    const tile = tileAt(...leaf.origin)
+    for (let n = 0; n < LEAF_VOXELS; n++) if (bit(leaf.active, n)) put(tile, n, leaf.values, n * parts)
+  }
+  for (const tile of grid.tiles)
+    eachLeafOf(tile, (x, y, z) => {
+      const at = tileAt(x, y, z)
+      for (let n = 0; n < LEAF_VOXELS; n++) put(at, n, tile.value, 0)
+    })
+}
+
 /**
  * A gas frame from grids of one lattice: density or temperature at least. Staggered velocities are brought to the centres. ambient: K where no temperature says otherwise.
  * Throws LanternError 'vdb' where there is none of them, or they lie on other lattices, turned, or too far apart to be held.
@@ -112,27 +213,10 @@ export function gasOfGrids(
   units: VdbUnits = KELVIN_UNITS,
   ambient = 288.15,
 ): GasFrame {
-  const wrong = (what: string, remedy: string): LanternError =>
-    new LanternError('vdb', `${file} ${what}`, remedy, { file })
-  const named = (names: readonly string[], kind: VdbGrid['kind']): VdbGrid | undefined =>
-    names
-      .map((name) => grids.find((grid) => grid.kind === kind && grid.name.toLowerCase() === name))
-      .find((grid) => grid)
-  const soot = named(NAMES.soot, 'float')
-  const heat = named(NAMES.heat, 'float')
-  const used = [soot, heat, named(NAMES.fuel, 'float'), named(NAMES.velocity, 'vector')] as const
-  const first = soot ?? heat
-  if (!first)
-    throw wrong(
-      `has no grid called density or temperature; it has ${grids.map(({ name }) => name).join(', ') || 'none that can be read'}`,
-      'Write it with a grid called density or temperature.',
-    )
-  const lattice = latticeOf(first.transform)
-  if (!lattice) throw wrong('has voxels that are turned, or no cubes', 'Write it with upright cubic voxels.')
-  for (const grid of used)
-    if (grid?.transform.some((v, n) => Math.abs(v - (first.transform[n] ?? 0)) > 1e-5 * lattice.cell))
-      throw wrong(`has ${grid.name} on another lattice than ${first.name}`, 'Write all grids with one transform.')
-  const blocks = used.flatMap((grid) =>
+  const wrong: Wrong = (what, remedy) => new LanternError('vdb', `${file} ${what}`, remedy, { file })
+  const found = findGrids(grids)
+  const lattice = sharedLattice(found, grids, wrong)
+  const blocks: Block[] = (Object.values(found) as (VdbGrid | undefined)[]).flatMap((grid) =>
     grid ? [...grid.leaves.map(({ origin }) => ({ origin, edge: LEAF })), ...grid.tiles] : [],
   )
   if (blocks.length === 0)
@@ -142,61 +226,25 @@ export function gasOfGrids(
       tiles: new Int32Array(0),
       channels: GAS_CHANNELS.map(() => new Uint16Array(0)),
     }
-  const low = [0, 1, 2].map((axis) =>
-    blocks.reduce((least, { origin }) => Math.min(least, origin[axis] ?? 0), Infinity),
-  ) as [number, number, number]
-  const size = [0, 1, 2].map(
-    (axis) =>
-      blocks.reduce((most, { origin, edge }) => Math.max(most, (origin[axis] ?? 0) + edge), -Infinity) -
-      (low[axis] ?? 0),
-  ) as [number, number, number]
-  if (size[0] * size[1] * size[2] > MOST_CELLS)
-    throw wrong(
-      `reaches over ${size.join(' x ')} voxels, more than can be held`,
-      'Cut it, or write it with larger voxels.',
-    )
-  const box = {
-    cell: lattice.cell,
-    origin: low.map((v, axis) => v + (lattice.offset[axis] ?? 0)) as [number, number, number],
-    size,
-  }
+  const { low, size } = reachOf(blocks, wrong)
+  const origin = low.map((v, axis) => v + (lattice.offset[axis] ?? 0)) as Triple
+  const box = { cell: lattice.cell, origin, size }
   const [tx, ty] = tileCounts(box)
   const tileAt = (x: number, y: number, z: number): number =>
     (((z - low[2]) >> 3) * ty + ((y - low[1]) >> 3)) * tx + ((x - low[0]) >> 3)
   const held = new Set<number>()
-  for (const { origin, edge } of blocks)
-    for (let z = 0; z < edge; z += LEAF)
-      for (let y = 0; y < edge; y += LEAF)
-        for (let x = 0; x < edge; x += LEAF) held.add(tileAt(origin[0] + x, origin[1] + y, origin[2] + z))
+  for (const block of blocks) eachLeafOf(block, (x, y, z) => held.add(tileAt(x, y, z)))
   const tiles = Int32Array.from([...held].sort((a, b) => a - b))
   const place = new Map([...tiles].map((tile, n) => [tile, n]))
   const channels = GAS_CHANNELS.map(() => new Uint16Array(tiles.length * TILE ** 3))
-  const fill = (grid: VdbGrid | undefined, to: readonly number[], value: (v: number) => number): void => {
-    if (!grid) return
-    const parts = components(grid.kind)
-    const put = (tile: number, n: number, values: ArrayLike<number>, at: number): void => {
-      for (let c = 0; c < parts; c++)
-        (channels[to[c] ?? 0] as Uint16Array)[(place.get(tile) ?? 0) * TILE ** 3 + inTile(n)] = toHalf(
-          value(values[at + c] ?? 0),
-        )
-    }
-    const staggered = grid.class === 'staggered' ? centred(grid) : grid.leaves
-    for (const leaf of staggered) {
-      const tile = tileAt(...leaf.origin)
-      for (let n = 0; n < LEAF_VOXELS; n++) if (bit(leaf.active, n)) put(tile, n, leaf.values, n * parts)
-    }
-    for (const { origin, edge, value: one } of grid.tiles)
-      for (let z = 0; z < edge; z += LEAF)
-        for (let y = 0; y < edge; y += LEAF)
-          for (let x = 0; x < edge; x += LEAF)
-            for (let n = 0; n < LEAF_VOXELS; n++) put(tileAt(origin[0] + x, origin[1] + y, origin[2] + z), n, one, 0)
-  }
-  const air = heat ? units.kelvin * (heat.background[0] ?? 0) + units.kelvinAt0 : 0
+  const air = found.heat ? units.kelvin * (found.heat.background[0] ?? 0) + units.kelvinAt0 : 0
   const still = air > 150 ? air : ambient
-  fill(soot, [0], (v) => Math.max(0, v * units.density))
-  fill(heat, [1], (v) => Math.max(0, units.kelvin * v + units.kelvinAt0 - still))
-  fill(used[2], [2], (v) => Math.max(0, v * units.density))
-  fill(used[3], [3, 4, 5], (v) => v)
+  const density = (v: number): number => Math.max(0, v * units.density)
+  const kelvinAbove = (v: number): number => Math.max(0, units.kelvin * v + units.kelvinAt0 - still)
+  fillChannels(found.soot, channels.slice(0, 1), tileAt, place, density)
+  fillChannels(found.heat, channels.slice(1, 2), tileAt, place, kelvinAbove)
+  fillChannels(found.fuel, channels.slice(2, 3), tileAt, place, density)
+  fillChannels(found.velocity, channels.slice(3), tileAt, place, (v) => v)
   return { box, ambient: still, tiles, channels }
 }
 

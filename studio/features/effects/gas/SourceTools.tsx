@@ -1,7 +1,7 @@
 'use client'
 import { Flex } from '@chakra-ui/react'
 import { GAS_SETTINGS, type GasItem, type SourceItem } from '@lantern/core/effects/gas'
-import { useRef } from 'react'
+import { FilePick } from '@/ui/FilePick.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { call, shotPath } from '../../api.ts'
 import { SchemaBench } from '../../bench/SchemaBench.tsx'
@@ -10,7 +10,6 @@ import { useShot } from '../../shot/shotStore.ts'
 /** What is drawn or taken in for a source, by its shape. */
 export function SourceTools({ id, item }: { id: string; item: GasItem | SourceItem }) {
   const { shot, frame, set, edit, tool, say, moveTo } = useShot()
-  const file = useRef<HTMLInputElement>(null)
   if (!shot) return null
   const take = async (chosen: File): Promise<void> => {
     try {
@@ -43,24 +42,16 @@ export function SourceTools({ id, item }: { id: string; item: GasItem | SourceIt
           drawn on {item.drawn.frame}
         </Press>
       )}
-      {item.shape === 'points' && <Press onClick={() => file.current?.click()}>Take in points</Press>}
+      {item.shape === 'points' && (
+        <FilePick label="Points file" accept=".csv" onFile={(chosen) => void take(chosen)}>
+          Take in points
+        </FilePick>
+      )}
       {item.shape === 'points' && item.points && (
         <span className="num" style={{ color: '#9a9a9a' }}>
           {item.points.count} in {item.points.file}
         </span>
       )}
-      <input
-        ref={file}
-        type="file"
-        accept=".csv"
-        hidden
-        aria-label="Points file"
-        onChange={(event) => {
-          const [chosen] = event.target.files ?? []
-          if (chosen) void take(chosen)
-          event.target.value = ''
-        }}
-      />
     </Flex>
   )
 }
