@@ -115,6 +115,9 @@ describe('light on the set', () => {
     const open = render([wall], [lamp([0, 1, 1])], seen).light.data
     const shaded = render([wall, shade], [lamp([0, 1, 1])], seen).light.data
     expect(shaded.reduce((sum, v) => sum + v, 0)).toBeLessThan(0.9 * open.reduce((sum, v) => sum + v, 0))
+    const smoky = render([wall], [lamp([0, 1, 1]), slab(0.5, 0)], seen).light.data
+    // The lamp's way to the wall's middle leads through 1.6 m of smoke, the eye's passes above it.
+    expect((smoky[middle * 3] ?? 0) / (open[middle * 3] ?? 0) / Math.exp(-0.8)).toBeCloseTo(1, 1)
   })
   it('stays off pieces that do not receive', () => {
     expect(Math.max(...render([{ ...wall, receives: false }], [lamp([0, 1, 0])]).light.data)).toBe(0)
