@@ -1,8 +1,9 @@
 import type { Crew } from '../src/base/index.ts'
 import { paddedIndex } from '../src/data/index.ts'
-import { type GasFields, stopAtWalls } from '../src/gas/fields.ts'
+import { stopAtWalls } from '../src/gas/faces.ts'
+import type { GasFields } from '../src/gas/fields.ts'
+import { projectVelocity } from '../src/gas/projection.ts'
 import { elementAt } from '../src/gas/sparseRows.ts'
-import { projectVelocity } from '../src/gas/step.ts'
 
 const FLUID = 1
 

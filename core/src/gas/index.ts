@@ -1,6 +1,7 @@
 export * from './detail.ts'
 export * from './encodeFrame.ts'
 export * from './estimateWork.ts'
+export * from './faces.ts'
 export * from './fields.ts'
 export * from './forces.ts'
 export * from './pressure.ts'

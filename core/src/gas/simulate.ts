@@ -3,17 +3,8 @@ import type { CellBox, GasFrame } from '../data/index.ts'
 import { workedTiles } from './activeTiles.ts'
 import { cellsOf, fittedBox, roundSources, sourceBox } from './box.ts'
 import { encodeFrame, KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './encodeFrame.ts'
-import {
-  allocateFields,
-  type GasFields,
-  KEPT_FIELDS,
-  moveFields,
-  moveWalls,
-  settleOutside,
-  stopAtWalls,
-  takeFields,
-  workIn,
-} from './fields.ts'
+import { settleOutside, stopAtWalls } from './faces.ts'
+import { allocateFields, type GasFields, KEPT_FIELDS, moveFields, moveWalls, takeFields, workIn } from './fields.ts'
 import { pacesOf, stepsFor } from './paces.ts'
 import { layersPerChunk, maxPartials, sumPartials } from './pressure.ts'
 import { WORK_TILE } from './rowTables.ts'
@@ -21,7 +12,8 @@ import { sceneInputsAt, sceneInputsBetween, solidsMoved } from './sceneInputs.ts
 import { FLAME_HEAT, type GasSettings, type SceneInputs } from './settings.ts'
 import { type SourceCells, sourceBounds, sourceCells } from './sources.ts'
 import { baseOf, elementOf, rowOf, startOf, stopOf } from './sparseRows.ts'
-import { emptyBudget, fastestSpeed, type GasBudget, recount, stepGas } from './step.ts'
+import { emptyBudget, type GasBudget, recount, stepGas } from './step.ts'
+import { fastestSpeed } from './velocity.ts'
 
 /** What one frame of gas did, for the strip and for signals. */
 export interface GasFigures {

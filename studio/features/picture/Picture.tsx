@@ -14,8 +14,9 @@ import { DepthRail } from '../rail/DepthRail.tsx'
 import { usePointsOf } from '../shot/points.ts'
 import { type Compare, cameraNow, useShot, type View } from '../shot/shotStore.ts'
 import { PictureDisplay, type Shown } from './display.ts'
-import { Looks, sourceOf } from './looks.ts'
+import { Looks } from './looks.ts'
 import { Overlay } from './Overlay.tsx'
+import { sourceOf } from './passSource.ts'
 import { playOn } from './playClock.ts'
 
 const VIEWS: readonly [View, string][] = [

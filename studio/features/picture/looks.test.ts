@@ -4,7 +4,8 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { LookReply, LookRequest } from '@/workers/protocol.ts'
 import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
-import { Looks, sourceOf } from './looks.ts'
+import { Looks } from './looks.ts'
+import { sourceOf } from './passSource.ts'
 
 // The client of the computing worker, with a worker that only notes what it is asked.
 class NotingWorker {
