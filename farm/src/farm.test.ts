@@ -452,9 +452,9 @@ describe('a shot, the whole way', () => {
   })
 })
 
-it.each([2, 3])('gives the golden hash with %d threads too', (threads) => {
-  const more = nodeCrew(threads)
-  expect(more.threads).toBe(threads)
+it('gives the golden hash with three threads too', () => {
+  const more = nodeCrew(3)
+  expect(more.threads).toBe(3)
   expect(goldenHash(more)).toBe(GOLDEN_HASH)
   more.end()
 })

@@ -253,7 +253,7 @@ describe('a fire', () => {
     })
   })
   it('is kept by the farm frame by frame, stops, and goes on after the browser was closed', async () => {
-    await type(page, 'Cell', '45')
+    await type(page, 'Cell', '60')
     // Long enough that it still runs when it is stopped, however busy the machine.
     await type(page, 'Run-up', '24')
     await page.getByRole('button', { name: 'Keep' }).click()
