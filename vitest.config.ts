@@ -20,7 +20,7 @@ const common = {
 /** Tests that neither mock modules nor change anything global: files share a thread, so that modules are loaded once. */
 const pure = ['core/**/*.test.ts', 'demo/**/*.test.ts', 'kernels/**/*.test.ts']
 const units = [
-  { resolve, test: { ...common, name: 'pure', include: pure, testTimeout: 60_000, pool: 'threads', isolate: false } },
+  { resolve, test: { ...common, name: 'pure', include: pure, testTimeout: 120_000, pool: 'threads', isolate: false } },
   {
     resolve,
     test: {
@@ -28,7 +28,7 @@ const units = [
       name: 'server',
       include: ['{store,farm,studio,scripts}/**/*.test.ts'],
       globalSetup: ['scripts/test-database.mjs'],
-      testTimeout: 60_000,
+      testTimeout: 120_000,
       pool: 'forks',
     },
   },

@@ -16,7 +16,7 @@ const total = { passed: 0, failed: 0 }
 /** Seconds by test file. */
 const files = []
 
-async function suite(name, env, options) {
+async function suite(name, env) {
   const file = `.test/${name}.json`
   rmSync(file, { force: true })
   const code = await run(
@@ -54,13 +54,12 @@ mkdirSync('.test', { recursive: true })
 const begun = performance.now()
 const units = async () => {
   if (!given.has('--no-check')) await step('checks', 'bash', ['scripts/check.sh'])
-  // One worker, as the browser's tests keep the other core busy.
-  await suite('unit', {}, given.has('--no-browser') ? [] : ['--maxWorkers=1'])
+  await suite('unit', {})
 }
 const browser = async () => {
   if (given.has('--no-browser')) return
   await step('build', 'bash', ['scripts/build-studio.sh'])
-  await suite('browser', { LANTERN_E2E: 'yes' }, [])
+  await suite('browser', { LANTERN_E2E: 'yes' })
 }
 await Promise.all([units(), browser()])
 
