@@ -1,6 +1,6 @@
-import Papa from 'papaparse'
 import { z } from 'zod'
 import { LanternError } from '../../base/index.ts'
+import { readTable } from './table.ts'
 
 export interface MotionKey {
   frame: number
@@ -31,15 +31,7 @@ export function readMotionCsv(bytes: Uint8Array, file: string): MotionKey[] {
       'Write a table with the columns frame, x, y, z and, if wanted, turn, tilt, roll.',
       { file },
     )
-  const { data, meta } = Papa.parse<Record<string, string>>(new TextDecoder().decode(bytes), {
-    header: true,
-    skipEmptyLines: true,
-    transformHeader: (name) => name.trim().toLowerCase(),
-  })
-  for (const column of ['frame', 'x', 'y', 'z'])
-    if (!meta.fields?.includes(column)) throw wrong(`has no column called ${column}.`)
-  if (data.length === 0 || data.length > MOST_ROWS)
-    throw wrong(data.length === 0 ? 'has no rows.' : `has ${data.length} rows; ${MOST_ROWS} are the most.`)
+  const data = readTable(bytes, ['frame', 'x', 'y', 'z'], MOST_ROWS, wrong)
   const keys = data
     .map((one, n): MotionKey => {
       const parsed = row.safeParse(Object.fromEntries(Object.entries(one).filter(([, value]) => value !== '')))

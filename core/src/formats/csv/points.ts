@@ -1,6 +1,6 @@
-import Papa from 'papaparse'
 import { z } from 'zod'
 import { LanternError } from '../../base/index.ts'
+import { readTable } from './table.ts'
 
 /** Points by frame: x, y, z and radius of each, metres. */
 export interface PointTable {
@@ -31,15 +31,7 @@ export function readPoints(bytes: Uint8Array, file: string): PointTable {
       'Write a table with the columns frame, x, y, z and radius, in metres.',
       { file },
     )
-  const { data, meta } = Papa.parse<Record<string, string>>(new TextDecoder().decode(bytes), {
-    header: true,
-    skipEmptyLines: true,
-    transformHeader: (name) => name.trim().toLowerCase(),
-  })
-  for (const column of ['frame', 'x', 'y', 'z'])
-    if (!meta.fields?.includes(column)) throw wrong(`has no column called ${column}.`)
-  if (data.length === 0) throw wrong('has no rows.')
-  if (data.length > MOST_ROWS) throw wrong(`has ${data.length} rows; ${MOST_ROWS} are the most.`)
+  const data = readTable(bytes, ['frame', 'x', 'y', 'z'], MOST_ROWS, wrong)
   const frames = new Map<number, number[]>()
   data.forEach((row, n) => {
     const parsed = rowSchema.safeParse(row)
