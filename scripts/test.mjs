@@ -21,14 +21,7 @@ async function suite(name, env) {
   rmSync(file, { force: true })
   const code = await run(
     process.execPath,
-    [
-      'node_modules/vitest/vitest.mjs',
-      'run',
-      '--reporter=default',
-      '--reporter=json',
-      `--outputFile.json=${file}`,
-      ...options,
-    ],
+    ['node_modules/vitest/vitest.mjs', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`],
     env,
   )
   try {
