@@ -1,0 +1,218 @@
+import { makeItem } from '@lantern/core/shot'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { type FreshStore, freshStore } from '../testing/freshStore.ts'
+import { burning, shotNamed } from '../testing/shots.ts'
+import * as lantern from './index.ts'
+
+let store: FreshStore
+beforeAll(async () => {
+  store = await freshStore()
+})
+afterAll(() => store.remove())
+
+const text = (value: string): Uint8Array => new TextEncoder().encode(value)
+
+const jobs = async (): Promise<string[]> =>
+  (await store.pool.query<{ key: string }>('select key from graphile_worker.jobs order by id')).rows.map(
+    ({ key }) => key,
+  )
+
+describe('asking the farm', () => {
+  it('queues each thing once, whatever often it is asked', async () => {
+    const shot = await shotNamed(store, 'Ask', burning)
+    const before = (await jobs()).length
+    for (let n = 0; n < 3; n++) await lantern.requestPicture(store, shot, 'look')
+    // One gas and what tells of it ahead, two runs of picture frames (three frames and one).
+    expect((await jobs()).length - before).toBe(4)
+    const status = await lantern.shotStatus(store, shot)
+    expect(status.items.fire?.state).toBe('waiting')
+    expect(status.look).toMatchObject({ state: 'running', kept: [] })
+  })
+  it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
+    const shot = await shotNamed(store, 'Stop', burning)
+    const key = await lantern.requestItem(store, shot, 'fire')
+    await lantern.insertFrame(
+      store,
+      { key, frame: 1001, blob: await lantern.putBlob(store, text('kept'), 'x'), figures: { heatKw: 12 } },
+      undefined,
+      1,
+    )
+    await lantern.stopResults(store, [key])
+    expect((await jobs()).filter((job) => job.startsWith(`gas:${key}`))).toEqual([])
+    expect((await lantern.shotStatus(store, shot)).items.fire).toMatchObject({
+      state: 'stopped',
+      kept: [1001],
+      figures: [{ heatKw: 12 }],
+      stale: [],
+    })
+    const edited = await lantern.editShot(store, 'Stop', shot.head, { items: { fire: { heat: 333 } } })
+    expect((await lantern.shotStatus(store, edited)).items.fire).toMatchObject({
+      state: 'missing',
+      kept: [],
+      stale: [1001],
+    })
+  })
+  it('tells how long a gas takes by turns with another one on its machine, alone on another, and with one that only waits', async () => {
+    const shot = await lantern.editShot(store, 'Beside', (await shotNamed(store, 'Beside', burning)).head, {
+      items: { other: { ...makeItem('gas', { name: 'Other', order: 2, position: [3, 0, -4], seed: 1001 }) } },
+    })
+    await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
+    const run = async (item: string, machine: string, seconds: number): Promise<void> => {
+      const key = await lantern.requestItem(store, shot, item)
+      const fence = await lantern.takeLease(store, key, machine)
+      await lantern.setResultState(store, key, 'running')
+      for (const frame of [1001, 1002])
+        await lantern.insertFrame(
+          store,
+          { key, frame, blob: await lantern.putBlob(store, text(`${item} ${frame}`), 'x'), figures: { seconds } },
+          fence,
+          seconds,
+        )
+    }
+    const left = async (): Promise<unknown[]> => {
+      const { items } = await lantern.shotStatus(store, shot)
+      return [items.fire?.secondsLeft, items.other?.secondsLeft]
+    }
+    await run('fire', 'one', 10)
+    await run('other', 'one', 2)
+    const turn = async (item: string, machine: string | null, seconds: number): Promise<unknown> =>
+      store.pool.query(
+        "update result set machine = $2, since = now() - make_interval(secs => $3) where item = $1 and state in ('running', 'waiting')",
+        [item, machine, seconds],
+      )
+    const near = (all: readonly unknown[], ...wanted: number[]): void =>
+      wanted.forEach((one, n) => expect(Math.abs(Number(all[n]) - one)).toBeLessThan(2))
+    // Two frames to go of each: 20 s are over within the turn that it has; what is between two turns waits for that.
+    await turn('fire', 'one', 50)
+    await turn('other', null, 10)
+    near(await left(), 20, 24)
+    // 200 s are not: 50 of its own, 4 of the other, 150 of its own.
+    await store.pool.query(
+      "update result_frame set figures = '{\"seconds\": 100}' where key = (select key from result where item = 'fire' and state = 'running')",
+    )
+    near(await left(), 204, 54)
+    await store.pool.query(
+      "update result_frame set figures = '{\"seconds\": 10}' where key = (select key from result where item = 'fire' and state = 'running')",
+    )
+    await turn('other', 'two', 10)
+    near(await left(), 20, 4)
+    // What only waits is taken to be as slow as the one that asks, four frames of 10 s or of 2 s, and comes after what has waited longer.
+    await turn('other', null, 30)
+    const third = await lantern.editShot(store, 'Beside', shot.head, {
+      items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: 1002 }) } },
+    })
+    await lantern.requestItem(store, third, 'third')
+    near(await left(), 20, 20 + 4)
+    await turn('other', null, 0)
+    await turn('third', null, 30)
+    near(await left(), 20, 20 + 8 + 4)
+  })
+  it('tells how long a gas takes from what is told of it ahead, and how fast such work goes elsewhere', async () => {
+    const shot = await shotNamed(store, 'Told ahead', (document) => {
+      burning(document)
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 1, runUp: 2 })
+    })
+    await store.pool.query("delete from result where kind = 'gas'")
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await jobs()).toContain(`gas:${key}:estimate`)
+    const left = async (): Promise<number> => (await lantern.shotStatus(store, shot)).items.fire?.secondsLeft ?? -1
+    await lantern.tellAhead(store, key, [100, 100, 400, 800, 800, 800])
+    // Told before anything was timed anywhere: not known.
+    expect(await left()).toBe(-1)
+    const fence = (await lantern.takeLease(store, key, 'one')) ?? 0
+    await lantern.setResultState(store, key, 'running')
+    await lantern.tellShare(store, key, fence, 0.3, 'run-up 2 of 2', [
+      [1, 125],
+      [1, 125],
+    ])
+    expect(await left()).toBeCloseTo((2800 * 1.25) / 125, 6)
+    // As before twice as slow as the work of another one, of which the most is still told by that.
+    const other = await lantern.requestItem(
+      store,
+      await lantern.editShot(store, 'Told ahead', shot.head, { items: { fire: { heat: 77 } } }),
+      'fire',
+    )
+    await lantern.setResultState(store, other, 'done')
+    await lantern.insertFrame(
+      store,
+      {
+        key: other,
+        frame: 1001,
+        blob: await lantern.putBlob(store, text('pace'), 'x'),
+        figures: { seconds: 4, cells: 100, steps: 10 },
+      },
+      undefined,
+      4,
+    )
+    expect(await lantern.lateWork(store, ['gas'])).toEqual(
+      new Map([[other, { output: 'gas', seconds: 4, work: 1000 }]]),
+    )
+    expect(await left()).toBeGreaterThan(2800 * 1.25 * 0.004)
+    expect(await left()).toBeLessThan((2800 * 1.25) / 125)
+    // Frames that came from elsewhere tell nothing of that.
+    const before = await left()
+    await lantern.setResultState(store, other, 'waiting')
+    await store.pool.query('update result_frame set figures = \'{"seconds": 1000}\' where key = $1', [other])
+    await lantern.insertFrame(
+      store,
+      {
+        key: await lantern.requestItem(
+          store,
+          await lantern.editShot(store, 'Told ahead', undefined, { items: { fire: { heat: 78 } } }),
+          'fire',
+        ),
+        frame: 1001,
+        blob: await lantern.putBlob(store, text('same pace'), 'x'),
+        figures: { seconds: 4, cells: 100, steps: 10 },
+      },
+      undefined,
+      4,
+    )
+    expect(await left()).toBeCloseTo(before, 6)
+    // Asked again it is not told again.
+    await lantern.stopResults(store, [key])
+    await lantern.requestItem(store, shot, 'fire')
+    expect((await jobs()).filter((job) => job.startsWith(`gas:${key}`))).toEqual([`gas:${key}`])
+  })
+  it('tells how long a gas takes while it still runs up', async () => {
+    const shot = await shotNamed(store, 'Running up', (document) => {
+      burning(document)
+      document.items.fire = makeItem('gas', { ...document.items.fire, name: 'Fire', order: 1, runUp: 6 })
+    })
+    await store.pool.query("update result set state = 'stopped' where kind = 'gas'")
+    const key = await lantern.requestItem(store, shot, 'fire')
+    const fence = (await lantern.takeLease(store, key, 'one')) ?? 0
+    await lantern.setResultState(store, key, 'running')
+    const left = async (): Promise<unknown> => (await lantern.shotStatus(store, shot)).items.fire?.secondsLeft
+    expect(await left()).toBeNull()
+    expect(
+      await lantern.tellShare(store, key, fence, 0.3, 'run-up 3 of 6', [
+        [4, 9],
+        [4, 9],
+        [4, 9],
+      ]),
+    ).toBe(true)
+    // Three more of its run-up and four that are kept.
+    expect(await left()).toBe(28)
+    await lantern.tellShare(
+      store,
+      key,
+      fence,
+      0.6,
+      'run-up 6 of 6',
+      Array.from({ length: 6 }, () => [4, 9] as const),
+    )
+    await lantern.insertFrame(
+      store,
+      { key, frame: 1001, blob: await lantern.putBlob(store, text('run up'), 'x'), figures: { seconds: 4 } },
+      fence,
+      4,
+    )
+    expect(await left()).toBe(12)
+  })
+  it('needs a camera for a picture, and a gas for a gas', async () => {
+    const shot = await shotNamed(store, 'Bare')
+    await expect(lantern.requestPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })
+    await expect(lantern.requestItem(store, shot, 'nothing')).rejects.toMatchObject({ code: 'no-item' })
+  })
+})
