@@ -17,21 +17,31 @@ const common = {
   expect: { poll: { timeout: 10_000 } },
   maxWorkers: 2,
 }
-/** Tests that neither mock modules nor change anything global: files share a thread, so that modules are loaded once. */
+/** Tests of plain functions: files share a thread, so that modules are loaded once. */
 const pure = ['core/**/*.test.ts', 'demo/**/*.test.ts', 'kernels/**/*.test.ts']
+const others = ['{store,farm,studio,scripts}/**/*.test.ts']
+/** Tests that put another module, global or environment in place of the real one: each has a process of its own. */
+const apart = [
+  'studio/features/**/*.test.ts',
+  'studio/server/newEffect.test.ts',
+  'farm/src/lantern.test.ts',
+  'farm/src/bake/bakeJob.test.ts',
+  'store/src/store.test.ts',
+]
+const server = { ...common, globalSetup: ['scripts/test-database.mjs'], testTimeout: 120_000, pool: 'forks' } as const
 const units = [
   { resolve, test: { ...common, name: 'pure', include: pure, testTimeout: 120_000, pool: 'threads', isolate: false } },
   {
     resolve,
     test: {
-      ...common,
+      ...server,
       name: 'server',
-      include: ['{store,farm,studio,scripts}/**/*.test.ts'],
-      globalSetup: ['scripts/test-database.mjs'],
-      testTimeout: 120_000,
-      pool: 'forks',
+      include: others,
+      exclude: [...common.exclude, ...apart],
+      isolate: false,
     },
   },
+  { resolve, test: { ...server, name: 'apart', include: apart } },
 ] as const
 const browser = {
   ...common,

@@ -28,6 +28,19 @@ const square = (image: Luma, x0: number, y0: number, size: number): Luma => ({
   ),
 })
 
+const halfOf = ({ width, height, data }: Luma): Luma => {
+  const [w, h] = [width >> 1, height >> 1]
+  const at = (x: number, y: number): number => data[y * width + x] ?? 0
+  return {
+    width: w,
+    height: h,
+    data: Float32Array.from({ length: w * h }, (_, n) => {
+      const [x, y] = [2 * (n % w), 2 * Math.floor(n / w)]
+      return (at(x, y) + at(x + 1, y) + at(x, y + 1) + at(x + 1, y + 1)) / 4
+    }),
+  }
+}
+
 describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) => {
   const { at, later, blunt } = LOOKED[spec.name] ?? { at: 0, later: 40 }
   const rgb = frameOf(spec, at)
@@ -57,9 +70,11 @@ describe.each(PLATES.map((spec) => [spec.name, spec] as const))('%s', (_, spec) 
     expect(mean).toBeLessThan(-1.6)
   })
   it('gives a tracker corners everywhere', () => {
-    const found = corners(luma)
+    // A large plate is followed from smaller ones upwards.
+    const seen = spec.width > 2000 ? halfOf(luma) : luma
+    const found = corners(seen)
     expect(found.length).toBeGreaterThan(400)
-    for (const [n, count] of ninths(found, spec.width, spec.height).entries())
+    for (const [n, count] of ninths(found, seen.width, seen.height).entries())
       expect(count, `ninth ${n + 1}`).toBeGreaterThan(n < 3 ? 0 : 8)
   })
   it.runIf(spec.frames > 40)('looks alike at its exact places 40 frames on or more', () => {

@@ -83,7 +83,9 @@ const making: Making = {
   threads: asked.threads,
   detail: asked.detail,
   burnFrames: asked.burn ?? BURN_FRAMES,
-  light: asked.rays ? { ...FULL_LIGHT, rays: asked.rays } : FULL_LIGHT,
+  light: asked.rays
+    ? { ...FULL_LIGHT, rays: asked.rays, coarseRays: 2 * asked.rays, passes: Math.min(3, asked.rays) }
+    : FULL_LIGHT,
   say(text, done) {
     spent += done
     const now = performance.now()

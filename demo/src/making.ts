@@ -58,13 +58,18 @@ const FLAME_SOURCES = [
 const BLOCK = 1 << 26
 const WEATHER = { dusk: { water: -0.019, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
 const SKY_WIDTH = 2048
+const LEAST_SKY_WIDTH = 128
+/** Pixels round the sky's picture: fewer where the yard is made less finely. */
+const skyWidthOf = (detail: number): number =>
+  Math.max(LEAST_SKY_WIDTH, 2 * Math.round((SKY_WIDTH / 2) * Math.min(1, detail)))
 /** Distances are kept for every so many frames, for the figures. */
 export const DEPTH_EVERY = 20
 export const BURN_FRAMES = 158
 
 /** The scene of a day, lit: put back from its file, or laid and lit and kept. */
 export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; scene: YardScene } {
-  const key = keyOf(SCENE_SOURCES, [day, making.detail, making.light, WEATHER[day], SKY_WIDTH])
+  const skyWidth = skyWidthOf(making.detail)
+  const key = keyOf(SCENE_SOURCES, [day, making.detail, making.light, WEATHER[day], skyWidth])
   const path = join(making.cache, `yard-${day}-${key}`)
   const crew = yardCrew(making.threads)
   const base = crew.heap.alloc(64)
@@ -86,7 +91,7 @@ export function litYard(making: Making, day: PlateSpec['day']): { crew: Crew; sc
     }
   }
   const sky = day === 'dusk' ? duskSky() : rainSky()
-  const scene = uploadYard(crew, yardParts(WEATHER[day], making.detail), sky, SKY_WIDTH, true)
+  const scene = uploadYard(crew, yardParts(WEATHER[day], making.detail), sky, skyWidth, true)
   making.say(`yard, ${day}: ${scene.triangleCount} triangles laid`, COST.bake * 0.25)
   let told = 0
   lightYard(crew, scene, making.light, (share) => {

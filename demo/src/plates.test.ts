@@ -145,7 +145,7 @@ describe('the worker', () => {
   })
   it('moves without jumps and keeps his joints together', () => {
     let before = worker(walk, 0)
-    for (let n = 1; n < 120; n++) {
+    for (let n = 1; n < 50; n++) {
       const now = worker(walk, n / 24)
       expect(now.mesh.triangles.length).toBe(before.mesh.triangles.length)
       let most = 0

@@ -30,6 +30,7 @@ export const openBrowser = (): Promise<Browser> =>
       '--use-gl=angle',
       '--use-angle=swiftshader',
       '--enable-unsafe-swiftshader',
+      '--disable-gpu-compositing',
     ],
   })
 

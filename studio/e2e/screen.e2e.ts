@@ -58,7 +58,7 @@ describe('the screen', () => {
     await page.keyboard.press('o')
     await picture(page).waitFor()
   })
-  it.each([1, 2, 3])('computes the same bits in the browser with %d threads as in Node with one', async (threads) => {
+  it.each([1, 3])('computes the same bits in the browser with %d threads as in Node with one', async (threads) => {
     expect(await page.evaluate((count) => window.lantern?.hash(count), threads)).toEqual({ threads, hash: GOLDEN_HASH })
   })
   it('says when the database is away, and recovers by itself', async () => {

@@ -4,6 +4,7 @@ import type { FreshStore } from '../../../store/testing/freshStore.ts'
 import { full } from '../../../store/testing/fullDisk.ts'
 import { type Bench, makeBench } from '../../testing/bench.ts'
 import { bakeJob } from './bakeJob.ts'
+import { underLease } from './lease.ts'
 
 vi.mock('node:fs/promises', async (original) =>
   (await import('../../../store/testing/fullDisk.ts')).overFullDisk(original as never),
@@ -59,6 +60,17 @@ describe('a run', () => {
     full.now = false
     await lantern.requestItem(store, shot, 'fire')
     expect(await bakeJob(bench.context(), { key, shot: shot.id, item: 'fire', output: 'gas' })).toBe(true)
+  })
+
+  it('is not begun where it was stopped between being taken up and set out on', async () => {
+    const shot = await bench.firstShot('Early')
+    const key = await lantern.requestItem(store, shot, 'fire')
+    await lantern.stopResults(store, [key])
+    const work = vi.fn(async () => true)
+    expect(await underLease(bench.context(), { key, shot: shot.id, item: 'fire', output: 'gas' }, work)).toBe(false)
+    expect(work).not.toHaveBeenCalled()
+    expect(await lantern.resultState(store, key)).toBe('stopped')
+    expect(await lantern.takeLease(store, key, 'another')).toBeDefined()
   })
 
   it('drops the work of a shot that has moved on', async () => {

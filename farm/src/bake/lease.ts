@@ -1,4 +1,13 @@
-import { dropLease, holdLease, type JobPayload, queueJob, resultState, setResultState, takeLease } from '@lantern/store'
+import {
+  dropLease,
+  holdLease,
+  type JobPayload,
+  queueJob,
+  resultState,
+  setResultState,
+  startResult,
+  takeLease,
+} from '@lantern/store'
 import { failureOf, type JobContext } from '../jobs/context.ts'
 
 const LATER_MS = 20_000
@@ -37,7 +46,7 @@ export async function underLease(
   }
   const mark = crew.heap.mark()
   try {
-    await setResultState(store, key, 'running')
+    if (!(await startResult(store, key))) return false
     const whole = await work(fence)
     if (whole) await setResultState(store, key, 'done')
     return whole

@@ -13,6 +13,7 @@ import {
   resultRows,
   resultSettings,
   setResultState,
+  startResult,
 } from '@lantern/store'
 import { ZipFile } from 'yazl'
 import { z } from 'zod'
@@ -55,7 +56,7 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
     })
   const folder = join(store.data, 'tmp', key)
   try {
-    await setResultState(store, key, 'running')
+    if (!(await startResult(store, key))) return
     await mkdir(folder, { recursive: true })
     const { first, last } = shot.document.plate
     const frames = Array.from({ length: last - first + 1 }, (_, n) => first + n)

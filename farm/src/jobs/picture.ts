@@ -16,6 +16,7 @@ import {
   resultState,
   setResultState,
   shownRun,
+  startResult,
 } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext } from './context.ts'
@@ -83,7 +84,7 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
         later.push({ frame, key })
         continue
       }
-      await setResultState(store, key, 'running')
+      if (!(await startResult(store, key))) continue
       const begun = performance.now()
       const passes = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, {
         report: () => undefined,

@@ -8,6 +8,7 @@ import {
   resultState,
   type Store,
   setResultState,
+  startResult,
   takeLease,
   tellShare,
 } from '@lantern/store'
@@ -53,7 +54,7 @@ export async function runSingleOutput(
     cancelled: () => stopped || context.ending() || (context.progress?.cancelled() ?? false),
   }
   try {
-    await setResultState(store, key, 'running')
+    if (!(await startResult(store, key))) return 'stopped'
     const begun = performance.now()
     const { bytes, mediaType, figures } = await make(progress)
     const seconds = (performance.now() - begun) / 1000

@@ -219,6 +219,19 @@ export async function setResultState(
   await notify(store.db, { what: 'result', key, state })
 }
 
+/** Says that a result is being made; false, and nothing is said, where it was stopped meanwhile. */
+export async function startResult(store: Store, key: string): Promise<boolean> {
+  const row = await store.db
+    .updateTable('result')
+    .set({ state: 'running', error: null })
+    .where('key', '=', key)
+    .where('state', '<>', 'stopped')
+    .returning('key')
+    .executeTakeFirst()
+  if (row) await notify(store.db, { what: 'result', key, state: 'running' })
+  return row !== undefined
+}
+
 export async function resultState(store: Store, key: string): Promise<ResultState | undefined> {
   return (await store.db.selectFrom('result').select('state').where('key', '=', key).executeTakeFirst())?.state
 }
