@@ -1,7 +1,7 @@
 import { expect } from 'vitest'
 import { type Crew, makeCrew, random } from '../src/base/index.ts'
 import { paddedCells, paddedIndex } from '../src/data/index.ts'
-import { flagGhosts } from '../src/gas/pressure.ts'
+import { flagGhosts } from '../src/gas/multigrid.ts'
 
 // For tests of kernels against plain twins: seeded fields, with nothing shared but the layout.
 export const SIZE = [9, 7, 8] as const

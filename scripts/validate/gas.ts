@@ -158,10 +158,12 @@ function pressure(): Row[] {
   })
 }
 
-function advection(crew: Crew): Row[] {
+type Scheme = 'semi-Lagrangian' | 'MacCormack' | 'fluxes'
+
+/** A blob carried once round by solid-body rotation, a way of advection at a time. */
+function turnedOnce(crew: Crew): (scheme: Scheme) => { peak: number; least: number; wrong: number } {
   const size = [64, 8, 64] as const
   const cells = paddedCells(size)
-  const mark = crew.heap.mark()
   const field = (): number => {
     const at = crew.heap.alloc(cells * 4)
     crew.heap.f32(at, cells).fill(0)
@@ -184,8 +186,7 @@ function advection(crew: Crew): Row[] {
   const steps = 160
   const shift = (2 * Math.PI) / steps
   crew.run('centreVelocity', [centred, u, v, w, ...size], size[2] + 2)
-  type Scheme = 'semi-Lagrangian' | 'MacCormack' | 'fluxes'
-  const round = (scheme: Scheme): { peak: number; least: number; wrong: number } => {
+  return (scheme) => {
     view(a).set(exact)
     let [from, to] = [a, c]
     // Fluxes go less than a cell a step, in the corners too.
@@ -235,6 +236,11 @@ function advection(crew: Crew): Row[] {
       }
     return { peak, least, wrong: wrong / all }
   }
+}
+
+function advection(crew: Crew): Row[] {
+  const mark = crew.heap.mark()
+  const round = turnedOnce(crew)
   const [plain, corrected, flux] = [round('semi-Lagrangian'), round('MacCormack'), round('fluxes')]
   crew.heap.release(mark)
   return [

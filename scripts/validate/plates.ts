@@ -2,31 +2,20 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
 import { z } from 'zod'
 import { type Crew, silent } from '../../core/src/base/index.ts'
-import {
-  type Camera,
-  pixelRay,
-  pointAlong,
-  projectPoint,
-  type Similarity,
-  solveCameraAt,
-} from '../../core/src/data/index.ts'
+import { type Camera, pixelRay, pointAlong, projectPoint } from '../../core/src/data/index.ts'
 import { readCameraGltf } from '../../core/src/formats/index.ts'
 import {
-  alignPoints,
   type CameraSolve,
-  fitGround,
   followManualTrack,
   followPlate,
-  keptSolve,
   moveCamera,
-  movePoint,
   type PlateFrames,
-  placeOnGround,
   solveCamera,
 } from '../../core/src/match/index.ts'
 import { length, type Quaternion, rotate, subtract, type Vec3 } from '../../core/src/math/index.ts'
-import { linedCamera, manualPlaces, pickLevel, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
+import { linedCamera, manualPlaces, reportPlate, shakenPath } from '../../core/src/pipeline/index.ts'
 import { cameraSchema } from '../../core/src/shot/index.ts'
+import { alignCameras, groundSlide } from './groundSlide.ts'
 import { atMost, type Row, within } from './row.ts'
 
 // The demo's plates, matched with nothing told but their rate, against the exact cameras they were drawn through.
@@ -106,86 +95,6 @@ const rms = (values: readonly number[]): number => Math.sqrt(values.reduce((sum,
 const angle = (a: Vec3, b: Vec3): number =>
   (Math.acos(Math.min(1, a[0] * b[0] + a[1] * b[1] + a[2] * b[2])) * 180) / Math.PI
 const ahead = (c: Camera): Vec3 => rotate(c.rotation, [0, 0, -1])
-
-const RIM = 10
-const GROUND_POINTS = 20
-/** How far a corner may lie over or under the level to count as the ground's own, m. */
-const GROUND_LIFT = 0.05
-
-/**
- * How far points of the ground, given on the first frame alone, slide against where the exact camera sees them: px, 95th percentile over all frames.
- * cameras: at their exact heights, so that the cameras alone are judged; own: on the solve's own ground, hollows and humps as far as its points tell of them.
- */
-function groundSlide(geometry: string, found: CameraSolve, exact: readonly Camera[]): { own: number; cameras: number } {
-  const { landmarks } = z
-    .object({ landmarks: z.array(z.tuple([z.number(), z.number(), z.number()])) })
-    .parse(JSON.parse(readFileSync(geometry, 'utf8')))
-  const solve = keptSolve(found, 1001)
-  const inside = (p: { x: number; y: number } | undefined): p is { x: number; y: number; depth: number } =>
-    p !== undefined && p.x > RIM && p.y > RIM && p.x < W - RIM && p.y < H - RIM
-  // Corners of cobbles that are seen on the first frame.
-  const given = landmarks
-    .filter(([, y, z]) => Math.abs(y) < GROUND_LIFT && z > 0.3)
-    .flatMap((point) => {
-      const p = projectPoint(exact[0] as Camera, point)
-      return inside(p) ? [{ point, x: p.x, y: p.y }] : []
-    })
-  const chosen = given
-    .filter((_, n) => n % Math.max(1, Math.floor(given.length / GROUND_POINTS)) === 0)
-    .slice(0, GROUND_POINTS)
-  const cameras = found.cameras.map((_, n) => solveCameraAt(solve, n))
-  const similar = alignCameras(found.cameras, exact)
-  // The ground is said as a person says it, by a patch drawn over the cobbles: its solved points, a few of them on what stands there.
-  const patch = solve.points.filter(({ at }) => {
-    const [, y, z] = movePoint(similar, at)
-    return Math.abs(y) < 0.5 && z > 0.3
-  })
-  const { by } = fitGround({ ground: patch.map(({ at }) => at), cameraHeight: 1.6 }, cameras)
-  const level = cameras.map((camera) => moveCamera(by, camera))
-  const points = solve.points.map(({ at }) => movePoint(by, at))
-  const aligned = cameras.map((camera) => moveCamera(similar, camera))
-  const slide = (seen: readonly Camera[], place: (x: number, y: number, point: Vec3) => Vec3 | undefined): number => {
-    const off = chosen
-      .flatMap(({ point, x, y }) => {
-        const placed = place(x, y, point)
-        return placed
-          ? exact.flatMap((camera, n) => {
-              const [a, b] = [projectPoint(seen[n] as Camera, placed), projectPoint(camera, point)]
-              return a && inside(b) ? [Math.hypot(a.x - b.x, a.y - b.y)] : []
-            })
-          : []
-      })
-      .sort((a, b) => a - b)
-    return off[Math.floor(0.95 * off.length)] ?? Number.NaN
-  }
-  return {
-    cameras: slide(aligned, (x, y, [, height]) => pickLevel(aligned[0] as Camera, x, y, height)),
-    own: slide(level, (x, y) => placeOnGround(points, level[0] as Camera, x, y)),
-  }
-}
-
-/** The similarity that takes a solve's cameras to the exact ones: turned as their directions say on the whole (a nearly straight path alone leaves its roll open), then sized and placed. */
-function alignCameras(found: readonly Camera[], exact: readonly Camera[]): Similarity {
-  const arms = (cameras: readonly Camera[], size: number): Vec3[] =>
-    cameras.flatMap((c) => [
-      c.position,
-      ...(
-        [
-          [size, 0, 0],
-          [0, size, 0],
-          [0, 0, -size],
-        ] as const
-      ).map((arm) => {
-        const [x, y, z] = rotate(c.rotation, arm)
-        return [c.position[0] + x, c.position[1] + y, c.position[2] + z] as Vec3
-      }),
-    ])
-  const { scale } = alignPoints(
-    found.map((c) => c.position),
-    exact.map((c) => c.position),
-  )
-  return alignPoints(arms(found, 1 / scale), arms(exact, 1))
-}
 
 function moveRows(
   name: string,

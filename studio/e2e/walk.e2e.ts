@@ -258,11 +258,6 @@ describe('a fire', () => {
     await page.getByRole('button', { name: 'Stop' }).last().click()
     await page.getByText('stopped').waitFor()
     await page.getByRole('button', { name: /Keep|Go on/ }).click()
-    await page
-      .getByRole('status')
-      .filter({ hasText: /running up|waiting|left/ })
-      .first()
-      .waitFor()
     await page.close()
     page = await openPage(browser, faults)
     await page.goto(`${application.address}/shot/yard`)

@@ -2,7 +2,7 @@ import type { Crew } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
 import { KEEP_FUEL, KEEP_HEAT, KEEP_SOOT } from './encodeFrame.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
 import { tilesOf, WORK_TILE } from './rowTables.ts'
 import type { GasSettings } from './settings.ts'
 

@@ -2,7 +2,7 @@ import type { Crew } from '../base/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import { closeFaces, closeWalls, openFaces, outsideOf, resetInactiveFaces } from './faces.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
 
 /**
  * Share of the pressure's push that the air feels where it sets out, by the last step's pressure; the rest where it arrives, by the projection. A half keeps the energy of what is projected away (the trapezoidal

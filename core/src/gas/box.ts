@@ -2,7 +2,7 @@ import { LanternError } from '../base/index.ts'
 import type { CellBox } from '../data/index.ts'
 import { CLEAR } from './activeTiles.ts'
 import type { GasSettings, SceneInputs } from './settings.ts'
-import { sourceBounds } from './sources.ts'
+import { sourceBounds } from './sourceShapes.ts'
 
 // The box that a gas is worked out in: its sources with air round them, what it holds, and where that may reach in the next frame.
 

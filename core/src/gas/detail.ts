@@ -10,7 +10,7 @@ import {
   toHalf,
 } from '../data/index.ts'
 import { smooth01 } from '../math/index.ts'
-import { layersPerChunk } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
 import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
 
 // A kept frame made finer: its fields are read where band-limited whirls, smaller than its cells, would have carried them from (Kim, Thuerey, James & Gross 2008: their band and their strength by the cascade from

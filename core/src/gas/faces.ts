@@ -1,7 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
 
 // What is done to whole fields between the steps of the air: the air outside the work, closed faces, scaling.
 

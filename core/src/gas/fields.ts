@@ -13,7 +13,7 @@ import {
   type PressureSystem,
   type RowSpans,
   WHOLE,
-} from './pressure.ts'
+} from './multigrid.ts'
 import { allocateTable, spansOf, type TileSpans, tilesOf, WORK_TILE } from './rowTables.ts'
 import type { GasSettings, SceneInputs } from './settings.ts'
 import { baseOf, eachRow, type RowStore, startOf, stopOf, storeOf, wholeStore } from './sparseRows.ts'

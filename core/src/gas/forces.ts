@@ -1,7 +1,7 @@
 import { type Crew, hash01 } from '../base/index.ts'
 import { smooth01 } from '../math/index.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
 import type { ForceInputs, GasForce, GasSettings, SceneInputs } from './settings.ts'
 import { WHIRL_NODES, WHIRL_WAVES, whirlTile } from './whirls.ts'
 

@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest'
 import { eachCell, noiseRhs, plainApply, pressureCase } from '../../testing/grids.ts'
 import { random } from '../base/index.ts'
 import { paddedIndex } from '../data/index.ts'
-import { layersPerChunk, solvePressure } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
+import { solvePressure } from './pressure.ts'
 
 const ball =
   (n: number) =>

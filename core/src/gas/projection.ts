@@ -2,7 +2,8 @@ import type { Crew } from '../base/index.ts'
 import { AHEAD } from './advection.ts'
 import { closeWalls, outsideOf } from './faces.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk, type SolveReport, solvePressure, sumPartials } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
+import { type SolveReport, solvePressure, sumPartials } from './pressure.ts'
 
 /** The projection stops when the largest |divergence - expansion| x dt is under this. */
 const DIVERGENCE_LIMIT = 5e-4

@@ -4,7 +4,8 @@ import { advectDensities, advectVelocity, fillAllGhosts } from './advection.ts'
 import { closeWalls, scaleField } from './faces.ts'
 import type { GasFields } from './fields.ts'
 import { pushAir } from './forces.ts'
-import { layersPerChunk, type SolveReport, sumPartials } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
+import { type SolveReport, sumPartials } from './pressure.ts'
 import { projectVelocity } from './projection.ts'
 import {
   AIR_DENSITY,

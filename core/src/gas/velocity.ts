@@ -1,7 +1,8 @@
 import type { Crew } from '../base/index.ts'
 import { outsideOf } from './faces.ts'
 import type { GasFields } from './fields.ts'
-import { layersPerChunk, maxPartials } from './pressure.ts'
+import { layersPerChunk } from './multigrid.ts'
+import { maxPartials } from './pressure.ts'
 
 /** Makes a field 0 round what is worked on. */
 function stillGhosts(crew: Crew, fields: GasFields, pointer: number): void {

@@ -1,7 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { type CellBox, distanceTo, paddedCells, paddedIndex, type Solid, solidBounds } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import type { ClosedSides } from './pressure.ts'
+import type { ClosedSides } from './multigrid.ts'
 import { solidVelocity } from './sceneInputs.ts'
 import { eachRow, elementAt, elementOf, type RowStore } from './sparseRows.ts'
 

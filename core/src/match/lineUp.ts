@@ -11,7 +11,7 @@ import {
   symmetricEigen,
   type Vec3,
 } from '../math/index.ts'
-import { movePose } from './bundle.ts'
+import { movePose } from './bundleCost.ts'
 import { straightPlace } from './lens.ts'
 
 // A still or locked-off view lined up by edges that are parallel in the world (Caprile & Torre 1990; Hartley & Zisserman 2004, 8.6), then bettered until the drawn lines meet their vanishing points best.

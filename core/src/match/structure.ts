@@ -1,7 +1,8 @@
 import type { Crew } from '../base/index.ts'
 import { placeAt, seenAt, type Track } from '../data/index.ts'
 import { reduceRows, type Vec3 } from '../math/index.ts'
-import { adjustBundle, type Bundle, type BundleResult, land } from './bundle.ts'
+import { adjustBundle, type BundleResult } from './bundle.ts'
+import { type Bundle, land } from './bundleCost.ts'
 import { straightPlace } from './lens.ts'
 import { median } from './median.ts'
 

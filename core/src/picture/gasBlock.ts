@@ -60,6 +60,61 @@ export interface GasLayout {
 
 const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
 
+/** Writes the words of a block as the kernels read them (kernels/assembly/gaslight.ts). */
+function writeBlock(
+  crew: Crew,
+  block: number,
+  laid: {
+    frame: GasFrame
+    coarse: readonly [number, number, number]
+    tiles: readonly [number, number, number]
+    weight: number
+    ahead: number
+    place: Placement
+    /** Pointers of the fields. */
+    at: {
+      extinction: number
+      kelvin: number
+      marks: number
+      coarseExtinction: number
+      light: number
+      speed?: number
+      flame?: number
+    }
+  },
+): void {
+  const { frame, coarse, tiles, weight, ahead, place, at } = laid
+  const { box } = frame
+  const floats = crew.heap.f32(block, BLOCK_BYTES / 4)
+  const words = crew.heap.i32(block, BLOCK_BYTES / 4)
+  floats.set([box.origin[0] * box.cell, box.origin[1] * box.cell, box.origin[2] * box.cell, box.cell])
+  words.set([...box.size, at.extinction, at.kelvin, at.marks, ...tiles], 4)
+  floats[13] = box.cell * LIGHT_FACTOR
+  words.set([...coarse, at.coarseExtinction, at.light, at.speed ?? 0, at.flame ?? 0], 14)
+  // Columns of the matrix are the world's axes in the gas.
+  const columns = (
+    [
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ] as const
+  ).map((axis) => intoGas(place, axis).map((part) => part / place.scale))
+  const shift = placeInGas(place, [0, 0, 0])
+  floats.set(
+    [
+      weight,
+      ahead,
+      place.scale,
+      ...[0, 1, 2].flatMap((row) => columns.map((column) => column[row] ?? 0)),
+      ...shift,
+      ...intoGas(place, [0, 1, 0]),
+    ],
+    21,
+  )
+  words[39] = 0
+  floats[40] = frame.ambient
+}
+
 /** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
 export function uploadGasFrame(
   crew: Crew,
@@ -124,34 +179,16 @@ export function uploadGasFrame(
   const light = heap.alloc(coarseCells * 32)
   heap.f32(light, coarseCells * 8).fill(0)
   const block = heap.alloc(BLOCK_BYTES)
-  const floats = heap.f32(block, BLOCK_BYTES / 4)
-  const words = heap.i32(block, BLOCK_BYTES / 4)
-  floats.set([box.origin[0] * box.cell, box.origin[1] * box.cell, box.origin[2] * box.cell, box.cell])
-  words.set([nx, ny, nz, ext.at, kelvin.at, marks, tx, ty, tz], 4)
-  floats[13] = box.cell * LIGHT_FACTOR
-  words.set([...coarse, coarseExtinction, light, speed?.at ?? 0, flame?.at ?? 0], 14)
-  // Columns of the matrix are the world's axes in the gas.
-  const columns = (
-    [
-      [1, 0, 0],
-      [0, 1, 0],
-      [0, 0, 1],
-    ] as const
-  ).map((axis) => intoGas(place, axis).map((part) => part / place.scale))
-  const shift = placeInGas(place, [0, 0, 0])
-  floats.set(
-    [
-      weight,
-      ahead,
-      place.scale,
-      ...[0, 1, 2].flatMap((row) => columns.map((column) => column[row] ?? 0)),
-      ...shift,
-      ...intoGas(place, [0, 1, 0]),
-    ],
-    21,
-  )
-  words[39] = 0
-  floats[40] = frame.ambient
+  const at = {
+    extinction: ext.at,
+    kelvin: kelvin.at,
+    marks,
+    coarseExtinction,
+    light,
+    speed: speed?.at,
+    flame: flame?.at,
+  }
+  writeBlock(crew, block, { frame, coarse, tiles: [tx, ty, tz], weight, ahead, place, at })
   crew.run('coarsenExtinction', [block, LIGHT_FACTOR, weight], coarse[2])
   return { block, coarse }
 }

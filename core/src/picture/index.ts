@@ -1,3 +1,4 @@
 export * from './gasBlock.ts'
+export * from './passes.ts'
 export * from './render.ts'
 export * from './scene.ts'

@@ -170,6 +170,8 @@ function shed(
 function tree(mesh: Mesh, seed: number, at: Vec3, tall: number, leafy: number, detail: number): void {
   let key = 0
   const bark = skinOf(0.075, 0.062, 0.048)
+  // A coarse yard's trees keep their trunks and boughs.
+  const deepest = detail < 0.1 ? 3 : 6
   const grow = (from: Vec3, way: Vec3, length: number, radius: number, depth: number): void => {
     const steps = depth < 2 ? 5 : 3
     const path: Vec3[] = [from]
@@ -192,7 +194,7 @@ function tree(mesh: Mesh, seed: number, at: Vec3, tall: number, leafy: number, d
       depth < 2 ? 8 : depth < 4 ? 5 : 3,
       () => bark,
     )
-    if (depth >= 6 || radius < 0.006) {
+    if (depth >= deepest || radius < 0.006) {
       tuft(p, length)
       return
     }

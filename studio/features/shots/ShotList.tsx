@@ -24,6 +24,33 @@ interface ShotRow {
   }
 }
 
+function ShotCard({ shot }: { shot: ShotRow }) {
+  return (
+    <Link
+      href={`/shot/${encodeURIComponent(shot.name)}`}
+      prefetch={false}
+      style={{ width: 264, background: '#242424', border: '1px solid #313131' }}
+    >
+      <Box
+        height="148px"
+        background="well"
+        backgroundImage={`url(/api/assets/${shot.plate.asset}/${Math.round((shot.plate.first + shot.plate.last) / 2)}?size=quarter)`}
+        backgroundSize="cover"
+        backgroundPosition="center"
+      />
+      <Box padding="8px 10px">
+        <Text fontWeight="650" truncate>
+          {shot.name}
+        </Text>
+        <Text className="num" color="soft">
+          {shot.plate.first}–{shot.plate.last} · {Number((shot.plate.rate[0] / shot.plate.rate[1]).toFixed(3))}/s ·{' '}
+          {shot.plate.width}×{shot.plate.height}
+        </Text>
+      </Box>
+    </Link>
+  )
+}
+
 /** The shots of the project; a plate dropped anywhere on the page becomes a new one. */
 export function ShotList() {
   const router = useRouter()
@@ -92,30 +119,7 @@ export function ShotList() {
           )}
           <Flex wrap="wrap" gap="14px">
             {shots.data?.map((shot) => (
-              <Link
-                key={shot.id}
-                href={`/shot/${encodeURIComponent(shot.name)}`}
-                prefetch={false}
-                style={{ width: 264, background: '#242424', border: '1px solid #313131' }}
-              >
-                <Box
-                  height="148px"
-                  background="well"
-                  backgroundImage={`url(/api/assets/${shot.plate.asset}/${Math.round((shot.plate.first + shot.plate.last) / 2)}?size=quarter)`}
-                  backgroundSize="cover"
-                  backgroundPosition="center"
-                />
-                <Box padding="8px 10px">
-                  <Text fontWeight="650" truncate>
-                    {shot.name}
-                  </Text>
-                  <Text className="num" color="soft">
-                    {shot.plate.first}–{shot.plate.last} ·{' '}
-                    {Number((shot.plate.rate[0] / shot.plate.rate[1]).toFixed(3))}/s · {shot.plate.width}×
-                    {shot.plate.height}
-                  </Text>
-                </Box>
-              </Link>
+              <ShotCard key={shot.id} shot={shot} />
             ))}
           </Flex>
         </Box>

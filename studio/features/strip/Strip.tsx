@@ -57,6 +57,56 @@ function drawRow(
   }
 }
 
+/** The strip's measures: px, and frames of the plate. */
+interface StripScale {
+  width: number
+  height: number
+  first: number
+  last: number
+  /** px a frame. */
+  step: number
+  x: (frame: number) => number
+  loop: readonly [number, number]
+  frame: number
+}
+
+function drawStrip(
+  context: CanvasRenderingContext2D,
+  rows: readonly StripRow[],
+  { width, height, first, last, step, x, loop, frame }: StripScale,
+): void {
+  context.fillStyle = COLOURS.panel
+  context.fillRect(0, 0, width, height)
+  context.font = '10px var(--font-number), monospace'
+  context.fillStyle = '#343434'
+  if (loop[0] > first || loop[1] < last)
+    context.fillRect(x(loop[0]) - step / 2, 0, x(loop[1]) - x(loop[0]) + step, RULER - 2)
+  const every = Math.max(1, Math.ceil(60 / step / 10) * 10)
+  for (let at = first; at <= last; at++) {
+    const big = at === first || at % every === 0
+    if (!big && step < 4) continue
+    context.fillStyle = big ? COLOURS.faint : COLOURS.line
+    context.fillRect(x(at), big ? 14 : 20, 1, big ? 10 : 4)
+    if (big && (at === first || at - first > 30 / step)) {
+      // The last number stands before its mark where it would leave the strip.
+      const wide = context.measureText(String(at)).width
+      context.fillText(String(at), x(at) + 3 + wide > width ? x(at) - 3 - wide : x(at) + 3, 16)
+    }
+  }
+  rows.forEach((row, n) => {
+    context.fillStyle = COLOURS.hair
+    context.fillRect(0, RULER + n * ROW - 1, width, 1)
+    drawRow(context, row, RULER + n * ROW, x, step, first, last)
+  })
+  context.fillStyle = COLOURS.text
+  context.fillRect(x(frame), 0, 1, height)
+  context.beginPath()
+  context.moveTo(x(frame) - 5, 0)
+  context.lineTo(x(frame) + 5, 0)
+  context.lineTo(x(frame), 6)
+  context.fill()
+}
+
 /** The strip: the frame axis with a row per signal and per kept result. Dragging scrubs; with Shift it sets the loop. */
 export function Strip() {
   const state = useShot()
@@ -84,36 +134,7 @@ export function Strip() {
     canvas.current.width = width * ratio
     canvas.current.height = height * ratio
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    context.fillStyle = COLOURS.panel
-    context.fillRect(0, 0, width, height)
-    context.font = '10px var(--font-number), monospace'
-    context.fillStyle = '#343434'
-    if (loop[0] > first || loop[1] < last)
-      context.fillRect(x(loop[0]) - step / 2, 0, x(loop[1]) - x(loop[0]) + step, RULER - 2)
-    const every = Math.max(1, Math.ceil(60 / step / 10) * 10)
-    for (let at = first; at <= last; at++) {
-      const big = at === first || at % every === 0
-      if (!big && step < 4) continue
-      context.fillStyle = big ? COLOURS.faint : COLOURS.line
-      context.fillRect(x(at), big ? 14 : 20, 1, big ? 10 : 4)
-      if (big && (at === first || at - first > 30 / step)) {
-        // The last number stands before its mark where it would leave the strip.
-        const wide = context.measureText(String(at)).width
-        context.fillText(String(at), x(at) + 3 + wide > width ? x(at) - 3 - wide : x(at) + 3, 16)
-      }
-    }
-    rows.forEach((row, n) => {
-      context.fillStyle = COLOURS.hair
-      context.fillRect(0, RULER + n * ROW - 1, width, 1)
-      drawRow(context, row, RULER + n * ROW, x, step, first, last)
-    })
-    context.fillStyle = COLOURS.text
-    context.fillRect(x(frame), 0, 1, height)
-    context.beginPath()
-    context.moveTo(x(frame) - 5, 0)
-    context.lineTo(x(frame) + 5, 0)
-    context.lineTo(x(frame), 6)
-    context.fill()
+    drawStrip(context, rows, { width, height, first, last, step, x, loop, frame })
   })
   if (!shot) return null
   const rate = shot.document.plate.rate[0] / shot.document.plate.rate[1]

@@ -1,6 +1,8 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
+import type { Camera } from '@lantern/core/data'
 import { MANUAL_TRACK_NUMBERS, matchScene } from '@lantern/core/pipeline'
+import type { ShotDocument } from '@lantern/core/shot'
 import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -54,6 +56,49 @@ function save(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000)
 }
 
+/** What goes out: the camera's path, the solve where it is the document's, and the tracks asked for. */
+function sceneOf(
+  document: ShotDocument,
+  cameras: { first: number; cameras: Camera[] },
+  shown: ShownMatch,
+  which: Choices['which'],
+): ReturnType<typeof matchScene> {
+  const ids =
+    which === 'hand'
+      ? new Set(shown.tracks.filter(({ id }) => id >= MANUAL_TRACK_NUMBERS).map(({ id }) => id))
+      : undefined
+  return matchScene(
+    document,
+    cameras.cameras.map((one, n) => ({ frame: cameras.first + n, camera: one })),
+    shown.fresh ? undefined : shown.solve,
+    shown.tracks,
+    ids,
+  )
+}
+
+interface PickProps {
+  label: string
+  value: string
+  options: readonly (readonly [string, string])[]
+  onPick: (key: string) => void
+}
+
+/** A line of the form: one of a few. */
+function PickLine({ label, value, options, onPick }: PickProps) {
+  return (
+    <Flex justify="space-between" align="center" minHeight="26px">
+      <span>{label}</span>
+      <Flex gap="3px">
+        {options.map(([key, name]) => (
+          <Press key={key} aria-pressed={value === key} onClick={() => onPick(key)}>
+            {name}
+          </Press>
+        ))}
+      </Flex>
+    </Flex>
+  )
+}
+
 /** The camera, what was solved with it, its tracks and its lens, as open files. */
 export function HandOut({ shown }: { shown: ShownMatch }) {
   const { shot, cameras, say } = useShot()
@@ -73,17 +118,7 @@ export function HandOut({ shown }: { shown: ShownMatch }) {
   const out = async (): Promise<void> => {
     setBusy(true)
     try {
-      const ids =
-        which === 'hand'
-          ? new Set(shown.tracks.filter(({ id }) => id >= MANUAL_TRACK_NUMBERS).map(({ id }) => id))
-          : undefined
-      const scene = matchScene(
-        shot.document,
-        cameras.cameras.map((one, n) => ({ frame: cameras.first + n, camera: one })),
-        shown.fresh ? undefined : shown.solve,
-        shown.tracks,
-        ids,
-      )
+      const scene = sceneOf(shot.document, cameras, shown, which)
       save(
         await written({ form, scene, lens: camera, up, unit, shift: first - plate.first }),
         `${shot.name}${FORMS[form].ending}`,
@@ -94,25 +129,6 @@ export function HandOut({ shown }: { shown: ShownMatch }) {
       setBusy(false)
     }
   }
-  const Pick = ({
-    name,
-    value,
-    options,
-    disabled,
-  }: {
-    name: 'up' | 'unit' | 'which'
-    value: string
-    options: readonly (readonly [string, string])[]
-    disabled?: boolean
-  }) => (
-    <Flex gap="3px">
-      {options.map(([key, label]) => (
-        <Press key={key} disabled={disabled} aria-pressed={value === key} onClick={() => choose({ [name]: key })}>
-          {label}
-        </Press>
-      ))}
-    </Flex>
-  )
   return (
     <Part title="Hand out">
       <select
@@ -131,43 +147,37 @@ export function HandOut({ shown }: { shown: ShownMatch }) {
         {FORMS[form].says}
       </Text>
       {form !== 'lens-exr' && form !== 'camera-csv' && (
-        <Flex justify="space-between" align="center" minHeight="26px">
-          <span>Tracks and points</span>
-          <Pick
-            name="which"
-            value={which}
-            options={[
-              ['all', 'All'],
-              ['hand', 'By hand'],
-            ]}
-          />
-        </Flex>
+        <PickLine
+          label="Tracks and points"
+          value={which}
+          options={[
+            ['all', 'All'],
+            ['hand', 'By hand'],
+          ]}
+          onPick={(key) => choose({ which: key as Choices['which'] })}
+        />
       )}
       {!own && (
-        <Flex justify="space-between" align="center" minHeight="26px">
-          <span>Up</span>
-          <Pick
-            name="up"
-            value={up}
-            options={[
-              ['y', 'Y'],
-              ['z', 'Z'],
-            ]}
-          />
-        </Flex>
+        <PickLine
+          label="Up"
+          value={up}
+          options={[
+            ['y', 'Y'],
+            ['z', 'Z'],
+          ]}
+          onPick={(key) => choose({ up: key as Choices['up'] })}
+        />
       )}
       {!own && (
-        <Flex justify="space-between" align="center" minHeight="26px">
-          <span>Unit</span>
-          <Pick
-            name="unit"
-            value={unit}
-            options={[
-              ['m', 'm'],
-              ['cm', 'cm'],
-            ]}
-          />
-        </Flex>
+        <PickLine
+          label="Unit"
+          value={unit}
+          options={[
+            ['m', 'm'],
+            ['cm', 'cm'],
+          ]}
+          onPick={(key) => choose({ unit: key as Choices['unit'] })}
+        />
       )}
       {form !== 'lens-exr' && (
         <Flex justify="space-between" align="center" minHeight="26px">

@@ -19,12 +19,83 @@ const WAYS = [
   ['→', NUDGE, 0],
 ] as const
 
-/** The chosen track set by hand: seen large, nudged, followed, trusted, trimmed. */
-export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: string; hand: ManualTrack }) {
-  const { shot, status, frame, edit, preview, ask, set } = useShot()
-  const [held, setHeld] = useState<Corner>()
+/** What of a track counts, and how much. */
+function Trims({ id, hand }: { id: string; hand: ManualTrack }) {
+  const { shot, frame, edit, set } = useShot()
+  if (!shot) return null
+  const flat = hand.keys[0]?.places.length === 4
+  const { first, last } = shot.document.plate
+  const [from, to] = hand.span ?? [first, last]
+  const change = (value: Partial<Record<keyof ManualTrack, unknown>>): void =>
+    edit({ match: { hands: { [id]: value } } })
+  return (
+    <>
+      <Flex gap="6px" marginTop="6px" wrap="wrap">
+        {!flat && (
+          <Press
+            aria-pressed={hand.trust >= TRUSTED}
+            onClick={() => change({ trust: hand.trust >= TRUSTED ? 5 : TRUSTED })}
+          >
+            Trust this
+          </Press>
+        )}
+        <Press disabled={frame <= from || frame >= to} onClick={() => change({ span: [frame, to] })}>
+          Trim before
+        </Press>
+        <Press disabled={frame <= from || frame >= to} onClick={() => change({ span: [from, frame] })}>
+          Trim after
+        </Press>
+        {hand.span && <Press onClick={() => change({ span: null })}>Whole again</Press>}
+        <Press onClick={() => (edit({ match: { hands: { [id]: null } } }), set({ chosen: '' }))}>Remove</Press>
+      </Flex>
+      {hand.span && (
+        <Text className="num" color="faint" marginTop="4px">
+          used {from}–{to}
+        </Text>
+      )}
+    </>
+  )
+}
+
+/** A locked-off camera that trembles as the patch does. */
+function Trembles({ id, hand, followed }: { id: string; hand: ManualTrack; followed: boolean }) {
+  const { shot, edit } = useShot()
   if (!shot) return null
   const { plate, camera } = shot.document
+  const still = camera.kind === 'typed' || camera.kind === 'lined'
+  return (
+    <Box marginTop="6px">
+      <Press
+        disabled={!still || !followed}
+        aria-pressed={camera.shake?.hand === id}
+        onClick={() =>
+          edit({
+            camera: {
+              shake:
+                camera.shake?.hand === id
+                  ? null
+                  : { hand: id, frame: hand.keys[0]?.frame ?? plate.first, model: 'turn' },
+            },
+          })
+        }
+      >
+        The camera trembles with it
+      </Press>
+      {!still && (
+        <Text color="faint" marginTop="4px">
+          For a typed or lined-up camera, locked off.
+        </Text>
+      )}
+    </Box>
+  )
+}
+
+/** The chosen track set by hand: seen large, nudged, followed, trusted, trimmed. */
+export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: string; hand: ManualTrack }) {
+  const { shot, status, frame, edit, preview, ask } = useShot()
+  const [held, setHeld] = useState<Corner>()
+  if (!shot) return null
+  const { plate } = shot.document
   const stage = status?.match.hands[id]
   const followed = shown.hands[id]
   const places = placesOf(hand, followed, frame, plate.first)
@@ -40,9 +111,7 @@ export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: s
     looks?: number
   }
   const now = likeness?.[frame - (first ?? 0)]
-  const [from, to] = hand.span ?? [plate.first, plate.last]
   const follow = (): void => void ask({ what: 'hand', hand: id })
-  const still = camera.kind === 'typed' || camera.kind === 'lined'
   const move = (dx: number, dy: number): void =>
     places &&
     setHand(
@@ -131,54 +200,8 @@ export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: s
           onChange={(key, value, final) => change({ [key]: value }, final)}
         />
       </Box>
-      <Flex gap="6px" marginTop="6px" wrap="wrap">
-        {!flat && (
-          <Press
-            aria-pressed={hand.trust >= TRUSTED}
-            onClick={() => change({ trust: hand.trust >= TRUSTED ? 5 : TRUSTED })}
-          >
-            Trust this
-          </Press>
-        )}
-        <Press disabled={frame <= from || frame >= to} onClick={() => change({ span: [frame, to] })}>
-          Trim before
-        </Press>
-        <Press disabled={frame <= from || frame >= to} onClick={() => change({ span: [from, frame] })}>
-          Trim after
-        </Press>
-        {hand.span && <Press onClick={() => change({ span: null })}>Whole again</Press>}
-        <Press onClick={() => (edit({ match: { hands: { [id]: null } } }), set({ chosen: '' }))}>Remove</Press>
-      </Flex>
-      {hand.span && (
-        <Text className="num" color="faint" marginTop="4px">
-          used {from}–{to}
-        </Text>
-      )}
-      {flat && (
-        <Box marginTop="6px">
-          <Press
-            disabled={!still || stage?.state !== 'done'}
-            aria-pressed={camera.shake?.hand === id}
-            onClick={() =>
-              edit({
-                camera: {
-                  shake:
-                    camera.shake?.hand === id
-                      ? null
-                      : { hand: id, frame: hand.keys[0]?.frame ?? plate.first, model: 'turn' },
-                },
-              })
-            }
-          >
-            The camera trembles with it
-          </Press>
-          {!still && (
-            <Text color="faint" marginTop="4px">
-              For a typed or lined-up camera, locked off.
-            </Text>
-          )}
-        </Box>
-      )}
+      <Trims id={id} hand={hand} />
+      {flat && <Trembles id={id} hand={hand} followed={stage?.state === 'done'} />}
     </Part>
   )
 }

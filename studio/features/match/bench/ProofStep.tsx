@@ -1,6 +1,6 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { SETTINGS } from '@lantern/core/shot'
+import { type Proof, SETTINGS } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
@@ -15,6 +15,89 @@ const FAR_DEGREES = 5
 const sizeOf = (wide: number, distance: number): number =>
   Number((2 * distance * Math.tan((wide * Math.PI) / 360)).toPrecision(6))
 const SHAPES = { cone: 'Cone', chequer: 'Tile', figure: 'Figure', text: 'Words' } as const
+
+/** A test object that stands far away: its distance, and how large it looks. */
+function FarAway({ id, size, far }: { id: string; size: number; far: { distance: number } }) {
+  const { edit } = useShot()
+  return (
+    <>
+      <Text color="faint">In its direction, turning with the camera only.</Text>
+      <Flex justify="space-between" align="center" minHeight="26px">
+        <span>Distance</span>
+        <Box width="108px">
+          <NumberField
+            label="Distance"
+            value={far.distance}
+            unit="m"
+            step={10}
+            minimum={1}
+            onValue={(distance, final) =>
+              final &&
+              edit({
+                match: {
+                  proofs: { [id]: { far: { distance }, size: (size * distance) / far.distance } },
+                },
+              })
+            }
+          />
+        </Box>
+      </Flex>
+      <Flex justify="space-between" align="center" minHeight="26px">
+        <span>As large as</span>
+        <Box width="108px">
+          <NumberField
+            label="Degrees"
+            value={(360 / Math.PI) * Math.atan(size / 2 / far.distance)}
+            unit="°"
+            step={0.1}
+            minimum={0.01}
+            maximum={120}
+            onValue={(wide, final) =>
+              final && edit({ match: { proofs: { [id]: { size: sizeOf(wide, far.distance) } } } })
+            }
+          />
+        </Box>
+      </Flex>
+    </>
+  )
+}
+
+/** What a test object is. */
+function ShapeLine({ id, proof }: { id: string; proof: Proof }) {
+  const { edit } = useShot()
+  return (
+    <>
+      <Flex gap="4px" margin="5px 0">
+        {(Object.keys(SHAPES) as (keyof typeof SHAPES)[]).map((shape) => (
+          <Press
+            key={shape}
+            aria-pressed={proof.shape === shape}
+            onClick={() =>
+              edit({
+                match: { proofs: { [id]: { shape, name: `${SHAPES[shape]}${proof.name.replace(/^\S+/, '')}` } } },
+              })
+            }
+          >
+            {SHAPES[shape]}
+          </Press>
+        ))}
+      </Flex>
+      {proof.shape === 'text' && (
+        <input
+          key={proof.text}
+          aria-label="Words"
+          defaultValue={proof.text}
+          maxLength={40}
+          onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())}
+          onBlur={(event) =>
+            event.target.value !== proof.text && edit({ match: { proofs: { [id]: { text: event.target.value } } } })
+          }
+          style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%' }}
+        />
+      )}
+    </>
+  )
+}
 
 export function ProofStep({ shown }: { shown: ShownMatch }) {
   const { shot, tool, set, edit, preview, chosen, view, frame, cameras } = useShot()
@@ -76,34 +159,7 @@ export function ProofStep({ shown }: { shown: ShownMatch }) {
       )}
       {proof && (
         <Part title={proof.name} note={`set at ${proof.at.frame}`}>
-          <Flex gap="4px" margin="5px 0">
-            {(Object.keys(SHAPES) as (keyof typeof SHAPES)[]).map((shape) => (
-              <Press
-                key={shape}
-                aria-pressed={proof.shape === shape}
-                onClick={() =>
-                  edit({
-                    match: { proofs: { [id]: { shape, name: `${SHAPES[shape]}${proof.name.replace(/^\S+/, '')}` } } },
-                  })
-                }
-              >
-                {SHAPES[shape]}
-              </Press>
-            ))}
-          </Flex>
-          {proof.shape === 'text' && (
-            <input
-              key={proof.text}
-              aria-label="Words"
-              defaultValue={proof.text}
-              maxLength={40}
-              onKeyDown={(event) => (event.stopPropagation(), event.key === 'Enter' && event.currentTarget.blur())}
-              onBlur={(event) =>
-                event.target.value !== proof.text && edit({ match: { proofs: { [id]: { text: event.target.value } } } })
-              }
-              style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', width: '100%' }}
-            />
-          )}
+          <ShapeLine id={id} proof={proof} />
           <Flex gap="4px" margin="5px 0">
             <Press
               aria-pressed={!proof.far}
@@ -123,50 +179,7 @@ export function ProofStep({ shown }: { shown: ShownMatch }) {
               Far away
             </Press>
           </Flex>
-          {proof.far && (
-            <>
-              <Text color="faint">In its direction, turning with the camera only.</Text>
-              <Flex justify="space-between" align="center" minHeight="26px">
-                <span>Distance</span>
-                <Box width="108px">
-                  <NumberField
-                    label="Distance"
-                    value={proof.far.distance}
-                    unit="m"
-                    step={10}
-                    minimum={1}
-                    onValue={(distance, final) =>
-                      final &&
-                      proof.far &&
-                      edit({
-                        match: {
-                          proofs: { [id]: { far: { distance }, size: (proof.size * distance) / proof.far.distance } },
-                        },
-                      })
-                    }
-                  />
-                </Box>
-              </Flex>
-              <Flex justify="space-between" align="center" minHeight="26px">
-                <span>As large as</span>
-                <Box width="108px">
-                  <NumberField
-                    label="Degrees"
-                    value={(360 / Math.PI) * Math.atan(proof.size / 2 / proof.far.distance)}
-                    unit="°"
-                    step={0.1}
-                    minimum={0.01}
-                    maximum={120}
-                    onValue={(wide, final) =>
-                      final &&
-                      proof.far &&
-                      edit({ match: { proofs: { [id]: { size: sizeOf(wide, proof.far.distance) } } } })
-                    }
-                  />
-                </Box>
-              </Flex>
-            </>
-          )}
+          {proof.far && <FarAway id={id} size={proof.size} far={proof.far} />}
           <Box marginX="-14px">
             <Settings
               settings={SETTINGS.proof.filter(

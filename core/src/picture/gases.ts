@@ -1,0 +1,82 @@
+import type { Crew } from '../base/index.ts'
+import { AT_HOME, type GasBlock, type Placement, placeInGas, placeInWorld, uploadGasFrame } from './gasBlock.ts'
+import type { GasVolume, PictureEmitter, PictureQuality, PlateLight } from './passes.ts'
+
+const GROUND_BOUNCE = 0.18
+
+export function uploadEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
+  const pointer = crew.heap.alloc(Math.max(1, emitters.length) * 32)
+  const floats = crew.heap.f32(pointer, emitters.length * 8)
+  emitters.forEach((emitter, n) => floats.set([...emitter.at, ...emitter.intensity, emitter.radius, 0], n * 8))
+  return pointer
+}
+
+function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
+  const table = crew.heap.alloc(gas.glow.table.byteLength)
+  crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
+  const pointer = crew.heap.alloc(76)
+  const floats = crew.heap.f32(pointer, 19)
+  const words = crew.heap.i32(pointer, 19)
+  // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
+  const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
+  const sky = light.skyColour.map((part) => part * 0.5 * (1 - light.sunShare + GROUND_BOUNCE))
+  floats.set([
+    gas.albedo,
+    gas.forward,
+    ...light.sunColour.map((part) => part * normal),
+    ...sky,
+    ...light.sunDirection,
+    0,
+    gas.glow.from,
+    1 / gas.glow.step,
+  ])
+  words[11] = orders
+  words.set([gas.glow.table.length / 4, table], 14)
+  floats.set(gas.blue ?? [0, 0, 0], 16)
+  return pointer
+}
+
+/** A gas laid out: a block for every frame that it is blended from, its emitters in its own space and in the world. */
+export interface LaidGas {
+  gas: GasVolume
+  place: Placement
+  blocks: GasBlock[]
+}
+
+export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
+  const place = gas.place ?? AT_HOME
+  const look = uploadLook(crew, gas, light, quality.orders)
+  const blocks = gas.frames.map(({ frame, weight, ahead }) => {
+    const laid = uploadGasFrame(crew, frame, {
+      extinctionPerSoot: gas.extinctionPerSoot,
+      weight,
+      ahead,
+      place,
+      moves: quality.shutterSamples > 1 || ahead !== 0,
+      burns: (gas.blue?.[2] ?? 0) > 0,
+    })
+    crew.heap.i32(laid.block, 40)[39] = look
+    return laid
+  })
+  return { gas, place, blocks }
+}
+
+export const inWorld = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+  emitters.map(({ at, intensity, radius }) => ({
+    at: placeInWorld(place, at),
+    intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number],
+    radius: radius * place.scale,
+  }))
+export const inGas = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+  emitters.map(({ at, intensity, radius }) => ({
+    at: placeInGas(place, at),
+    intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number],
+    radius: radius / place.scale,
+  }))
+
+/** A list of blocks for the kernels. */
+export function uploadList(crew: Crew, blocks: readonly GasBlock[]): number {
+  const list = crew.heap.alloc(Math.max(1, blocks.length) * 4)
+  crew.heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
+  return list
+}
