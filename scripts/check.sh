@@ -14,6 +14,7 @@ rest() {
   echo 'types: core, and all parts'
   node_modules/.bin/biome ci --error-on-warnings --colors=off .
   node scripts/check-imports.mjs
+  node scripts/check-caps.mjs
 }
 promises & linted=$!
 rest && wait "$linted"
