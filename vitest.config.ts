@@ -24,6 +24,7 @@ const others = ['{store,farm,studio,scripts}/**/*.test.ts']
 const apart = [
   'studio/features/**/*.test.ts',
   'studio/server/newEffect.test.ts',
+  'studio/server/routes.test.ts',
   'farm/src/lantern.test.ts',
   'farm/src/bake/bakeJob.test.ts',
   'store/src/store.test.ts',

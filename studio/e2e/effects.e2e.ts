@@ -285,7 +285,9 @@ describe('what is kept', () => {
     await type(page, 'Turn', '90')
     await saved(page)
     expect(Object.values((await status()).items)).toHaveLength(runs)
-    await expect.poll(async () => page.locator('[data-source]').innerText(), { timeout: 90_000 }).toContain('kept gas')
+    await expect
+      .poll(async () => page.locator('[data-source]').innerText(), { timeout: 90_000 })
+      .toContain('kept frames')
   }, 240_000)
   it('stays as it is in the picture, to the pixel, beside another that still burns draft', async () => {
     // What the picture shows where the kept fire is: every channel of every pixel.

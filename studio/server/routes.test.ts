@@ -166,6 +166,10 @@ describe('a shot’s routes', () => {
     const { head } = (await call(GET, params)).body
     expect((await call(PATCH, params, { method: 'PATCH', raw: '{' })).body.message).toBe('The request is not JSON.')
     expect((await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: [], more: 1 } })).status).toBe(400)
+    const thin = { items: { thin: { kind: 'box', name: 'x', order: 1, width: -2 } } }
+    const refused = await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: thin } })
+    expect(refused).toMatchObject({ status: 400, body: { message: expect.stringContaining('width') } })
+    expect((await call(GET, params)).body.document?.items.thin).toBeUndefined()
     expect(
       (await call(PATCH, params, { method: 'PATCH', body: { base: head, patch: { name: 'Other' } } })).body.message,
     ).toMatch(/keeps the name/)

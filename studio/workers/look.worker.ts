@@ -139,7 +139,7 @@ interface Found {
 
 /** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
 async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
-  if (source.kind !== 'gas') return { passing: false }
+  if (source.kind !== 'runs') return { passing: false }
   const { instances, camera } = source.at
   const draft = new Map<string, GasFrame>()
   const wanted: [string, number, string][] = []

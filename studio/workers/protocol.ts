@@ -10,7 +10,7 @@ export type SettledFrame = Omit<PictureFrame, 'inputs'>
 /** What a frame is laid from: kept passes by their result, gas rendered here (kept where there is a result's key for it, else drafts, by the drafts’ keys in `drafts`), or the bare plate. */
 export type PassSource =
   | { kind: 'kept'; key: string }
-  | { kind: 'gas'; at: SettledFrame; keys: Record<string, string>; drafts: Record<string, string> }
+  | { kind: 'runs'; at: SettledFrame; keys: Record<string, string>; drafts: Record<string, string> }
   | { kind: 'none' }
 
 export interface ComposeRequest {

@@ -13,7 +13,7 @@ import { sourceOf } from './passSource.ts'
 const FROM = {
   final: 'final',
   look: 'first look',
-  gas: 'kept gas, rendered here',
+  runs: 'kept frames, rendered here',
   draft: 'draft, burning here',
   plate: 'plate alone',
 } as const

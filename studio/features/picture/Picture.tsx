@@ -147,7 +147,7 @@ export function Picture() {
     if (!looks || !document || !status || document.camera.kind === 'none' || station === 'Match') return
     const now = useShot.getState()
     const { from, source } = sourceOf(now, frame)
-    const held = source.kind === 'gas' ? source.keys : {}
+    const held = source.kind === 'runs' ? source.keys : {}
     const unkept = from === 'draft' || from === 'plate'
     for (const [id] of bakedItems(document))
       if (!(id in held) && (status.items[id]?.state !== 'done' || unkept)) looks.startDraft(now, id)

@@ -160,7 +160,7 @@ describe('burning draft', () => {
     worker.say({ what: 'here' })
     const draft = { ...state, drafts: { fire: { ...burning, frames: 72 } } }
     looks.want(draft, 5)
-    expect(worker.asked).toMatchObject([{ what: 'compose', source: { kind: 'gas', drafts: { fire: 't' } } }])
+    expect(worker.asked).toMatchObject([{ what: 'compose', source: { kind: 'runs', drafts: { fire: 't' } } }])
     worker.say({ ...composed(1), passing: true } as LookReply)
     expect(looks.newest).toMatchObject({ frame: 5, shown: { width: 2 } })
     expect(looks.want(draft, 5)).toBeUndefined()

@@ -20,9 +20,9 @@ describe('where a frame comes from', () => {
   it('is the best there is: final, first look, kept gas, draft gas, the plate alone', () => {
     expect(sourceOf(state, 5).from).toBe('plate')
     const draft = { ...state, drafts: { fire: burning } }
-    expect(sourceOf(draft, 5)).toMatchObject({ from: 'draft', source: { kind: 'gas', keys: {} } })
+    expect(sourceOf(draft, 5)).toMatchObject({ from: 'draft', source: { kind: 'runs', keys: {} } })
     expect(sourceOf({ ...withStatus({ items: { fire: gas([5]) } }), drafts: draft.drafts }, 5)).toMatchObject({
-      from: 'gas',
+      from: 'runs',
       source: { keys: { fire: 'gas' } },
     })
     expect(sourceOf(withStatus({ look: kept([5], { 5: 'look-5' }) }), 5)).toMatchObject({
@@ -64,7 +64,7 @@ describe('where a frame comes from', () => {
       statusDigest: pictureDigest(two),
       drafts: { other: burning, fire: { ...burning, key: 'old' } },
     }
-    expect(sourceOf(both, 5)).toMatchObject({ from: 'gas', source: { keys: { fire: 'gas', other: 'more' } } })
+    expect(sourceOf(both, 5)).toMatchObject({ from: 'runs', source: { keys: { fire: 'gas', other: 'more' } } })
     const hotter = { ...two, items: { ...two.items, other: { ...two.items.other, heat: 999 } as never } }
     const edited: ShotState = { ...both, shot: { ...shot, document: hotter } }
     const now = sourceOf(edited, 5)

@@ -12,24 +12,24 @@ function draftForm({ first, frames, of, fine, finer, made }: DraftState, wanted:
 }
 
 /** Whether two digests of a document differ in other effects than this one alone: then what is kept of it still holds, and the server need not be asked. */
-export function sameBut(before: string, now: string, gas: string): boolean {
-  const [old, own] = [before, now].map((digest) => partOf(digest, gas))
+export function sameBut(before: string, now: string, item: string): boolean {
+  const [old, own] = [before, now].map((digest) => partOf(digest, item))
   return old !== undefined && old === own
 }
 
 const parts = new Map<string, Map<string, string>>()
-function partOf(digest: string, gas: string): string | undefined {
+function partOf(digest: string, own: string): string | undefined {
   const known = parts.get(digest) ?? new Map<string, string>()
-  const there = known.get(gas)
+  const there = known.get(own)
   if (there !== undefined) return there
   let made: string
   try {
     const [items, ...rest] = JSON.parse(digest) as [Record<string, { kind: ItemKind }>, ...unknown[]]
-    made = JSON.stringify([Object.entries(items).filter(([id, item]) => id === gas || !effectOf(item)), ...rest])
+    made = JSON.stringify([Object.entries(items).filter(([id, item]) => id === own || !effectOf(item)), ...rest])
   } catch {
     return undefined
   }
-  parts.set(digest, known.set(gas, made))
+  parts.set(digest, known.set(own, made))
   for (const old of parts.keys()) {
     if (parts.size <= 3) break
     parts.delete(old)
@@ -37,11 +37,11 @@ function partOf(digest: string, gas: string): string | undefined {
   return made
 }
 
-/** Where a frame's passes come from now, best first: final, first look, kept gas rendered here, that and draft gas, none. */
+/** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. */
 export function sourceOf(
   state: ShotState,
   frame: number,
-): { source: PassSource; from: 'final' | 'look' | 'gas' | 'draft' | 'plate'; mark: string } {
+): { source: PassSource; from: 'final' | 'look' | 'runs' | 'draft' | 'plate'; mark: string } {
   const { shot, status, statusDigest, drafts } = state
   const document = shot?.document
   // The match is judged over the plate alone.
@@ -58,27 +58,27 @@ export function sourceOf(
   if (needed.size === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
   const look = [at.instances, settled?.items, settled?.light, at.camera]
-  const keys = [...needed].flatMap(([gas, wanted]): [string, string][] => {
-    const one = status?.items[gas]
+  const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {
+    const one = status?.items[item]
     const run = one?.derived.at(-1) ?? one
     return run &&
       [...wanted].every((n) => run.kept.includes(n)) &&
-      (current || sameBut(statusDigest, pictureDigest(document), gas))
-      ? [[gas, run.key]]
+      (current || sameBut(statusDigest, pictureDigest(document), item))
+      ? [[item, run.key]]
       : []
   })
   const held = Object.fromEntries(keys)
-  const burnt = [...needed].flatMap(([gas, wanted]) => {
-    const one = gas in held ? undefined : drafts[gas]
-    return one && one.frames > 0 ? [{ gas, key: one.key, forms: [...wanted].map((n) => draftForm(one, n)) }] : []
+  const burnt = [...needed].flatMap(([item, wanted]) => {
+    const one = item in held ? undefined : drafts[item]
+    return one && one.frames > 0 ? [{ item, key: one.key, forms: [...wanted].map((n) => draftForm(one, n)) }] : []
   })
   const source: PassSource = {
-    kind: 'gas',
+    kind: 'runs',
     at,
     keys: held,
-    drafts: Object.fromEntries(burnt.map(({ gas, key }) => [gas, key])),
+    drafts: Object.fromEntries(burnt.map(({ item, key }) => [item, key])),
   }
-  if (keys.length === needed.size) return { source, from: 'gas', mark: JSON.stringify([keys, look]) }
+  if (keys.length === needed.size) return { source, from: 'runs', mark: JSON.stringify([keys, look]) }
   const forms = burnt.map(({ key, forms: of }) => [key, ...of])
   if (forms.length + keys.length > 0) return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }

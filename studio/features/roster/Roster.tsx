@@ -5,7 +5,8 @@ import { useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { AddMenu } from './AddMenu.tsx'
-import { GROUPS_AT, reorderLayers, rosterEntries } from './entries.ts'
+import { GROUPS_AT, rosterEntries } from './entries.ts'
+import { LayerRows } from './LayerRows.tsx'
 import { RosterRow } from './RosterRow.tsx'
 
 /** The roster: everything in the shot, by group. */
@@ -13,7 +14,6 @@ export function Roster() {
   const { shot, status, station, set, edit, tool } = useShot()
   const [find, setFind] = useState('')
   const [all, setAll] = useState(false)
-  const [dragged, setDragged] = useState<string>()
   if (!shot) return null
   const { document } = shot
   const entries = rosterEntries(document, status)
@@ -26,10 +26,6 @@ export function Roster() {
     const id = `${kind}-${crypto.randomUUID().slice(0, 6)}`
     edit({ items: { [id]: makeItem(kind, { name: 'Ground', order: Object.keys(document.items).length + 1 }) } })
     set({ chosen: id })
-  }
-  const reorder = (onto: string): void => {
-    if (!dragged?.startsWith('layer.') || !onto.startsWith('layer.') || dragged === onto) return
-    edit(reorderLayers(document, dragged.slice(6), onto.slice(6)))
   }
   return (
     <Flex
@@ -60,11 +56,11 @@ export function Roster() {
             <Box padding="7px 14px 3px" color="faint" fontSize="11px">
               {group}
             </Box>
-            {shown
-              .filter((entry) => entry.group === group)
-              .map((entry) => (
-                <RosterRow key={entry.id} entry={entry} onDrag={setDragged} onDropped={reorder} />
-              ))}
+            {group === 'Layers' ? (
+              <LayerRows entries={shown.filter((entry) => entry.group === group)} />
+            ) : (
+              shown.filter((entry) => entry.group === group).map((entry) => <RosterRow key={entry.id} entry={entry} />)
+            )}
           </Box>
         ))}
         {shown.length === 0 && (

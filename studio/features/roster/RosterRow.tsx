@@ -1,6 +1,7 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
 import { Eye, EyeOff, Lock, LockOpen } from 'lucide-react'
+import type { ComponentProps } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../shot/shotStore.ts'
@@ -55,15 +56,7 @@ const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' | 'Things' } =>
         : {}
 
 /** One thing of the shot: its name, what it is, whether it is shown and locked, how much of it is kept. */
-export function RosterRow({
-  entry,
-  onDrag,
-  onDropped,
-}: {
-  entry: Entry
-  onDrag: (id: string) => void
-  onDropped: (onto: string) => void
-}) {
+export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps<typeof Row>) {
   const { chosen, set, edit } = useShot()
   return (
     <Row
@@ -72,10 +65,7 @@ export function RosterRow({
       aria-selected={chosen === entry.id}
       background={chosen === entry.id ? '#343434' : undefined}
       data-item={entry.id}
-      draggable={entry.group === 'Layers'}
-      onDragStart={() => onDrag(entry.id)}
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => (event.preventDefault(), event.stopPropagation(), onDropped(entry.id))}
+      {...place}
       onClick={() => set({ chosen: entry.id, ...stepOf(entry.id) })}
       onKeyDown={(event) => {
         if (event.key === 'Enter') set({ chosen: entry.id, ...stepOf(entry.id) })

@@ -1,3 +1,4 @@
+import { arrayMove } from '@dnd-kit/sortable'
 import { isPiece } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import {
@@ -42,14 +43,10 @@ const LAYER_WAYS: Readonly<Record<LayerKind, string>> = { light: 'multiply', smo
 /** Layers from the top down. */
 const layersTopDown = ({ sit }: Pick<ShotDocument, 'sit'>): [string, Layer][] => layersInOrder(sit).reverse()
 
-/** The change that puts a layer above another one in the list. */
-export function reorderLayers(
-  { sit }: Pick<ShotDocument, 'sit'>,
-  moved: string,
-  onto: string,
-): Record<string, unknown> {
-  const order = layersTopDown({ sit }).flatMap(([id]) => (id === moved ? [] : [id]))
-  order.splice(order.indexOf(onto), 0, moved)
+/** The change that moves a layer to another one's place in the list. */
+export function moveLayer({ sit }: Pick<ShotDocument, 'sit'>, moved: string, onto: string): Record<string, unknown> {
+  const before = layersTopDown({ sit }).map(([id]) => id)
+  const order = arrayMove(before, before.indexOf(moved), before.indexOf(onto))
   return { sit: { layers: Object.fromEntries(order.map((id, n) => [id, { order: order.length - n }])) } }
 }
 
