@@ -22,7 +22,10 @@ const pure = ['core/**/*.test.ts', 'demo/**/*.test.ts', 'kernels/**/*.test.ts']
 const others = ['{store,farm,studio,scripts}/**/*.test.ts']
 /** Tests that put another module, global or environment in place of the real one: each has a process of its own. */
 const apart = [
-  'studio/features/**/*.test.ts',
+  'studio/features/{effects,shots}/**/*.test.ts',
+  'studio/features/match/shapes.test.ts',
+  'studio/features/picture/{drafts,looks}.test.ts',
+  'studio/features/shot/shotStore.test.ts',
   'studio/server/newEffect.test.ts',
   'studio/server/routes.test.ts',
   'farm/src/lantern.test.ts',

@@ -33,13 +33,12 @@ const run = (...args: string[]) =>
   )
 
 describe('the generator', () => {
-  it('makes a movie, its exact files, and the same bytes again from what it kept', () => {
+  it('makes a movie and its exact files', () => {
     const out = join(folder, 'one')
     const first = run('--plate', 'yard-walk', '--frames', '3', '--out', out)
     expect(first.stderr).toBe('')
     expect(first.status).toBe(0)
     expect(first.stdout).toMatch(/left/)
-    const movie = readFileSync(join(out, 'yard-walk.mp4'))
     const probe = spawnSync(
       'ffprobe',
       [
@@ -79,21 +78,20 @@ describe('the generator', () => {
     }
     expect(exact.lens.focalPx).toBeCloseTo((24 / 28) * 96, 6)
     expect(exact.geometry.ground.filter((p) => project(spec, momentOf(spec, 0), p)).length).toBeGreaterThan(20)
-
-    const again = run('--plate', 'yard-walk', '--frames', '3', '--out', join(folder, 'two'))
-    expect(again.stdout).toMatch(/taken from before/)
-    expect(readFileSync(join(folder, 'two/yard-walk.mp4')).equals(movie)).toBe(true)
   }, 240_000)
-  it('goes on where it stopped: frames that are kept are not drawn again', () => {
+  it('goes on where it stopped, to the same bytes: frames that are kept are not drawn again', () => {
     const made = join(folder, 'made')
     const linear = spawnSync('sh', ['-c', `ls -d ${made}/linear-*`], { encoding: 'utf8' }).stdout.trim()
     const [kept, lost] = [join(linear, '1001.half'), join(linear, '1002.half')]
     const before = readFileSync(lost)
     utimesSync(kept, 1, 1)
     rmSync(lost)
-    expect(run('--plate', 'yard-walk', '--frames', '3', '--out', join(folder, 'three')).status).toBe(0)
+    const again = run('--plate', 'yard-walk', '--frames', '3', '--out', join(folder, 'two'))
+    expect(again.stdout).toMatch(/taken from before/)
     expect(statSync(kept).mtimeMs).toBe(1000)
     expect(readFileSync(lost).equals(before)).toBe(true)
+    const movie = readFileSync(join(folder, 'one/yard-walk.mp4'))
+    expect(readFileSync(join(folder, 'two/yard-walk.mp4')).equals(movie)).toBe(true)
   }, 120_000)
   it('writes the first frames as 16-bit stills or half-float OpenEXR where asked, other pictures for another seed', () => {
     const out = join(folder, 'stills')
