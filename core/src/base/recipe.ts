@@ -3,17 +3,25 @@ import { bytesToHex } from '@noble/hashes/utils.js'
 
 /** JSON with sorted keys and no undefined: equal values give equal text. Throws TypeError on NaN or infinite numbers, which JSON can't carry. */
 export function canonicalJson(value: unknown): string {
-  if (value === null || typeof value === 'boolean' || typeof value === 'string') return JSON.stringify(value)
+  if (value === null || typeof value === 'boolean') return String(value)
+  if (typeof value === 'string') return JSON.stringify(value)
   if (typeof value === 'number') {
     if (!Number.isFinite(value)) throw new TypeError('a recipe holds a number that is not finite')
-    return JSON.stringify(value === 0 ? 0 : value)
+    // As JSON.stringify has it, minus zero too.
+    return String(value)
   }
-  if (Array.isArray(value)) return `[${value.map(canonicalJson).join(',')}]`
+  if (Array.isArray(value)) {
+    let text = '['
+    for (let n = 0; n < value.length; n++) text += (n > 0 ? ',' : '') + canonicalJson(value[n])
+    return `${text}]`
+  }
   if (typeof value === 'object') {
-    const entries = Object.entries(value)
-      .filter(([, inner]) => inner !== undefined)
-      .sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
-    return `{${entries.map(([key, inner]) => `${JSON.stringify(key)}:${canonicalJson(inner)}`).join(',')}}`
+    let text = ''
+    for (const key of Object.keys(value).sort()) {
+      const inner = (value as Record<string, unknown>)[key]
+      if (inner !== undefined) text += `${text === '' ? '' : ','}${JSON.stringify(key)}:${canonicalJson(inner)}`
+    }
+    return `{${text}}`
   }
   throw new TypeError(`a recipe can't hold a ${typeof value}`)
 }

@@ -17,7 +17,7 @@ import { type SignalInputs, settledAt } from '../settings/index.ts'
 import { effectOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
-import { pieceKeys, scenePieces } from './set.ts'
+import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import { VERSIONS } from './versions.ts'
 
 export type PictureQualityName = 'look' | 'final'
@@ -88,8 +88,9 @@ export function pictureRecipe(
   at: PictureFrame,
   quality: PictureQualityName,
   keyOf: (item: string, frame: number) => string,
+  pieces: readonly PieceKey[] = pieceKeys(document, at.frame, at.inputs),
 ): Recipe {
-  const { camera, before, after, frame, instances, inputs } = at
+  const { camera, before, after, instances } = at
   const { follows: _, ...light } = lightAt(document, at)
   const shown = instances.map(({ frames, place, look }) => ({
     frames: frames.map(({ weight, ahead }) => ({ weight, ahead })),
@@ -106,7 +107,7 @@ export function pictureRecipe(
       quality,
       shown,
       light,
-      pieces: pieceKeys(document, frame, inputs),
+      pieces,
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }

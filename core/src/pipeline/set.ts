@@ -16,17 +16,25 @@ export const scenePieces = (document: ItemDocument, frame?: number, inputs?: Sig
 const meshKey = (item: PieceItem): string =>
   textKey(canonicalJson({ kind: item.kind, position: item.position, turn: turnOf(item), size: sizeOf(item) }))
 
-/** The pieces of a frame as a picture's recipe names them. */
+/** A piece as a picture's recipe names it. */
+export interface PieceKey {
+  mesh: string
+  holdsOut: boolean
+  receives: boolean
+}
+
+/** The pieces of a frame as a picture's recipe names them. meshes: keys that are known, by the piece as it stands; those of still pieces are the same on every frame. */
 export const pieceKeys = (
   document: ItemDocument,
   frame?: number,
   inputs?: SignalInputs,
-): { mesh: string; holdsOut: boolean; receives: boolean }[] =>
-  piecesAt(document, frame, inputs).map(([, item]) => ({
-    mesh: meshKey(item),
-    holdsOut: item.roles.holdsOut,
-    receives: item.roles.receives,
-  }))
+  meshes = new Map<PieceItem, string>(),
+): PieceKey[] =>
+  piecesAt(document, frame, inputs).map(([, item]) => {
+    const mesh = meshes.get(item) ?? meshKey(item)
+    meshes.set(item, mesh)
+    return { mesh, holdsOut: item.roles.holdsOut, receives: item.roles.receives }
+  })
 
 /** The document as it is at one frame, without what made it so: nothing moves or follows any more. */
 export function settledShot<D extends Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'sit'>>(

@@ -14,6 +14,15 @@ export const clampToSetting = (value: number, setting: Setting | undefined): num
     ? Math.min(setting.maximum ?? Infinity, Math.max(setting.minimum ?? -Infinity, value))
     : value
 
+/** A copy of `thing` with another value at a path; what lies beside the path is shared. The same thing where the path leads nowhere. */
+function replaced(thing: object, [step = '', ...rest]: readonly string[], value: (old: unknown) => unknown): object {
+  if (!Object.hasOwn(thing, step)) return thing
+  const old = (thing as Record<string, unknown>)[step]
+  const inner = rest.length === 0 ? value(old) : old && typeof old === 'object' ? replaced(old, rest, value) : old
+  if (inner === old) return thing
+  return Array.isArray(thing) ? thing.with(Number(step), inner) : { ...thing, [step]: inner }
+}
+
 /** `thing` with what its `follows` says put in, each value held within its setting's limits. Settings that are decided for a whole run keep their own. */
 export function settledAt<T extends object>(
   document: Document,
@@ -24,7 +33,7 @@ export function settledAt<T extends object>(
   inputs: SignalInputs,
 ): T {
   if (!follows) return thing
-  const result = structuredClone(thing) as Record<string, unknown>
+  let result: object = thing
   for (const [path, following] of Object.entries(follows)) {
     const value = followed(following, document.signals, frame, clockOf(document), inputs)
     if (value === undefined) continue
@@ -32,15 +41,13 @@ export function settledAt<T extends object>(
     const name = steps.findLast((step) => !/^\d+$/.test(step))
     const setting = settings.find(({ key }) => key === name)
     if (!setting || setting.still) continue
-    let into: Record<string, unknown> | undefined = result
-    for (const step of steps.slice(0, -1)) into = into?.[step] as Record<string, unknown> | undefined
-    const last = steps.at(-1) ?? ''
-    const old = into?.[last]
-    if (!into) continue
-    if (typeof old === 'number') into[last] = clampToSetting(value, setting)
-    // A whole colour follows by its strength.
-    else if (Array.isArray(old) && setting.type === 'colour')
-      into[last] = old.map((part) => Math.min(4, Math.max(0, Number(part) * value)))
+    result = replaced(result, steps, (old) => {
+      if (typeof old === 'number') return clampToSetting(value, setting)
+      // A whole colour follows by its strength.
+      if (Array.isArray(old) && setting.type === 'colour')
+        return old.map((part) => Math.min(4, Math.max(0, Number(part) * value)))
+      return old
+    })
   }
   return result as T
 }

@@ -9,6 +9,7 @@ import {
   type PictureQualityName,
   pictureFrame,
   pictureRecipe,
+  pieceKeys,
   resolveRuns,
 } from '@lantern/core/pipeline'
 import { frameRate, type SignalInputs } from '@lantern/core/settings'
@@ -35,16 +36,21 @@ export type OpenShot = Pick<Shot, 'id' | 'head' | 'document'>
 /** The run that is shown of a resolved item. */
 export const shownRun = ({ runs }: ResolvedItem): Run | undefined => runs.at(-1)
 
-function makePictureKeys({ document, inputs, items, camera }: Base, quality: PictureQualityName): Map<number, string> {
+type PictureKeys = Readonly<Record<PictureQualityName, ReadonlyMap<number, string>>>
+
+function makePictureKeys({ document, inputs, items, camera }: Base): PictureKeys {
   const runs = new Map(items.map((one) => [one.item, shownRun(one)]))
   const { first, last } = document.plate
-  const keys = new Map<number, string>()
+  const keys = { look: new Map<number, string>(), final: new Map<number, string>() }
+  const meshes = new Map()
   for (let frame = first; frame <= last; frame++) {
     if (!camera(frame)) continue
     const at = pictureFrame(document, camera, frame, inputs)
     if (at.instances.some(({ of }) => !runs.get(of))) continue
-    const recipe = pictureRecipe(document, at, quality, (item, one) => runs.get(item)?.frameKeys.get(one) ?? '')
-    keys.set(frame, `${recipeKey(recipe)}-${frame}`)
+    const pieces = pieceKeys(document, frame, inputs, meshes)
+    const keyOf = (item: string, one: number): string => runs.get(item)?.frameKeys.get(one) ?? ''
+    for (const quality of ['look', 'final'] as const)
+      keys[quality].set(frame, `${recipeKey(pictureRecipe(document, at, quality, keyOf, pieces))}-${frame}`)
   }
   return keys
 }
@@ -84,13 +90,12 @@ async function withFigures(store: Store, base: Base, reads: OutsideReads): Promi
     figure: (item, name, frame) => figureOf(document.items[item], figures.get(item), name, frame, rate),
   }
   const made: Base = { ...base, inputs }
-  const pictures = new Map<PictureQualityName, ReadonlyMap<number, string>>()
+  let pictures: PictureKeys | undefined
   return {
     ...made,
     pictureKeys(quality) {
-      const known = pictures.get(quality) ?? makePictureKeys(made, quality)
-      pictures.set(quality, known)
-      return known
+      pictures ??= makePictureKeys(made)
+      return pictures[quality]
     },
   }
 }
