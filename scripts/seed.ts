@@ -6,6 +6,7 @@ import { bakedItems, VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import {
   adoptSolve,
+  BACKGROUND,
   createAsset,
   createShot,
   ensureResult,
@@ -83,7 +84,7 @@ async function plateOf(name: string): Promise<{
       info: { width, height, first: FIRST, last, rate, gaps: [], bits: 8 },
       total: frames,
     })
-    await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: -2 })
+    await queueJob(store, 'plate', { asset, path: movie, kind: 'movie' }, { priority: 5 })
     return { asset, file, width, height, first: FIRST, last, rate }
   }
   // Stills are numbered: a copy is, where uploads lie.
@@ -98,7 +99,7 @@ async function plateOf(name: string): Promise<{
     info: { width, height, first: FIRST, last: FIRST, rate, gaps: [], bits: 8 },
     total: 1,
   })
-  await queueJob(store, 'plate', { asset, path: join(folder, file), kind: 'stills', rate }, { priority: 4 })
+  await queueJob(store, 'plate', { asset, path: join(folder, file), kind: 'stills', rate }, { priority: 5 })
   return { asset, file, width, height, first: FIRST, last: FIRST, rate }
 }
 
@@ -128,8 +129,8 @@ try {
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot
-    for (const [item] of bakedItems(document)) await requestItem(store, shot, item)
-    if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look')
+    for (const [item] of bakedItems(document)) await requestItem(store, shot, item, undefined, BACKGROUND)
+    if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look', undefined, BACKGROUND)
     for (const id of Object.keys(document.match.hands)) await requestManualTrack(store, shot, id)
     for (const id of Object.keys(document.readings)) await requestReading(store, shot, id)
     if (Object.keys(document.readings).length > 0) await requestReport(store, shot)

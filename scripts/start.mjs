@@ -138,10 +138,13 @@ try {
     [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)],
     join(top, 'studio'),
   )
-  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'long' })
-  await keepRest('The farm machine for short work', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
-    LANTERN_TAKES: 'short',
+  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'rest' })
+  await keepRest('The farm machine for plates', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
+    LANTERN_TAKES: 'plates',
     LANTERN_THREADS: '1',
+  })
+  await keepRest('The farm machine for what is waited for', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
+    LANTERN_TAKES: 'now',
   })
   for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await wait(100)
   console.log(`Coal Lantern is at http://127.0.0.1:${port}`)

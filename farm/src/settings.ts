@@ -10,8 +10,8 @@ const environment = z.object({
   LANTERN_THREADS: z.coerce.number().int().min(1).max(64).optional(),
   /** Kept results beyond this many GB go, oldest use first. */
   LANTERN_KEEP_GB: z.coerce.number().positive().default(40),
-  /** Which jobs it takes: all, those that compute with all its threads, or the short ones that a person waits for (a reading, a track set by hand). */
-  LANTERN_TAKES: z.enum(['all', 'long', 'short']).default('all'),
+  /** Which jobs it takes: all; the reading of plates; what else a person waits for; the rest. */
+  LANTERN_TAKES: z.enum(['all', 'plates', 'now', 'rest']).default('all'),
   LANTERN_LOG: z.enum(['trace', 'debug', 'info', 'warn', 'error', 'silent']).default('info'),
 })
 

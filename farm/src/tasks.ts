@@ -1,4 +1,4 @@
-import { type JobName, type JobPayload, jobSchemas } from '@lantern/store'
+import { type JobName, type JobPayload, jobSchemas, NOW } from '@lantern/store'
 import type { TaskList } from 'graphile-worker'
 import { bakeJob } from './bake/bakeJob.ts'
 import { estimateJob } from './bake/estimateJob.ts'
@@ -15,14 +15,12 @@ interface Task<N extends JobName> {
   work(context: JobContext, payload: JobPayload<N>): Promise<unknown>
 }
 
-/** What a person waits for in front of the screen: it has a machine of its own where the start command says so, or it would wait for a night's run. */
-const SHORT: readonly JobName[] = ['hand', 'reading', 'report']
-
 const TASKS: { readonly [N in JobName]: Task<N> } = {
   plate: { called: () => 'reading a plate', work: plateJob },
   bake: { called: ({ output }) => output, work: bakeJob },
   estimate: { called: () => 'how long a run will take', work: estimateJob },
   picture: { called: ({ quality }) => (quality === 'look' ? 'first look' : 'final'), work: pictureJob },
+  shown: { called: () => 'the shown frame', work: (context, payload) => pictureJob(context, payload, 'shown') },
   match: { called: ({ solve }) => (solve ? 'camera' : 'tracks'), work: matchJob },
   thing: { called: () => 'a thing that moves', work: movingObjectJob },
   reading: { called: () => 'a reading', work: readingJob },
@@ -31,6 +29,8 @@ const TASKS: { readonly [N in JobName]: Task<N> } = {
   handOff: { called: () => 'hand-off', work: handOffJob },
 }
 
+/** Which jobs a machine takes. A plate is read beside a match that computes for a minute. */
+export type Takes = 'all' | 'plates' | 'now' | 'rest'
 type Doing = (what: string, shot: number | undefined, work: () => Promise<unknown>) => Promise<void>
 
 /** One job of a kind: its payload is checked again, and whoever watches is told what it is. */
@@ -44,13 +44,8 @@ function taskOf<N extends JobName>(name: N, contextFor: (id: string) => JobConte
 }
 
 /** The jobs that a machine takes. */
-export function tasksOf(
-  takes: 'short' | 'long' | 'all',
-  contextFor: (id: string) => JobContext,
-  doing: Doing,
-): TaskList {
-  const names = (Object.keys(TASKS) as JobName[]).filter(
-    (name) => takes === 'all' || (takes === 'short') === SHORT.includes(name),
-  )
+export function tasksOf(takes: Takes, contextFor: (id: string) => JobContext, doing: Doing): TaskList {
+  const takenBy = (name: JobName): Takes => (name === 'plate' ? 'plates' : NOW.includes(name) ? 'now' : 'rest')
+  const names = (Object.keys(TASKS) as JobName[]).filter((name) => takes === 'all' || takes === takenBy(name))
   return Object.fromEntries(names.map((name) => [name, taskOf(name, contextFor, doing)]))
 }

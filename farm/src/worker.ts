@@ -3,7 +3,7 @@ import { hostname } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { Worker } from 'node:worker_threads'
-import { findShotById, leave, migrate, openStore, tellDoing } from '@lantern/store'
+import { findShotById, leave, migrate, nowIsBusy, openStore, tellDoing } from '@lantern/store'
 import { Logger, run, type WorkerEvents } from 'graphile-worker'
 import { pino } from 'pino'
 import { nodeCrew } from './crew/nodeCrew.ts'
@@ -29,6 +29,8 @@ async function main(): Promise<void> {
     machine,
     log: log.child({ job: id }),
     ending: () => ending,
+    // A machine that takes everything would wait for itself.
+    ...(settings.takes === 'rest' ? { nowIsBusy: () => nowIsBusy(store, hostname()) } : {}),
   })
   const doing = async (what: string, shot: number | undefined, work: () => Promise<unknown>): Promise<void> => {
     const name = shot === undefined ? undefined : (await findShotById(store, shot))?.name

@@ -28,6 +28,19 @@ describe('asking the farm', () => {
     expect(status.items.fire?.state).toBe('waiting')
     expect(status.look).toMatchObject({ state: 'running', kept: [] })
   })
+  it('puts what a person asks for before what nobody did, whichever came first', async () => {
+    await store.pool.query('delete from graphile_worker._private_jobs')
+    const [demo, own] = [await shotNamed(store, 'Demo', burning), await shotNamed(store, 'Own', burning)]
+    await lantern.requestPicture(store, demo, 'look', undefined, lantern.BACKGROUND)
+    await lantern.requestPicture(store, own, 'look')
+    const { rows } = await store.pool.query<{ shot: number; task: string }>(
+      "select (payload->>'shot')::int as shot, task_identifier as task from graphile_worker.jobs join graphile_worker._private_jobs using (id) order by jobs.priority, jobs.run_at, id",
+    )
+    const [first, second] = [rows.slice(0, 4), rows.slice(4)]
+    expect(first.map(({ task }) => task)).toEqual(['estimate', 'bake', 'picture', 'picture'])
+    expect(second.map(({ task }) => task)).toEqual(['estimate', 'bake', 'picture', 'picture'])
+    expect([...new Set(first.map(({ shot }) => shot))]).toEqual([own.id])
+  })
   it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
     const shot = await shotNamed(store, 'Stop', burning)
     const key = await lantern.requestItem(store, shot, 'fire')
@@ -214,5 +227,22 @@ describe('asking the farm', () => {
     const shot = await shotNamed(store, 'Bare')
     await expect(lantern.requestPicture(store, shot, 'look')).rejects.toMatchObject({ code: 'no-camera' })
     await expect(lantern.requestItem(store, shot, 'nothing')).rejects.toMatchObject({ code: 'no-item' })
+  })
+  it('knows when something is computed or waits that a person waits for: not a bake, not for another host, not what nobody takes', async () => {
+    const shot = await shotNamed(store, 'Now', burning)
+    await store.pool.query('delete from graphile_worker._private_jobs')
+    expect(await lantern.nowIsBusy(store, 'here')).toBe(false)
+    await lantern.requestItem(store, shot, 'fire')
+    expect(await lantern.nowIsBusy(store, 'here')).toBe(false)
+    await lantern.queueJob(store, 'reading', { shot: shot.id, reading: 'r', key: 'k' }, { jobKey: 'k' })
+    expect(await lantern.nowIsBusy(store, 'here')).toBe(true)
+    const change = (what: string): Promise<unknown> =>
+      store.pool.query(`update graphile_worker._private_jobs set ${what} where key = 'k'`)
+    await change("run_at = now() - interval '1 minute'")
+    expect(await lantern.nowIsBusy(store, 'here')).toBe(false)
+    await lantern.beat(store, { id: 'm', host: 'there', threads: 1 })
+    await change("locked_by = 'm', locked_at = now()")
+    expect(await lantern.nowIsBusy(store, 'here')).toBe(false)
+    expect(await lantern.nowIsBusy(store, 'there')).toBe(true)
   })
 })

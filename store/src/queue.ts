@@ -2,7 +2,19 @@ import { makeWorkerUtils, type TaskSpec, type WorkerUtils } from 'graphile-worke
 import { z } from 'zod'
 import type { Store } from './open.ts'
 
-const bakeJob = z.object({ key: z.string(), shot: z.int(), item: z.string(), output: z.string() })
+/** Lower goes first; the queue's own order, kept by the jobs that follow one another. */
+const priority = z.int().optional()
+/** What nobody asked for, as the demo's runs: after whatever somebody did. */
+export const BACKGROUND = 1000
+
+const bakeJob = z.object({ key: z.string(), shot: z.int(), item: z.string(), output: z.string(), priority })
+
+const pictureJob = z.object({
+  shot: z.int(),
+  frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1),
+  quality: z.enum(['look', 'final']),
+  priority,
+})
 
 /** What the farm can be asked for. Every payload is checked again by the one who takes it. */
 export const jobSchemas = {
@@ -17,11 +29,9 @@ export const jobSchemas = {
   bake: bakeJob,
   /** Tells ahead how much work a run will be. */
   estimate: bakeJob,
-  picture: z.object({
-    shot: z.int(),
-    frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1),
-    quality: z.enum(['look', 'final']),
-  }),
+  picture: pictureJob,
+  /** The same for a frame that a person looks at. */
+  shown: pictureJob,
   /** Follows the plate and, where a solve's key is given, solves its camera. */
   match: z.object({ shot: z.int(), tracks: z.string(), solve: z.string().optional() }),
   /** Follows a thing that moves by itself, and solves where it is. */
@@ -36,6 +46,23 @@ export const jobSchemas = {
 } as const
 export type JobName = keyof typeof jobSchemas
 export type JobPayload<N extends JobName> = z.infer<(typeof jobSchemas)[N]>
+
+/** What a person waits for in front of the screen. It has a machine of its own, and the others let it have the cores meanwhile. */
+export const NOW: readonly JobName[] = ['plate', 'shown', 'match', 'thing', 'hand', 'reading', 'report']
+/** What nobody took for so long is no reason to wait: there may be no machine for it, s. */
+const TAKEN_WITHIN = 10
+
+/** Whether on this host something is computed that a person waits for, or will be at once. */
+export async function nowIsBusy(store: Store, host: string): Promise<boolean> {
+  const { rows } = await store.pool.query(
+    `select 1 from graphile_worker.jobs left join machine on machine.id = locked_by
+     where task_identifier = any($1) and attempts < max_attempts
+     and case when locked_by is null then run_at between now() - make_interval(secs => $2) and now() else host = $3 end
+     limit 1`,
+    [NOW, TAKEN_WITHIN, host],
+  )
+  return rows.length > 0
+}
 
 const utils = new WeakMap<Store, Promise<WorkerUtils>>()
 

@@ -4,6 +4,7 @@ import type { FreshStore } from '../../../store/testing/freshStore.ts'
 import { full } from '../../../store/testing/fullDisk.ts'
 import { type Bench, makeBench } from '../../testing/bench.ts'
 import { bakeJob } from './bakeJob.ts'
+import { GiveWay } from './giveWay.ts'
 import { underLease } from './lease.ts'
 
 vi.mock('node:fs/promises', async (original) =>
@@ -71,6 +72,31 @@ describe('a run', () => {
     expect(work).not.toHaveBeenCalled()
     expect(await lantern.resultState(store, key)).toBe('stopped')
     expect(await lantern.takeLease(store, key, 'another')).toBeDefined()
+  })
+
+  it('rests while somebody waits for the machine, holds its lease meanwhile, and makes the same bits', async () => {
+    const shot = await bench.firstShot('Rests')
+    const key = await lantern.requestItem(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire', output: 'gas' }
+    expect(await bakeJob(bench.context(), payload)).toBe(true)
+    const blobs = (await lantern.keptFrames(store, [key])).map(({ blob }) => blob)
+    await store.pool.query('delete from result_frame where key = $1', [key])
+    await store.pool.query('delete from restart where key = $1', [key])
+    await store.pool.query("update result set state = 'waiting' where key = $1", [key])
+    let [asked, others] = [0, 0]
+    const nowIsBusy = async (): Promise<boolean> => {
+      if ((await lantern.takeLease(store, key, 'another')) !== undefined) others++
+      return ++asked < 4
+    }
+    const due = vi
+      .spyOn(GiveWay.prototype, 'due', 'get')
+      .mockReturnValueOnce(false)
+      .mockReturnValueOnce(true)
+      .mockReturnValue(false)
+    expect(await bakeJob(bench.context({ nowIsBusy }), payload)).toBe(true)
+    expect([asked, others]).toEqual([4, 0])
+    due.mockRestore()
+    expect((await lantern.keptFrames(store, [key])).map(({ blob }) => blob)).toEqual(blobs)
   })
 
   it('drops the work of a shot that has moved on', async () => {

@@ -28,7 +28,10 @@ export async function estimateJob(
       if (performance.now() - looked < lookUp) continue
       await setImmediate()
       if (context.ending())
-        return await queueJob(store, 'estimate', payload, { jobKey: `${output}:${key}:estimate-back`, priority: -1 })
+        return await queueJob(store, 'estimate', payload, {
+          jobKey: `${output}:${key}:estimate-back`,
+          priority: (payload.priority ?? 0) - 1,
+        })
       if (!(await wanted())) return
       looked = performance.now()
     }

@@ -15,12 +15,16 @@ const WAIT_MS = 2000
 
 /** Queues the same job again at once, for whoever's turn it is then. */
 export const queueNext = ({ store }: JobContext, payload: JobPayload<'bake'>, what: string | number): Promise<void> =>
-  queueJob(store, 'bake', payload, { jobKey: `${payload.output}:${payload.key}:${what}` })
+  queueJob(store, 'bake', payload, {
+    jobKey: `${payload.output}:${payload.key}:${what}`,
+    priority: payload.priority ?? 0,
+  })
 
 /** Queues it for when a frame that it waits for may be there. */
 export const queueWaiting = ({ store }: JobContext, payload: JobPayload<'bake'>): Promise<void> =>
   queueJob(store, 'bake', payload, {
     jobKey: `${payload.output}:${payload.key}:waits`,
+    priority: payload.priority ?? 0,
     runAt: new Date(Date.now() + WAIT_MS),
   })
 
@@ -40,6 +44,7 @@ export async function underLease(
     if (!context.progress)
       await queueJob(store, 'bake', payload, {
         jobKey: `${output}-later:${key}`,
+        priority: payload.priority ?? 0,
         runAt: new Date(Date.now() + LATER_MS),
       })
     return false

@@ -17,7 +17,11 @@ function begin() {
     now += seconds
     policy.saved(seconds)
   }
-  return { frame, save }
+  const rest = (seconds: number): void => {
+    now += seconds
+    policy.rested(seconds)
+  }
+  return { frame, save, rest }
 }
 
 describe('a run', () => {
@@ -39,6 +43,13 @@ describe('a run', () => {
     for (let n = 0; n < 10; n++) frame(10)
     expect(frame(10, { remaining: 2 })).toMatchObject({ next: 'go on' })
     expect(begin().frame(101, { takesTurns: false })).toMatchObject({ next: 'go on' })
+  })
+  it('counts no rest that it gave others, neither to its turn nor between two saves', () => {
+    const { frame, rest } = begin()
+    frame(20)
+    rest(200)
+    expect(frame(4)).toMatchObject({ next: 'go on', save: false })
+    expect(frame(2)).toMatchObject({ next: 'go on', save: true })
   })
   it('tells how long the rest takes by its last frames, not by its first ones', () => {
     const { frame } = begin()

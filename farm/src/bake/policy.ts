@@ -34,7 +34,7 @@ const LATELY = 8
 export class RunPolicy {
   readonly #times: PolicyTimes
   readonly #now: () => number
-  readonly #started: number
+  #started: number
   #savedAt: number
   #pause: number
   #frameBegan: number
@@ -66,6 +66,13 @@ export class RunPolicy {
       save: stop || over || remaining === 0 || now - this.#savedAt > this.#pause,
       next: stop ? 'stop' : over && remaining > 0 ? 'next turn' : 'go on',
     }
+  }
+
+  /** Tells that it rested for so many seconds, which are nobody's. */
+  rested(seconds: number): void {
+    this.#frameBegan += seconds
+    this.#started += seconds
+    this.#savedAt += seconds
   }
 
   /** Tells that a state was saved, which took so many seconds. */

@@ -136,12 +136,16 @@ describe('a run that another one shares its beginning with', () => {
     const shot = await bench.shotOf('Turns', hot(311))
     const key = await lantern.requestItem(store, shot, 'fire')
     const turn = (finish: number): Promise<boolean> =>
-      bakeJob(bench.context(), { key, shot: shot.id, item: 'fire', output: 'gas' }, { times: { turn: 0, finish } })
-    const jobs = async (): Promise<string[]> =>
+      bakeJob(
+        bench.context(),
+        { key, shot: shot.id, item: 'fire', output: 'gas', priority: 7 },
+        { times: { turn: 0, finish } },
+      )
+    const jobs = async (priority = 7): Promise<string[]> =>
       (
         await store.pool.query<{ key: string }>(
-          "select key from graphile_worker._private_jobs where key like $1 || '%' order by key",
-          [`gas:${key}`],
+          "select key from graphile_worker.jobs where key like $1 || '%' and priority = $2 order by key",
+          [`gas:${key}`, priority],
         )
       ).rows.map((row) => row.key)
     expect(await turn(0)).toBe(false)

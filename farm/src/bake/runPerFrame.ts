@@ -2,7 +2,8 @@ import { Cancelled } from '@lantern/core/base'
 import type { Bake, Run } from '@lantern/core/effects'
 import { insertFrame, type JobPayload, keptFrames, putBlob, resultState, setResultState } from '@lantern/store'
 import { type JobContext, TURN } from '../jobs/context.ts'
-import { queueNext, queueWaiting, underLease } from './lease.ts'
+import { GiveWay } from './giveWay.ts'
+import { mustStop, queueNext, queueWaiting, underLease } from './lease.ts'
 import { bakeTools, inputFrames } from './tools.ts'
 
 /** Makes those frames of a run that are not kept yet, each by itself, as what they need lands. until: the last frame that is wanted. */
@@ -19,8 +20,12 @@ export function runPerFrame(
     const kept = new Set((await keptFrames(store, [key])).map(({ frame }) => frame))
     const baker = await bake.prepare(bakeTools(context))
     const started = performance.now()
+    const { nowIsBusy: busy } = context
+    const called = (): Promise<boolean> => mustStop(context, key, fence)
+    const giveWay = busy && new GiveWay({ busy, called, clock: () => performance.now() / 1000 })
     for (let frame = run.first; frame <= Math.min(run.last, until); frame++) {
       if (kept.has(frame)) continue
+      if (giveWay?.due) await giveWay.rest()
       if (context.ending() || (await resultState(store, key)) === 'stopped') return false
       const begun = performance.now()
       const inputs = await inputFrames(context, run, frame)

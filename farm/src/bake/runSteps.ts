@@ -13,6 +13,7 @@ import {
   tellShare,
 } from '@lantern/store'
 import { type JobContext, TURN } from '../jobs/context.ts'
+import { GiveWay } from './giveWay.ts'
 import { mustStop, queueNext, queueWaiting, underLease } from './lease.ts'
 import { type PolicyTimes, RunPolicy } from './policy.ts'
 import { loadState, saveState } from './states.ts'
@@ -56,6 +57,7 @@ class SteppedRun {
   readonly #fence: number
   readonly #baker: StepBaker
   readonly #policy: RunPolicy
+  readonly #giveWay: GiveWay | undefined
   readonly #keys: ReadonlyMap<number, string>
   /** Of each frame of its pre-roll its seconds and work; undefined for a run that went on from another one's state and doesn't know them all. */
   readonly #preRoll: PreRollFrame[] | undefined
@@ -78,6 +80,9 @@ class SteppedRun {
     this.#keys = keys
     this.#preRoll = preRoll
     this.#policy = new RunPolicy(times, clock)
+    const { nowIsBusy: busy } = context
+    const called = (): Promise<boolean> => mustStop(context, run.key, fence)
+    this.#giveWay = busy && new GiveWay({ busy, called, clock })
     this.#saved = baker.done
   }
 
@@ -124,6 +129,11 @@ class SteppedRun {
     for (;;) {
       const step = steps.next()
       if (step.done) return step.value
+      if (this.#giveWay?.due) {
+        const rested = await this.#giveWay.rest()
+        this.#counted += rested
+        this.#policy.rested(rested)
+      }
       if (clock() - looked < lookEvery) continue
       // Signals come in and are heard only between turns of the event loop.
       await setImmediate()

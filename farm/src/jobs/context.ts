@@ -12,6 +12,8 @@ export interface JobContext {
   log: Logger
   /** Set when the process should end: jobs put their work down at the next step. */
   ending(): boolean
+  /** Whether what a person waits for wants this machine's cores now: long work lets it have them between two steps. */
+  nowIsBusy?(): Promise<boolean>
   /** Told between steps; for the command line's own progress. */
   progress?: Progress
 }

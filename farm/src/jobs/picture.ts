@@ -8,6 +8,7 @@ import {
   insertFrame,
   type JobPayload,
   keptFrame,
+  picturePriority,
   putBlob,
   queueJob,
   type ResolvedShot,
@@ -18,6 +19,7 @@ import {
   shownRun,
   startResult,
 } from '@lantern/store'
+import { GiveWay } from '../bake/giveWay.ts'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext } from './context.ts'
 
@@ -55,8 +57,17 @@ async function drawnFrames(
   return data
 }
 
-/** Renders a few picture frames; those whose effects are still being made are queued again for later. Returns how many were left for later. */
-export async function pictureJob(context: JobContext, payload: JobPayload<'picture'>): Promise<number> {
+/** Rests while something is computed that a person waits for. */
+async function letNowGoFirst({ nowIsBusy: busy, ending }: JobContext): Promise<void> {
+  if (busy) await new GiveWay({ busy, called: async () => ending(), clock: () => performance.now() / 1000 }).rest()
+}
+
+/** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */
+export async function pictureJob(
+  context: JobContext,
+  payload: JobPayload<'picture'>,
+  name: 'picture' | 'shown' = 'picture',
+): Promise<number> {
   const { store, crew, log } = context
   const shot = await findShotById(store, payload.shot)
   if (!shot) return 0
@@ -73,6 +84,7 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
       await setResultState(store, key, 'stopped')
       continue
     }
+    await letNowGoFirst(context)
     if (context.ending()) {
       later.push({ frame, key })
       continue
@@ -110,12 +122,12 @@ export async function pictureJob(context: JobContext, payload: JobPayload<'pictu
   if (later.length > 0 && !context.progress)
     await queueJob(
       store,
-      'picture',
+      name,
       { ...payload, frames: later },
       {
         jobKey: `picture:${later[0]?.key}`,
         runAt: new Date(Date.now() + WAIT_MS),
-        priority: payload.quality === 'look' ? 1 : 2,
+        priority: picturePriority(payload.quality, payload.priority),
       },
     )
   return later.length

@@ -14,7 +14,7 @@ import { useEvents } from './useEvents.ts'
 
 function Farm() {
   const { status, shot } = useShot()
-  const machines = status?.machines.length ?? 0
+  const machines = new Set(status?.machines.map(({ host }) => host)).size
   const runs = Object.entries(status?.items ?? {}).filter(
     ([, run]) => run.state === 'running' || run.state === 'waiting',
   )
