@@ -20,6 +20,9 @@ async function laid(): Promise<void> {
   await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor({ timeout: 120_000 })
   await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))))
 }
+/** Until what fades or slides has come to rest. */
+const atRest = (): Promise<unknown> =>
+  page.evaluate(() => Promise.allSettled(document.getAnimations().map(({ finished }) => finished)))
 async function toFrame(frame: string): Promise<void> {
   await page.keyboard.press('Home')
   for (let n = 1001; n < Number(frame); n++) await page.keyboard.press('ArrowRight')
@@ -132,6 +135,7 @@ await toFrame(FRAME)
 for (const [name, go] of Object.entries(views)) {
   await go(page)
   if (!['match-proof', 'triptych', 'keys'].includes(name)) await laid()
+  await atRest()
   await page.mouse.move(640, 610)
   await page.screenshot({ path: `docs/screenshots/${name}.png` })
   console.log(name)

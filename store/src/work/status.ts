@@ -53,7 +53,7 @@ export interface ShotStatus {
   items: Record<string, ItemStatus>
   look: PictureStatus
   final: PictureStatus
-  machines: { id: string; doing: string | null }[]
+  machines: { id: string; host: string; doing: string | null }[]
   match: MatchStatus
   readings: PlateStatus
   /** By form and quality: movie-final and on. */
