@@ -8,6 +8,7 @@ import { parseArgs } from 'node:util'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { draftFire, freshStart, secondStart } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
+import { movieDropped } from './bench/drop.ts'
 import { gasBenches } from './bench/gas.ts'
 import { matchBenches } from './bench/match.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
@@ -40,6 +41,7 @@ const benches: readonly Bench[] = [
   secondStart,
   draftFire,
   statusWarm,
+  movieDropped,
   ...(values.fresh || values.one === freshStart.name ? [freshStart] : []),
 ]
 

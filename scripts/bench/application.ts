@@ -22,7 +22,7 @@ interface Status {
 const AT_REST = 6
 
 /** Starts what `npm start` starts, in `folder`, and waits for the first page; returns the seconds it took and how to end it. */
-async function started(
+export async function started(
   folder: string,
   data: string,
 ): Promise<{ address: string; seconds: number; end(): Promise<void> }> {
@@ -57,7 +57,7 @@ async function started(
   }
 }
 
-async function scratch<T>(work: (data: string) => Promise<T>): Promise<T> {
+export async function scratch<T>(work: (data: string) => Promise<T>): Promise<T> {
   const data = mkdtempSync(join(tmpdir(), 'lantern-bench-'))
   try {
     return await work(data)
