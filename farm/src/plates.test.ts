@@ -122,6 +122,24 @@ describe('plates', () => {
     )
     for (let n = 0; n < W * H; n += 13) expect(back.data[n * 3]).toBe(plane[n])
   })
+  it.each([
+    [
+      'a playlist',
+      (other: string) => `#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nfile://${other}\n#EXT-X-ENDLIST\n`,
+    ],
+    ['a script', (other: string) => `ffconcat version 1.0\nfile '${other}'\n`],
+    [
+      'a drawing',
+      (other: string) => `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><image href="${other}"/></svg>`,
+    ],
+  ])('reads no other file of the machine for %s that is called a movie', async (what, text) => {
+    const other = join(folder, 'secret.mp4')
+    movie(other, 3)
+    const path = join(folder, `${what.replaceAll(' ', '-')}.mp4`)
+    await writeFile(path, text(other))
+    const { state, error } = await bench.takeIn(path, 'movie')
+    expect([state, error?.message]).toEqual(['failed', expect.stringContaining('is not a movie that can be read here')])
+  })
   it('names what it can’t read, and why', async () => {
     const refused = async (path: string, kind: 'movie' | 'stills'): Promise<string> => {
       const { state, error } = await bench.takeIn(path, kind)

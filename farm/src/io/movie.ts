@@ -29,6 +29,14 @@ const probeSchema = z.object({
 })
 export const MOST_EDGE = 16384
 
+/** Forms of file that are pictures themselves: playlists and scripts, which name other files to be read, are none. */
+const DEMUXERS = [
+  ...['mov', 'matroska', 'avi', 'mxf', 'mpegts', 'mpeg', 'ogg', 'asf', 'flv', 'gif', 'apng'],
+  ...['h264', 'hevc', 'm4v', 'mjpeg', 'dv', 'ivf', 'nut'],
+  ...['png_pipe', 'jpeg_pipe', 'tiff_pipe', 'exr_pipe', 'webp_pipe', 'bmp_pipe', 'dpx_pipe'],
+]
+const GUARDED = ['-protocol_whitelist', 'file,pipe', '-format_whitelist', DEMUXERS.join(',')]
+
 const collect = async (
   command: string,
   args: readonly string[],
@@ -57,6 +65,7 @@ export async function probeMovie(path: string, name = basename(path)): Promise<M
   const { code, out } = await collect('ffprobe', [
     '-v',
     'error',
+    ...GUARDED,
     '-select_streams',
     'v:0',
     '-show_streams',
@@ -102,6 +111,7 @@ export async function decodeMovie(
       '-v',
       'error',
       '-nostdin',
+      ...GUARDED,
       '-i',
       path,
       '-map',
