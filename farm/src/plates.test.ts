@@ -140,6 +140,23 @@ describe('plates', () => {
     const { state, error } = await bench.takeIn(path, 'movie')
     expect([state, error?.message]).toEqual(['failed', expect.stringContaining('is not a movie that can be read here')])
   })
+  it.each([
+    ['far apart', [1, 3_000_000_000 % 2 ** 31], /are \d+ frames; 1000000 is the most/],
+    ['by the second', [20240101120000, 20240101120001], /too long for a frame/],
+  ] as const)('refuses stills numbered %s in a moment', async (what, numbers, message) => {
+    const name = join(folder, what)
+    await mkdir(name)
+    for (const n of numbers) await still(join(name, `a.${n}.png`), 1)
+    const { state, error } = await bench.takeIn(join(name, 'a.####.png'), 'stills')
+    expect([state, error?.message]).toEqual(['failed', expect.stringMatching(message)])
+  })
+  it('takes no drawing for a picture, whatever it is called', async () => {
+    await mkdir(join(folder, 'drawn'))
+    const drawing = `<svg xmlns="http://www.w3.org/2000/svg" width="${W}" height="${H}"><rect width="9" height="9"/></svg>`
+    await writeFile(join(folder, 'drawn/x.0001.png'), drawing)
+    const { state, error } = await bench.takeIn(join(folder, 'drawn/x.####.png'), 'stills')
+    expect([state, error?.message]).toEqual(['failed', 'x.0001.png is not a picture.'])
+  })
   it('names what it can’t read, and why', async () => {
     const refused = async (path: string, kind: 'movie' | 'stills'): Promise<string> => {
       const { state, error } = await bench.takeIn(path, kind)

@@ -10,6 +10,8 @@ export interface Still {
   name: string
 }
 
+/** What is read of a file by that name's ending, whatever its bytes say it is. */
+const PICTURES = new Set<string>(['png', 'jpeg', 'tiff'])
 const NUMBERED = /^(.*?)(\d+)(\.[A-Za-z0-9]+)$/
 
 /** The stills of dir/name.####.ext (any number of #), or all numbered pictures of a folder, by number. Throws LanternError 'stills'. */
@@ -55,6 +57,8 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
   const meta = await sharp(path, { limitInputPixels: false })
     .metadata()
     .catch(() => Promise.reject(unreadable('is not a picture')))
+  // Drawings that refer to other files, among others.
+  if (!PICTURES.has(meta.format)) throw unreadable('is not a picture')
   checkSize(meta.width, meta.height, name, frame)
   if (meta.depth === 'float' || meta.depth === 'double') throw unreadable('is a TIFF of floats, which is not read')
   const deep = meta.depth === 'ushort'

@@ -7,11 +7,13 @@ import { measureGrain } from '@lantern/core/sit'
 import { type JobPayload, type PlateAssetInfo, putAssetFrame, putBlob, updateAsset } from '@lantern/store'
 import { decodeMovie, probeMovie } from '../io/movie.ts'
 import { plateFiles, plateLinear } from '../io/plateFrames.ts'
-import { findStills, readStill, type StillPixels } from '../io/stills.ts'
+import { findStills, readStill, type Still, type StillPixels } from '../io/stills.ts'
 import { failureOf, type JobContext } from './context.ts'
 
 const FIRST_OF_MOVIES = 1001
 const NOTIFY_EVERY = 4
+const MOST_FRAMES = 1_000_000
+const MOST_FRAME = 2 ** 31 - 1
 
 /** The grain of one frame, in the light that each encoding makes of its codes. */
 async function grainOf(full: Uint8Array, bits: number): Promise<PlateAssetInfo['grain']> {
@@ -51,11 +53,30 @@ async function planMovie(path: string, name: string): Promise<Plan> {
   }
 }
 
+/** Refuses numbers that are no frames of one plate. */
+function checkNumbers(first: Still, last: Still): void {
+  if (last.frame > MOST_FRAME)
+    throw new LanternError(
+      'still-number',
+      `The number of ${last.name} is too long for a frame.`,
+      `Number the stills by up to ${MOST_FRAME}.`,
+      { file: last.name },
+    )
+  if (last.frame - first.frame >= MOST_FRAMES)
+    throw new LanternError(
+      'still-number',
+      `From ${first.name} to ${last.name} are ${last.frame - first.frame + 1} frames; ${MOST_FRAMES} is the most.`,
+      'Drop the stills of one run alone, or number them one after another.',
+      { file: last.name },
+    )
+}
+
 async function planStills(pattern: string, rate: [number, number]): Promise<Plan> {
   const stills = await findStills(pattern)
   const first = stills[0]
   const last = stills[stills.length - 1]
   if (!first || !last) throw new LanternError('stills', 'There are no stills.', 'Choose numbered pictures.')
+  checkNumbers(first, last)
   const start = await readStill(first)
   const numbers = new Set(stills.map(({ frame }) => frame))
   const gaps = Array.from({ length: last.frame - first.frame + 1 }, (_, n) => first.frame + n).filter(
