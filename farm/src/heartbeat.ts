@@ -1,5 +1,5 @@
 import { workerData } from 'node:worker_threads'
-import { beat, holdAllLeases, openStore, reapSilent, sweep } from '@lantern/store'
+import { beat, holdAllLeases, openStore, reapSilent, releaseStranded, sweep } from '@lantern/store'
 import { z } from 'zod'
 
 // The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
@@ -23,7 +23,10 @@ async function once(): Promise<void> {
     await beat(store, { id, host, threads })
     await holdAllLeases(store, id)
     await reapSilent(store)
-    if (++beats % BEATS_PER_SWEEP === 0) await sweep(store, keepBytes)
+    if (++beats % BEATS_PER_SWEEP === 0) {
+      await releaseStranded(store)
+      await sweep(store, keepBytes)
+    }
   } catch {
     // The database is away; the next beat tries again.
   }

@@ -171,6 +171,48 @@ describe('the queue', () => {
   })
 })
 
+describe('what nobody works on any more', () => {
+  const taken = async (key: string, machine: string): Promise<void> => {
+    await lantern.beat(store, { id: machine, host: 'kiln', threads: 1 })
+    await store.pool.query(
+      "update graphile_worker._private_jobs set locked_by = $2, locked_at = now(), attempts = attempts + 1 where key like '%' || $1",
+      [key, machine],
+    )
+    await store.pool.query("update machine set beat = now() - interval '1 minute' where id = $1", [machine])
+  }
+  const open = async (key: string): Promise<number> =>
+    (
+      await store.pool.query(
+        "select 1 from graphile_worker.jobs where key like '%' || $1 and locked_at is null and attempts < max_attempts",
+        [key],
+      )
+    ).rows.length
+  it('is taken up again though three machines went down with it', async () => {
+    const key = await run()
+    await lantern.queueJob(store, 'bake', { key, shot: shot.id, item: 'fire', output: 'gas' }, { jobKey: `gas:${key}` })
+    for (const machine of ['one', 'two', 'three']) {
+      await taken(key, machine)
+      expect(await open(key)).toBe(0)
+      expect(await lantern.reapSilent(store)).toContain(machine)
+      expect(await open(key)).toBe(1)
+    }
+    expect(await lantern.releaseStranded(store, 0)).not.toContain(key)
+  })
+  it('says so once no job is left for it, and goes on when it is asked for again', async () => {
+    const [lost, held] = [await run(), await run()]
+    expect(await lantern.releaseStranded(store, 0)).toEqual([])
+    for (const key of [lost, held]) await lantern.cancelJobs(store, `gas:${key}`)
+    await lantern.takeLease(store, held, 'kiln-c')
+    expect(await lantern.releaseStranded(store, 60)).toEqual([])
+    const released = await lantern.releaseStranded(store, 0)
+    expect([released.includes(lost), released.includes(held)]).toEqual([true, false])
+    expect((await lantern.resultRows(store, [lost])).get(lost)).toMatchObject({
+      state: 'failed',
+      error: { code: 'stranded', remedy: expect.stringContaining('Go on') },
+    })
+  })
+})
+
 describe('machines', () => {
   it('are told of while they beat, with what they are at, until they leave', async () => {
     await lantern.beat(store, { id: 'kiln-a', host: 'kiln', threads: 4 })

@@ -64,6 +64,9 @@ export async function nowIsBusy(store: Store, host: string): Promise<boolean> {
   return rows.length > 0
 }
 
+/** A machine that goes down with a job uses one up; what breaks without that says so on its result and is not tried again. */
+const MOST_ATTEMPTS = 25
+
 const utils = new WeakMap<Store, Promise<WorkerUtils>>()
 
 async function worker(store: Store): Promise<WorkerUtils> {
@@ -83,7 +86,10 @@ export async function queueJob<N extends JobName>(
   payload: JobPayload<N>,
   spec: Pick<TaskSpec, 'jobKey' | 'priority' | 'runAt'> = {},
 ): Promise<void> {
-  await (await worker(store)).addJob<string>(name, jobSchemas[name].parse(payload), { maxAttempts: 3, ...spec })
+  await (await worker(store)).addJob<string>(name, jobSchemas[name].parse(payload), {
+    maxAttempts: MOST_ATTEMPTS,
+    ...spec,
+  })
 }
 
 /** Gives back the jobs of workers that are gone. */
