@@ -112,6 +112,8 @@ const orphaned = () =>
 if (process.env.LANTERN_WATCH_PARENT) setInterval(() => orphaned() && void end(0), PARENT_LOOK_MS).unref()
 
 try {
+  if (!/^(127\.0\.0\.1|localhost|::1)?$/.test(process.env.LANTERN_LISTEN ?? ''))
+    throw new Error('LANTERN_LISTEN: without a sign-in the studio listens on this machine alone; leave it out.')
   if (await answers(port)) throw new Error(`Port ${port} is in use by another program; set LANTERN_PORT to a free one.`)
   mkdirSync(data, { recursive: true })
   if (!process.env.LANTERN_DATABASE_URL) {
@@ -132,12 +134,7 @@ try {
     )
   }
   if (process.env.LANTERN_DEMO !== 'no') await once(['scripts/run-ts.mjs', 'scripts/seed.ts'])
-  await keepRest(
-    'The studio',
-    'SIGTERM',
-    [join(top, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)],
-    join(top, 'studio'),
-  )
+  await keepRest('The studio', 'SIGTERM', [join(top, 'scripts/serve.mjs'), String(port)], join(top, 'studio'))
   await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'rest' })
   await keepRest('The farm machine for plates', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
     LANTERN_TAKES: 'plates',

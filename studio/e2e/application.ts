@@ -141,7 +141,8 @@ export const station = (page: Page, name: string): Promise<void> =>
     .click()
 
 const send = async <T>(path: string, method: string, body: BodyInit): Promise<T> => {
-  const response = await fetch(`${application.address}${path}`, { method, body })
+  const headers = { origin: application.address }
+  const response = await fetch(`${application.address}${path}`, { method, body, headers })
   if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`)
   return (await response.json()) as T
 }
@@ -149,7 +150,7 @@ const send = async <T>(path: string, method: string, body: BodyInit): Promise<T>
 /** A shot of a movie, made through the routes; nothing in it yet. Returns its revision. */
 export async function shotOfMovie(name: string, movie: string): Promise<number> {
   const upload = crypto.randomUUID()
-  await send(`/api/plates/${upload}/${name}.mp4`, 'PUT', new Uint8Array(readFileSync(movie)))
+  await send(`/api/plates/${upload}/${encodeURIComponent(`${name}.mp4`)}`, 'PUT', new Uint8Array(readFileSync(movie)))
   const { asset } = await send<{ asset: string }>(`/api/plates/${upload}`, 'POST', '{}')
   await vi.waitUntil(
     async () =>

@@ -40,6 +40,7 @@ beforeAll(async () => {
   const head = await shotOfMovie(NAME, makeMovie('effects.mp4'))
   const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
     method: 'PATCH',
+    headers: { origin: application.address },
     body: JSON.stringify({
       base: head,
       patch: {

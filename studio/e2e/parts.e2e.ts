@@ -277,6 +277,7 @@ describe('two people at one shot', () => {
       const { head } = await shot()
       await fetch(`${application.address}/api/shots/${NAME}`, {
         method: 'PATCH',
+        headers: { origin: application.address },
         body: JSON.stringify({ base: head, patch: { sit: { grainAmount: 0.4 } } }),
       })
       await route.continue()

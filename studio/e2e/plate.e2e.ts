@@ -124,6 +124,7 @@ describe('a thing in a region of its own', () => {
     await exactCamera()
     const response = await fetch(`${application.address}/api/shots/${encodeURIComponent(NAME)}`, {
       method: 'PATCH',
+      headers: { origin: application.address },
       body: JSON.stringify({
         base: (await shot()).head,
         patch: {
@@ -266,7 +267,7 @@ describe('a matte from elsewhere', () => {
 async function exactCamera(): Promise<void> {
   const response = await fetch(
     `${application.address}/api/shots/${encodeURIComponent(NAME)}/camera?file=exact.gltf&base=${(await shot()).head}`,
-    { method: 'POST', body: new Uint8Array(readFileSync(FILE)) },
+    { method: 'POST', headers: { origin: application.address }, body: new Uint8Array(readFileSync(FILE)) },
   )
   expect(response.ok).toBe(true)
 }

@@ -3,7 +3,18 @@ import { join } from 'node:path'
 import { GOLDEN_HASH } from '@lantern/core/pipeline'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { application, openBrowser, openPage, picture, shotByRoutes, shotTools, station, type } from './application.ts'
+import {
+  application,
+  makeMovie,
+  openBrowser,
+  openPage,
+  picture,
+  shotByRoutes,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+} from './application.ts'
 
 // What holds of the screen at every station.
 const NAME = 'screen'
@@ -60,6 +71,17 @@ describe('the screen', () => {
   })
   it.each([1, 3])('computes the same bits in the browser with %d threads as in Node with one', async (threads) => {
     expect(await page.evaluate((count) => window.lantern?.hash(count), threads)).toEqual({ threads, hash: GOLDEN_HASH })
+  })
+  it('opens a shot whatever signs are in its name', async () => {
+    const name = '50% smoke a%41b?#+&'
+    await shotOfMovie(name, makeMovie('signs.mp4'))
+    const own = await openPage(browser, faults)
+    await own.goto(`${application.address}/shot/${encodeURIComponent(name)}`)
+    await own.getByRole('heading', { name }).waitFor()
+    await station(own, 'Effects')
+    await own.close()
+    for (const address of ['/api/shots/%', '/api/shots/%E0%A4%A/status', '/shot/%'])
+      expect((await fetch(`${application.address}${address}`)).status).toBeLessThan(500)
   })
   it('says when the database is away, and recovers by itself', async () => {
     const pid = Number(readFileSync(join(application.data, 'database/postmaster.pid'), 'utf8').split('\n')[0])

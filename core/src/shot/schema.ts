@@ -25,13 +25,18 @@ export const plateSchema = z
   })
   .strict()
 
+/** Files are named after a shot, with what they hold and their frame after that. */
+const MOST_NAME_BYTES = 200
+
 /** A shot's name: it becomes part of addresses and of files' names. */
 export const shotNameSchema = z
   .string()
   .trim()
   .min(1, 'Give the shot a name.')
   .max(80, 'A name has at most 80 characters.')
-  .regex(/^[^/\\\p{Cc}]+$/u, 'A name has no slashes.')
+  .regex(/^[^/\\\p{Cc}\p{Cs}]+$/u, 'A name has no slashes.')
+  .regex(/[^.]/, 'A name is more than dots.')
+  .refine((name) => new TextEncoder().encode(name).length <= MOST_NAME_BYTES, 'That name is too long for a file.')
 
 export const shotSchema = z
   .object({

@@ -1,5 +1,15 @@
 import { describe, expect, it } from 'vitest'
-import { applyPatch, diffPatch, ITEM_SCHEMAS, makeItem, makeShot, mergePatch, parseShot, SETTINGS } from './index.ts'
+import {
+  applyPatch,
+  diffPatch,
+  ITEM_SCHEMAS,
+  makeItem,
+  makeShot,
+  mergePatch,
+  parseShot,
+  SETTINGS,
+  shotNameSchema,
+} from './index.ts'
 
 const plate = {
   asset: 'a',
@@ -58,6 +68,20 @@ describe('merge patches (RFC 7396, appendix A)', () => {
     ])
     expect({}).not.toHaveProperty('bad')
   })
+})
+
+it.each([
+  ['a/b', 'slashes'],
+  ['..', 'more than dots'],
+  ['a\ud800b', 'slashes'],
+  ['a\0b', 'slashes'],
+  ['🔥'.repeat(40), undefined],
+  ['🔥'.repeat(60), 'at most|too long'],
+  ['50% smoke a%41b?#', undefined],
+])('a shot may be called %j or is refused', (name, why) => {
+  const { error } = shotNameSchema.safeParse(name)
+  if (why) expect(error?.issues[0]?.message).toMatch(new RegExp(why))
+  else expect(error).toBeUndefined()
 })
 
 describe('a document', () => {

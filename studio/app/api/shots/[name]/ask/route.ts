@@ -40,7 +40,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
   answer(async () => {
     const opened = await store()
     const wanted = ask.parse(await request.json())
-    const shot = await getShot(opened, decodeURIComponent((await params).name))
+    const shot = await getShot(opened, (await params).name)
     if (wanted.what === 'bake') return { keys: [await requestItem(opened, shot, wanted.item)] }
     if (wanted.what === 'picture') return { keys: await requestPicture(opened, shot, wanted.quality, wanted.frames) }
     if (wanted.what === 'hand-off') return { keys: [await requestHandOff(opened, shot, wanted.quality, wanted.form)] }

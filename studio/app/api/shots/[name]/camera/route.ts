@@ -16,7 +16,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const bytes = new Uint8Array(await request.arrayBuffer())
     if (bytes.length > MOST_BYTES)
       throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
-    const name = decodeURIComponent((await params).name)
+    const name = (await params).name
     const { plate } = (await getShot(opened, name)).document
     const { notes } = readCameraFile(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
     const blob = await putBlob(opened, bytes, 'application/octet-stream')

@@ -9,7 +9,7 @@ export const dynamic = 'force-dynamic'
 export const GET = (_: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    const { document } = await getShot(opened, decodeURIComponent((await params).name))
+    const { document } = await getShot(opened, (await params).name)
     const path = await cameraPathOf(opened, document)
     const { first, last } = document.plate
     const cameras = Array.from({ length: last - first + 1 }, (_, n) => cameraAt(document, path, first + n))

@@ -7,7 +7,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
   answer(async () =>
     stepHistory(
       await store(),
-      decodeURIComponent((await params).name),
+      (await params).name,
       z.object({ way: z.enum(['undo', 'redo']) }).parse(await request.json()).way,
     ),
   )

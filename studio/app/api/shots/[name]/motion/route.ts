@@ -15,7 +15,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
   answer(async () => {
     const opened = await store()
     const name = file.parse(new URL(request.url).searchParams.get('file'))
-    const { plate } = (await getShot(opened, decodeURIComponent((await params).name))).document
+    const { plate } = (await getShot(opened, (await params).name)).document
     const bytes = new Uint8Array(await request.arrayBuffer())
     if (bytes.length > MOST_BYTES)
       throw new LanternError('file-size', `${name} is larger than 64 MB.`, 'Leave meshes out.', { file: name })

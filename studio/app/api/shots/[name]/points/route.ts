@@ -13,7 +13,7 @@ export const GET = async (request: Request, { params }: { params: Promise<{ name
   let bytes: Uint8Array<ArrayBuffer> | undefined
   const failed = await answer(async () => {
     const opened = await store()
-    const { document } = await getShot(opened, decodeURIComponent((await params).name))
+    const { document } = await getShot(opened, (await params).name)
     const wanted = z
       .string()
       .regex(/^[0-9a-f]{64}$/)
@@ -32,7 +32,7 @@ export const GET = async (request: Request, { params }: { params: Promise<{ name
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    await getShot(opened, decodeURIComponent((await params).name))
+    await getShot(opened, (await params).name)
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const bytes = new Uint8Array(await request.arrayBuffer())
     if (bytes.length > MOST_BYTES)

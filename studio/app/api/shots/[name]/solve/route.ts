@@ -11,5 +11,5 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
       .object({ base: z.int() })
       .strict()
       .parse(await request.json())
-    return adoptSolve(opened, await getShot(opened, decodeURIComponent((await params).name)), base)
+    return adoptSolve(opened, await getShot(opened, (await params).name), base)
   })

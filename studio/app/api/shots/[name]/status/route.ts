@@ -6,5 +6,5 @@ export const dynamic = 'force-dynamic'
 export const GET = (_: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    return shotStatus(opened, await getShot(opened, decodeURIComponent((await params).name)))
+    return shotStatus(opened, await getShot(opened, (await params).name))
   })

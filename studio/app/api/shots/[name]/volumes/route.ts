@@ -12,7 +12,7 @@ const file = z.string().min(1).max(200)
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    await getShot(opened, decodeURIComponent((await params).name))
+    await getShot(opened, (await params).name)
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const announced = Number(request.headers.get('content-length'))
     if (announced > MOST_BYTES)
