@@ -3,6 +3,7 @@ import { constants, createReadStream, type ReadStream } from 'node:fs'
 import { access, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError } from '@lantern/core/base'
+import { notify } from './events.ts'
 import type { Store } from './open.ts'
 
 const placeOf = (store: Store, sha256: string): string => join(store.data, 'blobs', sha256.slice(0, 2), sha256)
@@ -81,17 +82,40 @@ export async function putBlobFile(
   return { sha256, bytes: size }
 }
 
+/**
+ * Treats a blob that is damaged or gone as what it is: its file is put aside, the frames and states that name it are no longer kept, and their results are made again when they are asked for.
+ * What of it a document or a plate names stays named: there is nothing to make it from.
+ */
+async function quarantine(store: Store, sha256: string): Promise<void> {
+  const aside = join(store.data, 'quarantine')
+  await mkdir(aside, { recursive: true })
+  await rename(placeOf(store, sha256), join(aside, `${sha256}-${Date.now()}`)).catch(() => undefined)
+  await store.db.deleteFrom('restart').where('blob', '=', sha256).execute()
+  const frames = await store.db.deleteFrom('result_frame').where('blob', '=', sha256).returning('key').execute()
+  const keys = [...new Set(frames.map(({ key }) => key))]
+  if (keys.length === 0) return
+  await store.db
+    .updateTable('result')
+    .set({ state: 'stopped' })
+    .where('key', 'in', keys)
+    .where('state', '=', 'done')
+    .execute()
+  for (const key of keys) await notify(store.db, { what: 'result', key, state: 'stopped' })
+}
+
 /** A blob as a stream, for what is too large to hold; its length is checked, not its hash. Throws LanternError 'blob'. */
 export async function streamBlob(store: Store, sha256: string): Promise<{ stream: ReadStream; bytes: number }> {
   const row = await store.db.selectFrom('blob').select('bytes').where('sha256', '=', sha256).executeTakeFirst()
   const there = await stat(placeOf(store, sha256)).catch(() => undefined)
-  if (!row || there?.size !== row.bytes)
+  if (!row || there?.size !== row.bytes) {
+    if (row) await quarantine(store, sha256)
     throw new LanternError(
       'blob',
       'A kept file is missing or damaged.',
       'Make it again; the rest of the shot is untouched.',
       { file: sha256.slice(0, 12) },
     )
+  }
   return { stream: createReadStream(placeOf(store, sha256)), bytes: row.bytes }
 }
 
@@ -105,10 +129,15 @@ export async function getBlob(store: Store, sha256: string): Promise<Buffer<Arra
   let bytes: Buffer<ArrayBuffer>
   try {
     bytes = await readFile(placeOf(store, sha256))
-  } catch {
+  } catch (error) {
+    if (!(error instanceof Error && 'code' in error && error.code === 'ENOENT')) throw error
+    await quarantine(store, sha256)
     throw lost('is missing from the data folder')
   }
-  if (createHash('sha256').update(bytes).digest('hex') !== sha256) throw lost('is damaged')
+  if (createHash('sha256').update(bytes).digest('hex') !== sha256) {
+    await quarantine(store, sha256)
+    throw lost('is damaged')
+  }
   return bytes
 }
 

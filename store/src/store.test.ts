@@ -1,4 +1,4 @@
-import { readFile, rm, writeFile } from 'node:fs/promises'
+import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { type FreshStore, freshStore } from '../testing/freshStore.ts'
@@ -32,8 +32,9 @@ describe('blobs', () => {
     const damaged = await lantern.putBlob(store, text('brick'), 'text/plain')
     await writeFile(placeOf(damaged), 'brikc')
     await expect(lantern.getBlob(store, damaged)).rejects.toThrow(/damaged/)
-    await rm(placeOf(damaged))
     await expect(lantern.getBlob(store, damaged)).rejects.toThrow(/missing/)
+    await lantern.putBlob(store, text('brick'), 'text/plain')
+    expect(String(await lantern.getBlob(store, damaged))).toBe('brick')
     await expect(lantern.getBlob(store, '../../etc/passwd')).rejects.toThrow(/no such name/)
   })
   it('take a finished file in without reading it whole, and give it back as a stream', async () => {

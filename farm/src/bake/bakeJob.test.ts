@@ -1,3 +1,5 @@
+import { writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
 import * as lantern from '@lantern/store'
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import type { FreshStore } from '../../../store/testing/freshStore.ts'
@@ -97,6 +99,25 @@ describe('a run', () => {
     expect([asked, others]).toEqual([4, 0])
     due.mockRestore()
     expect((await lantern.keptFrames(store, [key])).map(({ blob }) => blob)).toEqual(blobs)
+  })
+
+  it('makes a frame again that was damaged on the disk, to the same bits', async () => {
+    const shot = await bench.firstShot('Damaged')
+    const key = await lantern.requestItem(store, shot, 'fire')
+    const payload = { key, shot: shot.id, item: 'fire', output: 'gas' }
+    expect(await bakeJob(bench.context(), payload)).toBe(true)
+    const frames = await lantern.keptFrames(store, [key])
+    const { blob, frame } = frames[1] as lantern.KeptFrame
+    await writeFile(join(store.data, 'blobs', blob.slice(0, 2), blob), 'soot')
+    await expect(lantern.getBlob(store, blob)).rejects.toThrow(/damaged/)
+    expect((await lantern.shotStatus(store, shot)).items.fire).toMatchObject({
+      state: 'stopped',
+      kept: frames.flatMap((one) => (one.frame === frame ? [] : [one.frame])),
+    })
+    await lantern.requestItem(store, shot, 'fire')
+    expect(await bakeJob(bench.context(), payload)).toBe(true)
+    expect((await lantern.keptFrames(store, [key])).map((one) => one.blob)).toEqual(frames.map((one) => one.blob))
+    await lantern.getBlob(store, blob)
   })
 
   it('drops the work of a shot that has moved on', async () => {

@@ -5,6 +5,7 @@ import {
   holdLease,
   insertFrame,
   type JobPayload,
+  keptFrames,
   type PreRollFrame,
   putBlob,
   resultRows,
@@ -195,6 +196,14 @@ class SteppedRun {
   }
 }
 
+/** Frames that are kept without a gap from the run's first one on: a later state would leave the gap as it is. */
+async function framesBeforeGap({ store }: JobContext, { key, first, last }: Run): Promise<number> {
+  const kept = new Set((await keptFrames(store, [key])).map(({ frame }) => frame))
+  let next = first
+  while (next <= last && kept.has(next)) next++
+  return next - first
+}
+
 /** Makes the frames of a run that goes from frame to frame, from its furthest saved state on. Returns true when all are kept. */
 export function runSteps(
   context: JobContext,
@@ -205,7 +214,9 @@ export function runSteps(
 ): Promise<boolean> {
   return underLease(context, payload, async (fence) => {
     const keys = stateKeys(run)
-    const baker = await bake.prepare(bakeTools(context), await loadState(context, run.key, bake, keys))
+    const whole = await framesBeforeGap(context, run)
+    const before = new Map([...keys].filter(([done]) => done <= run.preRoll + whole))
+    const baker = await bake.prepare(bakeTools(context), await loadState(context, run.key, bake, before))
     const known = (await resultRows(context.store, [run.key])).get(run.key)?.preRoll ?? []
     const preRoll = known.length >= Math.min(baker.done, run.preRoll) ? known.slice(0, baker.done) : undefined
     const stepped = new SteppedRun(context, run, fence, baker, keys, preRoll, { ...TIMES, ...times })
