@@ -16,6 +16,8 @@ export default async function setup(project) {
     LANTERN_DATABASE_PORT: String(databasePort),
     LANTERN_DEMO: 'no',
     LANTERN_LOG: 'warn',
+    // The unit tests run beside it.
+    LANTERN_THREADS: '1',
   }
   const child = spawn(process.execPath, ['scripts/start.mjs'], {
     cwd: top,

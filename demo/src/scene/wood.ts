@@ -12,6 +12,65 @@ interface Boards {
   rim: number
 }
 
+/** A place on a board, in the board's own axes: l along the grain, c across it; key of the board; e: metres to its edge; lift of its face; head: metres to the nearest nail. */
+interface OnBoard {
+  l: number
+  c: number
+  key: number
+  e: number
+  lift: number
+  head: number
+}
+
+function boardAt(u: number, v: number, width: number, tall: number, spec: Boards): OnBoard {
+  const { seed, breadth, rim } = spec
+  const inRim = rim > 0 && (u < rim || u > width - rim || v < rim || v > tall - rim)
+  if (inRim) {
+    const side = u < rim || u > width - rim
+    const c = side ? (u < rim ? u : width - u) : v < rim ? v : tall - v
+    const l = side ? v : u
+    const key = side ? (u < rim ? 501 : 502) : v < rim ? 503 : 504
+    const nail = Math.hypot(((l + 0.05) % 0.16) - 0.08, c - rim / 2)
+    return {
+      l,
+      c,
+      key,
+      e: Math.min(c + 0.004, rim - c, side ? 1 : Math.min(u - rim, width - rim - u)),
+      lift: 0,
+      head: nail,
+    }
+  }
+  const across = spec.along ? v : u
+  const l = spec.along ? u : v
+  const key = Math.floor(across / breadth)
+  const c = across - key * breadth
+  const ends = Math.min(l - rim, (spec.along ? width : tall) - rim - l)
+  const nail = Math.hypot(ends - 0.03, Math.min(Math.abs(c - breadth * 0.25), Math.abs(c - breadth * 0.75)))
+  return {
+    l,
+    c,
+    key,
+    e: Math.min(c, breadth - c) - 0.0025 - 0.002 * spot(seed + 1, key, 3),
+    lift: rim > 0 ? -0.02 - 0.004 * spot(seed, key, 9) : -0.003 * spot(seed, key, 9),
+    head: nail,
+  }
+}
+
+/** The rings of the grain, bent round knots. */
+function ringsAt(l: number, c: number, key: number, { seed, breadth }: Boards): number {
+  const knot = Math.exp(
+    -(((l - 0.6 * spot(seed + 2, key, 5)) / 0.03) ** 2) - ((c - breadth * spot(seed + 3, key, 5)) / 0.016) ** 2,
+  )
+  return (
+    grain(
+      seed + 4,
+      l * 2.2 + 10 * spot(seed, key, 1),
+      (c + 0.02 * grain(seed + 5, l * 3, key) + 0.02 * knot) * 210 + key * 17,
+    ) +
+    1.5 * knot
+  )
+}
+
 /** Weathered sawn boards between battens. v runs down. */
 function boards(
   name: string,
@@ -28,60 +87,11 @@ function boards(
   const height = new Float32Array(columns * rows)
   const gap = new Float32Array(columns * rows)
   const { seed, breadth, rim } = spec
-  // A board's own axes: l along the grain, c across it, key of the board; e: metres to its edge.
-  const boardAt = (
-    u: number,
-    v: number,
-  ): { l: number; c: number; key: number; e: number; lift: number; head: number } => {
-    const inRim = rim > 0 && (u < rim || u > width - rim || v < rim || v > tall - rim)
-    if (inRim) {
-      const side = u < rim || u > width - rim
-      const c = side ? (u < rim ? u : width - u) : v < rim ? v : tall - v
-      const l = side ? v : u
-      const key = side ? (u < rim ? 501 : 502) : v < rim ? 503 : 504
-      const nail = Math.hypot(((l + 0.05) % 0.16) - 0.08, c - rim / 2)
-      return {
-        l,
-        c,
-        key,
-        e: Math.min(c + 0.004, rim - c, side ? 1 : Math.min(u - rim, width - rim - u)),
-        lift: 0,
-        head: nail,
-      }
-    }
-    const across = spec.along ? v : u
-    const l = spec.along ? u : v
-    const key = Math.floor(across / breadth)
-    const c = across - key * breadth
-    const ends = Math.min(l - rim, (spec.along ? width : tall) - rim - l)
-    const nail = Math.hypot(ends - 0.03, Math.min(Math.abs(c - breadth * 0.25), Math.abs(c - breadth * 0.75)))
-    return {
-      l,
-      c,
-      key,
-      e: Math.min(c, breadth - c) - 0.0025 - 0.002 * spot(seed + 1, key, 3),
-      lift: rim > 0 ? -0.02 - 0.004 * spot(seed, key, 9) : -0.003 * spot(seed, key, 9),
-      head: nail,
-    }
-  }
-  const rings = (l: number, c: number, key: number): number => {
-    const knot = Math.exp(
-      -(((l - 0.6 * spot(seed + 2, key, 5)) / 0.03) ** 2) - ((c - breadth * spot(seed + 3, key, 5)) / 0.016) ** 2,
-    )
-    return (
-      grain(
-        seed + 4,
-        l * 2.2 + 10 * spot(seed, key, 1),
-        (c + 0.02 * grain(seed + 5, l * 3, key) + 0.02 * knot) * 210 + key * 17,
-      ) +
-      1.5 * knot
-    )
-  }
   for (let j = 0; j < rows; j++)
     for (let i = 0; i < columns; i++) {
       const u = (i + 0.5) * texel
       const v = (j + 0.5) * texel
-      const b = boardAt(u, v)
+      const b = boardAt(u, v, width, tall, spec)
       const n = j * columns + i
       const edge = b.e + 0.002 * grain(seed + 6, u * 40, v * 40)
       const worn = 0.0035 * smooth(0.006, 0, edge)
@@ -89,16 +99,20 @@ function boards(
       gap[n] = open ? 1 : 0
       const nail = b.head < 0.0045 ? -0.0012 : 0
       const cup = 0.003 * (spot(seed + 7, b.key, 2) - 0.5) * Math.sin((b.c / breadth) * Math.PI)
-      height[n] = open ? (b.lift < 0 ? -0.034 : -0.004) : b.lift - worn + cup + 0.0009 * rings(b.l, b.c, b.key) + nail
+      height[n] = open
+        ? b.lift < 0
+          ? -0.034
+          : -0.004
+        : b.lift - worn + cup + 0.0009 * ringsAt(b.l, b.c, b.key, spec) + nail
       if (rim > 0 && (i < 1 || j < 1 || i >= columns - 1 || j >= rows - 1)) height[n] = 0
     }
   const paint = (i: number, j: number, skin: Skin): void => {
     const u = (i + 0.5) * texel
     const v = (j + 0.5) * texel
-    const b = boardAt(u, v)
+    const b = boardAt(u, v, width, tall, spec)
     const n = j * columns + i
     const tone = spot(seed + 8, b.key, 4)
-    const ring = rings(b.l, b.c, b.key)
+    const ring = ringsAt(b.l, b.c, b.key, spec)
     const grey = clamp(0.5 + 0.5 * rough(seed + 9, u * 3, v * 3, 3) + 0.3 * (tone - 0.5))
     const light = (0.62 + 0.62 * tone) * (1 + 0.2 * ring + 0.14 * grain(seed + 10, u * 150, v * 150))
     let r = light * (0.25 * (1 - grey) + 0.19 * grey)
