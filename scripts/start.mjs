@@ -1,4 +1,4 @@
-// The supervisor: database, migration and demo, studio, one farm machine. What falls down is put up again; whatever way the supervisor ends, its children
+// The supervisor: database, migration and demo, studio, and the farm's processes: for plates, for what a person waits for, for the rest. What falls down is put up again; whatever way the supervisor ends, its children
 // end too: they watch their standard input.
 import { spawn } from 'node:child_process'
 import { mkdirSync, openSync, readFileSync } from 'node:fs'

@@ -27,7 +27,7 @@ export interface Bench {
 
 export async function makeBench(): Promise<Bench> {
   const store = await freshStore()
-  const crew = nodeCrew(Number(process.env.TC ?? 2))
+  const crew = nodeCrew(2)
   const folder = join(store.data, 'in')
   await mkdir(folder)
   let seed = 40

@@ -122,3 +122,18 @@ export const composed = (id: number): LookReply => ({
   milliseconds: 1,
   passing: false,
 })
+/** What the worker replies of a draft's frame. */
+export const draftFrame = (key: string, item: string, frame: number, heatKw = frame): LookReply => ({
+  what: 'draft-frame',
+  key,
+  item,
+  frame,
+  heatKw,
+  height: 1,
+  axialFlameLength: 1,
+  baseBuoyancy: 1,
+  of: 72,
+  milliseconds: 3,
+  cell: 0.1,
+  finer: false,
+})

@@ -1,13 +1,13 @@
 import { expect, it } from 'vitest'
 import { GiveWay, LOOKS } from './giveWay.ts'
 
-/** Over a clock that moves as it rests; somebody waits until `until`, and it is called at `called`. */
-function begin(until: number, called = Infinity) {
+/** Over a clock that moves as it rests; somebody waits until `until`, and it is stopped at `stopped`. */
+function begin(until: number, stopped = Infinity) {
   let now = 0
   let looks = 0
   const giveWay = new GiveWay({
     busy: async () => (looks++, now < until),
-    called: async () => now >= called,
+    mustStop: async () => now >= stopped,
     clock: () => now,
     rest: async (seconds) => (now += seconds),
   })
@@ -29,7 +29,7 @@ it('rests as long as somebody waits, and says how long', async () => {
   expect(await giveWay.rest()).toBeCloseTo(5, 0)
   expect(giveWay.due).toBe(false)
 })
-it('goes on at once where it is called, so that it can be stopped in order', async () => {
+it('goes on at once where it is to be stopped', async () => {
   const { giveWay } = begin(1000, 3)
   expect(await giveWay.rest()).toBeCloseTo(3, 0)
 })

@@ -1,4 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises'
+import type { JobContext } from '../jobs/context.ts'
 
 /** Seconds between two looks whether somebody waits, and between two looks whether that is over. */
 export const LOOKS = { every: 1, meanwhile: 0.2 } as const
@@ -7,8 +8,8 @@ export const LOOKS = { every: 1, meanwhile: 0.2 } as const
 export interface GiveWayParts {
   /** Whether somebody waits for this machine. */
   busy(): Promise<boolean>
-  /** Whether to go on at once, to be stopped in order. */
-  called(): Promise<boolean>
+  /** Whether the work is to be stopped: then it goes on at once, to stop in order. */
+  mustStop(): Promise<boolean>
   /** s. */
   clock(): number
   rest?(seconds: number): Promise<unknown>
@@ -31,10 +32,10 @@ export class GiveWay {
 
   /** Rests while somebody waits. Returns the seconds that it rested. */
   async rest(): Promise<number> {
-    const { busy, called, clock, rest = (seconds) => sleep(1000 * seconds) } = this.#parts
+    const { busy, mustStop, clock, rest = (seconds) => sleep(1000 * seconds) } = this.#parts
     const begun = clock()
     let rested = false
-    while ((await busy()) && !(await called())) {
+    while ((await busy()) && !(await mustStop())) {
       rested = true
       await rest(LOOKS.meanwhile)
     }
@@ -42,3 +43,7 @@ export class GiveWay {
     return rested ? this.#looked - begun : 0
   }
 }
+
+/** For a job's work; undefined on a machine that gives way to nobody. */
+export const giveWayOf = ({ nowIsBusy }: JobContext, mustStop: () => Promise<boolean>): GiveWay | undefined =>
+  nowIsBusy && new GiveWay({ busy: nowIsBusy, mustStop, clock: () => performance.now() / 1000 })

@@ -2,7 +2,7 @@ import { Cancelled } from '@lantern/core/base'
 import type { Bake, Run } from '@lantern/core/effects'
 import { insertFrame, type JobPayload, keptFrames, putBlob, resultState, setResultState } from '@lantern/store'
 import { type JobContext, TURN } from '../jobs/context.ts'
-import { GiveWay } from './giveWay.ts'
+import { giveWayOf } from './giveWay.ts'
 import { mustStop, queueNext, queueWaiting, underLease } from './lease.ts'
 import { bakeTools, inputFrames } from './tools.ts'
 
@@ -20,9 +20,7 @@ export function runPerFrame(
     const kept = new Set((await keptFrames(store, [key])).map(({ frame }) => frame))
     const baker = await bake.prepare(bakeTools(context))
     const started = performance.now()
-    const { nowIsBusy: busy } = context
-    const called = (): Promise<boolean> => mustStop(context, key, fence)
-    const giveWay = busy && new GiveWay({ busy, called, clock: () => performance.now() / 1000 })
+    const giveWay = giveWayOf(context, () => mustStop(context, key, fence))
     for (let frame = run.first; frame <= Math.min(run.last, until); frame++) {
       if (kept.has(frame)) continue
       if (giveWay?.due) await giveWay.rest()

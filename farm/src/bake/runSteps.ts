@@ -14,7 +14,7 @@ import {
   tellShare,
 } from '@lantern/store'
 import { type JobContext, TURN } from '../jobs/context.ts'
-import { GiveWay } from './giveWay.ts'
+import { type GiveWay, giveWayOf } from './giveWay.ts'
 import { mustStop, queueNext, queueWaiting, underLease } from './lease.ts'
 import { type PolicyTimes, RunPolicy } from './policy.ts'
 import { loadState, saveState } from './states.ts'
@@ -81,9 +81,7 @@ class SteppedRun {
     this.#keys = keys
     this.#preRoll = preRoll
     this.#policy = new RunPolicy(times, clock)
-    const { nowIsBusy: busy } = context
-    const called = (): Promise<boolean> => mustStop(context, run.key, fence)
-    this.#giveWay = busy && new GiveWay({ busy, called, clock })
+    this.#giveWay = giveWayOf(context, () => mustStop(context, run.key, fence))
     this.#saved = baker.done
   }
 

@@ -19,7 +19,7 @@ import {
   shownRun,
   startResult,
 } from '@lantern/store'
-import { GiveWay } from '../bake/giveWay.ts'
+import { giveWayOf } from '../bake/giveWay.ts'
 import { nodeDeflate } from '../io/deflate.ts'
 import { failureOf, type JobContext } from './context.ts'
 
@@ -57,11 +57,6 @@ async function drawnFrames(
   return data
 }
 
-/** Rests while something is computed that a person waits for. */
-async function letNowGoFirst({ nowIsBusy: busy, ending }: JobContext): Promise<void> {
-  if (busy) await new GiveWay({ busy, called: async () => ending(), clock: () => performance.now() / 1000 }).rest()
-}
-
 /** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */
 export async function pictureJob(
   context: JobContext,
@@ -75,6 +70,7 @@ export async function pictureJob(
   const resolved = await resolveShot(store, shot)
   const present = resolved.pictureKeys(payload.quality)
   const later: typeof payload.frames = []
+  const giveWay = giveWayOf(context, async () => context.ending())
   for (const { frame, key } of payload.frames) {
     const asked = await resultState(store, key)
     if (asked === 'done') continue
@@ -84,7 +80,7 @@ export async function pictureJob(
       await setResultState(store, key, 'stopped')
       continue
     }
-    await letNowGoFirst(context)
+    await giveWay?.rest()
     if (context.ending()) {
       later.push({ frame, key })
       continue

@@ -12,6 +12,7 @@ import {
   pieceKeys,
   resolveRuns,
 } from '@lantern/core/pipeline'
+import type { PieceItem } from '@lantern/core/set'
 import { frameRate, type SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { LRUCache } from 'lru-cache'
@@ -42,7 +43,7 @@ function makePictureKeys({ document, inputs, items, camera }: Base): PictureKeys
   const runs = new Map(items.map((one) => [one.item, shownRun(one)]))
   const { first, last } = document.plate
   const keys = { look: new Map<number, string>(), final: new Map<number, string>() }
-  const meshes = new Map()
+  const meshes = new Map<PieceItem, string>()
   for (let frame = first; frame <= last; frame++) {
     if (!camera(frame)) continue
     const at = pictureFrame(document, camera, frame, inputs)

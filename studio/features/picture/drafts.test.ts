@@ -1,7 +1,7 @@
 import { makeItem } from '@lantern/core/shot'
 import type { Shot } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { burning, composed, NotingWorker, setUpLooks, tearDownLooks } from '@/testing/looks.ts'
+import { burning, composed, draftFrame, NotingWorker, setUpLooks, tearDownLooks } from '@/testing/looks.ts'
 import type { LookReply } from '@/workers/protocol.ts'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import { Looks } from './looks.ts'
@@ -43,34 +43,8 @@ describe('burning draft', () => {
     ])
     const burning = worker.asked[1]
     if (burning?.what !== 'draft') throw new Error('the other gas was asked for')
-    worker.say({
-      what: 'draft-frame',
-      key: burning.key,
-      item: 'other',
-      frame: 1,
-      heatKw: 12,
-      height: 1,
-      axialFlameLength: 1,
-      baseBuoyancy: 1,
-      of: 72,
-      milliseconds: 3,
-      cell: 0.1,
-      finer: false,
-    })
-    worker.say({
-      what: 'draft-frame',
-      key: burning.key,
-      item: 'other',
-      frame: 2,
-      heatKw: 15,
-      height: 1,
-      axialFlameLength: 1,
-      baseBuoyancy: 1,
-      of: 72,
-      milliseconds: 3,
-      cell: 0.1,
-      finer: false,
-    })
+    worker.say(draftFrame(burning.key, 'other', 1, 12))
+    worker.say(draftFrame(burning.key, 'other', 2, 15))
     expect(useShot.getState().drafts.other).toMatchObject({ frames: 2, heatKw: [12, 15] })
     looks.startDraft(showing(document), 'other')
     vi.advanceTimersByTime(500)
@@ -91,20 +65,7 @@ describe('burning draft', () => {
         },
       }
     }
-    const frame = (key: string, n: number): LookReply => ({
-      what: 'draft-frame',
-      key,
-      item: 'fire',
-      frame: n,
-      heatKw: n,
-      height: 1,
-      axialFlameLength: 1,
-      baseBuoyancy: 1,
-      of: 72,
-      milliseconds: 3,
-      cell: 0.1,
-      finer: false,
-    })
+    const frame = (key: string, n: number): LookReply => draftFrame(key, 'fire', n)
     const keys = (): string[] =>
       NotingWorker.last.asked.flatMap((request) => (request.what === 'draft' ? [request.key] : []))
     const asks = (looks: Looks, heat: number): string => {

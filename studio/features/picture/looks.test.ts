@@ -2,7 +2,7 @@
 import { makeItem } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { burning, composed, gas, kept, NotingWorker, setUpLooks, tearDownLooks } from '@/testing/looks.ts'
+import { burning, composed, draftFrame, gas, kept, NotingWorker, setUpLooks, tearDownLooks } from '@/testing/looks.ts'
 import type { LookReply } from '@/workers/protocol.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
 import { Looks } from './looks.ts'
@@ -211,20 +211,7 @@ describe('laying ahead', () => {
     expect(NotingWorker.last.asked.at(-1)).toEqual({ what: 'cancel-draft', item: 'fire' })
     looks.cancelDraft('fire')
     expect(NotingWorker.last.asked).toHaveLength(3)
-    NotingWorker.last.say({
-      what: 'draft-frame',
-      key: 'late',
-      item: 'fire',
-      frame: 1,
-      heatKw: 1,
-      height: 1,
-      axialFlameLength: 1,
-      baseBuoyancy: 1,
-      of: 72,
-      milliseconds: 3,
-      cell: 0.1,
-      finer: false,
-    })
+    NotingWorker.last.say(draftFrame('late', 'fire', 1))
     expect(useShot.getState().drafts).toEqual({})
     useShot.setState({
       status: { ...(useShot.getState().status as ShotStatus), items: { fire: { ...gas([]), state: 'running' } } },
