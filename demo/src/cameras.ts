@@ -99,6 +99,28 @@ export function turning(time: number, seed: number): ReturnType<PlateSpec['camer
   }
 }
 
+/** Bolted to the ground: nothing moves it. */
+export const bolted = (): ReturnType<PlateSpec['camera']> => ({
+  position: [0.7, 1.5, 10.6],
+  pan: 1.5 * DEGREE,
+  tilt: 1.6 * DEGREE,
+  roll: 0.4 * DEGREE,
+})
+
+/** The same, turned by 0.2 degrees within a second. */
+export const nudged = (time: number): ReturnType<PlateSpec['camera']> => ({
+  ...bolted(),
+  pan: (1.5 + 0.2 * Math.min(1, time)) * DEGREE,
+})
+
+/** Carried over the cobbles, looking straight down: nearly one plane. */
+export const downward = (time: number): ReturnType<PlateSpec['camera']> => ({
+  position: [0.4 + 0.35 * time, 1.75, 5.6],
+  pan: 2 * DEGREE,
+  tilt: -84 * DEGREE,
+  roll: 1 * DEGREE,
+})
+
 /** The same walk in more of a hurry: about 3 px of blur with the shutter open throughout. */
 export function hurried(time: number, seed: number): ReturnType<PlateSpec['camera']> {
   const calm = handheld(time, seed)

@@ -1,4 +1,16 @@
-import { DEGREE, FOCAL_MM, handheld, hurried, type PlateLens, type PlateSpec, trembling, turning } from './cameras.ts'
+import {
+  bolted,
+  DEGREE,
+  downward,
+  FOCAL_MM,
+  handheld,
+  hurried,
+  nudged,
+  type PlateLens,
+  type PlateSpec,
+  trembling,
+  turning,
+} from './cameras.ts'
 
 export * from './cameras.ts'
 
@@ -61,11 +73,17 @@ export const PLATES: readonly PlateSpec[] = [
   },
 ]
 
+/** Small and short, with a camera whose lens can't be told from its motion. */
+const small = { ...WALK, width: 640, height: 360, frames: 24, slices: 4, drift: (): number => 0 }
+
 /** What tests of the match ask for, at a quarter of the length. */
 export const VARIANTS: readonly PlateSpec[] = [
   { ...WALK, name: 'yard-walk-dim', frames: 30, light: 0.5, noise: 4 },
   { ...WALK, name: 'yard-walk-blurred', frames: 30, shutter: 1, camera: hurried },
   { ...WALK, name: 'yard-walk-wide', frames: 30, lens: { ...LENS, focalMm: 17, k1: -0.15, k2: 0.03 } },
+  { ...small, name: 'yard-bolted', camera: bolted },
+  { ...small, name: 'yard-nudged', camera: nudged },
+  { ...small, name: 'yard-cobbles', camera: downward, worker: undefined },
 ]
 
 /**

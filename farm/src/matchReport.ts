@@ -55,7 +55,7 @@ export interface MatchWish {
 const WAIT_MS = 1000
 const FULL_FRAME_MM = 36
 
-/** Follows and solves a shot's plate, or takes what is kept; makes it the shot's camera where that is a solved one or none. Throws LanternError 'solve' where none is found. */
+/** Follows and solves a shot's plate, or takes what is kept; makes it the shot's camera where that is a solved one or none and nothing is in doubt, or where that is wished. Throws LanternError 'solve' where none is found. */
 export async function matchShot(context: JobContext, name: string, wish: MatchWish): Promise<MatchReport> {
   const { store } = context
   let shot: Shot = await getShot(store, name)
@@ -83,7 +83,8 @@ export async function matchShot(context: JobContext, name: string, wish: MatchWi
   if (!solve || !tracks) throw new LanternError('no-solve', 'The solve is gone.', 'Run it again.')
   shot = await getShot(store, name)
   const kind = shot.document.camera.kind
-  if (shot.document.camera.solve?.key !== keys.solve && (kind === 'none' || kind === 'solved' || wish.take))
+  const own = (kind === 'none' || kind === 'solved') && solve.doubts.length === 0
+  if (shot.document.camera.solve?.key !== keys.solve && (own || wish.take))
     shot = await adoptSolve(store, shot, shot.head)
   const all = allTracks(shot.document, keys.tracks, tracks, await keptManualTracks(store, shot.document))
   const seconds = (await Promise.all([keys.tracks, keys.solve].map((key) => keptFrame(store, key, 0)))).reduce(

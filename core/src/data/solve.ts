@@ -38,6 +38,10 @@ export interface Solve {
   /** Median over the points of the largest angle between two of their rays, degrees. */
   parallax: number
   doubts: { what: string; remedy: string }[]
+  /** Standard errors of what was found of the lens. */
+  lensErrors?: { focalPx?: number; k1?: number; k2?: number }
+  /** What of the lens the tracks don't carry: what they gave with its standard error (null: unbounded), and what is held instead. */
+  held?: { term: 'focalPx' | 'k1' | 'k2'; found: number; error: number | null; at: number }[]
 }
 
 /** The solve's camera at a frame counted from 0; where none was found, the nearest that was. */

@@ -4,7 +4,7 @@ import { makeCrew } from '../base/index.ts'
 import { random } from '../base/random.ts'
 import { adjustBundle } from './bundle.ts'
 import { type Bundle, bundleCost } from './bundleCost.ts'
-import { framesList, schurPlain } from './normalEquations.ts'
+import { framesList, schurPlain } from './normalStep.ts'
 import { solveMoving } from './solve.ts'
 import { adjust, copyStructure, type Structure } from './structure.ts'
 

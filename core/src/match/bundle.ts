@@ -1,5 +1,6 @@
 import { type Bundle, bundleCost, movePose } from './bundleCost.ts'
-import { linearise, newNormal, step } from './normalEquations.ts'
+import { linearise, newNormal } from './normalEquations.ts'
+import { step } from './normalStep.ts'
 
 export interface BundleResult {
   cost: number

@@ -1,7 +1,10 @@
 import { LanternError } from '../base/index.ts'
 import { type Camera, type Solve, seenAt } from '../data/index.ts'
+import { symmetricEigen } from '../math/index.ts'
 import { cameraAt, pointAt } from './align.ts'
+import { type Carried, type LensErrors, solveCarried } from './carried.ts'
 import { parallaxBetween, sharedTracks } from './keys.ts'
+import { commonMotion, SIGNIFICANCE } from './lockedOff.ts'
 import { median } from './median.ts'
 import { solveRotation } from './rotationSolve.ts'
 import { type SolveInput, solveMoving } from './solve.ts'
@@ -25,6 +28,7 @@ export interface CameraSolve {
   parallax: number
   /** Why it should not be trusted as it is, and what to do. Empty: fit. */
   doubts: { what: string; remedy: string }[]
+  lens: Carried
 }
 
 // Median error at which a turn explains the plate so well that nothing speaks for a move; and at which a camera is called unfit.
@@ -32,6 +36,7 @@ const TURN_PX = 0.3
 const UNFIT_PX = 1
 const LEAST_PARALLAX_COSINE = 0.99966
 const LEAST_KEPT = 0.35
+const FEW_TRACKS = 16
 
 /** Cosine of the largest angle between the first ray of a point and its others: median over the points. */
 function parallaxCosine(s: Structure): number {
@@ -55,21 +60,55 @@ function parallaxCosine(s: Structure): number {
 /** A lens of which all is known. */
 export type KnownLensExact = Required<SolveInput['known']>
 
-/** A structure as a solve, with how good it is. */
-export function solvedAs(kind: CameraSolve['kind'], s: Structure): CameraSolve {
-  const perTrack = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : residualsOf(s, n)))
-  const all = perTrack.flat()
-  const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
-  for (const [n, rests] of perTrack.entries()) {
-    const track = s.tracks[n]
-    for (let f = track?.first ?? 0, k = 0; track && k < rests.length; f++)
-      if (s.solved[f] && seenAt(track, f)) byFrame[f]?.push(rests[k++] as number)
-  }
-  const kept = perTrack.filter((rests) => rests.length > 0).length
-  const cosine = kind === 'moving' ? parallaxCosine(s) : 1
-  const doubts: CameraSolve['doubts'] = []
+/** What a lens that the tracks do not fix is said to be. */
+function lensDoubts(s: Structure, kind: CameraSolve['kind'], { held }: Carried): CameraSolve['doubts'] {
+  const focal = held.find(({ term }) => term === 'focalPx')
+  if (!focal) return []
+  const widths = (px: number): string => (px / s.width).toFixed(2)
+  const why =
+    kind === 'turning'
+      ? 'The camera turned too little to fix its focal length'
+      : liesFlat(s)
+        ? 'All that was followed lies in one plane, which does not fix the focal length'
+        : 'The camera moved too little to fix its focal length'
+  return [
+    {
+      what: `${why}: ${
+        Number.isFinite(focal.error)
+          ? `the tracks give ${widths(focal.found)} ± ${widths(focal.error)} picture widths`
+          : 'any would do as well'
+      }. ${widths(focal.at)} is kept.`,
+      remedy: 'State the focal length if it is known: all that is measured in the shot hangs on it.',
+    },
+  ]
+}
+
+/** Least spread of points off their best plane, as a share of their spread along it, that counts as depth. */
+const FLAT = 0.03
+
+/** Whether a structure's points lie in one plane. */
+function liesFlat(s: Structure): boolean {
+  const at = s.tracks.flatMap((_, n) => (hasPoint(s, n) && !s.dropped[n] ? [pointAt(s, n)] : []))
+  const middle = [0, 1, 2].map((c) => median(at.map((p) => p[c] as number)))
+  const m = new Float64Array(9)
+  for (const p of at)
+    for (let i = 0; i < 3; i++)
+      for (let j = 0; j < 3; j++)
+        m[i * 3 + j] =
+          (m[i * 3 + j] as number) +
+          ((p[i] as number) - (middle[i] as number)) * ((p[j] as number) - (middle[j] as number))
+  const [least, next] = symmetricEigen(m, 3).values
+  return (least as number) < FLAT * FLAT * (next as number)
+}
+
+/** Why a solve should not be trusted as it is. */
+function doubtsOf(
+  s: Structure,
+  kind: CameraSolve['kind'],
+  { medianPx, kept, cosine, lens }: { medianPx: number; kept: number; cosine: number; lens: Carried },
+): CameraSolve['doubts'] {
+  const doubts: CameraSolve['doubts'] = lensDoubts(s, kind, lens)
   const unsolved = Array.from(s.solved, (on, f) => (on ? -1 : f)).filter((f) => f >= 0)
-  const medianPx = median(all)
   if (unsolved.length > 0)
     doubts.push({
       what: `${unsolved.length} frames have no camera, the first of them frame ${unsolved[0]} of the plate.`,
@@ -90,6 +129,29 @@ export function solvedAs(kind: CameraSolve['kind'], s: Structure): CameraSolve {
       what: `Only ${kept} of ${s.tracks.length} tracks agree with this camera.`,
       remedy: 'Keep out what moves by itself: most of what was followed does not stand still.',
     })
+  if (kept < FEW_TRACKS)
+    doubts.push({
+      what: `Only ${kept} tracks carry this camera; ${FEW_TRACKS} are the least to be sure of one.`,
+      remedy: 'Track more features, or set some by hand.',
+    })
+  return doubts
+}
+
+const KNOWN: Carried = { errors: {}, held: [] }
+
+/** A structure as a solve, with how good it is. lens: what of it the tracks carry, where it was not all known. */
+export function solvedAs(kind: CameraSolve['kind'], s: Structure, lens = KNOWN): CameraSolve {
+  const perTrack = s.tracks.map((_, n) => (s.dropped[n] || !hasPoint(s, n) ? [] : residualsOf(s, n)))
+  const all = perTrack.flat()
+  const byFrame: number[][] = Array.from({ length: s.frames }, () => [])
+  for (const [n, rests] of perTrack.entries()) {
+    const track = s.tracks[n]
+    for (let f = track?.first ?? 0, k = 0; track && k < rests.length; f++)
+      if (s.solved[f] && seenAt(track, f)) byFrame[f]?.push(rests[k++] as number)
+  }
+  const kept = perTrack.filter((rests) => rests.length > 0).length
+  const cosine = kind === 'moving' ? parallaxCosine(s) : 1
+  const medianPx = median(all)
   return {
     kind,
     structure: s,
@@ -100,7 +162,8 @@ export function solvedAs(kind: CameraSolve['kind'], s: Structure): CameraSolve {
     kept,
     tracks: s.tracks.length,
     parallax: cosine < 1 ? angleOf(cosine) : 0,
-    doubts,
+    doubts: doubtsOf(s, kind, { medianPx, kept, cosine, lens }),
+    lens,
   }
 }
 /** Most of the parallax that frames a quarter of the plate apart show, px: what one homography between them leaves. */
@@ -145,6 +208,21 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
       `Only ${input.tracks.length} features could be followed; ${LEAST_TRACKS} are the least.`,
       'Even out the contrast, place tracks by hand, or line the plate up by its edges.',
     )
+  const common = commonMotion(input.tracks, input.frames, input.width, input.height)
+  if (common?.locked)
+    throw new LanternError(
+      'locked-off',
+      `The camera does not move: all that stands still moves together by at most ${common.mostPx.toFixed(2)} px, no more than its noise of ${common.noisePx.toFixed(2)} px explains (F test, 1 in ${1 / SIGNIFICANCE}).`,
+      'Its lens can’t be found from that: line the shot up by its edges, or type the camera.',
+    )
+  const settled = async (
+    kind: CameraSolve['kind'],
+    whole: SolveInput,
+    solve: (input: SolveInput) => Promise<Structure>,
+  ): Promise<CameraSolve> => {
+    const { s, lens } = await solveCarried(kind, whole, solve)
+    return solvedAs(kind, s, lens)
+  }
   const tried: string[] = []
   const attempt = async (name: string, work: () => Promise<CameraSolve>): Promise<CameraSolve | undefined> => {
     try {
@@ -162,9 +240,9 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
     say: (share, what) => input.say?.(from + (to - from) * share, what),
   })
   const turn = (from: number, to: number): Promise<CameraSolve | undefined> =>
-    attempt('a turn', async () => solvedAs('turning', await solveRotation(part(from, to))))
+    attempt('a turn', () => settled('turning', part(from, to), solveRotation))
   const move = (from: number, to: number): Promise<CameraSolve | undefined> =>
-    attempt('a move', async () => solvedAs('moving', await solveMoving(part(from, to))))
+    attempt('a move', () => settled('moving', part(from, to), solveMoving))
   // Where things plainly shift against one another a move is sought first, and a turn only if that is in doubt: a lens that bends can make a turn look so.
   const apart = usualParallax(input) > NO_TURN_PX
   const moved = apart ? await move(0, 1) : undefined
@@ -172,6 +250,7 @@ export async function solveCamera(input: SolveInput): Promise<CameraSolve> {
   const turned = await turn(0, apart ? 1 : TURN_SHARE)
   if (
     turned &&
+    turned.doubts.length === 0 &&
     turned.medianPx < TURN_PX &&
     turned.kept > 0.6 * turned.tracks &&
     !(moved && moved.medianPx < 0.5 * turned.medianPx)
@@ -213,5 +292,10 @@ export function keptSolve(found: CameraSolve, first: number): Solve {
     tracks: found.tracks,
     parallax: found.parallax,
     doubts: found.doubts,
+    lensErrors: finiteOnly(found.lens.errors),
+    held: found.lens.held.map((one) => ({ ...one, error: Number.isFinite(one.error) ? one.error : null })),
   }
 }
+
+const finiteOnly = (errors: LensErrors): LensErrors =>
+  Object.fromEntries(Object.entries(errors).filter(([, error]) => Number.isFinite(error)))

@@ -29,6 +29,8 @@ export interface SolveInput {
   width: number
   height: number
   known: KnownLens
+  /** Focal length to keep where the tracks can't fix one. */
+  proposedFocalPx?: number
   seed: number
   /** Does the heavy sums; without one they are done plainly, with other last bits. */
   crew?: Crew

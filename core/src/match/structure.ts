@@ -151,8 +151,8 @@ export interface Adjusting {
   stop?: () => void
 }
 
-/** Bundle adjustment of a part of a structure, in place; returns the loss and how many observations it was over. */
-export function adjust(s: Structure, a: Adjusting): BundleResult & { count: number } {
+/** The bundle of a part of a structure, poses and lens shared with it, and which tracks its points are. */
+export function bundleOf(s: Structure, a: Omit<Adjusting, 'steps' | 'stop'>): { bundle: Bundle; used: number[] } {
   const used: number[] = []
   const start = [0]
   const frame: number[] = []
@@ -194,9 +194,15 @@ export function adjust(s: Structure, a: Adjusting): BundleResult & { count: numb
     place: Float64Array.from(place),
     weight: Float64Array.from(weight),
   }
+  return { bundle, used }
+}
+
+/** Bundle adjustment of a part of a structure, in place; returns the loss and how many observations it was over. */
+export function adjust(s: Structure, a: Adjusting): BundleResult & { count: number } {
+  const { bundle, used } = bundleOf(s, a)
   const result = adjustBundle(bundle, a.steps, a.stop)
-  for (const [n, index] of used.entries()) s.points.set(points.subarray(n * 3, n * 3 + 3), index * 3)
-  return { ...result, count: frame.length }
+  for (const [n, index] of used.entries()) s.points.set(bundle.points.subarray(n * 3, n * 3 + 3), index * 3)
+  return { ...result, count: bundle.frame.length }
 }
 
 /** Distance of a track's place from where its point lands at a frame, px; undefined where there is none of either. */

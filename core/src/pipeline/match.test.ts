@@ -231,7 +231,9 @@ describe('recipes', () => {
         ),
       ),
     ).toBe(bare)
-    expect(key(shot((d) => (d.match.focal = 2)))).toBe(bare)
+    // The focal length that is kept where the tracks fix none.
+    expect(key(shot((d) => (d.match.focal = 2)))).not.toBe(bare)
+    expect(key(shot((d) => (d.match.k1 = 0.2)))).toBe(bare)
     expect(key(shot((d) => Object.assign(d.match, { focal: 2, lens: 'focal known' })))).not.toBe(bare)
     const tracksKey = recipeKey(tracksRecipe(shot()))
     expect(key(shot((d) => (d.match.dropped = { tracks: tracksKey, ids: [4] })))).not.toBe(bare)

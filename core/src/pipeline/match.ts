@@ -137,6 +137,9 @@ export function knownLens({ plate, match }: Matched): KnownLens {
   return { focalPx: match.focal * plate.width, ...(match.lens === 'all known' ? { k1: match.k1, k2: match.k2 } : {}) }
 }
 
+/** The focal length that a solve keeps where the tracks fix none, px. */
+export const proposedFocal = ({ plate, match }: Matched): number => match.focal * plate.width
+
 /** The recipe of a plate's tracks. */
 export function tracksRecipe({ plate, match }: Matched): Recipe {
   const { asset, encoding, first, last, width, height } = plate
@@ -181,6 +184,7 @@ export function solveRecipe(document: Matched, tracksKey: string): Recipe {
     version: VERSIONS.solve,
     settings: {
       lens: knownLens(document),
+      ...(match.lens === 'find' ? { proposed: proposedFocal(document) } : {}),
       dropped: [...droppedTracks(match, tracksKey)].sort((a, b) => a - b),
       ...(hands.length > 0
         ? { hands: hands.map(([id, { trust, span }]) => ({ number: manualTrackNumber(id), trust, span })) }

@@ -2,7 +2,7 @@
 export const VERSIONS = {
   picture: 3,
   tracks: 1,
-  solve: 1,
+  solve: 2,
   hand: 1,
   reading: 1,
   report: 1,

@@ -19,6 +19,7 @@ import {
   matteMask,
   objectFollow,
   objectInput,
+  proposedFocal,
   solvingManualTracks,
   tracksToSolve,
 } from '@lantern/core/pipeline'
@@ -31,6 +32,7 @@ import {
   getBlob,
   type JobPayload,
   keptManualTracks,
+  keptSolveOf,
   keptTracks,
   manualTrackKey,
   matchKeys,
@@ -123,6 +125,7 @@ export async function solveShot(
       width: plate.width,
       height: plate.height,
       known: knownLens(document),
+      proposedFocalPx: proposedFocal(document),
       seed: SEED,
       crew,
       say: sayTo(progress),
@@ -235,7 +238,10 @@ export async function manualTrackJob(
   return state === 'done'
 }
 
-/** Follows a plate and, where asked, solves its camera; a shot without a camera takes the solve at once. Returns true when all that was asked is kept. */
+const isSure = async (store: Store, key: string): Promise<boolean> =>
+  (await keptSolveOf(store, key))?.doubts.length === 0
+
+/** Follows a plate and, where asked, solves its camera; a shot without a camera takes a solve that is not in doubt at once. Returns true when all that was asked is kept. */
 export async function matchJob(context: JobContext, payload: JobPayload<'match'>): Promise<boolean> {
   const { store } = context
   const shot = await findShotById(store, payload.shot)
@@ -301,7 +307,8 @@ export async function matchJob(context: JobContext, payload: JobPayload<'match'>
     }
   })
   if (solved === 'busy') return later()
-  if (solved === 'done' && shot.document.camera.kind === 'none')
+  // A solve in doubt waits for a person to take it.
+  if (solved === 'done' && shot.document.camera.kind === 'none' && (await isSure(store, payload.solve)))
     await adoptSolve(store, shot).catch((error: unknown) =>
       context.log.warn({ error: String(error) }, 'the solve was kept, but not as the camera'),
     )

@@ -22,6 +22,19 @@ const solveSchema = z.object({
   tracks: z.int(),
   parallax: z.number(),
   doubts: z.array(z.object({ what: z.string(), remedy: z.string() })),
+  lensErrors: z
+    .object({ focalPx: z.number().optional(), k1: z.number().optional(), k2: z.number().optional() })
+    .optional(),
+  held: z
+    .array(
+      z.object({
+        term: z.enum(['focalPx', 'k1', 'k2']),
+        found: z.number(),
+        error: z.number().nullable(),
+        at: z.number(),
+      }),
+    )
+    .optional(),
 })
 
 const file = jsonFile<Solve>(solveSchema, 'solve-file', 'A kept solve', 'Solve the camera again.')

@@ -1,12 +1,21 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
+import type { Solve } from '@lantern/core/data'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
 import { useShot } from '../../shot/shotStore.ts'
 import type { ShownMatch } from '../matchData.ts'
-import { Figure, millimetres, Part, StageRow } from './parts.tsx'
+import { Figure, lengthInMillimetres, millimetres, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
+
+/** What is said after a term of the lens: its standard error, or that it is held because the tracks leave it open. */
+function spread(solve: Solve, term: 'focalPx' | 'k1' | 'k2'): string {
+  if (solve.held?.some((one) => one.term === term)) return ', held: not told by the tracks'
+  const error = solve.lensErrors?.[term]
+  if (error === undefined) return ''
+  return ` ± ${term === 'focalPx' ? lengthInMillimetres(error, solve.width) : error.toFixed(4)}`
+}
 
 export function SolveStep({ shown }: { shown: ShownMatch }) {
   const { shot, status, edit, preview, takeSolve, oldSolve, set } = useShot()
@@ -28,6 +37,12 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
       />
       <Part title="Solve" note={taken && stage && taken.key !== stage.key ? 'stale' : taken ? 'kept' : undefined}>
         <StageRow stage={stage} name="Solve" again="Solve again" />
+        {stage?.state === 'failed' && (
+          <Flex gap="6px" marginTop="5px">
+            <Press onClick={() => set({ matchStep: 'Line up' })}>Line up by edges</Press>
+            <Press onClick={() => edit({ camera: { kind: 'typed' } })}>Type the camera</Press>
+          </Flex>
+        )}
       </Part>
       {waits && (
         <Part title="New solve" note={typeof fresh === 'number' ? `${fresh.toFixed(2)} px` : ''}>
@@ -47,8 +62,12 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
       {solve && (
         <Part title={solve.kind === 'turning' ? 'A turn: the camera stays in its place' : 'A camera that moves'}>
           <Figure label="Error, usual" value={`${solve.medianPx.toFixed(2)} px`} wrong={solve.medianPx > 1} />
-          <Figure label="Focal length" value={millimetres(solve.focalPx, solve.width)} />
-          <Figure label="Lens k1, k2" value={`${solve.k1.toFixed(4)}, ${solve.k2.toFixed(4)}`} />
+          <Figure
+            label="Focal length"
+            value={`${millimetres(solve.focalPx, solve.width)}${spread(solve, 'focalPx')}`}
+          />
+          <Figure label="Lens k1" value={`${solve.k1.toFixed(4)}${spread(solve, 'k1')}`} />
+          <Figure label="Lens k2" value={`${solve.k2.toFixed(4)}${spread(solve, 'k2')}`} />
           <Figure label="Tracks that agree" value={`${solve.points.length} of ${solve.tracks}`} />
           {solve.kind === 'moving' && <Figure label="Parallax" value={`${solve.parallax.toFixed(1)}°`} />}
           {solve.doubts.map(({ what, remedy }) => (

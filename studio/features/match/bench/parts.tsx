@@ -81,5 +81,6 @@ export function StageRow({
   )
 }
 
-export const millimetres = (focalPx: number, width: number): string =>
-  `${((focalPx / width) * FULL_FRAME_MM).toFixed(1)} mm on 36`
+export const lengthInMillimetres = (focalPx: number, width: number): string =>
+  ((focalPx / width) * FULL_FRAME_MM).toFixed(1)
+export const millimetres = (focalPx: number, width: number): string => `${lengthInMillimetres(focalPx, width)} mm on 36`
