@@ -1,5 +1,14 @@
 import { workerData } from 'node:worker_threads'
-import { beat, holdAllLeases, openStore, reapSilent, releaseStranded, sweep } from '@lantern/store'
+import {
+  beat,
+  clearAbandoned,
+  holdAllLeases,
+  openStore,
+  purgeRemoved,
+  reapSilent,
+  releaseStranded,
+  sweep,
+} from '@lantern/store'
 import { z } from 'zod'
 
 // The heartbeat of one machine, on a thread that never computes: says that it lives, and clears up after machines that fell silent.
@@ -25,6 +34,8 @@ async function once(): Promise<void> {
     await reapSilent(store)
     if (++beats % BEATS_PER_SWEEP === 0) {
       await releaseStranded(store)
+      await purgeRemoved(store)
+      await clearAbandoned(store)
       await sweep(store, keepBytes)
     }
   } catch {

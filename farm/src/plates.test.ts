@@ -8,6 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { FreshStore } from '../../store/testing/freshStore.ts'
 import { type Bench, H, makeBench, movie, still, W } from '../testing/bench.ts'
 import { plateLinear } from './io/plateFrames.ts'
+import { plateJob } from './jobs/plate.ts'
 
 let bench: Bench
 let store: FreshStore
@@ -38,7 +39,7 @@ describe('plates', () => {
     await mkdir(name)
     for (const n of [7, 8, 11]) await still(join(name, `yard.${String(n).padStart(4, '0')}.${ending}`), n)
     const asset = await bench.takeIn(join(name, `yard.####.${ending}`), 'stills')
-    expect(asset).toMatchObject({ state: 'ready', done: 3, info: { first: 7, last: 11, gaps: [9, 10] } })
+    expect(asset).toMatchObject({ state: 'ready', done: 3, info: { first: 7, last: 11, gaps: [[9, 10]] } })
     const shown = await plateLinear(
       await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 9, 'full')),
       'linear',
@@ -157,6 +158,79 @@ describe('plates', () => {
     const { state, error } = await bench.takeIn(join(folder, 'drawn/x.####.png'), 'stills')
     expect([state, error?.message]).toEqual(['failed', 'x.0001.png is not a picture.'])
   })
+  it('takes a movie that breaks off as far as it goes, and says so', async () => {
+    movie(join(folder, 'long.mp4'), 40)
+    spawnSync('ffmpeg', ['-v', 'error', '-y', '-i', join(folder, 'long.mp4'), '-c', 'copy', join(folder, 'long.mkv')])
+    const mkv = await readFile(join(folder, 'long.mkv'))
+    await writeFile(join(folder, 'cut.mkv'), mkv.subarray(0, mkv.length * 0.6))
+    const { state, done, info } = await bench.takeIn(join(folder, 'cut.mkv'), 'movie')
+    expect(state).toBe('ready')
+    expect(done).toBeGreaterThan(1)
+    expect(done).toBeLessThan(40)
+    expect(info).toMatchObject({
+      last: 1000 + done,
+      notes: [`cut.mkv breaks off after frame ${1000 + done}; copy it again from its source for the rest.`],
+    })
+  })
+  it.each([
+    ['sizes', (path: string) => still(path, 2, [W, H + 2]), /x\.0002\.png was left out: 96 by 56 pixels, .* 96 by 54/],
+    ['text', (path: string) => writeFile(path, 'hello'), /x\.0002\.png was left out: it can’t be read/],
+    [
+      'broken',
+      async (path: string) => {
+        await still(path, 2)
+        await writeFile(path, (await readFile(path)).subarray(0, 60))
+      },
+      /x\.0002\.png was left out: it can’t be read/,
+    ],
+  ])('leaves a still out that does not fit (%s), names it, and takes the rest', async (name, make, note) => {
+    await mkdir(join(folder, name))
+    for (const n of [1, 2, 3, 5]) await still(join(folder, name, `x.000${n}.png`), n)
+    await make(join(folder, name, 'x.0002.png'))
+    const { state, done, info } = await bench.takeIn(join(folder, name, 'x.####.png'), 'stills')
+    expect({ state, done }).toEqual({ state: 'ready', done: 3 })
+    expect(info).toMatchObject({
+      first: 1,
+      last: 5,
+      gaps: [
+        [2, 2],
+        [4, 4],
+      ],
+      notes: [expect.stringMatching(note)],
+    })
+  })
+  it('takes one still by itself, numbered or not, in the depth that it has', async () => {
+    const plane = Float32Array.from({ length: W * H }, (_, n) => n / 100)
+    await writeFile(
+      join(folder, 'alone.exr'),
+      writeExr({
+        width: W,
+        height: H,
+        attributes: {},
+        channels: ['R', 'G', 'B'].map((channel) => ({ name: channel, type: 'half', data: plane })),
+      }),
+    )
+    const exr = await bench.takeIn(join(folder, 'alone.exr'), 'stills')
+    expect(exr).toMatchObject({ state: 'ready', info: { first: 1001, last: 1001, bits: 32 } })
+    for (const [name, frame] of [
+      ['one.0042.png', 42],
+      ['IMG_20240101120000.png', 1001],
+    ] as const) {
+      await still(join(folder, name), 1)
+      expect((await bench.takeIn(join(folder, name), 'stills')).info).toMatchObject({ first: frame, last: frame })
+    }
+  })
+  it('reads a very large still by strips, in the memory of a few', async () => {
+    await sharp({ create: { width: 5200, height: 3100, channels: 3, background: '#345678' } })
+      .png()
+      .toFile(join(folder, 'large.png'))
+    const asset = await bench.takeIn(join(folder, 'large.png'), 'stills')
+    expect(asset).toMatchObject({ state: 'ready', info: { width: 5200, height: 3100 } })
+    const quarter = await sharp(
+      await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 1001, 'quarter')),
+    ).stats()
+    expect(quarter.channels.map(({ mean }) => Math.round(mean))).toEqual([0x34, 0x56, 0x78])
+  })
   it('names what it can’t read, and why', async () => {
     const refused = async (path: string, kind: 'movie' | 'stills'): Promise<string> => {
       const { state, error } = await bench.takeIn(path, kind)
@@ -169,24 +243,6 @@ describe('plates', () => {
     const bytes = await readFile(join(folder, 'whole.mp4'))
     await writeFile(join(folder, 'cut.mp4'), bytes.subarray(0, bytes.length / 2))
     expect(await refused(join(folder, 'cut.mp4'), 'movie')).toMatch(/cut\.mp4/)
-    spawnSync('ffmpeg', ['-v', 'error', '-y', '-i', join(folder, 'whole.mp4'), '-c', 'copy', join(folder, 'whole.mkv')])
-    const mkv = await readFile(join(folder, 'whole.mkv'))
-    await writeFile(join(folder, 'cut.mkv'), mkv.subarray(0, mkv.length * 0.6))
-    expect(await refused(join(folder, 'cut.mkv'), 'movie')).toMatch(/cut\.mkv breaks off after frame \d+/)
-    for (const [name, make, message] of [
-      ['sizes', (path: string) => still(path, 2, [W, H + 2]), /x\.0002\.png is 96 by 56 pixels; the run is 96 by 54/],
-      ['text', (path: string) => writeFile(path, 'hello'), /x\.0002\.png is not a picture/],
-      [
-        'broken',
-        async (path: string) => writeFile(path, (await readFile(join(folder, 'sizes/x.0001.png'))).subarray(0, 60)),
-        /x\.0002\.png is/,
-      ],
-    ] as const) {
-      await mkdir(join(folder, name))
-      await still(join(folder, name, 'x.0001.png'), 1)
-      await make(join(folder, name, 'x.0002.png'))
-      expect(await refused(join(folder, name, 'x.####.png'), 'stills')).toMatch(message)
-    }
     await mkdir(join(folder, 'wide'))
     await sharp({ create: { width: 40000, height: 1, channels: 3, background: '#000' } })
       .png()
@@ -197,5 +253,73 @@ describe('plates', () => {
     expect(await refused(join(folder, 'nowhere/x.####.png'), 'stills')).toMatch(
       /No numbered pictures like x\.####\.png/,
     )
+  })
+})
+
+describe('a dropped plate', () => {
+  const announced = async (name: string, frames: number): Promise<{ asset: string; path: string }> => {
+    const path = join(folder, `${name}.mp4`)
+    movie(path, frames)
+    const bytes = await readFile(path)
+    const { asset } = await lantern.announceFiles(store, {
+      files: [{ name: `${name}.mp4`, bytes: bytes.length }],
+      makes: name,
+    })
+    await mkdir(lantern.arrivalFolder(store, asset), { recursive: true })
+    const there = join(lantern.arrivalFolder(store, asset), `${name}.mp4`)
+    await writeFile(there, bytes)
+    return { asset, path: there }
+  }
+  it('becomes a shot with its first frame, named on where the name is taken, once', async () => {
+    const { asset, path } = await announced('Dropped', 12)
+    const names: string[][] = []
+    await plateJob(
+      bench.context({
+        progress: {
+          report: () => void lantern.listShots(store).then((shots) => names.push(shots.map(({ name }) => name))),
+          cancelled: () => false,
+        },
+      }),
+      { asset, path, kind: 'movie' },
+    )
+    expect(names.some((list, n) => n < 8 && list.includes('Dropped'))).toBe(true)
+    const { document } = await lantern.getShot(store, 'Dropped')
+    expect(document.plate).toMatchObject({ asset, first: 1001, last: 1012 })
+    expect((await lantern.listArrivals(store)).filter(({ id }) => id === asset)).toEqual([])
+    await expect(readFile(path)).rejects.toThrow()
+    const two = await announced('Dropped', 4)
+    await plateJob(bench.context(), { ...two, kind: 'movie' })
+    expect((await lantern.getShot(store, 'Dropped 2')).document.plate.asset).toBe(two.asset)
+  })
+  it('is put back whole where the machine leaves, and goes on without making its frames again', async () => {
+    const { asset, path } = await announced('Left', 40)
+    let ending = false
+    const job = plateJob(bench.context({ ending: () => ending }), { asset, path, kind: 'movie' })
+    await expect.poll(async () => (await lantern.readFrames(store, asset)).size).toBeGreaterThan(3)
+    ending = true
+    await job
+    expect((await lantern.getAsset(store, asset)).state).toBe('waiting')
+    const { rows } = await store.pool.query('select key from graphile_worker.jobs where key like $1', [`%${asset}%`])
+    expect(rows).toHaveLength(1)
+    const kept = [...(await lantern.readFrames(store, asset))]
+    await plateJob(bench.context(), { asset, path, kind: 'movie' })
+    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 40 })
+    expect((await lantern.readFrames(store, asset)).size).toBe(40)
+    expect(kept.length).toBeLessThan(40)
+  })
+  it('stops where that is asked, keeps what was read, and goes on', async () => {
+    const { asset, path } = await announced('Halted', 60)
+    const job = plateJob(bench.context(), { asset, path, kind: 'movie' })
+    await expect.poll(async () => (await lantern.readFrames(store, asset)).size).toBeGreaterThan(3)
+    await lantern.stopReading(store, asset)
+    await job
+    const { state } = await lantern.getAsset(store, asset)
+    const { size } = await lantern.readFrames(store, asset)
+    expect(state).toBe('stopped')
+    expect(size).toBeLessThan(60)
+    expect((await lantern.getShot(store, 'Halted')).document.plate.asset).toBe(asset)
+    expect(await lantern.readArrived(store, asset, true)).toBe(true)
+    await plateJob(bench.context(), { asset, path, kind: 'movie' })
+    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 60 })
   })
 })

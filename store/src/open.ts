@@ -7,6 +7,7 @@ import * as restarts from './migrations/0003-restarts.ts'
 import * as runUp from './migrations/0004-run-up.ts'
 import * as ahead from './migrations/0005-ahead.ts'
 import * as figureNames from './migrations/0006-figure-names.ts'
+import * as arrivals from './migrations/0007-arrivals.ts'
 import type { Database } from './schema.ts'
 
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
@@ -49,6 +50,7 @@ export async function migrate(store: Store): Promise<void> {
         '0004-run-up': runUp,
         '0005-ahead': ahead,
         '0006-figure-names': figureNames,
+        '0007-arrivals': arrivals,
       }),
     },
   })

@@ -5,6 +5,11 @@ type Timestamp = ColumnType<Date, Date | string | undefined, Date | string>
 /** Seconds, and cells times steps. */
 export type PreRollFrame = readonly [seconds: number, work: number]
 
+export interface SentFile {
+  name: string
+  bytes: number
+}
+
 export interface Database {
   project: { id: Generated<number>; name: string; created: Timestamp }
   shot: {
@@ -14,6 +19,8 @@ export interface Database {
     head: number
     created: Timestamp
     touched: Timestamp
+    /** Since when it is no longer on the list; it can be had back for a minute. */
+    removed: ColumnType<Date | null, Date | string | null | undefined, Date | string | null>
   }
   /** Append-only; `number` counts within the shot. label: a named version. */
   shot_revision: {
@@ -24,7 +31,7 @@ export interface Database {
     label: string | null
     created: Timestamp
   }
-  /** A plate taken in. state: waiting, reading, ready, failed. info: grain and whatever was measured. */
+  /** A plate taken in. state: arriving, waiting, reading, ready, stopped, failed. info: grain and whatever was measured. */
   asset: {
     id: string
     /** A plate, or what an effect reads. */
@@ -36,6 +43,12 @@ export interface Database {
     done: Generated<number>
     total: Generated<number>
     created: Timestamp
+    /** Of what is sent by a page: its files with their sizes, and the rate that numbered stills were given. */
+    files: ColumnType<SentFile[], string | undefined, string>
+    rate: ColumnType<[number, number] | null, string | null | undefined, string | null>
+    /** Name of the shot that is made of it with its first frame; none once that is done. */
+    makes: string | null
+    touched: Timestamp
   }
   asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter' | 'vdb'; blob: string }
   blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }

@@ -1,8 +1,6 @@
-import { existsSync, readdirSync } from 'node:fs'
-import { join } from 'node:path'
-import type { Shot } from '@lantern/store'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { type FreshStore, freshStore } from '../../store/testing/freshStore.ts'
+import { call, type Route } from '../testing/call.ts'
 
 // Route handlers as the server calls them, over a store of their own.
 let store: FreshStore
@@ -15,88 +13,6 @@ afterAll(async () => {
   const { store: opened } = await import('./store.ts')
   await (await opened()).close()
   await store.remove()
-})
-
-type Route = (request: Request, context: { params: Promise<never> }) => Promise<Response>
-interface Answer {
-  status: number
-  body: { code?: string; message?: string; remedy?: string; asset?: string; bytes?: number } & Partial<Shot>
-}
-async function call(
-  route: unknown,
-  params: Record<string, string>,
-  init?: { method?: string; body?: unknown; raw?: BodyInit; query?: string; length?: number },
-): Promise<Answer> {
-  const body = init?.raw ?? (init?.body === undefined ? undefined : JSON.stringify(init.body))
-  const request = new Request(`http://127.0.0.1/x${init?.query ?? ''}`, {
-    method: init?.method ?? (body === undefined ? 'GET' : 'POST'),
-    ...(body === undefined ? {} : { body }),
-    ...(init?.length === undefined ? {} : { headers: { 'content-length': String(init.length) } }),
-  })
-  const response = await (route as Route)(request, { params: Promise.resolve(params) as Promise<never> })
-  return { status: response.status, body: (await response.json()) as Answer['body'] }
-}
-
-describe('taking in a plate', () => {
-  const upload = crypto.randomUUID()
-  it('writes each file whole, or not at all', async () => {
-    const { PUT } = await import('../app/api/plates/[upload]/[file]/route.ts')
-    expect(await call(PUT, { upload, file: 'yard.0001.png' }, { method: 'PUT', raw: 'abc' })).toMatchObject({
-      status: 200,
-      body: { bytes: 3 },
-    })
-    expect(await call(PUT, { upload, file: 'yard.0002.png' }, { method: 'PUT', raw: 'abc', length: 9 })).toMatchObject({
-      status: 400,
-      body: { code: 'upload', message: 'yard.0002.png arrived short: 3 of 9 bytes.' },
-    })
-    expect(readdirSync(join(store.data, 'uploads', upload))).toEqual(['yard.0001.png'])
-  })
-  it.each([
-    ['a/b.png', /no slashes/],
-    ['..', /Hidden files/],
-    ['.env', /Hidden files/],
-    [`${'x'.repeat(300)}.png`, /255 characters/],
-    ['a\0b.png', /no slashes/],
-  ])('refuses the name %s', async (file, message) => {
-    const { PUT } = await import('../app/api/plates/[upload]/[file]/route.ts')
-    const answer = await call(PUT, { upload, file }, { method: 'PUT', raw: 'x' })
-    expect(answer.status).toBe(400)
-    expect(answer.body.message).toMatch(message)
-  })
-  it('refuses a folder that is none of ours', async () => {
-    const { PUT } = await import('../app/api/plates/[upload]/[file]/route.ts')
-    expect((await call(PUT, { upload: '../../tmp', file: 'x.png' }, { method: 'PUT', raw: 'x' })).status).toBe(400)
-    expect(existsSync(join(store.data, '../tmp/x.png'))).toBe(false)
-  })
-  it('names the still that belongs to another run, and says when nothing came', async () => {
-    const [{ PUT }, { POST }] = [
-      await import('../app/api/plates/[upload]/[file]/route.ts'),
-      await import('../app/api/plates/[upload]/route.ts'),
-    ]
-    await call(PUT, { upload, file: 'other.0002.png' }, { method: 'PUT', raw: 'x' })
-    expect((await call(POST, { upload }, { body: {} })).body.message).toMatch(
-      /yard\.0001\.png does not belong to the run of other/,
-    )
-    expect((await call(POST, { upload: crypto.randomUUID() }, { body: {} })).body).toMatchObject({
-      message: 'No file arrived.',
-    })
-    expect((await call(POST, { upload }, { body: { rate: [0, 1] } })).status).toBe(400)
-  })
-  it('queues what came', async () => {
-    const [{ PUT }, { POST }] = [
-      await import('../app/api/plates/[upload]/[file]/route.ts'),
-      await import('../app/api/plates/[upload]/route.ts'),
-    ]
-    const one = crypto.randomUUID()
-    await call(PUT, { upload: one, file: 'yard.mov' }, { method: 'PUT', raw: 'x' })
-    const { body } = await call(POST, { upload: one }, { body: {} })
-    const { GET } = await import('../app/api/assets/[id]/route.ts')
-    expect((await call(GET, { id: body.asset ?? '' })).body).toMatchObject({ state: 'waiting', file: 'yard.mov' })
-    const shots = await import('../app/api/shots/route.ts')
-    expect((await call(shots.POST, {}, { body: { name: 'Early', asset: body.asset } })).body.message).toMatch(
-      /not been read yet/,
-    )
-  })
 })
 
 describe('news', () => {

@@ -8,6 +8,8 @@ import { plateJob } from '../jobs/plate.ts'
 
 import { newName, rate, report, store, withCrew } from './session.ts'
 
+const rangeText = ([first, last]: readonly [number, number]): string =>
+  first === last ? `${first}` : `${first}–${last}`
 const json = ['--json <file>', 'write the machine-readable report there'] as const
 
 function newCommand(program: Command): void {
@@ -32,7 +34,7 @@ function newCommand(program: Command): void {
           )
         await newName(name)
         const path = resolve(options.plate)
-        const stills = /#/.test(options.plate) || !/\.\w+$/.test(options.plate)
+        const stills = /#|\.(png|jpe?g|tiff?|exr)$/i.test(options.plate) || !/\.\w+$/.test(options.plate)
         const asset = await createAsset(store, options.plate)
         await withCrew((context) =>
           plateJob(context, { asset, path, kind: stills ? 'stills' : 'movie', rate: options.rate }),
@@ -52,9 +54,9 @@ function newCommand(program: Command): void {
           }),
         )
         await report(
-          { shot: name, plate: shot.document.plate, gaps: info.gaps ?? [] },
+          { shot: name, plate: shot.document.plate, gaps: info.gaps ?? [], notes: info.notes ?? [] },
           options.json,
-          `${name}: ${shot.document.plate.last - shot.document.plate.first + 1} frames of ${info.width} x ${info.height}${info.gaps?.length ? `, missing ${info.gaps.join(', ')}` : ''}`,
+          `${name}: ${shot.document.plate.last - shot.document.plate.first + 1} frames of ${info.width} x ${info.height}${info.gaps?.length ? `, missing ${info.gaps.map(rangeText).join(', ')}` : ''}${(info.notes ?? []).map((line) => `\n  ${line}`).join('')}`,
         )
       },
     )

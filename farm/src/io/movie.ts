@@ -28,6 +28,7 @@ const probeSchema = z.object({
     .default([]),
 })
 export const MOST_EDGE = 16384
+const MOST_PIXELS = 1e6 * z.coerce.number().positive().catch(200).parse(process.env.LANTERN_PICTURE_MPX)
 
 /** Forms of file that are pictures themselves: playlists and scripts, which name other files to be read, are none. */
 const DEMUXERS = [
@@ -56,6 +57,13 @@ export function checkSize(width: number, height: number, file: string, frame?: n
       'plate-size',
       `${file} is ${width} by ${height} pixels; ${MOST_EDGE} is the most along an edge.`,
       'Scale it down, then take it in again.',
+      { file, frame },
+    )
+  if (width * height > MOST_PIXELS)
+    throw new LanternError(
+      'plate-size',
+      `${file} has ${Math.round((width * height) / 1e6)} million pixels; ${MOST_PIXELS / 1e6} million is the most.`,
+      'Scale it down, then take it in again; LANTERN_PICTURE_MPX sets another limit.',
       { file, frame },
     )
 }
@@ -95,15 +103,15 @@ export async function probeMovie(path: string, name = basename(path)): Promise<M
 }
 
 /**
- * Decodes a movie frame by frame as r g b (8 or 16 bits a channel). `take` gets each frame's bytes, which it must not keep.
- * Throws LanternError 'movie' when nothing could be decoded, 'movie-truncated' naming the last good frame when it breaks off.
+ * Decodes a movie frame by frame as r g b (8 or 16 bits a channel). `take` gets each frame's bytes, which it must not keep, and returns false to end.
+ * broken: the file ends before its last frame. Throws LanternError 'movie' when nothing could be decoded.
  */
 export async function decodeMovie(
   path: string,
   info: MovieInfo,
   name: string,
-  take: (n: number, bytes: Buffer) => Promise<void>,
-): Promise<number> {
+  take: (n: number, bytes: Buffer) => Promise<boolean>,
+): Promise<{ count: number; stopped: boolean; broken: boolean }> {
   const size = info.width * info.height * 3 * (info.bits === 16 ? 2 : 1)
   const child = spawn(
     'ffmpeg',
@@ -139,14 +147,13 @@ export async function decodeMovie(
         filled += n
         at += n
         if (filled === size) {
-          await take(count++, frame)
+          if (!(await take(count++, frame))) return { count, stopped: true, broken: false }
           filled = 0
         }
       }
     }
-  } catch (error) {
-    child.kill()
-    throw error
+  } finally {
+    if (child.exitCode === null) child.kill()
   }
   await closed
   if (count === 0)
@@ -156,14 +163,7 @@ export async function decodeMovie(
       'Write it again as H.264 or ProRes, or as numbered stills.',
       { file: name },
     )
-  if (complaint || (info.frames !== undefined && count < info.frames - 1))
-    throw new LanternError(
-      'movie-truncated',
-      `${name} breaks off after frame ${count}${info.frames ? ` of ${info.frames}` : ''}.`,
-      'Copy it again from its source; part of the file is missing.',
-      { file: name, frame: count },
-    )
-  return count
+  return { count, stopped: false, broken: complaint !== '' || (info.frames !== undefined && count < info.frames - 1) }
 }
 
 /** One EXR still as float r g b, by ffmpeg. */
@@ -174,7 +174,7 @@ export async function decodeExrStill(
   const info = await probeMovie(path, name)
   const child = spawn(
     'ffmpeg',
-    ['-v', 'error', '-nostdin', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'gbrpf32le', '-'],
+    ['-v', 'error', '-nostdin', ...GUARDED, '-i', path, '-f', 'rawvideo', '-pix_fmt', 'gbrpf32le', '-'],
     { stdio: ['ignore', 'pipe', 'ignore'] },
   )
   const parts: Buffer[] = []

@@ -39,20 +39,27 @@ export async function plateFiles(pixels: StillPixels): Promise<PlateFrameFiles> 
   }
   const wide = pixels.bits === 16
   const source = () =>
-    sharp(
-      wide ? new Uint16Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength / 2) : pixels.data,
-      { raw: { width, height, channels: 3 } },
-    )
+    'file' in pixels
+      ? sharp(pixels.file, { limitInputPixels: false, sequentialRead: true }).removeAlpha().toColourspace('srgb')
+      : sharp(
+          wide ? new Uint16Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength / 2) : pixels.data,
+          { raw: { width, height, channels: 3 } },
+        )
   const small = ([w, h]: readonly [number, number]): Promise<Buffer> =>
     (wide ? source().toColourspace('srgb') : source())
       .resize(w, h, { kernel: 'linear', fit: 'fill' })
       .png(PNG)
       .toBuffer()
-  const [full, half, quarter] = await Promise.all([
-    wide ? source().toColourspace('rgb16').png(PNG).toBuffer() : source().png(PNG).toBuffer(),
-    small(sizes[0] ?? [1, 1]),
-    small(sizes[1] ?? [1, 1]),
-  ])
+  const works = [
+    () => (wide ? source().toColourspace('rgb16').png(PNG).toBuffer() : source().png(PNG).toBuffer()),
+    () => small(sizes[0] ?? [1, 1]),
+    () => small(sizes[1] ?? [1, 1]),
+  ]
+  const made: Buffer[] = []
+  // A large one's sizes are made one after another, so that only one is held.
+  if ('file' in pixels) for (const work of works) made.push(await work())
+  else made.push(...(await Promise.all(works.map((work) => work()))))
+  const [full, half, quarter] = made as [Buffer, Buffer, Buffer]
   return { full, half, quarter, mediaType: 'image/png' }
 }
 

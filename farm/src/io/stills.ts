@@ -13,9 +13,19 @@ export interface Still {
 /** What is read of a file by that name's ending, whatever its bytes say it is. */
 const PICTURES = new Set<string>(['png', 'jpeg', 'tiff'])
 const NUMBERED = /^(.*?)(\d+)(\.[A-Za-z0-9]+)$/
+/** A still by itself gets its own number where that can be a frame's, else this one. */
+const LONE_FRAME = 1001
+const MOST_LONE_FRAME = 10_000_000
 
-/** The stills of dir/name.####.ext (any number of #), or all numbered pictures of a folder, by number. Throws LanternError 'stills'. */
+function loneStill(path: string): Still[] {
+  const name = basename(path)
+  const number = Number(NUMBERED.exec(name)?.[2] ?? LONE_FRAME)
+  return [{ frame: number <= MOST_LONE_FRAME ? number : LONE_FRAME, path, name }]
+}
+
+/** The stills of dir/name.####.ext (any number of #), one still, or all numbered pictures of a folder, by number. Throws LanternError 'stills'. */
 export async function findStills(pattern: string): Promise<Still[]> {
+  if (!/#/.test(basename(pattern)) && /\.(png|jpe?g|tiff?|exr)$/i.test(pattern)) return loneStill(pattern)
   const isFolder = !/#/.test(basename(pattern)) && extname(pattern) === ''
   const folder = isFolder ? pattern : dirname(pattern)
   const wanted = isFolder ? undefined : basename(pattern).split(/#+/)
@@ -36,8 +46,13 @@ export async function findStills(pattern: string): Promise<Still[]> {
   return stills.sort((a, b) => a.frame - b.frame)
 }
 
+/** Pixels up to which a still is held whole. */
+const MOST_HELD = 16e6
+
 export type StillPixels =
   | { width: number; height: number; bits: 8 | 16; data: Buffer }
+  /** Too large to hold: read from its file, strip by strip. */
+  | { width: number; height: number; bits: 8 | 16; file: string }
   | { width: number; height: number; bits: 32; data: Float32Array }
 
 /** Reads one still as r g b. Throws LanternError 'still' naming the file. */
@@ -62,6 +77,8 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
   checkSize(meta.width, meta.height, name, frame)
   if (meta.depth === 'float' || meta.depth === 'double') throw unreadable('is a TIFF of floats, which is not read')
   const deep = meta.depth === 'ushort'
+  if (meta.width * meta.height > MOST_HELD)
+    return { width: meta.width, height: meta.height, bits: deep ? 16 : 8, file: path }
   try {
     const source = sharp(path).removeAlpha()
     const { data, info } = deep

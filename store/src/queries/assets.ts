@@ -16,8 +16,10 @@ export const plateInfoSchema = z.object({
   first: z.int(),
   last: z.int(),
   rate: z.tuple([z.int(), z.int()]),
-  /** Frame numbers that are missing from numbered stills. */
-  gaps: z.array(z.int()).default([]),
+  /** Frames that are missing from numbered stills: first and last of each gap. */
+  gaps: z.array(z.tuple([z.int(), z.int()])).default([]),
+  /** What was left out of it, and why. */
+  notes: z.array(z.string()).optional(),
   bits: z.int().default(8),
   /** The plate's grain, measured in the linear light that each encoding makes of it. */
   grain: z.record(z.enum(['srgb', 'rec709', 'linear']), grainSchema).optional(),
@@ -29,7 +31,7 @@ export type Variant = 'full' | 'half' | 'quarter'
 export interface Asset {
   id: string
   file: string
-  state: 'waiting' | 'reading' | 'ready' | 'failed'
+  state: 'arriving' | 'waiting' | 'reading' | 'ready' | 'stopped' | 'failed'
   info: Partial<PlateAssetInfo>
   error: { message: string; remedy: string } | null
   done: number
@@ -59,6 +61,25 @@ export async function getAsset(store: Store, id: string): Promise<Asset> {
   }
 }
 
+/** How far plates are read, by id. */
+export async function assetStates(
+  store: Store,
+  ids: readonly string[],
+): Promise<Map<string, Pick<Asset, 'state' | 'done' | 'total' | 'error'>>> {
+  if (ids.length === 0) return new Map()
+  const rows = await store.db
+    .selectFrom('asset')
+    .select(['id', 'state', 'done', 'total', 'error'])
+    .where('id', 'in', [...new Set(ids)])
+    .execute()
+  return new Map(
+    rows.map(({ id, state, done, total, error }) => [
+      id,
+      { state: state as Asset['state'], done, total, error: error as Asset['error'] },
+    ]),
+  )
+}
+
 export async function updateAsset(
   store: Store,
   id: string,
@@ -69,8 +90,10 @@ export async function updateAsset(
     done?: number
     total?: number
   },
-): Promise<void> {
-  await store.db
+  /** Changes nothing where it was stopped meanwhile. */
+  unlessStopped = false,
+): Promise<boolean> {
+  const changed = await store.db
     .updateTable('asset')
     .set({
       ...(change.state ? { state: change.state } : {}),
@@ -80,8 +103,11 @@ export async function updateAsset(
       ...(change.total !== undefined ? { total: change.total } : {}),
     })
     .where('id', '=', id)
-    .execute()
-  await notify(store.db, { what: 'asset', asset: id, state: change.state })
+    .$if(unlessStopped, (q) => q.where('state', '<>', 'stopped'))
+    .returning('id')
+    .executeTakeFirst()
+  if (changed) await notify(store.db, { what: 'asset', asset: id, state: change.state })
+  return changed !== undefined
 }
 
 export async function putAssetFrame(
@@ -96,6 +122,19 @@ export async function putAssetFrame(
     .values({ asset_id: asset, frame, variant, blob })
     .onConflict((c) => c.columns(['asset_id', 'frame', 'variant']).doUpdateSet({ blob }))
     .execute()
+}
+
+/** Numbers of the frames of which all sizes are here. */
+export async function readFrames(store: Store, asset: string): Promise<Set<number>> {
+  const rows = await store.db
+    .selectFrom('asset_frame')
+    .select('frame')
+    .where('asset_id', '=', asset)
+    .where('variant', 'in', ['full', 'half', 'quarter'])
+    .groupBy('frame')
+    .having((e) => e.fn.countAll(), '=', 3)
+    .execute()
+  return new Set(rows.map(({ frame }) => frame))
 }
 
 /** The blob of a plate frame; a gap shows the nearest frame before it, else after it. Throws LanternError 'plate-frame'. */

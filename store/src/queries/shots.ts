@@ -27,6 +27,7 @@ async function load(db: Kysely<Database>, where: { name?: string; id?: number })
       join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'),
     )
     .select(['shot.id', 'shot.name', 'shot.head', 'shot_revision.document', 'shot_revision.parent'])
+    .where('shot.removed', 'is', null)
     .$if(where.name !== undefined, (q) => q.where('shot.name', '=', where.name ?? ''))
     .$if(where.id !== undefined, (q) => q.where('shot.id', '=', where.id ?? 0))
     .executeTakeFirst()
@@ -42,7 +43,7 @@ async function load(db: Kysely<Database>, where: { name?: string; id?: number })
     id: row.id,
     name: row.name,
     head: row.head,
-    document: parseShot(row.document),
+    document: { ...parseShot(row.document), name: row.name },
     canUndo: row.parent !== null,
     canRedo: child !== undefined,
   }
@@ -66,13 +67,14 @@ export async function listShots(
       join.onRef('shot_revision.shot_id', '=', 'shot.id').onRef('shot_revision.number', '=', 'shot.head'),
     )
     .select(['shot.id', 'shot.name', 'shot.head', 'shot.touched', 'shot_revision.document'])
+    .where('shot.removed', 'is', null)
     .orderBy('shot.touched', 'desc')
     .execute()
-  return rows.map((row) => ({ ...row, document: parseShot(row.document) }))
+  return rows.map((row) => ({ ...row, document: { ...parseShot(row.document), name: row.name } }))
 }
 
-/** Throws LanternError 'shot-name' where the name is taken. */
-export async function createShot(store: Store, document: ShotDocument): Promise<Shot> {
+/** arrived: the dropped plate that becomes this shot; a second one is not made of it. Throws LanternError 'shot-name' where the name is taken. */
+export async function createShot(store: Store, document: ShotDocument, arrived?: string): Promise<Shot> {
   const checked = parseShot(document)
   return store.db.transaction().execute(async (db) => {
     const project = (
@@ -86,7 +88,7 @@ export async function createShot(store: Store, document: ShotDocument): Promise<
     const made = await db
       .insertInto('shot')
       .values({ project_id: project, name: checked.name, head: 1 })
-      .onConflict((c) => c.column('name').doNothing())
+      .onConflict((c) => c.column('name').where('removed', 'is', null).doNothing())
       .returning('id')
       .executeTakeFirst()
     if (!made)
@@ -97,6 +99,7 @@ export async function createShot(store: Store, document: ShotDocument): Promise<
       .insertInto('shot_revision')
       .values({ shot_id: made.id, number: 1, parent: null, document: JSON.stringify(checked), label: null })
       .execute()
+    if (arrived !== undefined) await db.updateTable('asset').set({ makes: null }).where('id', '=', arrived).execute()
     await notify(db, { what: 'shots' })
     const shot = await load(db, { id: made.id })
     if (!shot) throw missing(checked.name)
@@ -116,7 +119,7 @@ const fieldsOf = (patch: Record<string, unknown>, path = ''): string[] =>
  */
 export async function editShot(store: Store, name: string, base: number | undefined, patch: unknown): Promise<Shot> {
   return store.db.transaction().execute(async (db) => {
-    await sql`select 1 from shot where name = ${name} for update`.execute(db)
+    await sql`select 1 from shot where name = ${name} and removed is null for update`.execute(db)
     const shot = await load(db, { name })
     if (!shot) throw missing(name)
     if (base !== undefined && base !== shot.head) {
@@ -168,7 +171,7 @@ async function moveHead(db: Kysely<Database>, shot: Shot, number: number): Promi
 /** Steps back to the revision this one was made from, or forward to the newest made from it. Where there is none, nothing changes. */
 export async function stepHistory(store: Store, name: string, way: 'undo' | 'redo'): Promise<Shot> {
   return store.db.transaction().execute(async (db) => {
-    await sql`select 1 from shot where name = ${name} for update`.execute(db)
+    await sql`select 1 from shot where name = ${name} and removed is null for update`.execute(db)
     const shot = await load(db, { name })
     if (!shot) throw missing(name)
     const revisions = db.selectFrom('shot_revision').where('shot_id', '=', shot.id)

@@ -167,6 +167,9 @@ function ReadingDetail({ id, reading }: { id: string; reading: Reading }) {
   )
 }
 
+const rangeText = ([first, last]: readonly [number, number]): string =>
+  first === last ? `${first}` : `${first}–${last}`
+
 /** The Plate station's bench: the file, what it measures, and areas of it that are read. */
 export function PlateBench() {
   const { shot, status, edit, tool, set, chosen, ask } = useShot()
@@ -180,7 +183,7 @@ export function PlateBench() {
     ['Rate', `${plate.rate[0]}/${plate.rate[1]} per s`],
     ['Size', `${plate.width} × ${plate.height} px`],
     ['Depth', `${info?.bits ?? '–'} bit`],
-    ['Gaps', info?.gaps?.length ? info.gaps.slice(0, 8).join(', ') : 'none'],
+    ['Gaps', info?.gaps?.length ? info.gaps.slice(0, 8).map(rangeText).join(', ') : 'none'],
   ]
   const stage = status?.readings.report
   const report = reports[stage?.key ?? '']
@@ -204,9 +207,16 @@ export function PlateBench() {
         <Text color="faint" whiteSpace="nowrap">
           {status?.asset.state === 'ready'
             ? 'read'
-            : `reading ${status?.asset.done ?? 0} of ${status?.asset.total ?? 0}`}
+            : status?.asset.state === 'stopped'
+              ? `stopped at ${status.asset.done} of ${status.asset.total}`
+              : `reading ${status?.asset.done ?? 0} of ${status?.asset.total ?? 0}`}
         </Text>
       </Flex>
+      {info?.notes?.map((line) => (
+        <Text key={line} role="note" color="soft" padding="8px 14px 0">
+          {line}
+        </Text>
+      ))}
       {status?.asset.error && (
         <Text role="alert" color="wrong" padding="8px 14px">
           {status.asset.error.message} {status.asset.error.remedy}

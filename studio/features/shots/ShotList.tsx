@@ -1,85 +1,84 @@
 'use client'
-import { Box, Flex, Input, Text } from '@chakra-ui/react'
-import { LanternError } from '@lantern/core/base'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import type { LanternError } from '@lantern/core/base'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import Link from 'next/link'
-import { useRouter } from 'next/navigation'
 import { useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
-import { call } from '../api.ts'
-import { shotNameFor, takeInPlate } from './upload.ts'
+import { call, shotPath } from '../api.ts'
+import { type Acts, ArrivalCard, type ArrivalRow, ShotCard, type ShotRow } from './cards.tsx'
+import { asError, NewShot } from './NewShot.tsx'
+import { areStills, type Sent, sendFiles, shotNameFor } from './upload.ts'
 
-interface ShotRow {
-  id: number
-  name: string
-  items: number
-  plate: {
-    asset: string
-    file: string
-    width: number
-    height: number
-    first: number
-    last: number
-    rate: [number, number]
-  }
+interface Coming {
+  arrivals: ArrivalRow[]
+  removed: { id: number; name: string; secondsLeft: number }[]
 }
 
-function ShotCard({ shot }: { shot: ShotRow }) {
-  return (
-    <Link
-      href={`/shot/${encodeURIComponent(shot.name)}`}
-      prefetch={false}
-      style={{ width: 264, background: '#242424', border: '1px solid #313131' }}
-    >
-      <Box
-        height="148px"
-        background="well"
-        backgroundImage={`url(/api/assets/${shot.plate.asset}/${Math.round((shot.plate.first + shot.plate.last) / 2)}?size=quarter)`}
-        backgroundSize="cover"
-        backgroundPosition="center"
-      />
-      <Box padding="8px 10px">
-        <Text fontWeight="650" truncate>
-          {shot.name}
-        </Text>
-        <Text className="num" color="soft">
-          {shot.plate.first}–{shot.plate.last} · {Number((shot.plate.rate[0] / shot.plate.rate[1]).toFixed(3))}/s ·{' '}
-          {shot.plate.width}×{shot.plate.height}
-        </Text>
-      </Box>
-    </Link>
-  )
+const AT_REST_MS = 3000
+const BUSY_MS = 700
+
+const isUnderWay = ({ state }: { state: string }): boolean => state !== 'ready' && state !== 'failed'
+
+/** What is known of the shots and of what is on its way; asked more often while something is. */
+function useShots() {
+  const coming = useQuery({
+    queryKey: ['plates'],
+    queryFn: () => call<Coming>('/api/plates'),
+    refetchInterval: ({ state: { data } }) =>
+      data?.arrivals.some(isUnderWay) || data?.removed.length ? BUSY_MS : AT_REST_MS,
+  })
+  const shots = useQuery({
+    queryKey: ['shots'],
+    queryFn: () => call<ShotRow[]>('/api/shots'),
+    refetchInterval: ({ state: { data } }) =>
+      coming.data?.arrivals.some(isUnderWay) || data?.some(({ reading }) => reading && isUnderWay(reading))
+        ? BUSY_MS
+        : AT_REST_MS,
+  })
+  return { shots, coming }
 }
 
 /** The shots of the project; a plate dropped anywhere on the page becomes a new one. */
 export function ShotList() {
-  const router = useRouter()
   const queries = useQueryClient()
-  const shots = useQuery({ queryKey: ['shots'], queryFn: () => call<ShotRow[]>('/api/shots'), refetchInterval: 3000 })
+  const { shots, coming } = useShots()
   const [over, setOver] = useState(false)
   const [files, setFiles] = useState<File[]>([])
-  const [name, setName] = useState('')
-  const [going, setGoing] = useState<{ share: number; what: string }>()
   const [wrong, setWrong] = useState<LanternError>()
 
+  const again = async (): Promise<void> => {
+    await queries.invalidateQueries({ queryKey: ['plates'] })
+    await queries.invalidateQueries({ queryKey: ['shots'] })
+  }
+  const attempt = async (work: () => Promise<unknown>): Promise<void> => {
+    setWrong(undefined)
+    try {
+      await work()
+    } catch (error) {
+      setWrong(asError(error))
+    }
+    await again()
+  }
+  const send = (chosen: readonly File[], sent: Sent): void => {
+    setFiles([])
+    // What was announced shows on the list before it is here.
+    void attempt(() => sendFiles(chosen, sent, () => void again()))
+  }
   const choose = (list: FileList | null): void => {
     const chosen = [...(list ?? [])].sort((a, b) => a.name.localeCompare(b.name))
     if (chosen.length === 0) return
-    setFiles(chosen)
-    setName(shotNameFor(chosen))
     setWrong(undefined)
+    if (areStills(chosen)) setFiles(chosen)
+    else send(chosen, { makes: shotNameFor(chosen) })
   }
-  const make = async (): Promise<void> => {
-    setWrong(undefined)
-    try {
-      const made = await takeInPlate(files, name.trim(), (share, what) => setGoing({ share, what }))
-      await queries.invalidateQueries({ queryKey: ['shots'] })
-      router.push(`/shot/${encodeURIComponent(made)}`)
-    } catch (error) {
-      setWrong(error instanceof LanternError ? error : new LanternError('fault', String(error), 'Try again.'))
-    } finally {
-      setGoing(undefined)
-    }
+  const card = (shot: ShotRow, json: object): Promise<void> =>
+    attempt(() => call(`${shotPath(shot.name)}/card`, { json }))
+  const acts: Acts = {
+    rename: (shot, to) => card(shot, { what: 'rename', to }),
+    duplicate: (shot) => card(shot, { what: 'duplicate' }),
+    remove: (shot) => card(shot, { what: 'remove' }),
+    plate: (id, what) =>
+      attempt(() => call(`/api/plates/${id}`, what === 'remove' ? { method: 'DELETE' } : { json: { what } })),
   }
   return (
     <Box
@@ -109,82 +108,39 @@ export function ShotList() {
           </Text>
           {shots.error && (
             <Text role="alert" color="wrong">
-              {shots.error instanceof LanternError
-                ? `${shots.error.message} ${shots.error.remedy}`
-                : 'The shots can’t be listed.'}
+              {asError(shots.error).message} {asError(shots.error).remedy}
             </Text>
           )}
-          {shots.data?.length === 0 && (
+          {coming.data?.removed.map(({ id, name, secondsLeft }) => (
+            <Flex key={id} role="status" gap="8px" align="center" marginBottom="10px">
+              <Text color="soft">
+                “{name}” was removed; it can be had back for {Math.max(1, Math.round(secondsLeft))} s.
+              </Text>
+              <Press main onClick={() => void attempt(() => call(`/api/removed/${id}`, { json: {} }))}>
+                Undo
+              </Press>
+            </Flex>
+          ))}
+          {shots.data?.length === 0 && coming.data?.arrivals.length === 0 && (
             <Text color="soft">No shot yet. Drop a movie or numbered stills on this page to begin.</Text>
           )}
-          <Flex wrap="wrap" gap="14px">
+          <Flex wrap="wrap" gap="14px" align="flex-start">
+            {coming.data?.arrivals.map((arrival) => (
+              <ArrivalCard key={arrival.id} arrival={arrival} acts={acts} />
+            ))}
             {shots.data?.map((shot) => (
-              <ShotCard key={shot.id} shot={shot} />
+              <ShotCard key={shot.id} shot={shot} acts={acts} />
             ))}
           </Flex>
         </Box>
-        <Box
-          as="section"
-          aria-label="New shot"
-          width="330px"
-          background="panel"
-          borderWidth="1px"
-          borderColor={over ? 'text' : 'line'}
-          borderStyle={over ? 'solid' : 'dashed'}
-          padding="16px"
-        >
-          <Text as="h2" fontWeight="650" marginBottom="6px">
-            New shot
-          </Text>
-          <Text color="soft" marginBottom="12px">
-            Drop a plate here: one movie, or stills numbered like name.0001.png (PNG, JPEG, TIFF, OpenEXR).
-          </Text>
-          <input
-            id="plate-files"
-            type="file"
-            multiple
-            hidden
-            accept="video/*,image/*,.exr,.mov,.mxf"
-            onChange={(event) => choose(event.target.files)}
-          />
-          <Press onClick={() => document.getElementById('plate-files')?.click()} disabled={!!going}>
-            Choose files…
-          </Press>
-          {files.length > 0 && (
-            <Box marginTop="12px">
-              <Text className="num" color="soft" truncate>
-                {files.length === 1 ? files[0]?.name : `${files.length} stills, ${files[0]?.name} …`}
-              </Text>
-              <label htmlFor="shot-name">Name</label>
-              <Input
-                id="shot-name"
-                size="xs"
-                marginY="4px"
-                value={name}
-                maxLength={300}
-                onChange={(event) => setName(event.target.value)}
-                borderColor="line"
-                background="floor"
-              />
-              <Press main disabled={!!going} onClick={() => void make()}>
-                Make the shot
-              </Press>
-            </Box>
-          )}
-          {going && (
-            <Box marginTop="12px" role="status">
-              <Text className="num">{going.what}</Text>
-              <Box height="3px" background="line" marginTop="6px">
-                <Box height="3px" background="lamp" width={`${going.share * 100}%`} />
-              </Box>
-            </Box>
-          )}
-          {wrong && (
-            <Text role="alert" color="wrong" marginTop="12px">
-              {wrong.message} {wrong.remedy}
-            </Text>
-          )}
-        </Box>
+        <NewShot
+          over={over}
+          files={files}
+          choose={choose}
+          make={(sent) => send(files, sent)}
+          forget={() => setFiles([])}
+          wrong={wrong}
+        />
       </Flex>
     </Box>
   )

@@ -1,5 +1,5 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
-import { shotNameFor, takeInPlate } from './upload.ts'
+import { areStills, rateOf, sendFiles, shotNameFor, takeInFrames } from './upload.ts'
 
 const file = (name: string, text = 'x'): File => new File([text], name)
 afterEach(() => vi.unstubAllGlobals())
@@ -27,59 +27,38 @@ function server(answers: (path: string, method: string, count: number) => [numbe
   return calls
 }
 
-describe('taking in a plate', () => {
-  it('sends every file, waits until it is read, makes the shot, and tells how far it is', async () => {
-    let polls = 0
-    const calls = server((path, method) => {
-      if (method === 'PUT') return [200, { bytes: 1 }]
-      if (path.startsWith('/api/plates/')) return [200, { asset: 'a' }]
-      if (path.startsWith('/api/assets/'))
-        return [200, ++polls < 2 ? { state: 'reading', done: 1, total: 2 } : { state: 'ready', done: 2, total: 2 }]
-      return [200, { name: 'kiln' }]
-    })
-    const shares: number[] = []
-    expect(await takeInPlate([file('kiln.1.png'), file('kiln.2.png')], 'kiln', (share) => shares.push(share))).toBe(
-      'kiln',
+describe('sending files', () => {
+  it('announces them, sends each from where it was cut off, and tells how far it is', async () => {
+    const calls = server((_path, method) =>
+      method === 'POST' ? [200, { asset: 'a', received: { 'kiln.1.png': 2, 'kiln.2.png': 0 } }] : [200, {}],
     )
+    const shares: number[] = []
+    expect(
+      await sendFiles([file('kiln.1.png', 'xxxx'), file('kiln.2.png', 'xx')], { makes: 'kiln' }, (share) =>
+        shares.push(share),
+      ),
+    ).toBe('a')
     expect(calls).toEqual([
-      'PUT /api/plates/ID/kiln.1.png',
-      'PUT /api/plates/ID/kiln.2.png',
-      'POST /api/plates/ID',
-      'GET /api/assets/a',
-      'GET /api/assets/a',
-      'POST /api/shots',
+      'POST /api/plates',
+      'PUT /api/plates/a/kiln.1.png?from=2',
+      'PUT /api/plates/a/kiln.2.png?from=0',
     ])
     expect(shares).toEqual([...shares].sort((a, b) => a - b))
     expect(shares.at(-1)).toBe(1)
-  })
-  it('counts up where the name is taken', async () => {
-    const tried: string[] = []
-    vi.stubGlobal('fetch', async (path: string, init: { method: string; body?: string }) => {
-      if (path.startsWith('/api/assets/')) return new Response('{"state":"ready","done":1,"total":1}')
-      if (path !== '/api/shots') return new Response('{"asset":"a"}')
-      const { name } = JSON.parse(init.body ?? '{}') as { name: string }
-      tried.push(name)
-      return tried.length < 3
-        ? new Response(JSON.stringify({ code: 'shot-name', message: 'taken', remedy: 'another' }), { status: 409 })
-        : new Response(JSON.stringify({ name }))
-    })
-    expect(await takeInPlate([file('kiln.mp4')], 'kiln', () => undefined)).toBe('kiln 3')
-    expect(tried).toEqual(['kiln', 'kiln 2', 'kiln 3'])
   })
   it('hands on what the server refuses, and what the reading found', async () => {
     server((_, method) =>
       method === 'PUT'
         ? [400, { code: 'upload', message: 'kiln.mp4 arrived short.', remedy: 'Send it again.' }]
-        : [200, {}],
+        : [200, { asset: 'a', received: {} }],
     )
-    await expect(takeInPlate([file('kiln.mp4')], 'kiln', () => undefined)).rejects.toMatchObject({
+    await expect(sendFiles([file('kiln.mp4')], {}, () => undefined)).rejects.toMatchObject({
       code: 'upload',
       message: 'kiln.mp4 arrived short.',
     })
-    server((path, method) =>
-      method === 'PUT' || !path.startsWith('/api/assets/')
-        ? [200, { asset: 'a' }]
-        : [
+    server((path) =>
+      path.startsWith('/api/assets/')
+        ? [
             200,
             {
               state: 'failed',
@@ -87,13 +66,42 @@ describe('taking in a plate', () => {
               total: 0,
               error: { message: 'kiln.mp4 is not a movie.', remedy: 'Write it again.' },
             },
-          ],
+          ]
+        : [200, { asset: 'a', received: {} }],
     )
-    await expect(takeInPlate([file('kiln.mp4')], 'kiln', () => undefined)).rejects.toMatchObject({
+    await expect(takeInFrames([file('kiln.mp4')], () => undefined)).rejects.toMatchObject({
       message: 'kiln.mp4 is not a movie.',
       remedy: 'Write it again.',
     })
     vi.stubGlobal('fetch', async () => Promise.reject(new TypeError('no route')))
-    await expect(takeInPlate([file('kiln.mp4')], 'kiln', () => undefined)).rejects.toMatchObject({ code: 'away' })
+    await expect(sendFiles([file('kiln.mp4')], {}, () => undefined)).rejects.toMatchObject({ code: 'away' })
+  })
+  it('waits for a matte until it is read', async () => {
+    let polls = 0
+    server((path) =>
+      path.startsWith('/api/assets/')
+        ? [200, ++polls < 2 ? { state: 'reading', done: 1, total: 2 } : { state: 'ready', done: 2, total: 2 }]
+        : [200, { asset: 'a', received: {} }],
+    )
+    expect(await takeInFrames([file('matte.mp4')], () => undefined)).toMatchObject({ id: 'a', state: 'ready' })
+    expect(polls).toBe(2)
+  })
+})
+
+describe('what files tell', () => {
+  it('is a rate for a movie, and none for stills', () => {
+    expect(areStills([file('a.mov')])).toBe(false)
+    expect(areStills([file('a.exr')])).toBe(true)
+    expect(areStills([file('a.1.png'), file('a.2.png')])).toBe(true)
+  })
+  it.each([
+    ['24', [24, 1]],
+    ['23.976', [24_000, 1001]],
+    ['29,97', [30_000, 1001]],
+    ['12.5', [12_500, 1000]],
+    ['0', undefined],
+    ['fast', undefined],
+  ])('reads a rate of %s', (text, expected) => {
+    expect(rateOf(text)).toEqual(expected)
   })
 })

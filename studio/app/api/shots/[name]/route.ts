@@ -1,6 +1,7 @@
 import { editShot, getShot } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { jsonOf } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
@@ -12,6 +13,6 @@ const edit = z.object({ base: z.int(), patch: z.record(z.string(), z.unknown()) 
 
 export const PATCH = (request: Request, { params }: Context) =>
   answer(async () => {
-    const { base, patch } = edit.parse(await request.json())
+    const { base, patch } = edit.parse(await jsonOf(request))
     return editShot(await store(), (await params).name, base, patch)
   })

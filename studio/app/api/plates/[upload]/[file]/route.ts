@@ -1,41 +1,72 @@
 import { createWriteStream } from 'node:fs'
-import { mkdir, rm } from 'node:fs/promises'
+import { mkdir, rename, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeStream } from 'node:stream/web'
 import { LanternError } from '@lantern/core/base'
-import { diskError } from '@lantern/store'
+import { announcedFiles, arrivalFolder, diskError, partOf, readArrived } from '@lantern/store'
+import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
-import { fileName, uploadFolder } from '@/server/uploads.ts'
+import { beginSending, fileName, refuseMore, uploadId } from '@/server/uploads.ts'
 
-/** Takes one file of a plate; the byte count must agree with what was announced. */
+const place = z.object({ upload: uploadId, file: fileName })
+const start = z.coerce.number().int().min(0).default(0)
+
+const sizeOf = (path: string): Promise<number> =>
+  stat(path).then(
+    ({ size }) => size,
+    () => 0,
+  )
+
+/** Takes a file of an announced plate from byte `from` on. What arrives stays, also where it breaks off, so that the same file can go on. */
 export const PUT = (request: Request, { params }: { params: Promise<{ upload: string; file: string }> }) =>
   answer(async () => {
     const opened = await store()
-    const { upload, file: raw } = await params
-    const file = fileName.parse(raw)
-    const folder = uploadFolder(opened, upload)
-    const path = join(folder, file)
-    const announced = Number(request.headers.get('content-length'))
-    if (!request.body) throw new LanternError('upload', `${file} is empty.`, 'Choose another file.', { file })
-    await mkdir(folder, { recursive: true })
-    const out = createWriteStream(path)
+    const { upload, file } = place.parse(await params)
+    const from = start.parse(new URL(request.url).searchParams.get('from') ?? undefined)
+    const { files } = await announcedFiles(opened, upload)
+    const bytes = files.find(({ name }) => name === file)?.bytes
+    if (bytes === undefined)
+      throw new LanternError('upload', `${file} was not announced.`, 'Drop the files again.', { file })
+    const path = join(arrivalFolder(opened, upload), file)
+    const sent = beginSending(upload, file)
     try {
-      await pipeline(Readable.fromWeb(request.body as NodeStream), out)
-    } catch (error) {
-      await rm(path, { force: true })
-      throw diskError(error)
+      await mkdir(arrivalFolder(opened, upload), { recursive: true })
+      if ((await sizeOf(path)) !== bytes) await receive(request, { file, path, from, bytes })
+    } finally {
+      sent()
     }
-    if (Number.isFinite(announced) && announced > 0 && out.bytesWritten !== announced) {
-      await rm(path, { force: true })
-      throw new LanternError(
-        'upload',
-        `${file} arrived short: ${out.bytesWritten} of ${announced} bytes.`,
-        'Send it again.',
-        { file },
-      )
-    }
-    return { bytes: out.bytesWritten }
+    await readArrived(opened, upload)
+    return { bytes }
   })
+
+async function receive(
+  request: Request,
+  { file, path, from, bytes }: { file: string; path: string; from: number; bytes: number },
+): Promise<void> {
+  const part = partOf(path)
+  const here = await sizeOf(part)
+  if (from !== here)
+    throw new LanternError('upload-place', `${file} goes on at byte ${here}, not at ${from}.`, 'Drop the file again.', {
+      file,
+    })
+  if (!request.body) throw new LanternError('upload', `${file} is empty.`, 'Choose another file.', { file })
+  try {
+    await pipeline(
+      Readable.fromWeb(request.body as NodeStream),
+      refuseMore(bytes - here, file),
+      createWriteStream(part, { flags: 'a' }),
+    )
+  } catch (error) {
+    if (error instanceof LanternError) await rm(part, { force: true })
+    throw diskError(error)
+  }
+  const size = await sizeOf(part)
+  if (size !== bytes)
+    throw new LanternError('upload', `${file} arrived short: ${size} of ${bytes} bytes.`, 'Drop it again to go on.', {
+      file,
+    })
+  await rename(part, path)
+}

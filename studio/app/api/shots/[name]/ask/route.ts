@@ -17,6 +17,7 @@ import {
 } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { jsonOf } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 const quality = z.enum(['look', 'final'])
@@ -39,7 +40,7 @@ const ask = z.discriminatedUnion('what', [
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
-    const wanted = ask.parse(await request.json())
+    const wanted = ask.parse(await jsonOf(request))
     const shot = await getShot(opened, (await params).name)
     if (wanted.what === 'bake') return { keys: [await requestItem(opened, shot, wanted.item)] }
     if (wanted.what === 'picture') return { keys: await requestPicture(opened, shot, wanted.quality, wanted.frames) }

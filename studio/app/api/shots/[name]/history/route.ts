@@ -1,6 +1,7 @@
 import { stepHistory } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { jsonOf } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
@@ -8,6 +9,6 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     stepHistory(
       await store(),
       (await params).name,
-      z.object({ way: z.enum(['undo', 'redo']) }).parse(await request.json()).way,
+      z.object({ way: z.enum(['undo', 'redo']) }).parse(await jsonOf(request)).way,
     ),
   )
