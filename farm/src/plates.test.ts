@@ -307,6 +307,16 @@ describe('a dropped plate', () => {
     expect((await lantern.readFrames(store, asset)).size).toBe(40)
     expect(kept.length).toBeLessThan(40)
   })
+  it('that is removed while it is read ends there, and leaves nothing', async () => {
+    const { asset, path } = await announced('Undone', 40)
+    const job = plateJob(bench.context(), { asset, path, kind: 'movie' })
+    await expect.poll(async () => (await lantern.listShots(store)).map(({ name }) => name)).toContainEqual('Undone')
+    await lantern.removeShot(store, 'Undone')
+    await lantern.purgeRemoved(store, 0)
+    await job
+    expect((await lantern.readFrames(store, asset)).size).toBe(0)
+    await expect(lantern.getAsset(store, asset)).rejects.toMatchObject({ code: 'no-asset' })
+  })
   it('stops where that is asked, keeps what was read, and goes on', async () => {
     const { asset, path } = await announced('Halted', 60)
     const job = plateJob(bench.context(), { asset, path, kind: 'movie' })

@@ -61,18 +61,45 @@ function overPlate(
   }
 }
 
+/** Refuses a camera that is nowhere, or whose lens is none. Throws LanternError 'camera-file' naming the frame. */
+function refuseUnsound(path: CameraPath, file: string): void {
+  const bad = path.frames.find(({ camera: { position, rotation, focalPx, centre, k1, k2 } }) => {
+    const numbers = [...position, ...rotation, focalPx, ...centre, k1, k2]
+    return !numbers.every((one) => Number.isFinite(one) && Math.abs(one) < MOST_NUMBER) || !(focalPx > 0)
+  })
+  if (bad)
+    throw new LanternError(
+      'camera-file',
+      `${file} has no sound camera at frame ${bad.frame}: a place, a turn or a lens is not a finite number.`,
+      'Write the camera again.',
+      { file, frame: bad.frame },
+    )
+}
+const MOST_NUMBER = 1e12
+
 export const CAMERA_FILES = ['.gltf', '.glb', '.usda', '.usd', '.csv'] as const
 
 /**
  * A camera from glTF 2.0, USD ASCII or a table as CSV, told apart by the name's ending, over a plate's frames.
  * notes: what was taken otherwise than it stands in the file, for a person to know.
- * Throws LanternError: 'camera-file' for another ending, else as the format's own reader does.
+ * Throws LanternError: 'camera-file' for another ending or a camera that is not finite, else as the format's own reader does.
  */
 export function readCameraFile(
   bytes: Uint8Array,
   file: string,
   plate: PlateFrame,
   how: TakeIn = {},
+): CameraPath & { notes: string[] } {
+  const read = readAnyCamera(bytes, file, plate, how)
+  refuseUnsound(read, file)
+  return read
+}
+
+function readAnyCamera(
+  bytes: Uint8Array,
+  file: string,
+  plate: PlateFrame,
+  how: TakeIn,
 ): CameraPath & { notes: string[] } {
   const ending = /\.\w+$/.exec(file.toLowerCase())?.[0] ?? ''
   const rated = (rate: number): string[] =>

@@ -23,7 +23,7 @@ const SURE_BEND = 0.02
 const MOST_BEND = 0.5
 
 /** What all places may be off by together, px of a 1280-px picture: no number of tracks averages it out. */
-const SYSTEMATIC_PX = 0.01
+const SYSTEMATIC_PX = 0.004
 
 type Kind = 'moving' | 'turning'
 const part = (s: Structure, kind: Kind, free: readonly [boolean, boolean, boolean]) => {
@@ -69,7 +69,7 @@ function spread(s: Structure): { square: number; count: number; alike: number } 
 
 /**
  * Standard errors of the free lens terms: from the inverse normal equations with poses and points free too (Triggs et al. 2000, 8), scaled by the residuals,
- * these taken to err alike over neighbouring frames by (1 + r) / (1 - r), and all together by 0.01 px. Infinite where the tracks do not fix the lens at all.
+ * these taken to err alike over neighbouring frames by (1 + r) / (1 - r), and all together by 0.004 px. Infinite where the tracks do not fix the lens at all.
  */
 export function lensErrors(s: Structure, kind: Kind, free: readonly [boolean, boolean, boolean]): LensErrors {
   const { bundle } = bundleOf(s, part(s, kind, free))

@@ -74,8 +74,8 @@ describe('a locked-off camera', () => {
 })
 
 describe('what the tracks do not carry', () => {
-  it('is not made up: a turn of 0.2 degrees keeps the proposed focal length, and says so with its uncertainty', async () => {
-    const tracks = tracksOf((n) => still((radians(0.2) * n) / (FRAMES - 1)), 0.08)
+  it('is not made up: a turn of 0.08 degrees keeps the proposed focal length, and says so with its uncertainty', async () => {
+    const tracks = tracksOf((n) => still((radians(0.08) * n) / (FRAMES - 1)), 0.08)
     const found = await solveCamera({ ...input, tracks })
     expect(found.kind).toBe('turning')
     expect([...found.structure.lens]).toEqual([1000, 0, 0])

@@ -46,6 +46,10 @@ async function grainOf(full: Uint8Array, pixels: StillPixels): Promise<PlateAsse
   return { srgb: await measured('srgb'), rec709: await measured('rec709'), linear: await measured('linear') }
 }
 
+/** Whether an error says that the plate is not in the store any more: a frame without it is a broken foreign key. */
+const wasRemoved = (error: unknown): boolean =>
+  error instanceof Error && 'code' in error && (error.code === '23503' || error.code === 'no-asset')
+
 /** Packs and keeps frames, a few at once, and tells of them; what an earlier try kept is not made again. */
 class Keeper {
   readonly #context: JobContext
@@ -101,7 +105,9 @@ class Keeper {
   async take(frame: number, pixels: StillPixels): Promise<boolean> {
     const work = this.#keep(frame, pixels)
       .catch((error: unknown) => {
-        this.#failed ??= error
+        // A plate that was removed meanwhile has no frames.
+        if (wasRemoved(error)) this.stopped = true
+        else this.#failed ??= error
       })
       .finally(() => this.#busy.delete(work))
     this.#busy.add(work)

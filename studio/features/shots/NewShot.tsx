@@ -36,6 +36,7 @@ function StillsForm({
       <Input
         id="shot-name"
         size="xs"
+        fontSize="12px"
         marginY="4px"
         value={name}
         maxLength={80}
@@ -47,6 +48,7 @@ function StillsForm({
       <Input
         id="stills-rate"
         size="xs"
+        fontSize="12px"
         marginY="4px"
         value={rate}
         inputMode="decimal"

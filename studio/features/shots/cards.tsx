@@ -74,7 +74,17 @@ export interface Acts {
   plate(id: string, what: 'stop' | 'go on' | 'remove'): Promise<void>
 }
 
-function ReadingLine({ reading, asset, acts }: { reading: Reading; asset: string; acts: Acts }) {
+function ReadingLine({
+  reading,
+  asset,
+  acts,
+  children,
+}: {
+  reading: Reading
+  asset: string
+  acts: Acts
+  children?: ReactNode
+}) {
   const { state, done, total, error } = reading
   const left = useTimeLeft(done, total)
   if (state === 'ready' || state === 'arriving') return null
@@ -100,6 +110,7 @@ function ReadingLine({ reading, asset, acts }: { reading: Reading; asset: string
         ) : (
           <Press onClick={() => void acts.plate(asset, 'go on')}>Go on</Press>
         )}
+        {children}
       </Flex>
     </>
   )
@@ -133,6 +144,7 @@ export function ShotCard({ shot, acts }: { shot: ShotRow; acts: Acts }) {
           <Input
             aria-label={`New name of ${shot.name}`}
             size="xs"
+            fontSize="12px"
             autoFocus
             value={name}
             maxLength={80}
@@ -178,6 +190,7 @@ export function ArrivalCard({ arrival, acts }: { arrival: ArrivalRow; acts: Acts
   const share = received / Math.max(1, bytes)
   const percent = `${Math.floor(100 * share)} %`
   const left = useTimeLeft(received, bytes)
+  const remove = <Press onClick={() => void acts.plate(id, 'remove')}>Remove</Press>
   return (
     <Frame label={makes}>
       <Text fontWeight="650" truncate>
@@ -193,18 +206,18 @@ export function ArrivalCard({ arrival, acts }: { arrival: ArrivalRow; acts: Acts
             what={sending ? `Being sent, ${percent}${left ? `, ${left}` : ''}` : `Cut off at ${percent}`}
           />
           {!sending && (
-            <Text color="soft" marginTop="4px">
-              Drop the same files again to go on.
-            </Text>
+            <>
+              <Text color="soft" marginTop="4px" marginBottom="6px">
+                Drop the same files again to go on.
+              </Text>
+              {remove}
+            </>
           )}
         </>
       )}
-      <ReadingLine reading={arrival} asset={id} acts={acts} />
-      {(state !== 'arriving' || !sending) && (
-        <Box marginTop="6px">
-          <Press onClick={() => void acts.plate(id, 'remove')}>Remove</Press>
-        </Box>
-      )}
+      <ReadingLine reading={arrival} asset={id} acts={acts}>
+        {remove}
+      </ReadingLine>
     </Frame>
   )
 }

@@ -93,34 +93,53 @@ function chunks(bytes: Uint8Array, broken: (what: string) => LanternError): { te
   return { text: new TextDecoder().decode(parts[0] ?? new Uint8Array()), binary: parts[1] }
 }
 
-function accessorFloats(
+/** Reads accessors as floats, each one once. */
+function floatReader(
   gltf: Gltf,
-  n: number,
-  width: number,
   binary: Uint8Array | undefined,
   broken: (what: string) => LanternError,
-): Float32Array {
-  const accessor = gltf.accessors[n]
-  const view = accessor?.bufferView === undefined ? undefined : gltf.bufferViews[accessor.bufferView]
-  const buffer = view ? gltf.buffers[view.buffer] : undefined
-  if (!accessor || !view || !buffer || accessor.componentType !== FLOAT)
-    throw broken('has an animation whose numbers are not plain floats')
-  const data = buffer.uri?.startsWith('data:') ? decodeBase64(buffer.uri.slice(buffer.uri.indexOf(',') + 1)) : binary
-  if (!data) throw broken('keeps its numbers in another file')
-  const start = (view.byteOffset ?? 0) + (accessor.byteOffset ?? 0)
-  const stride = view.byteStride ?? width * 4
-  if (start + (accessor.count - 1) * stride + width * 4 > data.length) throw broken('ends too early')
-  const numbers = new DataView(data.buffer, data.byteOffset, data.byteLength)
-  return Float32Array.from({ length: accessor.count * width }, (_, i) =>
-    numbers.getFloat32(start + Math.floor(i / width) * stride + (i % width) * 4, true),
-  )
+): (n: number, width: number) => Float32Array {
+  const buffers = new Map<number, Uint8Array>()
+  const made = new Map<string, Float32Array>()
+  const bufferOf = (n: number): Uint8Array => {
+    const uri = gltf.buffers[n]?.uri
+    const data = buffers.get(n) ?? (uri?.startsWith('data:') ? decodeBase64(uri.slice(uri.indexOf(',') + 1)) : binary)
+    if (!data) throw broken('keeps its numbers in another file')
+    buffers.set(n, data)
+    return data
+  }
+  return (n, width) => {
+    const key = `${n}.${width}`
+    const before = made.get(key)
+    if (before) return before
+    const accessor = gltf.accessors[n]
+    const view = accessor?.bufferView === undefined ? undefined : gltf.bufferViews[accessor.bufferView]
+    if (!accessor || !view || !gltf.buffers[view.buffer] || accessor.componentType !== FLOAT || accessor.count === 0)
+      throw broken('has an animation whose numbers are not plain floats')
+    const data = bufferOf(view.buffer)
+    const start = (view.byteOffset ?? 0) + (accessor.byteOffset ?? 0)
+    const stride = view.byteStride ?? width * 4
+    if (stride < width * 4) throw broken('has numbers that lie on one another')
+    if (start + (accessor.count - 1) * stride + width * 4 > data.length) throw broken('ends too early')
+    const numbers = new DataView(data.buffer, data.byteOffset, data.byteLength)
+    const floats = Float32Array.from({ length: accessor.count * width }, (_, i) =>
+      numbers.getFloat32(start + Math.floor(i / width) * stride + (i % width) * 4, true),
+    )
+    made.set(key, floats)
+    return floats
+  }
 }
 
 /** Keys of one animated property, looked up by time: STEP holds, everything else runs straight between keys. */
 function sampler(times: Float32Array, values: Float32Array, width: number, steps: boolean): (time: number) => number[] {
   return (time) => {
-    let n = 0
-    while (n + 1 < times.length && (times[n + 1] ?? 0) <= time + 1e-5) n++
+    // The last key that is not after it.
+    let [n, after] = [0, times.length]
+    while (after - n > 1) {
+      const middle = (n + after) >> 1
+      if ((times[middle] ?? 0) <= time + 1e-5) n = middle
+      else after = middle
+    }
     const at = (k: number): number[] => Array.from(values.subarray(k * width, (k + 1) * width))
     const t0 = times[n] ?? 0
     const t1 = times[n + 1]
@@ -131,6 +150,21 @@ function sampler(times: Float32Array, values: Float32Array, width: number, steps
     const sign = width === 4 && a.reduce((sum, v, i) => sum + v * (b[i] ?? 0), 0) < 0 ? -1 : 1
     return a.map((v, i) => v * (1 - f) + (b[i] ?? 0) * f * sign)
   }
+}
+
+const MOST_PARENTS = 1000
+
+/** A node and its parents, from the top down. */
+function wayTo(gltf: Gltf, node: number, broken: (what: string) => LanternError): number[] {
+  const parents = new Map<number, number>()
+  for (const [parent, { children = [] }] of gltf.nodes.entries())
+    for (const child of children) parents.set(child, parent)
+  const way = [node]
+  for (let at = parents.get(node); at !== undefined; at = parents.get(at)) {
+    if (way.length > MOST_PARENTS) throw broken('has nodes that hold one another, or more than a thousand in a chain')
+    way.push(at)
+  }
+  return way.reverse()
 }
 
 /**
@@ -177,46 +211,44 @@ export function readCameraGltf(
     width: plate.width,
     height: plate.height,
   }
+  const way = wayTo(gltf, cameraNode, broken)
+  const floats = floatReader(gltf, binary, broken)
   const tracks = new Map<string, (time: number) => number[]>()
   for (const animation of gltf.animations)
-    for (const channel of animation.channels) {
-      const source = animation.samplers[channel.sampler]
-      if (!source || channel.target.node === undefined || !['translation', 'rotation'].includes(channel.target.path))
-        continue
-      const width = channel.target.path === 'rotation' ? 4 : 3
-      const times = accessorFloats(gltf, source.input, 1, binary, broken)
-      const values = accessorFloats(gltf, source.output, width, binary, broken)
+    for (const { sampler: used, target } of animation.channels) {
+      const source = animation.samplers[used]
+      const width = { translation: 3, rotation: 4 }[target.path]
+      if (!source || !width || target.node === undefined || !way.includes(target.node)) continue
+      const steps = source.interpolation === 'STEP'
       tracks.set(
-        `${channel.target.node}.${channel.target.path}`,
-        sampler(times, values, width, source.interpolation === 'STEP'),
+        `${target.node}.${target.path}`,
+        sampler(floats(source.input, 1), floats(source.output, width), width, steps),
       )
     }
-  const poseAt = (node: number, time: number, depth = 0): { position: Vec3; rotation: Quaternion } => {
+  const ownAt = (node: number, time: number): { position: Vec3; rotation: Quaternion } => {
     const source = gltf.nodes[node]
-    if (depth > gltf.nodes.length) throw broken('has nodes that hold one another')
     if (source?.matrix) throw broken('turns a node by a matrix, which is not read here')
-    const translation = tracks.get(`${node}.translation`)?.(time) ?? source?.translation ?? [0, 0, 0]
-    const rotation = tracks.get(`${node}.rotation`)?.(time) ?? source?.rotation ?? [0, 0, 0, 1]
-    const own: { position: Vec3; rotation: Quaternion } = {
-      position: [translation[0] ?? 0, translation[1] ?? 0, translation[2] ?? 0],
-      rotation: unit([rotation[0] ?? 0, rotation[1] ?? 0, rotation[2] ?? 0, rotation[3] ?? 1]),
-    }
-    const parent = gltf.nodes.findIndex((candidate) => candidate.children?.includes(node))
-    if (parent < 0) return own
-    const above = poseAt(parent, time, depth + 1)
-    const moved = rotate(above.rotation, own.position)
-    return {
-      position: [above.position[0] + moved[0], above.position[1] + moved[1], above.position[2] + moved[2]],
-      rotation: multiply(above.rotation, own.rotation),
-    }
+    const [x, y, z] = tracks.get(`${node}.translation`)?.(time) ?? source?.translation ?? []
+    const [a, b, c, w] = tracks.get(`${node}.rotation`)?.(time) ?? source?.rotation ?? []
+    return { position: [x ?? 0, y ?? 0, z ?? 0], rotation: unit([a ?? 0, b ?? 0, c ?? 0, w ?? 1]) }
   }
+  const poseAt = (time: number): { position: Vec3; rotation: Quaternion } =>
+    way
+      .map((node) => ownAt(node, time))
+      .reduce((above, own) => {
+        const moved = rotate(above.rotation, own.position)
+        return {
+          position: [above.position[0] + moved[0], above.position[1] + moved[1], above.position[2] + moved[2]],
+          rotation: multiply(above.rotation, own.rotation),
+        }
+      })
   const first = lens?.first ?? plate.first
   return {
     ...(lens?.rate === undefined ? {} : { rate: lens.rate }),
     ...(lens?.first === undefined ? {} : { first: lens.first }),
     frames: Array.from({ length: plate.last - plate.first + 1 }, (_, n) => {
       const frame = plate.first + n
-      return { frame, camera: { ...still, ...poseAt(cameraNode, Math.max(0, frame - first) / plate.rate) } }
+      return { frame, camera: { ...still, ...poseAt(Math.max(0, frame - first) / plate.rate) } }
     }),
   }
 }

@@ -15,6 +15,15 @@ const times = (a: Matrix, b: Matrix): Matrix =>
 const flat = (value: UsdValue | undefined): number[] =>
   Array.isArray(value) ? value.flatMap(flat) : typeof value === 'number' ? [value] : []
 
+const sorted = new WeakMap<Map<number, UsdValue>, number[]>()
+
+/** The times of samples in order. */
+function keysOf(samples: Map<number, UsdValue>): number[] {
+  const keys = sorted.get(samples) ?? [...samples.keys()].sort((a, b) => a - b)
+  sorted.set(samples, keys)
+  return keys
+}
+
 /** A value at a time code: between two samples straight, before and after them as at the first and the last. */
 function valueAt(prim: UsdPrim, name: string, time: number): number[] | undefined {
   const samples = prim.samples.get(name)
@@ -22,12 +31,15 @@ function valueAt(prim: UsdPrim, name: string, time: number): number[] | undefine
     const value = prim.attributes.get(name)
     return value === undefined ? undefined : flat(value)
   }
-  const keys = [...samples.keys()].sort((a, b) => a - b)
-  const after = keys.findIndex((key) => key >= time)
-  const [a, b] = [
-    keys[after < 0 ? keys.length - 1 : Math.max(0, after - 1)] as number,
-    keys[after < 0 ? keys.length - 1 : after] as number,
-  ]
+  const keys = keysOf(samples)
+  // The first key that is not before it.
+  let [low, after] = [-1, keys.length]
+  while (after - low > 1) {
+    const middle = (low + after) >> 1
+    if ((keys[middle] as number) >= time) after = middle
+    else low = middle
+  }
+  const [a, b] = [keys[Math.max(0, after - 1)] as number, keys[Math.min(keys.length - 1, after)] as number]
   const [from, to] = [flat(samples.get(a)), flat(samples.get(b))]
   if (a === b || time <= a) return from
   if (time >= b) return to
@@ -132,6 +144,9 @@ function findCamera(prims: readonly UsdPrim[]): UsdPrim[] | undefined {
   return undefined
 }
 
+/** Frames that a layer may span. */
+const MOST_SPAN = 100_000
+
 /**
  * The first camera of a USD ASCII layer, its parents' moves included, at every time code from the layer's start to its end (or at its own samples' span).
  * Lens: focal length over aperture with its offsets; lens:k1 and lens:k2 where our own writer left them.
@@ -152,10 +167,12 @@ export function readCameraUsd(bytes: Uint8Array, file: string, plate: PlateFrame
     )
   const meta = (name: string): number | undefined => flat(layer.metadata.get(name))[0]
   const axes: Axes = { up: layer.metadata.get('upAxis') === 'Z' ? 'z' : 'y', metres: meta('metersPerUnit') ?? 0.01 }
-  const keys = way.flatMap((prim) => [...prim.samples.values()].flatMap((samples) => [...samples.keys()]))
-  const start = meta('startTimeCode') ?? (keys.length > 0 ? Math.min(...keys) : plate.first)
-  const end = meta('endTimeCode') ?? (keys.length > 0 ? Math.max(...keys) : plate.first)
-  if (!(end >= start && end - start < 1e6)) throw broken('has no sensible span of time')
+  const spans = way.flatMap((prim) => [...prim.samples.values()].filter(({ size }) => size > 0).map(keysOf))
+  const firsts = spans.map((keys) => keys[0] as number)
+  const lasts = spans.map((keys) => keys[keys.length - 1] as number)
+  const start = meta('startTimeCode') ?? (spans.length > 0 ? firsts.reduce((a, b) => Math.min(a, b)) : plate.first)
+  const end = meta('endTimeCode') ?? (spans.length > 0 ? lasts.reduce((a, b) => Math.max(a, b)) : plate.first)
+  if (!(end >= start && end - start < MOST_SPAN)) throw broken('has no sensible span of time')
   const frames = Array.from({ length: Math.floor(end - start) + 1 }, (_, n) => {
     const time = start + n
     let matrix: Matrix = SAME

@@ -76,6 +76,7 @@ class Reader {
     }
     if (token === '{') return this.map(depth + 1)
     if (isNumber(token)) return Number(token)
+    if (/^[-+]?(inf|nan)$/.test(token)) return Number.NaN
     return /^["']/.test(token) ? token.replace(/^("""|'''|"|')|("""|'''|"|')$/g, '').replace(/\\(.)/g, '$1') : token
   }
 
