@@ -20,6 +20,7 @@ const entries = {
   worker: 'src/worker.ts',
   heartbeat: 'src/heartbeat.ts',
   lantern: 'src/lantern.ts',
+  reader: 'src/reader.ts',
 }
 const entryPoints = Object.fromEntries(
   Object.entries(entries)

@@ -12,6 +12,10 @@ const STATUS: Record<string, number> = {
   database: 503,
   'shot-name': 409,
 }
+/** Whether the database refused what it was given: out of range, or letters that it can't hold. */
+const isDataRefused = (error: unknown): boolean =>
+  error instanceof Error && 'code' in error && typeof error.code === 'string' && /^22...$/.test(error.code)
+
 /** Runs a route's work; what a person can mend becomes a JSON error with its code, message, remedy and place. */
 export async function answer(work: () => Promise<unknown>): Promise<Response> {
   try {
@@ -32,7 +36,13 @@ export async function answer(work: () => Promise<unknown>): Promise<Response> {
             ? new LanternError('request', 'The request is not JSON.', 'Send a JSON object.')
             : isDatabaseAway(error)
               ? databaseAway()
-              : undefined
+              : isDataRefused(error)
+                ? new LanternError(
+                    'request',
+                    'The request holds a number or a letter that can’t be kept.',
+                    'Correct that and send it again.',
+                  )
+                : undefined
     if (!known) {
       console.error(error)
       return Response.json(

@@ -1,4 +1,12 @@
 import { LanternError } from '@lantern/core/base'
+import { z } from 'zod'
+
+/** A frame's number, as the store holds one. */
+export const frameNumber = z.coerce
+  .number()
+  .int()
+  .min(-(2 ** 31))
+  .max(2 ** 31 - 1)
 
 const MIB = 2 ** 20
 /** What a request of JSON may have, bytes. */

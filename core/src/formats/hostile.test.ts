@@ -50,7 +50,7 @@ describe('a camera file that was made to harm', () => {
   it('reads 200,000 keys of USD in the time of reading them', () => {
     const keys = Array.from({ length: 200_000 }, (_, n) => `${(n / 1000).toFixed(3)}: (${n}, 0, 0)`).join(', ')
     const { frames } = readCameraFile(usd(keys), 'c.usda', { ...plate, last: 150 })
-    expect(frames[100]?.camera.position[0]).toBeCloseTo(101_000, 6)
+    expect(frames[100]?.camera.position[0]).toBeCloseTo(1010, 6)
   })
   it.each([
     ['a place beyond numbers', usd('1: (1e999, 0, 0)')],

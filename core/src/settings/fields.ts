@@ -33,7 +33,11 @@ export const corner = z.tuple([z.number(), z.number()])
 export const vec3 = z.tuple([z.number(), z.number(), z.number()])
 export const colour = z.tuple([z.number().min(0).max(4), z.number().min(0).max(4), z.number().min(0).max(4)])
 const order = z.number()
-export const id = z.string().regex(/^[a-z0-9-]{1,40}$/)
+/** Names a thing within a document; never what every object has by itself. */
+export const id = z
+  .string()
+  .regex(/^[a-z0-9-]{1,40}$/)
+  .refine((value) => value !== 'constructor', 'Nothing is called that.')
 
 /** The most a signal is multiplied by, or moved by, for a setting that follows it. */
 export const MOST_FOLLOWED = 1e6

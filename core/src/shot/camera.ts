@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { corner, number, type SettingMeta, vec3 } from '../settings/index.ts'
+import { corner, id, number, type SettingMeta, vec3 } from '../settings/index.ts'
 
 export const lensSchema = z
   .object({ k1: z.number().min(-1).max(1).default(0), k2: z.number().min(-1).max(1).default(0) })
@@ -46,7 +46,7 @@ export const cameraSchema = z
     /** The flat track whose motion a typed or lined-up camera takes as a move in the picture, and the frame at which the camera was set. */
     shake: z
       .object({
-        hand: z.string().regex(/^[a-z0-9-]{1,40}$/),
+        hand: id,
         frame: z.number().int(),
         model: z.enum(['place', 'turn']).default('turn'),
       })

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { corner, name, number, type SettingMeta } from '../settings/index.ts'
+import { corner, id, name, number, type SettingMeta } from '../settings/index.ts'
 import { keySchema } from './camera.ts'
 
 /** A place in the picture: frame as numbered in the plate, px of the full frame from its top left. */
@@ -45,10 +45,7 @@ export const movingObjectSchema = z
         group: 'MovingObject',
         touches: 'thing',
       } satisfies SettingMeta),
-    geometry: z
-      .object({ item: z.string().regex(/^[a-z0-9-]{1,40}$/), frame: z.number().int() })
-      .strict()
-      .optional(),
+    geometry: z.object({ item: id, frame: z.number().int() }).strict().optional(),
     distance: number(0.01, 10000, 5, {
       label: 'Distance',
       unit: 'm',
@@ -230,7 +227,7 @@ const matchFields = z
       })
       .strict()
       .optional(),
-    keepOuts: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), exclusionMaskSchema).default({}),
+    keepOuts: z.record(id, exclusionMaskSchema).default({}),
     /** Tracks dropped by hand: ids, of the tracks under this key. */
     dropped: z
       .object({ tracks: keySchema, ids: z.array(z.number().int()).max(20000) })
@@ -245,8 +242,8 @@ const matchFields = z
       })
       .strict()
       .optional(),
-    things: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), movingObjectSchema).default({}),
-    hands: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), manualTrackSchema).default({}),
+    things: z.record(id, movingObjectSchema).default({}),
+    hands: z.record(id, manualTrackSchema).default({}),
     /** What is said of the ground, all as places in the picture, so that it holds for the next solve too. */
     ground: z
       .object({
@@ -261,7 +258,7 @@ const matchFields = z
       })
       .strict()
       .default({ points: [] }),
-    proofs: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), proofSchema).default({}),
+    proofs: z.record(id, proofSchema).default({}),
   })
   .strict()
 export const matchSchema = matchFields.default(matchFields.parse({}))

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { id } from '../settings/index.ts'
 import { cameraSchema } from './camera.ts'
 import { itemSchema } from './itemKinds.ts'
 import { matchSchema } from './match.ts'
@@ -47,9 +48,9 @@ export const shotSchema = z
     match: matchSchema,
     light: plateLightSchema,
     sit: sitSchema,
-    signals: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), signalSchema).default({}),
-    readings: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), readingSchema).default({}),
-    items: z.record(z.string().regex(/^[a-z0-9-]{1,40}$/), itemSchema),
+    signals: z.record(id, signalSchema).default({}),
+    readings: z.record(id, readingSchema).default({}),
+    items: z.record(id, itemSchema),
   })
   .strict()
 

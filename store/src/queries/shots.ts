@@ -114,6 +114,18 @@ const fieldsOf = (patch: Record<string, unknown>, path = ''): string[] =>
       : [`${path}${key}`],
   )
 
+/** What was read of a plate stands: only how its codes become light is a person's to say. Throws LanternError 'document' naming the fact. */
+function refusePlateFacts({ plate: before }: ShotDocument, { plate: after }: ShotDocument): void {
+  const changed = Object.keys(diffPatch({ ...before, encoding: '' }, { ...after, encoding: '' }))[0]
+  if (changed !== undefined)
+    throw new LanternError(
+      'document',
+      `plate.${changed}: A plate keeps what was read of it.`,
+      'Take another plate in as a new shot.',
+      { field: `plate.${changed}` },
+    )
+}
+
 /**
  * Applies a merge patch made against revision `base`. Throws LanternError 'clash', naming what changed since, when the shot has moved on, and 'document' on a bad patch.
  */
@@ -145,6 +157,7 @@ export async function editShot(store: Store, name: string, base: number | undefi
         'Leave the name out of the change.',
         { field: 'name' },
       )
+    refusePlateFacts(shot.document, document)
     if (Object.keys(diffPatch(shot.document, document)).length === 0) return shot
     const top = await db
       .selectFrom('shot_revision')

@@ -1,12 +1,13 @@
 import { assetFrame, getBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { frameNumber } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
 const wanted = z.object({
   id: z.uuid(),
-  frame: z.coerce.number().int(),
+  frame: frameNumber,
   size: z.enum(['full', 'half', 'quarter']).default('half'),
 })
 

@@ -3,11 +3,12 @@ import { LanternError } from '@lantern/core/base'
 import { getBlob, keptFrame, streamBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { frameNumber } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 const wanted = z.object({
   key: z.string().max(120),
-  frame: z.coerce.number().int(),
+  frame: frameNumber,
   as: z
     .string()
     .regex(/^[\w .-]{1,120}$/)

@@ -1,3 +1,4 @@
+import { id } from '@lantern/core/settings'
 import {
   getShot,
   manualTrackKey,
@@ -17,21 +18,21 @@ import {
 } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
-import { jsonOf } from '@/server/body.ts'
+import { frameNumber, jsonOf } from '@/server/body.ts'
 import { store } from '@/server/store.ts'
 
 const quality = z.enum(['look', 'final'])
 const ask = z.discriminatedUnion('what', [
-  z.object({ what: z.literal('bake'), item: z.string() }).strict(),
-  z.object({ what: z.literal('picture'), quality, frames: z.array(z.int()).max(100_000).optional() }).strict(),
+  z.object({ what: z.literal('bake'), item: id }).strict(),
+  z.object({ what: z.literal('picture'), quality, frames: z.array(frameNumber).max(100_000).optional() }).strict(),
   z.object({ what: z.literal('match'), stage: z.enum(['tracks', 'solve']) }).strict(),
-  z.object({ what: z.literal('hand'), hand: z.string() }).strict(),
-  z.object({ what: z.literal('thing'), thing: z.string() }).strict(),
-  z.object({ what: z.literal('reading'), reading: z.string() }).strict(),
-  z.object({ what: z.literal('report'), reading: z.string().optional() }).strict(),
+  z.object({ what: z.literal('hand'), hand: id }).strict(),
+  z.object({ what: z.literal('thing'), thing: id }).strict(),
+  z.object({ what: z.literal('reading'), reading: id }).strict(),
+  z.object({ what: z.literal('report'), reading: id.optional() }).strict(),
   z.object({ what: z.literal('stop-plate') }).strict(),
   z.object({ what: z.literal('stop-match') }).strict(),
-  z.object({ what: z.literal('stop-bake'), item: z.string() }).strict(),
+  z.object({ what: z.literal('stop-bake'), item: id }).strict(),
   z.object({ what: z.literal('stop-picture'), quality }).strict(),
   z.object({ what: z.literal('hand-off'), quality, form: z.enum(['movie', 'exr']) }).strict(),
 ])

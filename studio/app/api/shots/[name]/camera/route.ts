@@ -1,24 +1,28 @@
-import { LanternError } from '@lantern/core/base'
-import { readCameraFile } from '@lantern/core/formats'
 import { editShot, getShot, putBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { bytesOf } from '@/server/body.ts'
+import { readAside } from '@/server/reader.ts'
 import { store } from '@/server/store.ts'
 
 const MOST_BYTES = 64 * 2 ** 20
-const query = z.object({ file: z.string().min(1).max(300), base: z.coerce.number().int() })
+const query = z.object({
+  file: z.string().min(1).max(300),
+  base: z.coerce
+    .number()
+    .int()
+    .max(2 ** 31 - 1),
+})
 
 /** Takes in a camera file (its bytes are the body) and makes it the shot's camera. */
 export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
   answer(async () => {
     const opened = await store()
     const { file, base } = query.parse(Object.fromEntries(new URL(request.url).searchParams))
-    const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES)
-      throw new LanternError('file-size', `${file} is larger than 64 MB.`, 'Write the camera without meshes.', { file })
+    const bytes = await bytesOf(request, MOST_BYTES, file)
     const name = (await params).name
     const { plate } = (await getShot(opened, name)).document
-    const { notes } = readCameraFile(bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+    const { notes } = await readAside('camera', bytes, file, { ...plate, rate: plate.rate[0] / plate.rate[1] })
     const blob = await putBlob(opened, bytes, 'application/octet-stream')
     return {
       ...(await editShot(opened, name, base, {

@@ -1,9 +1,10 @@
-import { LanternError } from '@lantern/core/base'
-import { type MotionKey, readCameraFile, readMotionCsv } from '@lantern/core/formats'
+import type { MotionKey } from '@lantern/core/formats'
 import { anglesOf } from '@lantern/core/math'
 import { getShot } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { bytesOf } from '@/server/body.ts'
+import { readAside } from '@/server/reader.ts'
 import { store } from '@/server/store.ts'
 
 const MOST_BYTES = 64 * 2 ** 20
@@ -16,11 +17,12 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const opened = await store()
     const name = file.parse(new URL(request.url).searchParams.get('file'))
     const { plate } = (await getShot(opened, (await params).name)).document
-    const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES)
-      throw new LanternError('file-size', `${name} is larger than 64 MB.`, 'Leave meshes out.', { file: name })
-    if (/\.csv$/i.test(name)) return { keys: readMotionCsv(bytes, name) }
-    const { frames } = readCameraFile(bytes, name, { ...plate, rate: plate.rate[0] / plate.rate[1] })
+    const bytes = await bytesOf(request, MOST_BYTES, name)
+    const { keys, frames = [] } = await readAside('motion', bytes, name, {
+      ...plate,
+      rate: plate.rate[0] / plate.rate[1],
+    })
+    if (keys) return { keys }
     let near: [number, number, number] = [0, 0, 0]
     return {
       keys: frames.map(({ frame, camera }): MotionKey => {

@@ -1,8 +1,9 @@
 import { LanternError } from '@lantern/core/base'
-import { readPoints } from '@lantern/core/formats'
 import { getBlob, getShot, putBlob } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { bytesOf } from '@/server/body.ts'
+import { readAside } from '@/server/reader.ts'
 import { store } from '@/server/store.ts'
 
 const MOST_BYTES = 64 * 2 ** 20
@@ -34,15 +35,8 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     const opened = await store()
     await getShot(opened, (await params).name)
     const name = file.parse(new URL(request.url).searchParams.get('file'))
-    const bytes = new Uint8Array(await request.arrayBuffer())
-    if (bytes.length > MOST_BYTES)
-      throw new LanternError(
-        'points',
-        `${name} has ${Math.round(bytes.length / 2 ** 20)} MiB; 64 are the most.`,
-        'Leave rows out.',
-        { file: name },
-      )
-    const table = readPoints(bytes, name)
+    const bytes = await bytesOf(request, MOST_BYTES, name)
+    const table = await readAside('points', bytes, name)
     return {
       points: { blob: await putBlob(opened, bytes, 'text/csv'), file: name, count: table.count },
       first: table.first,

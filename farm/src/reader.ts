@@ -1,0 +1,41 @@
+import { parentPort, workerData } from 'node:worker_threads'
+import { LanternError } from '@lantern/core/base'
+import { readCameraFile, readMotionCsv, readPoints, readVdb } from '@lantern/core/formats'
+import { z } from 'zod'
+
+// Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
+
+const wanted = z.object({
+  what: z.enum(['camera', 'motion', 'points', 'volume']),
+  bytes: z.instanceof(Uint8Array),
+  file: z.string(),
+  plate: z.object({
+    width: z.number(),
+    height: z.number(),
+    first: z.number(),
+    last: z.number(),
+    rate: z.number(),
+  }),
+})
+
+async function read(): Promise<unknown> {
+  const { what, bytes, file, plate } = wanted.parse(workerData)
+  if (what === 'camera') return { notes: readCameraFile(bytes, file, plate).notes }
+  if (what === 'motion')
+    return /\.csv$/i.test(file)
+      ? { keys: readMotionCsv(bytes, file) }
+      : { frames: readCameraFile(bytes, file, plate).frames }
+  if (what === 'points') {
+    const { count, first, last } = readPoints(bytes, file)
+    return { count, first, last }
+  }
+  return { grids: (await readVdb(bytes, file, undefined, undefined, true)).skipped }
+}
+
+read().then(
+  (value) => parentPort?.postMessage({ value }),
+  (error: unknown) => {
+    if (error instanceof LanternError) parentPort?.postMessage({ refused: error.toJSON() })
+    else throw error
+  },
+)

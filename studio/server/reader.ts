@@ -1,0 +1,64 @@
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import { Worker } from 'node:worker_threads'
+import { LanternError } from '@lantern/core/base'
+import type { Camera } from '@lantern/core/data'
+import type { MotionKey, PlateFrame } from '@lantern/core/formats'
+
+/** What a file may take, s and MiB, before it is given up. */
+const MOST_SECONDS = 20
+const MOST_MEMORY = 1500
+
+const script = (): string =>
+  ['../farm/dist/reader.mjs', 'farm/dist/reader.mjs']
+    .map((path) => join(process.cwd(), path))
+    .find((path) => existsSync(path)) ?? 'farm/dist/reader.mjs'
+
+interface Read {
+  camera: { notes: string[] }
+  motion: {
+    keys?: MotionKey[]
+    frames?: { frame: number; camera: Camera }[]
+  }
+  points: { count: number; first: number; last: number }
+  volume: { grids: string[] }
+}
+
+const NO_PLATE: PlateFrame = { width: 1, height: 1, first: 1, last: 1, rate: 24 }
+
+/**
+ * Reads a sent file beside the server, within a limit of time and memory, so that no file holds up anyone else.
+ * Throws LanternError as the file's own reader does; 'file-slow' where it takes more than the limits.
+ */
+export function readAside<W extends keyof Read>(
+  what: W,
+  bytes: Uint8Array,
+  file: string,
+  plate = NO_PLATE,
+  seconds = MOST_SECONDS,
+): Promise<Read[W]> {
+  return new Promise((done, failed) => {
+    const worker = new Worker(script(), {
+      workerData: { what, bytes, file, plate },
+      resourceLimits: { maxOldGenerationSizeMb: MOST_MEMORY },
+    })
+    const slow = (why: string): LanternError =>
+      new LanternError('file-slow', `${file} ${why}.`, 'Write it with less in it.', { file })
+    const timer = setTimeout(() => {
+      failed(slow(`takes more than ${seconds} s to read`))
+      void worker.terminate()
+    }, seconds * 1000)
+    worker.on('message', ({ value, refused }: { value?: Read[W]; refused?: LanternError }) => {
+      if (refused) failed(new LanternError(refused.code, refused.message, refused.remedy, refused.place))
+      else done(value as Read[W])
+    })
+    worker.on('error', (error) =>
+      failed(
+        'code' in error && error.code === 'ERR_WORKER_OUT_OF_MEMORY'
+          ? slow('takes more memory to read than there is for it')
+          : error,
+      ),
+    )
+    worker.on('exit', () => clearTimeout(timer))
+  })
+}
