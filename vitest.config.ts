@@ -27,7 +27,7 @@ const apart = [
   'studio/features/picture/{drafts,looks}.test.ts',
   'studio/features/shot/shotStore.test.ts',
   'studio/server/newEffect.test.ts',
-  'studio/server/{arrivals,routes}.test.ts',
+  'studio/server/{arrivals,fuzz,routes}.test.ts',
   'farm/src/lantern.test.ts',
   'farm/src/bake/bakeJob.test.ts',
   'store/src/store.test.ts',
