@@ -137,7 +137,30 @@ function valueFor(field: string): unknown {
   return pick([...WORDS, ...NAMES])
 }
 
-function bodyOf(): string {
+/** Requests of the right form, with one value in them that is none. */
+function shaped(path: string, head: number): object | undefined {
+  const word = pick([...WORDS, ...NAMES])
+  if (path.includes('/ask/'))
+    return pick([
+      ...['thing', 'hand', 'reading'].map((what) => ({ what, [what]: word })),
+      ...['bake', 'stop-bake'].map((what) => ({ what, item: word })),
+      { what: 'report', reading: word },
+      { what: 'picture', quality: 'look', frames: [pick(NUMBERS)] },
+      { what: 'match', stage: 'tracks' },
+    ])
+  if (path.includes('/card/')) return pick([{ what: 'rename', to: word }, { what: 'duplicate' }])
+  if (path === 'plates/route.ts') return { files: [{ name: word, bytes: 4 }], makes: word }
+  if (path === 'shots/[name]/route.ts')
+    return {
+      base: head,
+      patch: pick([anything(), { items: { [pick(WORDS)]: anything() } }, { [pick(PARTS)]: anything() }]),
+    }
+  return undefined
+}
+
+function bodyOf(path: string, head: number): string {
+  const form = stream.next() < 0.6 ? shaped(path, head) : undefined
+  if (form) return JSON.stringify(form)
   const kind = stream.next()
   if (kind < 0.1) return pick(['', '{', 'null', '[]', '"x"', '0', '\0', '[[[[', '{"a":1e999}'])
   if (kind < 0.13) return pick([DEEP, `{"base":1,"patch":${DEEP}}`])
@@ -153,6 +176,8 @@ it(`answers ${REQUESTS} senseless requests to every route, none with a fault, no
       handlers: (await import(join(top, path))) as Record<string, Handler | undefined>,
     })),
   )
+  const { findShotById } = await import('@lantern/store')
+  const headOf = async (): Promise<number> => (await findShotById(store, 1))?.head ?? 1
   const wrong: string[] = []
   const seen = new Map<number, number>()
   for (let n = 0; n < REQUESTS; n++) {
@@ -174,7 +199,7 @@ it(`answers ${REQUESTS} senseless requests to every route, none with a fault, no
       '?from=-1',
       '?as=%00',
     ])
-    const body = method === 'GET' ? undefined : bodyOf()
+    const body = method === 'GET' ? undefined : bodyOf(path, await headOf())
     const request = new Request(`http://127.0.0.1/x${query}`, { method, ...(body === undefined ? {} : { body }) })
     const begun = performance.now()
     const response = await handlers[method]?.(request, { params: Promise.resolve(params) })
