@@ -6,7 +6,6 @@ import { bakedItems, VERSIONS } from '@lantern/core/pipeline'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import {
   adoptSolve,
-  BACKGROUND,
   createAsset,
   createShot,
   ensureResult,
@@ -129,8 +128,8 @@ try {
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
     const { document } = shot
-    for (const [item] of bakedItems(document)) await requestItem(store, shot, item, undefined, BACKGROUND)
-    if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look', undefined, BACKGROUND)
+    for (const [item] of bakedItems(document)) await requestItem(store, shot, item, undefined, { asked: null })
+    if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look', undefined, { asked: null })
     for (const id of Object.keys(document.match.hands)) await requestManualTrack(store, shot, id)
     for (const id of Object.keys(document.readings)) await requestReading(store, shot, id)
     if (Object.keys(document.readings).length > 0) await requestReport(store, shot)

@@ -22,8 +22,8 @@ describe('asking the farm', () => {
     const shot = await shotNamed(store, 'Ask', burning)
     const before = (await jobs()).length
     for (let n = 0; n < 3; n++) await lantern.requestPicture(store, shot, 'look')
-    // One gas and what tells of it ahead, two runs of picture frames (three frames and one).
-    expect((await jobs()).length - before).toBe(4)
+    // One gas and what tells of it ahead, four picture frames.
+    expect((await jobs()).length - before).toBe(6)
     const status = await lantern.shotStatus(store, shot)
     expect(status.items.fire?.state).toBe('waiting')
     expect(status.look).toMatchObject({ state: 'running', kept: [] })
@@ -31,15 +31,59 @@ describe('asking the farm', () => {
   it('puts what a person asks for before what nobody did, whichever came first', async () => {
     await store.pool.query('delete from graphile_worker._private_jobs')
     const [demo, own] = [await shotNamed(store, 'Demo', burning), await shotNamed(store, 'Own', burning)]
-    await lantern.requestPicture(store, demo, 'look', undefined, lantern.BACKGROUND)
+    await lantern.requestPicture(store, demo, 'look', undefined, { asked: null })
     await lantern.requestPicture(store, own, 'look')
     const { rows } = await store.pool.query<{ shot: number; task: string }>(
       "select (payload->>'shot')::int as shot, task_identifier as task from graphile_worker.jobs join graphile_worker._private_jobs using (id) order by jobs.priority, jobs.run_at, id",
     )
-    const [first, second] = [rows.slice(0, 4), rows.slice(4)]
-    expect(first.map(({ task }) => task)).toEqual(['estimate', 'bake', 'picture', 'picture'])
-    expect(second.map(({ task }) => task)).toEqual(['estimate', 'bake', 'picture', 'picture'])
+    const [first, second] = [rows.slice(0, 6), rows.slice(6)]
+    const tasks = ['estimate', 'bake', ...Array.from({ length: 4 }, () => 'picture')]
+    expect(first.map(({ task }) => task)).toEqual(tasks)
+    expect(second.map(({ task }) => task)).toEqual(tasks)
     expect([...new Set(first.map(({ shot }) => shot))]).toEqual([own.id])
+  })
+  it('puts the newest ask first, its pictures too, and what was in the background beside it once somebody asks', async () => {
+    await store.pool.query('delete from graphile_worker._private_jobs')
+    const [old, late, seeded] = await Promise.all(
+      ['Old', 'Late', 'Seeded'].map((name) => shotNamed(store, name, burning)),
+    )
+    if (!old || !late || !seeded) throw new Error('three shots')
+    await lantern.requestItem(store, seeded, 'fire', undefined, { asked: null })
+    await lantern.requestItem(store, old, 'fire', undefined, { asked: new Date('2026-01-01T10:00:00Z') })
+    await lantern.requestPicture(store, late, 'look', [1001, 1002, 1003, 1004], {
+      asked: new Date('2026-01-01T10:01:00Z'),
+    })
+    const line = async (): Promise<string[]> =>
+      (
+        await store.pool.query<{ name: string; task: string }>(
+          "select shot.name, task_identifier as task from graphile_worker.jobs join graphile_worker._private_jobs p using (id) join shot on shot.id = (p.payload->>'shot')::int order by jobs.priority, jobs.run_at, p.id",
+        )
+      ).rows.flatMap(({ name, task }) => (task === 'estimate' ? [] : [`${name} ${task}`]))
+    const pictures = Array.from({ length: 4 }, () => 'Late picture')
+    expect(await line()).toEqual(['Late bake', ...pictures, 'Old bake', 'Seeded bake'])
+    await lantern.requestItem(store, seeded, 'fire')
+    expect(await line()).toEqual(['Seeded bake', 'Late bake', ...pictures, 'Old bake'])
+  })
+  it('wants no more of a run than the frames that were asked for, until more are', async () => {
+    const shot = await shotNamed(store, 'Range', burning)
+    const until = async (): Promise<unknown> =>
+      (await store.pool.query("select until from result where shot_id = $1 and kind = 'gas'", [shot.id])).rows[0]
+    await lantern.requestPicture(store, shot, 'final', [1002])
+    expect(await until()).toEqual({ until: 1002 })
+    await lantern.requestPicture(store, shot, 'final', [1001])
+    expect(await until()).toEqual({ until: 1002 })
+    await lantern.requestPicture(store, shot, 'final', [1003])
+    expect(await until()).toEqual({ until: 1003 })
+    const key = await lantern.requestItem(store, shot, 'fire')
+    expect(await until()).toEqual({ until: null })
+    await lantern.requestItem(store, shot, 'fire', undefined, { until: 1002 })
+    expect(await until()).toEqual({ until: null })
+    expect(await lantern.isEnough(store, key, 1004)).toBe(false)
+    await lantern.stopResults(store, [key])
+    await lantern.requestItem(store, shot, 'fire', undefined, { until: 1002 })
+    expect(await lantern.isEnough(store, key, 1001)).toBe(false)
+    expect(await lantern.isEnough(store, key, 1002)).toBe(true)
+    expect(await lantern.resultState(store, key)).toBe('stopped')
   })
   it('stops what waits, keeps what is kept, and shows it stale after an edit', async () => {
     const shot = await shotNamed(store, 'Stop', burning)
@@ -109,16 +153,16 @@ describe('asking the farm', () => {
     )
     await turn('other', 'two', 10)
     near(await left(), 20, 4)
-    // What only waits is taken to be as slow as the one that asks, four frames of 10 s or of 2 s, and comes after what has waited longer.
+    // What only waits is taken to be as slow as the one that asks, four frames of 10 s or of 2 s; it was asked last, so it comes before what has no turn.
     await turn('other', null, 30)
     const third = await lantern.editShot(store, 'Beside', shot.head, {
       items: { third: { ...makeItem('gas', { name: 'Third', order: 3, position: [6, 0, -4], seed: 1002 }) } },
     })
     await lantern.requestItem(store, third, 'third')
-    near(await left(), 20, 20 + 4)
-    await turn('other', null, 0)
-    await turn('third', null, 30)
     near(await left(), 20, 20 + 8 + 4)
+    // Asked again, the other one is the newest.
+    await lantern.requestItem(store, third, 'other')
+    near(await left(), 20, 20 + 4)
   })
   it('tells how long a gas takes from what is told of it ahead, and how fast such work goes elsewhere', async () => {
     const shot = await shotNamed(store, 'Told ahead', (document) => {
@@ -238,7 +282,7 @@ describe('asking the farm', () => {
     expect(await lantern.nowIsBusy(store, 'here')).toBe(true)
     const change = (what: string): Promise<unknown> =>
       store.pool.query(`update graphile_worker._private_jobs set ${what} where key = 'k'`)
-    await change("run_at = now() - interval '1 minute'")
+    await change("created_at = now() - interval '1 minute'")
     expect(await lantern.nowIsBusy(store, 'here')).toBe(false)
     await lantern.beat(store, { id: 'm', host: 'there', threads: 1 })
     await change("locked_by = 'm', locked_at = now()")

@@ -8,6 +8,7 @@ import * as runUp from './migrations/0004-run-up.ts'
 import * as ahead from './migrations/0005-ahead.ts'
 import * as figureNames from './migrations/0006-figure-names.ts'
 import * as arrivals from './migrations/0007-arrivals.ts'
+import * as asked from './migrations/0008-asked.ts'
 import type { Database } from './schema.ts'
 
 pg.types.setTypeParser(pg.types.builtins.INT8, Number)
@@ -51,6 +52,7 @@ export async function migrate(store: Store): Promise<void> {
         '0005-ahead': ahead,
         '0006-figure-names': figureNames,
         '0007-arrivals': arrivals,
+        '0008-asked': asked,
       }),
     },
   })

@@ -2,18 +2,12 @@ import { makeWorkerUtils, type TaskSpec, type WorkerUtils } from 'graphile-worke
 import { z } from 'zod'
 import type { Store } from './open.ts'
 
-/** Lower goes first; the queue's own order, kept by the jobs that follow one another. */
-const priority = z.int().optional()
-/** What nobody asked for, as the demo's runs: after whatever somebody did. */
-export const BACKGROUND = 1000
-
-const bakeJob = z.object({ key: z.string(), shot: z.int(), item: z.string(), output: z.string(), priority })
+const bakeJob = z.object({ key: z.string(), shot: z.int(), item: z.string(), output: z.string() })
 
 const pictureJob = z.object({
   shot: z.int(),
   frames: z.array(z.object({ frame: z.int(), key: z.string() })).min(1),
   quality: z.enum(['look', 'final']),
-  priority,
 })
 
 /** What the farm can be asked for. Every payload is checked again by the one who takes it. */
@@ -57,11 +51,27 @@ export async function nowIsBusy(store: Store, host: string): Promise<boolean> {
   const { rows } = await store.pool.query(
     `select 1 from graphile_worker.jobs left join machine on machine.id = locked_by
      where task_identifier = any($1) and attempts < max_attempts
-     and case when locked_by is null then run_at between now() - make_interval(secs => $2) and now() else host = $3 end
+     and case when locked_by is null then run_at <= now() and created_at > now() - make_interval(secs => $2) else host = $3 end
      limit 1`,
     [NOW, TAKEN_WITHIN, host],
   )
   return rows.length > 0
+}
+
+/** What nobody asked for, as the demo's runs: after whatever somebody did. */
+const BACKGROUND = 1000
+/** What is made of one ask, in this order: how long its runs will take, the runs, pictures, hand-offs. */
+const ORDER: Partial<Record<JobName, number>> = { estimate: 0, bake: 1, shown: 2, picture: 3, handOff: 4 }
+const LONG_AGO = Date.UTC(2000, 0, 1)
+const FAR_AHEAD = Date.UTC(2100, 0, 1)
+/** Asks that are so much apart, ms, stand one after another. */
+const APART = 50
+
+/** Where a job stands in line: the newest ask first, which the queue, taking the earliest time first, is told by times long ago; what nobody asked for last. */
+export function placeInLine(name: JobName, asked: Date | null): Required<Pick<TaskSpec, 'priority' | 'runAt'>> {
+  const order = ORDER[name] ?? 0
+  if (asked === null) return { priority: BACKGROUND + order, runAt: new Date() }
+  return { priority: 0, runAt: new Date(LONG_AGO + (FAR_AHEAD - asked.getTime()) / APART + 8 * order) }
 }
 
 /** A machine that goes down with a job uses one up; what breaks without that says so on its result and is not tried again. */

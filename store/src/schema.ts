@@ -76,6 +76,10 @@ export interface Database {
     run_up: ColumnType<PreRollFrame[], string | undefined, string>
     /** Work of each frame, pre-roll counted, as a rough run told it; none while it is not known. */
     ahead: ColumnType<number[], string | undefined, string>
+    /** When somebody last asked for it; none: nobody did. */
+    asked: ColumnType<Date | null, Date | string | null | undefined, Date | string | null>
+    /** Last frame that is wanted of it; none: all are. */
+    until: number | null
     /** Since when it has its turn at a machine, or waits for one. */
     since: Timestamp
   }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { type DoneFrame, type RunInLine, timeLeft, timeLeftByTurns } from './index.ts'
+import { type DoneFrame, type RunInLine, timeLeft, timeLeftInLine } from './index.ts'
 
 /** Frames of such works, each unit of which takes `pace` seconds. */
 const ran = (works: readonly number[], pace: number, from = 0): DoneFrame[] =>
@@ -75,28 +75,28 @@ it('time left of a run of which nothing is told goes by its last frames', () => 
   expect(plain([1, 1, 1], 3)).toBe(0)
 })
 
-it('time left by turns: a short run ends within its own, a long one waits for the others', () => {
+it('time left in line: the first there goes first, once those that have their turn have ended it', () => {
   const [at, waits] = [
     (need: number, turn = 50): RunInLine => ({ need, turn }),
     (need: number): RunInLine => ({ need }),
   ]
-  expect(timeLeftByTurns([at(700)], 0, 1)).toBe(700)
-  expect(timeLeftByTurns([waits(700)], 0, 0)).toBe(700)
-  // 50 s of its turn are left to it: that is enough, whoever waits.
-  expect(timeLeftByTurns([at(40), waits(500), waits(300)], 0, 1)).toBe(40)
-  // 50 s of its own, 100 of the other, then 40 of its own; a turn that has just begun is enough, and one that lacks no more than a few seconds goes on.
-  expect(timeLeftByTurns([at(90), waits(500)], 0, 1)).toBe(190)
-  expect(timeLeftByTurns([at(90, 0), waits(500)], 0, 1)).toBe(90)
-  expect(timeLeftByTurns([at(70), waits(500)], 0, 1)).toBe(70)
-  expect(timeLeftByTurns([at(20, 110), waits(500)], 0, 1)).toBe(20)
-  // The other's last 50 s, then its own 70 in one turn; who stands before it in line comes first.
-  expect(timeLeftByTurns([waits(70), at(50)], 0, 1)).toBe(120)
-  expect(timeLeftByTurns([waits(30), waits(70), waits(20), at(50)], 1, 1)).toBe(150)
-  // A turn that should be over ends with the frame.
-  expect(timeLeftByTurns([waits(70), at(500, 130)], 0, 1)).toBe(71)
+  expect(timeLeftInLine([at(700)], 0, 1)).toBe(700)
+  expect(timeLeftInLine([waits(700)], 0, 0)).toBe(700)
+  // The newest ask is at it and stays at it, however many turns it takes.
+  expect(timeLeftInLine([at(500), waits(300)], 0, 1)).toBe(500)
+  expect(timeLeftInLine([at(500), waits(300)], 1, 1)).toBe(800)
+  // An older one has 50 s of its turn left, then the newer one goes, and it after that.
+  expect(timeLeftInLine([waits(500), at(90)], 0, 1)).toBe(550)
+  expect(timeLeftInLine([waits(500), at(90)], 1, 1)).toBe(590)
+  // A turn that lacks no more than a few seconds goes on to its end; one that should be over ends with the frame.
+  expect(timeLeftInLine([waits(500), at(70)], 1, 1)).toBe(70)
+  expect(timeLeftInLine([waits(70), at(500, 130)], 0, 1)).toBe(71)
   // The last one ends when all work is done; with a machine each none waits, and more are of no use.
-  expect(timeLeftByTurns([at(2000), waits(100), waits(250), at(300)], 0, 1)).toBe(2650)
-  expect(timeLeftByTurns([at(2000), at(300)], 0, 2)).toBe(2000)
-  expect(timeLeftByTurns([at(200), at(300)], 0, 9)).toBe(200)
-  expect(timeLeftByTurns([at(70), waits(0)], 0, 1)).toBe(70)
+  expect(timeLeftInLine([waits(100), waits(250), at(2000), at(300)], 2, 1)).toBe(2400)
+  expect(timeLeftInLine([waits(100), waits(250), at(2000), at(300)], 3, 1)).toBe(2650)
+  expect(timeLeftInLine([at(2000), at(300)], 0, 2)).toBe(2000)
+  expect(timeLeftInLine([at(200), at(300)], 0, 9)).toBe(200)
+  expect(timeLeftInLine([at(70), waits(0)], 0, 1)).toBe(70)
+  // Two machines: the third in line takes the one that is free first.
+  expect(timeLeftInLine([at(300), at(120), waits(50)], 2, 2)).toBe(170)
 })

@@ -55,7 +55,7 @@ export function timeLeft(
   return each * more * sum(ahead.slice(next, total))
 }
 
-/** Machines take turns at long work: after so many seconds of one run the next in line has its turn. */
+/** Machines take turns at long work: after so many seconds of one run the first in line has its turn, which may be the same. */
 export const TURN_SECONDS = 100
 /** One that would end within so many seconds more goes on to its end. */
 export const FINISH_SECONDS = 25
@@ -66,27 +66,35 @@ export interface RunInLine {
   turn?: number
 }
 
-/** Seconds until one of the runs in a line ends, all of which share so many machines turn by turn: those that have theirs, then those that wait, as they stand. */
-export function timeLeftByTurns(line: readonly RunInLine[], own: number, machines: number): number {
-  const runs = line
-    .map(({ need, turn }, n) => ({
-      own: n === own,
-      need,
-      now: turn !== undefined,
-      turn: Math.max(1, TURN_SECONDS - (turn ?? 0)),
-      ready: 0,
-    }))
-    .filter((run) => run.own || run.need > 0)
-  const queue = [...runs.filter(({ now }) => now), ...runs.filter(({ now }) => !now)]
+/**
+ * Seconds until one of the runs in a line ends, all of which share so many machines: whichever machine is free takes the first in line, for a turn at most,
+ * so that one that came in before it, newer asks that is, need not wait for its end. Those that have their turn now end it first.
+ */
+export function timeLeftInLine(line: readonly RunInLine[], own: number, machines: number): number {
+  const runs = line.map(({ need, turn }, n) => ({
+    own: n === own,
+    need,
+    now: turn !== undefined,
+    turn: Math.max(1, TURN_SECONDS - (turn ?? 0)),
+    ready: 0,
+  }))
+  let left = runs.filter((run) => run.own || run.need > 0)
   const free = Array.from({ length: Math.max(1, machines) }, () => 0)
-  for (let next = queue.shift(); next; next = queue.shift()) {
-    const first = free.indexOf(Math.min(...free))
+  for (;;) {
+    const machine = free.indexOf(Math.min(...free))
+    const at = free[machine] ?? 0
+    const next =
+      left.find(({ now }) => now) ??
+      left.find(({ ready }) => ready <= at) ??
+      left.reduce<(typeof left)[number] | undefined>((a, b) => (a && a.ready <= b.ready ? a : b), undefined)
+    if (!next) return line[own]?.need ?? 0
     const took = next.need <= next.turn + FINISH_SECONDS ? next.need : next.turn
     // None is at two machines at once.
-    const end = Math.max(free[first] ?? 0, next.ready) + took
-    free[first] = end
-    if (next.need > took) queue.push({ ...next, need: next.need - took, turn: TURN_SECONDS, ready: end })
-    else if (next.own) return end
+    const end = Math.max(at, next.ready) + took
+    free[machine] = end
+    if (next.need <= took) {
+      if (next.own) return end
+      left = left.filter((run) => run !== next)
+    } else Object.assign(next, { need: next.need - took, turn: TURN_SECONDS, ready: end, now: false })
   }
-  return line[own]?.need ?? 0
 }

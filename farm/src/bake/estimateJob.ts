@@ -1,5 +1,5 @@
 import { setImmediate } from 'node:timers/promises'
-import { type JobPayload, queueJob, resultRows, tellAhead } from '@lantern/store'
+import { type JobPayload, queueInLine, resultRows, tellAhead } from '@lantern/store'
 import { failureOf, type JobContext } from '../jobs/context.ts'
 import { runOfJob } from './bakeJob.ts'
 import { bakeTools } from './tools.ts'
@@ -27,11 +27,7 @@ export async function estimateJob(
       works.push(work)
       if (performance.now() - looked < lookUp) continue
       await setImmediate()
-      if (context.ending())
-        return await queueJob(store, 'estimate', payload, {
-          jobKey: `${output}:${key}:estimate-back`,
-          priority: (payload.priority ?? 0) - 1,
-        })
+      if (context.ending()) return await queueInLine(store, 'estimate', payload, { kind: output, key })
       if (!(await wanted())) return
       looked = performance.now()
     }

@@ -2,7 +2,7 @@ import {
   dropLease,
   holdLease,
   type JobPayload,
-  queueJob,
+  queueInLine,
   resultState,
   setResultState,
   startResult,
@@ -14,19 +14,12 @@ const LATER_MS = 20_000
 const WAIT_MS = 2000
 
 /** Queues the same job again at once, for whoever's turn it is then. */
-export const queueNext = ({ store }: JobContext, payload: JobPayload<'bake'>, what: string | number): Promise<void> =>
-  queueJob(store, 'bake', payload, {
-    jobKey: `${payload.output}:${payload.key}:${what}`,
-    priority: payload.priority ?? 0,
-  })
+export const queueNext = ({ store }: JobContext, payload: JobPayload<'bake'>): Promise<void> =>
+  queueInLine(store, 'bake', payload, { kind: payload.output, key: payload.key })
 
 /** Queues it for when a frame that it waits for may be there. */
 export const queueWaiting = ({ store }: JobContext, payload: JobPayload<'bake'>): Promise<void> =>
-  queueJob(store, 'bake', payload, {
-    jobKey: `${payload.output}:${payload.key}:waits`,
-    priority: payload.priority ?? 0,
-    runAt: new Date(Date.now() + WAIT_MS),
-  })
+  queueInLine(store, 'bake', payload, { kind: payload.output, key: payload.key, waitMs: WAIT_MS })
 
 /**
  * Does work under a run's lease and gives it back after. Where another machine has it, it is looked for later. What the work throws becomes the run's error.
@@ -41,12 +34,7 @@ export async function underLease(
   const { key, output } = payload
   const fence = await takeLease(store, key, machine)
   if (fence === undefined) {
-    if (!context.progress)
-      await queueJob(store, 'bake', payload, {
-        jobKey: `${output}-later:${key}`,
-        priority: payload.priority ?? 0,
-        runAt: new Date(Date.now() + LATER_MS),
-      })
+    if (!context.progress) await queueInLine(store, 'bake', payload, { kind: output, key, waitMs: LATER_MS })
     return false
   }
   const mark = crew.heap.mark()
@@ -67,7 +55,7 @@ export async function underLease(
     // A machine that leaves puts its work back, for another one or for its own next start; a command that is ended has stopped it.
     if (held && context.ending() && (await resultState(store, key)) === 'running') {
       if (context.progress) await setResultState(store, key, 'stopped')
-      else await queueNext(context, payload, 'back')
+      else await queueNext(context, payload)
     }
   }
 }

@@ -136,24 +136,43 @@ describe('a run that another one shares its beginning with', () => {
     const shot = await bench.shotOf('Turns', hot(311))
     const key = await lantern.requestItem(store, shot, 'fire')
     const turn = (finish: number): Promise<boolean> =>
-      bakeJob(
-        bench.context(),
-        { key, shot: shot.id, item: 'fire', output: 'gas', priority: 7 },
-        { times: { turn: 0, finish } },
-      )
-    const jobs = async (priority = 7): Promise<string[]> =>
+      bakeJob(bench.context(), { key, shot: shot.id, item: 'fire', output: 'gas' }, { times: { turn: 0, finish } })
+    const jobs = async (): Promise<{ key: string; run_at: Date }[]> =>
       (
-        await store.pool.query<{ key: string }>(
-          "select key from graphile_worker.jobs where key like $1 || '%' and priority = $2 order by key",
-          [`gas:${key}`, priority],
+        await store.pool.query<{ key: string; run_at: Date }>(
+          'select key, run_at from graphile_worker.jobs where key = $1',
+          [`gas:${key}`],
         )
-      ).rows.map((row) => row.key)
+      ).rows
+    const asked = await jobs()
+    await store.pool.query('delete from graphile_worker._private_jobs')
     expect(await turn(0)).toBe(false)
-    expect(await jobs()).toContain(`gas:${key}:1`)
+    // One job, where its ask stands.
+    expect(await jobs()).toEqual(asked)
+    await store.pool.query('delete from graphile_worker._private_jobs')
     expect((await lantern.resultRows(store, [key])).get(key)).toMatchObject({ state: 'running', machine: null })
     expect(await turn(1000)).toBe(true)
     expect(await lantern.keptFrames(store, [key])).toHaveLength(LAST - 1000)
-    expect(await jobs()).not.toContain(`gas:${key}:2`)
+    expect(await jobs()).toEqual([])
+  })
+  it('goes no further than what is wanted of it, keeps its state there, and goes on when more is', async () => {
+    const shot = await bench.shotOf('So far', hot(312))
+    const key = await lantern.requestItem(store, shot, 'fire', undefined, { until: 1002 })
+    const go = (): Promise<boolean> =>
+      bakeJob(
+        bench.context(),
+        { key, shot: shot.id, item: 'fire', output: 'gas' },
+        { times: { turn: 1000, finish: 0 } },
+      )
+    expect(await go()).toBe(false)
+    expect((await lantern.keptFrames(store, [key])).map(({ frame }) => frame)).toEqual([1001, 1002])
+    expect(await lantern.resultState(store, key)).toBe('stopped')
+    await lantern.requestItem(store, shot, 'fire', undefined, { until: 1002 })
+    expect(await go()).toBe(false)
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(2)
+    await lantern.requestItem(store, shot, 'fire')
+    expect(await go()).toBe(true)
+    expect(await lantern.keptFrames(store, [key])).toHaveLength(LAST - 1000)
   })
   it('is stopped within a long frame, keeps what it had before it, and goes on to the same bits', async () => {
     const shot = await bench.shotOf('Long frames', hot(310))

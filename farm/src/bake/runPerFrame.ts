@@ -1,6 +1,14 @@
 import { Cancelled } from '@lantern/core/base'
 import type { Bake, Run } from '@lantern/core/effects'
-import { insertFrame, type JobPayload, keptFrames, putBlob, resultState, setResultState } from '@lantern/store'
+import {
+  insertFrame,
+  isEnough,
+  type JobPayload,
+  keptFrames,
+  putBlob,
+  resultState,
+  setResultState,
+} from '@lantern/store'
 import { type JobContext, TURN } from '../jobs/context.ts'
 import { giveWayOf } from './giveWay.ts'
 import { mustStop, queueNext, queueWaiting, underLease } from './lease.ts'
@@ -22,7 +30,10 @@ export function runPerFrame(
     const started = performance.now()
     const giveWay = giveWayOf(context, () => mustStop(context, key, fence))
     for (let frame = run.first; frame <= Math.min(run.last, until); frame++) {
-      if (kept.has(frame)) continue
+      if (kept.has(frame)) {
+        if (frame < run.last && (await isEnough(store, key, frame))) return false
+        continue
+      }
       if (giveWay?.due) await giveWay.rest()
       if (context.ending() || (await resultState(store, key)) === 'stopped') return false
       const begun = performance.now()
@@ -39,8 +50,9 @@ export function runPerFrame(
       const row = { key, frame, blob, figures: { ...made.figures, seconds }, chain }
       if (!(await insertFrame(store, row, fence, seconds))) return false
       context.progress?.report((frame - run.first + 1) / (run.last - run.first + 1), `frame ${frame}`)
+      if (frame < run.last && (await isEnough(store, key, frame))) return false
       if (!context.progress && (performance.now() - started) / 1000 > TURN.seconds && frame < run.last) {
-        await queueNext(context, payload, frame)
+        await queueNext(context, payload)
         return false
       }
     }

@@ -4,6 +4,7 @@ import type { Bake, InputFrame, Run, StepBaker } from '@lantern/core/effects'
 import {
   holdLease,
   insertFrame,
+  isEnough,
   type JobPayload,
   keptFrames,
   type PreRollFrame,
@@ -185,8 +186,12 @@ class SteppedRun {
       if (save || enough) await this.#save(this.#baker.state())
       if (enough) await setResultState(store, this.#run.key, 'stopped')
       if (enough || next === 'stop') return false
+      if (remaining > 0 && (await isEnough(store, this.#run.key, frame))) {
+        await this.#save(this.#baker.state())
+        return false
+      }
       if (next === 'next turn') {
-        await queueNext(this.#context, payload, this.#baker.done)
+        await queueNext(this.#context, payload)
         return false
       }
     }
@@ -213,6 +218,7 @@ export function runSteps(
   return underLease(context, payload, async (fence) => {
     const keys = stateKeys(run)
     const whole = await framesBeforeGap(context, run)
+    if (whole > 0 && (await isEnough(context.store, run.key, run.first + whole - 1))) return false
     const before = new Map([...keys].filter(([done]) => done <= run.preRoll + whole))
     const baker = await bake.prepare(bakeTools(context), await loadState(context, run.key, bake, before))
     const known = (await resultRows(context.store, [run.key])).get(run.key)?.preRoll ?? []

@@ -67,6 +67,7 @@ export function handOffCommands(program: Command): void {
               context,
               shot,
               bakedItems(shot.document).map(([id]) => id),
+              frames.at(-1),
             )
             await writeVolumes(context, shot, folder, frames, !options.fullFloats)
           })

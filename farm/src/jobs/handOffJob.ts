@@ -8,7 +8,7 @@ import {
   insertFrame,
   type JobPayload,
   putBlobFile,
-  queueJob,
+  queueInLine,
   resolveShot,
   resultRows,
   resultSettings,
@@ -49,11 +49,7 @@ export async function handOffJob(context: JobContext, payload: JobPayload<'handO
   const failed = rows.find((row) => row.state === 'failed')
   if (failed) return setResultState(store, key, 'failed', failed.error)
   if (rows.some((row) => row.kept === 0 && row.state !== 'stopped'))
-    return queueJob(store, 'handOff', payload, {
-      jobKey: `hand-off:${key}`,
-      runAt: new Date(Date.now() + WAIT_MS),
-      priority: 3,
-    })
+    return queueInLine(store, 'handOff', payload, { kind: 'hand-off', key, waitMs: WAIT_MS })
   const folder = join(store.data, 'tmp', key)
   try {
     if (!(await startResult(store, key))) return

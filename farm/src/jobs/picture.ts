@@ -8,9 +8,8 @@ import {
   insertFrame,
   type JobPayload,
   keptFrame,
-  picturePriority,
   putBlob,
-  queueJob,
+  queueInLine,
   type ResolvedShot,
   resolveShot,
   resultRows,
@@ -115,16 +114,13 @@ export async function pictureJob(
       if (context.progress) throw failure
     }
   }
-  if (later.length > 0 && !context.progress)
-    await queueJob(
-      store,
-      name,
-      { ...payload, frames: later },
-      {
-        jobKey: `picture:${later[0]?.key}`,
-        runAt: new Date(Date.now() + WAIT_MS),
-        priority: picturePriority(payload.quality, payload.priority),
-      },
-    )
+  if (!context.progress)
+    for (const { frame, key } of later)
+      await queueInLine(
+        store,
+        name,
+        { ...payload, frames: [{ frame, key }] },
+        { kind: 'picture', key, waitMs: WAIT_MS },
+      )
   return later.length
 }

@@ -30,6 +30,11 @@ export interface ResultRow {
 
 const SINCE = sql<number>`extract(epoch from now() - result.since)::float8`
 
+export interface Asking {
+  asked?: Date | null
+  until?: number
+}
+
 export async function ensureResult(
   store: Store,
   row: {
@@ -41,6 +46,8 @@ export async function ensureResult(
     first: number
     last: number
   },
+  /** asked: when a person did, none where nobody does; until: the last frame that is wanted, all without. */
+  { asked = new Date(), until }: Asking = {},
 ): Promise<void> {
   await store.db
     .insertInto('result')
@@ -56,8 +63,20 @@ export async function ensureResult(
       machine: null,
       lease_until: null,
       error: null,
+      asked,
+      until: until ?? null,
     })
-    .onConflict((c) => c.column('key').doUpdateSet({ used: sql`now()`, shot_id: row.shot, item: row.item }))
+    .onConflict((c) =>
+      c.column('key').doUpdateSet({
+        used: sql`now()`,
+        shot_id: row.shot,
+        item: row.item,
+        asked: sql`greatest(result.asked, excluded.asked)`,
+        // What is on its way for a longer range stays so.
+        until: sql`case when result.state in ('waiting', 'running') and (result.until is null or result.until > excluded.until)
+          then result.until else excluded.until end`,
+      }),
+    )
     .execute()
 }
 
@@ -112,13 +131,14 @@ export async function resultRows(store: Store, keys: readonly string[]): Promise
   )
 }
 
-/** Keys of the runs of these outputs that are under way or wait, the longest first. Machines take turns at them: one that is between two turns has none. */
+/** Keys of the runs of these outputs that are under way or wait, in the order in which machines take them: the newest ask first. */
 export async function runsInLine(store: Store, outputs: readonly string[]): Promise<string[]> {
   const rows = await store.db
     .selectFrom('result')
     .select('key')
     .where('kind', 'in', [...outputs])
     .where('state', 'in', ['running', 'waiting'])
+    .orderBy(sql`asked desc nulls last`)
     .orderBy('since')
     .execute()
   return rows.map(({ key }) => key)
@@ -234,6 +254,24 @@ export async function startResult(store: Store, key: string): Promise<boolean> {
 
 export async function resultState(store: Store, key: string): Promise<ResultState | undefined> {
   return (await store.db.selectFrom('result').select('state').where('key', '=', key).executeTakeFirst())?.state
+}
+
+/** When a result was asked for. */
+export async function askedAt(store: Store, key: string): Promise<Date | null> {
+  return (await store.db.selectFrom('result').select('asked').where('key', '=', key).executeTakeFirst())?.asked ?? null
+}
+
+/** Puts a run down where no more than its frames up to this one are wanted. False where more are, also where that was asked a moment ago. */
+export async function isEnough(store: Store, key: string, frame: number): Promise<boolean> {
+  const row = await store.db
+    .updateTable('result')
+    .set({ state: 'stopped' })
+    .where('key', '=', key)
+    .where('until', '<=', frame)
+    .returning('key')
+    .executeTakeFirst()
+  if (row) await notify(store.db, { what: 'result', key, state: 'stopped' })
+  return row !== undefined
 }
 
 export interface KeptFrame {

@@ -4,7 +4,7 @@ import type { GrainLaw } from '@lantern/core/sit'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
-import { queueJob } from '../queue.ts'
+import { queueInLine } from './line.ts'
 import { requestPicture } from './request.ts'
 import { type ResolvedShot, resolveShot } from './resolve.ts'
 
@@ -58,6 +58,6 @@ export async function requestHandOff(
   if (row?.state === 'done') return key
   await setResultState(store, key, 'waiting')
   if (resolved.items.length > 0 && shot.document.camera.kind !== 'none') await requestPicture(store, shot, quality)
-  await queueJob(store, 'handOff', { key, shot: shot.id }, { jobKey: `hand-off:${key}`, priority: 3 })
+  await queueInLine(store, 'handOff', { key, shot: shot.id }, { kind: 'hand-off', key })
   return key
 }

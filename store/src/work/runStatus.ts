@@ -1,5 +1,5 @@
 import type { Run } from '@lantern/core/effects'
-import { lastFrames, type RunSoFar, timeLeft, timeLeftByTurns } from '@lantern/core/pipeline'
+import { lastFrames, type RunSoFar, timeLeft, timeLeftInLine } from '@lantern/core/pipeline'
 import { OUTPUTS } from '@lantern/core/shot'
 import type { Store } from '../open.ts'
 import {
@@ -96,5 +96,5 @@ export async function secondsLeft(store: Store, key: string, rough: RoughRuns): 
     need: left[n] ?? guess(one),
     ...(one.row.machine === null ? {} : { turn: one.row.since }),
   }))
-  return timeLeftByTurns(inLine, own, new Set(runs.flatMap(({ row }) => row.machine ?? [])).size)
+  return timeLeftInLine(inLine, own, new Set(runs.flatMap(({ row }) => row.machine ?? [])).size)
 }

@@ -14,7 +14,7 @@ const stranded = (): LanternError =>
 
 /** Results that say they wait or are under way while nobody holds them and no job is queued for them: each is said to have failed. Returns their keys. */
 export async function releaseStranded(store: Store, patience = PATIENCE): Promise<string[]> {
-  // A picture's job names the first of its frames only, a match's its solve.
+  // A match's job names its solve only.
   const { rows } = await store.pool.query<{ key: string }>(
     `select result.key from result
      where state in ('running', 'waiting') and since <= now() - make_interval(secs => $1)
@@ -22,7 +22,7 @@ export async function releaseStranded(store: Store, patience = PATIENCE): Promis
      and not exists (
        select 1 from graphile_worker.jobs where attempts < max_attempts and (
          position(result.key in coalesce(jobs.key, '')) > 0
-         or (result.kind = 'picture') = (task_identifier in ('picture', 'shown')) and task_identifier in ('picture', 'shown', 'match', 'thing')
+         or result.kind <> 'picture' and task_identifier in ('match', 'thing')
        )
      )`,
     [patience],
