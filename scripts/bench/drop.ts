@@ -32,11 +32,12 @@ export const movieDropped: Bench = {
           return Object.values(items).some(({ state, kept }) => state === 'running' && kept.length > 0)
         })
         const begun = performance.now()
-        const upload = `/api/plates/${crypto.randomUUID()}`
         const send = (path: string, method: string, body: BodyInit): Promise<Response> =>
           fetch(`${application.address}${path}`, { method, body, headers: { origin: application.address } })
-        await send(`${upload}/dropped.mp4`, 'PUT', new Uint8Array(readFileSync(movie)))
-        const { asset } = (await (await send(upload, 'POST', '{}')).json()) as { asset: string }
+        const bytes = new Uint8Array(readFileSync(movie))
+        const announced = JSON.stringify({ files: [{ name: 'dropped.mp4', bytes: bytes.length }], makes: 'dropped' })
+        const { asset } = (await (await send('/api/plates', 'POST', announced)).json()) as { asset: string }
+        await send(`/api/plates/${asset}/dropped.mp4`, 'PUT', bytes)
         let first = 0
         await until(async () => {
           const { state, done } = await look<{ state: string; done: number }>(`/api/assets/${asset}`)

@@ -149,9 +149,10 @@ const send = async <T>(path: string, method: string, body: BodyInit): Promise<T>
 
 /** A shot of a movie, made through the routes; nothing in it yet. Returns its revision. */
 export async function shotOfMovie(name: string, movie: string): Promise<number> {
-  const upload = crypto.randomUUID()
-  await send(`/api/plates/${upload}/${encodeURIComponent(`${name}.mp4`)}`, 'PUT', new Uint8Array(readFileSync(movie)))
-  const { asset } = await send<{ asset: string }>(`/api/plates/${upload}`, 'POST', '{}')
+  const bytes = new Uint8Array(readFileSync(movie))
+  const files = [{ name: `${name}.mp4`, bytes: bytes.length }]
+  const { asset } = await send<{ asset: string }>('/api/plates', 'POST', JSON.stringify({ files }))
+  await send(`/api/plates/${asset}/${encodeURIComponent(`${name}.mp4`)}`, 'PUT', bytes)
   await vi.waitUntil(
     async () =>
       ((await (await fetch(`${application.address}/api/assets/${asset}`)).json()) as { state: string }).state ===

@@ -60,15 +60,23 @@ describe('a plate', () => {
     await page.getByRole('button', { name: 'Make the shot' }).click()
     await page.getByRole('alert').filter({ hasText: 'letter.0001.png is not a picture' }).waitFor()
   })
+  it('that was refused goes when it is removed', async () => {
+    await page.getByRole('article', { name: 'letter' }).getByRole('button', { name: 'Remove' }).click()
+    await page.getByText('No shot yet. Drop a movie').waitFor()
+  })
   it('refuses a name with a slash before anything else is done', async () => {
-    await drop(page, [makeMovie('yard.mp4')])
+    const path = join(folder, 'one.png')
+    await sharp({ create: { width: 64, height: 36, channels: 3, background: '#123456' } })
+      .png()
+      .toFile(path)
+    await drop(page, [path])
     await page.getByLabel('Name').fill('a/b')
     await page.getByRole('button', { name: 'Make the shot' }).click()
     await page.getByRole('alert').filter({ hasText: 'no slashes' }).waitFor()
   })
   it('becomes a shot when a movie is dropped on the page', async () => {
-    await page.getByLabel('Name').fill('yard')
-    await page.getByRole('button', { name: 'Make the shot' }).click()
+    await drop(page, [makeMovie('yard.mp4')])
+    await page.getByRole('link', { name: 'yard' }).click()
     await page.waitForURL('**/shot/yard')
     await page.getByRole('heading', { name: 'yard' }).waitFor()
     expect((await shotNow()).document.plate).toMatchObject({
@@ -109,12 +117,78 @@ describe('a plate', () => {
       }),
     )
     await drop(other, paths)
+    const rate = other.getByLabel('Frames a second')
+    expect(await rate.inputValue()).toBe('24')
+    await rate.fill('fast')
+    await other.getByRole('alert').filter({ hasText: 'A rate is a number' }).waitFor()
+    await rate.fill('23.976')
     await other.getByRole('button', { name: 'Make the shot' }).click()
+    await other.getByRole('link', { name: 'frame' }).click()
     await other.waitForURL('**/shot/frame')
+    expect((await get<Shot>('/api/shots/frame')).document.plate.rate).toEqual([24_000, 1001])
     await other.getByText('3–6', { exact: true }).first().waitFor()
     const gaps = other.getByLabel('Bench').getByText('Gaps').locator('..')
     await gaps.getByText('5', { exact: true }).waitFor()
     expect((await pixel(other, 0.5, 0.5))[0]).toBe(60)
+    // The rate given last is proposed.
+    await other.goto(application.address)
+    await drop(other, paths)
+    expect(await other.getByLabel('Frames a second').inputValue()).toBe('23.976')
+    await other.close()
+  })
+  it('that was cut off on its way is said to be, and goes on when it is dropped again', async () => {
+    const path = makeMovie('cut.mp4')
+    const bytes = new Uint8Array(readFileSync(path))
+    const headers = { origin: application.address }
+    const files = [{ name: 'cut.mp4', bytes: bytes.length }]
+    const { asset } = (await (
+      await fetch(`${application.address}/api/plates`, {
+        method: 'POST',
+        headers,
+        body: JSON.stringify({ files, makes: 'cut' }),
+      })
+    ).json()) as { asset: string }
+    await fetch(`${application.address}/api/plates/${asset}/cut.mp4`, {
+      method: 'PUT',
+      headers,
+      body: bytes.slice(0, bytes.length / 2),
+    })
+    const other = await openPage(browser, faults)
+    await other.goto(application.address)
+    await other.getByRole('article', { name: 'cut' }).getByText(/Cut off at (49|50) %/).waitFor()
+    await drop(other, [path])
+    await other.getByRole('link', { name: 'cut' }).waitFor()
+    expect((await get<Shot>('/api/shots/cut')).document.plate.asset).toBe(asset)
+    await other.close()
+  })
+})
+
+describe('shots', () => {
+  it('are renamed, duplicated, removed after one question, and had back', async () => {
+    const other = await openPage(browser, faults)
+    await other.goto(application.address)
+    const card = (name: string) => other.getByRole('link', { name, exact: true }).locator('..')
+    await card('cut').getByRole('button', { name: 'Rename' }).click()
+    const name = other.getByLabel('New name of cut')
+    await name.fill('yard')
+    await name.press('Enter')
+    await other.getByRole('alert').filter({ hasText: 'There is a shot called “yard” already' }).waitFor()
+    await card('cut').getByRole('button', { name: 'Rename' }).click()
+    await name.fill('scrap')
+    await name.press('Enter')
+    await card('scrap').getByRole('button', { name: 'Duplicate' }).click()
+    await card('scrap 2').waitFor()
+    await card('scrap').getByRole('button', { name: 'Remove…' }).click()
+    await card('scrap').getByRole('button', { name: 'Remove', exact: true }).click()
+    await other.getByText(/“scrap” was removed/).waitFor()
+    await expect.poll(() => card('scrap').count()).toBe(0)
+    await other.getByRole('button', { name: 'Undo' }).click()
+    await card('scrap').waitFor()
+    for (const one of ['scrap', 'scrap 2']) {
+      await card(one).getByRole('button', { name: 'Remove…' }).click()
+      await card(one).getByRole('button', { name: 'Remove', exact: true }).click()
+      await expect.poll(() => card(one).count()).toBe(0)
+    }
     await other.close()
   })
 })

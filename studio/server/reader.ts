@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs'
-import { join } from 'node:path'
+import { resolve } from 'node:path'
 import { Worker } from 'node:worker_threads'
 import { LanternError } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
@@ -9,10 +9,13 @@ import type { MotionKey, PlateFrame } from '@lantern/core/formats'
 const MOST_SECONDS = 20
 const MOST_MEMORY = 1500
 
-const script = (): string =>
-  ['../farm/dist/reader.mjs', 'farm/dist/reader.mjs']
-    .map((path) => join(process.cwd(), path))
-    .find((path) => existsSync(path)) ?? 'farm/dist/reader.mjs'
+/** The reader's own program: beside the studio, or below the folder that tests run in. */
+const script = (): string => {
+  const places = ['../farm/dist/reader.mjs', 'farm/dist/reader.mjs'].map((path) =>
+    resolve(/* turbopackIgnore: true */ path),
+  )
+  return places.find((path) => existsSync(path)) ?? (places[0] as string)
+}
 
 interface Read {
   camera: { notes: string[] }
@@ -38,7 +41,7 @@ export function readAside<W extends keyof Read>(
   seconds = MOST_SECONDS,
 ): Promise<Read[W]> {
   return new Promise((done, failed) => {
-    const worker = new Worker(script(), {
+    const worker = new Worker(/* turbopackIgnore: true */ script(), {
       workerData: { what, bytes, file, plate },
       resourceLimits: { maxOldGenerationSizeMb: MOST_MEMORY },
     })
