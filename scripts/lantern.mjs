@@ -43,6 +43,6 @@ child.on('exit', async (code, signal) => {
   if (!database) process.exit(done)
   database.on('exit', () => process.exit(done))
   // Another command may have come to use the database meanwhile.
-  while (clientsOf(port) > 0) await new Promise((resolve) => setTimeout(resolve, LOOK_MS))
+  while (clientsOf(port, join(data, 'database')) > 0) await new Promise((resolve) => setTimeout(resolve, LOOK_MS))
   database.stdin.end()
 })

@@ -21,7 +21,8 @@ const RESTART_MS = 1000
 /** Falls within this time of one another before the supervisor gives up. */
 const MOST_FALLS = 10
 const FALLS_WITHIN_MS = 60_000
-const rest = new Set()
+const farm = new Set()
+const studio = new Set()
 let database
 let ending = false
 
@@ -36,8 +37,9 @@ const stop = (child) =>
 async function end(code) {
   if (ending) return
   ending = true
-  // The farm and the studio first, the database last, so that nothing in hand is lost.
-  await Promise.all([...rest].map(stop))
+  // The farm first, which puts its work down; then the studio; the database last, so that nothing in hand is lost.
+  await Promise.all([...farm].map(stop))
+  await Promise.all([...studio].map(stop))
   await stop(database)
   process.exit(code)
 }
@@ -71,7 +73,7 @@ function keepUp(name, start, set) {
   }
   return up()
 }
-const keepRest = (name, signal, args, cwd, more = {}) =>
+const keepIn = (group, name, signal, args, cwd, more = {}) =>
   keepUp(
     name,
     () =>
@@ -81,7 +83,7 @@ const keepRest = (name, signal, args, cwd, more = {}) =>
         detached: true,
         cwd,
       }),
-    (child, gone) => (child ? rest.add(child) : rest.delete(gone)),
+    (child, gone) => (child ? group.add(child) : group.delete(gone)),
   )
 const once = (args) =>
   new Promise((done, failed) =>
@@ -134,13 +136,13 @@ try {
     )
   }
   if (process.env.LANTERN_DEMO !== 'no') await once(['scripts/run-ts.mjs', 'scripts/seed.ts'])
-  await keepRest('The studio', 'SIGTERM', [join(top, 'scripts/serve.mjs'), String(port)], join(top, 'studio'))
-  await keepRest('The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'rest' })
-  await keepRest('The farm machine for plates', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
+  await keepIn(studio, 'The studio', 'SIGTERM', [join(top, 'scripts/serve.mjs'), String(port)], join(top, 'studio'))
+  await keepIn(farm, 'The farm machine', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, { LANTERN_TAKES: 'rest' })
+  await keepIn(farm, 'The farm machine for plates', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
     LANTERN_TAKES: 'plates',
     LANTERN_THREADS: '1',
   })
-  await keepRest('The farm machine for what is waited for', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
+  await keepIn(farm, 'The farm machine for what is waited for', 'SIGTERM', [join(top, 'farm/dist/worker.mjs')], top, {
     LANTERN_TAKES: 'now',
   })
   for (let tries = 0; tries < 300 && !(await answers(port)); tries++) await wait(100)

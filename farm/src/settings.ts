@@ -1,5 +1,6 @@
 import { cpus } from 'node:os'
 import { resolve } from 'node:path'
+import { databaseUrl } from '@lantern/store'
 import { z } from 'zod'
 
 const port = z.coerce.number().int().min(1).max(65535)
@@ -20,7 +21,7 @@ export function readSettings() {
   const env = environment.parse(process.env)
   return {
     data: resolve(env.LANTERN_DATA),
-    databaseUrl: env.LANTERN_DATABASE_URL ?? `postgres://lantern@127.0.0.1:${env.LANTERN_DATABASE_PORT}/lantern`,
+    databaseUrl: env.LANTERN_DATABASE_URL ?? databaseUrl(resolve(env.LANTERN_DATA), env.LANTERN_DATABASE_PORT),
     threads: env.LANTERN_THREADS ?? Math.max(1, Math.min(8, cpus().length)),
     keepBytes: env.LANTERN_KEEP_GB * 1e9,
     takes: env.LANTERN_TAKES,

@@ -1,6 +1,9 @@
+import { existsSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { runMigrations } from 'graphile-worker'
 import { Kysely, Migrator, PostgresDialect } from 'kysely'
 import pg from 'pg'
+import { z } from 'zod'
 import * as first from './migrations/0001-first.ts'
 import * as progress from './migrations/0002-progress.ts'
 import * as restarts from './migrations/0003-restarts.ts'
@@ -28,6 +31,14 @@ export const isDatabaseAway = (error: unknown): boolean =>
   error instanceof Error &&
   (('code' in error && typeof error.code === 'string' && AWAY.has(error.code)) ||
     /Connection terminated|timeout exceeded when trying to connect|ECONNREFUSED|not queryable/.test(error.message))
+
+/** Where the project's own database is, with the password that its first start made for a data folder. */
+export function databaseUrl(data: string, port: number): string {
+  const path = join(data, 'database.passwords')
+  const password = existsSync(path) ? passwordsSchema.parse(JSON.parse(readFileSync(path, 'utf8'))).lantern : undefined
+  return `postgres://lantern${password === undefined ? '' : `:${password}`}@127.0.0.1:${port}/lantern`
+}
+const passwordsSchema = z.object({ lantern: z.string() })
 
 /** Opens the database at `url` with blobs under `data`. Connects on first use; a lost connection is made again by the pool. */
 export function openStore(url: string, data: string): Store {

@@ -6,7 +6,8 @@ import { migrate, openStore, type Store } from '../src/index.ts'
 
 declare module 'vitest' {
   export interface ProvidedContext {
-    databasePort: number
+    /** A server of the tests' own: as its owner, and as the application comes to it. */
+    database: { owner: string; url: string }
   }
 }
 
@@ -19,9 +20,9 @@ export interface FreshStore extends Store {
 /** A store over a new, migrated database and an empty folder. */
 export async function freshStore(): Promise<FreshStore> {
   const name = `test_${crypto.randomUUID().slice(0, 8)}`
-  const server = `postgres://lantern@127.0.0.1:${inject('databasePort')}`
-  const over = openStore(`${server}/lantern`, tmpdir())
-  await over.pool.query(`create database ${name}`)
+  const { owner, url: server } = inject('database')
+  const over = openStore(`${owner}/postgres`, tmpdir())
+  await over.pool.query(`create database ${name} owner lantern`)
   const store = openStore(`${server}/${name}`, await mkdtemp(join(tmpdir(), 'lantern-test-')))
   await migrate(store)
   return {

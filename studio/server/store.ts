@@ -1,6 +1,6 @@
 import { resolve } from 'node:path'
 import { LanternError } from '@lantern/core/base'
-import { migrate, openStore, type Store } from '@lantern/store'
+import { databaseUrl, migrate, openStore, type Store } from '@lantern/store'
 import { z } from 'zod'
 
 const environment = z.object({
@@ -17,7 +17,7 @@ const kept: { store?: Store; ready?: Promise<void> } = ((
 export async function store(): Promise<Store> {
   const env = environment.parse(process.env)
   kept.store ??= openStore(
-    env.LANTERN_DATABASE_URL ?? `postgres://lantern@127.0.0.1:${env.LANTERN_DATABASE_PORT}/lantern`,
+    env.LANTERN_DATABASE_URL ?? databaseUrl(resolve(env.LANTERN_DATA), env.LANTERN_DATABASE_PORT),
     resolve(env.LANTERN_DATA),
   )
   const opened = kept.store
