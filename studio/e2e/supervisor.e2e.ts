@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { createServer, type Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -33,6 +33,8 @@ function start(
 ) {
   const child = spawn(command[0], command.slice(1), {
     cwd: TOP,
+    // A group of its own, as a shell gives every command that it starts.
+    detached: true,
     stdio: ['ignore', 'pipe', 'pipe'],
     env: {
       ...process.env,
@@ -91,5 +93,37 @@ describe('the supervisor', () => {
     const [code] = (await once(second.child, 'exit')) as [number]
     expect(code).toBe(0)
     await expect.poll(left, { timeout: 20_000 }).toEqual([])
+  })
+  it('puts down what it does when Ctrl-C reaches all of it, says no error, and goes on at once the next time', async () => {
+    const [port, databasePort] = [await free(), await free()]
+    const address = `http://127.0.0.1:${port}`
+    const first = start(port, databasePort)
+    await first.ready
+    const bytes = readFileSync(join(TOP, 'demo/plates/yard-pan.mp4'))
+    const send = (path: string, method: string, body: BodyInit): Promise<Response> =>
+      fetch(`${address}${path}`, { method, body, headers: { origin: address } })
+    const files = [{ name: 'pan.mp4', bytes: bytes.length }]
+    const announced = await send('/api/plates', 'POST', JSON.stringify({ files, makes: 'Pan' }))
+    const { asset } = (await announced.json()) as { asset: string }
+    await send(`/api/plates/${asset}/pan.mp4`, 'PUT', new Uint8Array(bytes))
+    const read = async (): Promise<{ state: string; done: number }> =>
+      (await (await fetch(`${address}/api/assets/${asset}`)).json()) as { state: string; done: number }
+    await expect.poll(async () => (await read()).done, { timeout: 30_000, interval: 50 }).toBeGreaterThan(3)
+    process.kill(-(first.child.pid ?? 0), 'SIGINT')
+    expect(await once(first.child, 'exit')).toEqual([0, null])
+    await expect.poll(left, { timeout: 20_000 }).toEqual([])
+    expect(first.said()).not.toMatch(/error|"level":(4|5|6)0/i)
+    const second = start(port, databasePort)
+    await second.ready
+    const begun = performance.now()
+    const { done } = await read()
+    expect(done).toBeGreaterThan(0)
+    expect(done).toBeLessThan(72)
+    await expect.poll(async () => (await read()).state, { timeout: 30_000, interval: 50 }).toBe('reading')
+    expect(performance.now() - begun).toBeLessThan(8000)
+    await expect.poll(async () => await read(), { timeout: 60_000 }).toMatchObject({ state: 'ready', done: 72 })
+    second.child.kill('SIGTERM')
+    await once(second.child, 'exit')
+    expect(second.said()).not.toMatch(/error|"level":(4|5|6)0/i)
   })
 })
