@@ -1,8 +1,9 @@
 import { createHash, randomUUID } from 'node:crypto'
 import { constants, createReadStream, type ReadStream } from 'node:fs'
-import { access, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises'
+import { access, mkdir, open, readFile, rename, rm, stat, statfs } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError } from '@lantern/core/base'
+import { z } from 'zod'
 import { notify } from './events.ts'
 import type { Store } from './open.ts'
 
@@ -23,7 +24,41 @@ export function diskError(error: unknown): unknown {
       'The data folder’s disk is full; what was kept before is whole.',
       'Free some space, then go on.',
     )
+  if (code === 'EROFS' || code === 'EACCES' || code === 'EPERM')
+    return new LanternError(
+      'disk-refused',
+      'The data folder can’t be written to; what was kept before is whole.',
+      'Let this program write there, then go on.',
+    )
   return error
+}
+
+/** Bytes that stay free on the data folder's disk, so that the database beside it can always write. */
+const KEPT_FREE =
+  1e9 *
+  z.coerce
+    .number()
+    .min(0)
+    .catch(2)
+    .parse(process.env.LANTERN_FREE_GB ?? 2)
+const LOOK_MS = 1000
+const looked = new WeakMap<Store, { at: number; free: number }>()
+
+/** Throws LanternError 'disk-full' where a file would leave less free than is kept free. */
+export async function refuseFull(store: Store, bytes: number, least = KEPT_FREE): Promise<void> {
+  let known = looked.get(store)
+  if (!known || performance.now() - known.at > LOOK_MS) {
+    const { bavail, bsize } = await statfs(store.data)
+    known = { at: performance.now(), free: bavail * bsize }
+    looked.set(store, known)
+  }
+  known.free -= bytes
+  if (known.free < least)
+    throw new LanternError(
+      'disk-full',
+      `The data folder’s disk has less than ${(least / 1e9).toFixed(1)} GB left, which are kept free for the database; what was kept before is whole.`,
+      'Free some space, then go on; LANTERN_FREE_GB says how much stays free.',
+    )
 }
 
 /** Writes bytes by content: temporary name, synced, renamed. Returns their SHA-256. */
@@ -32,6 +67,7 @@ export async function putBlob(store: Store, bytes: Uint8Array, mediaType: string
   const place = placeOf(store, sha256)
   if (!(await exists(place))) {
     const temporary = join(store.data, 'tmp', randomUUID())
+    await refuseFull(store, bytes.byteLength)
     try {
       await mkdir(join(store.data, 'tmp'), { recursive: true })
       await mkdir(join(store.data, 'blobs', sha256.slice(0, 2)), { recursive: true })

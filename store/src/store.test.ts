@@ -49,6 +49,20 @@ describe('blobs', () => {
     await writeFile(placeOf(sha256), 'frame')
     await expect(lantern.streamBlob(store, sha256)).rejects.toThrow(/missing or damaged/)
   })
+  it('are not begun where they would leave too little for the database', async () => {
+    await expect(lantern.refuseFull(store, 10, 1e18)).rejects.toMatchObject({
+      code: 'disk-full',
+      message: expect.stringContaining('kept free for the database'),
+    })
+    await expect(lantern.refuseFull({ ...store }, 1e18, 0)).rejects.toMatchObject({ code: 'disk-full' })
+    await expect(lantern.refuseFull({ ...store }, 10, 0)).resolves.toBeUndefined()
+  })
+  it.each(['EROFS', 'EACCES'])('say what is wrong where nothing can be written at all (%s)', (code) => {
+    expect(lantern.diskError(Object.assign(new Error('x'), { code }))).toMatchObject({
+      code: 'disk-refused',
+      remedy: expect.stringContaining('Let this program write there'),
+    })
+  })
   it('leave nothing half-written behind on a full disk, and say so', async () => {
     full.now = true
     await expect(lantern.putBlob(store, text('mortar'), 'text/plain')).rejects.toMatchObject({

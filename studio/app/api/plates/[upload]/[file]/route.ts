@@ -5,7 +5,7 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import type { ReadableStream as NodeStream } from 'node:stream/web'
 import { LanternError } from '@lantern/core/base'
-import { announcedFiles, arrivalFolder, diskError, partOf, readArrived } from '@lantern/store'
+import { announcedFiles, arrivalFolder, diskError, partOf, readArrived, refuseFull, type Store } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
 import { store } from '@/server/store.ts'
@@ -34,7 +34,7 @@ export const PUT = (request: Request, { params }: { params: Promise<{ upload: st
     const sent = beginSending(upload, file)
     try {
       await mkdir(arrivalFolder(opened, upload), { recursive: true })
-      if ((await sizeOf(path)) !== bytes) await receive(request, { file, path, from, bytes })
+      if ((await sizeOf(path)) !== bytes) await receive(opened, request, { file, path, from, bytes })
     } finally {
       sent()
     }
@@ -43,6 +43,7 @@ export const PUT = (request: Request, { params }: { params: Promise<{ upload: st
   })
 
 async function receive(
+  store: Store,
   request: Request,
   { file, path, from, bytes }: { file: string; path: string; from: number; bytes: number },
 ): Promise<void> {
@@ -53,6 +54,7 @@ async function receive(
       file,
     })
   if (!request.body) throw new LanternError('upload', `${file} is empty.`, 'Choose another file.', { file })
+  await refuseFull(store, bytes - here)
   try {
     await pipeline(
       Readable.fromWeb(request.body as NodeStream),
