@@ -130,7 +130,7 @@ describe('a new kind of effect', () => {
     for (const id of ['tally', 'average']) expect(await bake(shot, id), id).toBe(false)
     expect(await keptNumbers(shot, 'tally')).toEqual(frames(FIRST, 1005))
     expect(await keptNumbers(shot, 'average')).toEqual(frames(FIRST, 1003))
-    expect(await queued()).toContain(`average:${await keyOf(shot, 'average')}:waits`)
+    expect(await queued()).toContain(`average:${await keyOf(shot, 'average')}`)
     for (const id of ['fire', 'tally', 'average']) expect(await bake(shot, id), id).toBe(true)
     expect(await keptNumbers(shot, 'average')).toEqual(frames(FIRST, LAST))
   })

@@ -90,6 +90,8 @@ export interface ShotState {
   go(station: Station): void
   load(name: string): Promise<void>
   refreshStatus(): Promise<void>
+  /** Shows a status that the server sent, unless a newer one is shown. */
+  takeStatus(name: string, status: ShotStatus & { version?: number }): Promise<void>
   /** Shows a change without keeping it, while something is dragged. */
   preview(patch: Record<string, unknown>): void
   /** Keeps a change as a new revision. */
@@ -107,8 +109,13 @@ export interface ShotState {
 export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string =>
   JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
 
-/** Numbers of the status that was asked for last, and of the one that is shown. */
-let [statusAsked, statusShown] = [0, 0]
+/** What of a status the cameras hang on: the document, and what is followed for a camera that shakes. */
+const camerasDigest = ({ head, match }: ShotStatus): string =>
+  JSON.stringify([head, Object.values(match.hands).map(({ key, state }) => [key, state])])
+
+/** The version of the status that is shown, and what the cameras that are shown were made of. */
+let statusShown = 0
+let camerasOf = ''
 
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
@@ -195,19 +202,24 @@ export const useShot = create<ShotState>()((set, get) => ({
   async refreshStatus() {
     const { name, shot } = get()
     if (!shot) return
-    const mine = ++statusAsked
     try {
-      const [status, cameras] = await Promise.all([
-        call<ShotStatus>(`${shotPath(name)}/status`),
-        call<ShotState['cameras']>(`${shotPath(name)}/cameras`),
-      ])
-      // A reply that comes after a later one's is old news.
-      if (mine < statusShown || get().name !== name) return
-      statusShown = mine
+      await get().takeStatus(name, await call<ShotStatus & { version?: number }>(`${shotPath(name)}/status`))
+    } catch (error) {
+      get().say(error)
+    }
+  },
+  async takeStatus(name, status) {
+    try {
+      const digest = `${name} ${camerasDigest(status)}`
+      const cameras = digest === camerasOf ? undefined : await call<ShotState['cameras']>(`${shotPath(name)}/cameras`)
+      // One that comes after a later one is old news.
+      if ((status.version ?? Infinity) < statusShown || get().name !== name) return
+      statusShown = status.version ?? statusShown
+      camerasOf = digest
       const now = get().shot
       set({
         status,
-        cameras,
+        ...(cameras ? { cameras } : {}),
         away: false,
         ...(now && now.head === status.head ? { statusDigest: pictureDigest(now.document) } : {}),
       })

@@ -1,58 +1,38 @@
+import { shotNameSchema } from '@lantern/core/shot'
+import type { StoreEvent } from '@lantern/store'
+import { z } from 'zod'
 import { answer } from '@/server/answer.ts'
+import { eventStream } from '@/server/eventStream.ts'
 import { subscribe } from '@/server/news.ts'
+import { watchStatus } from '@/server/statusHub.ts'
 import { store } from '@/server/store.ts'
 
 export const dynamic = 'force-dynamic'
-const KEEP_ALIVE_MS = 15_000
+const wanted = z.object({ shot: shotNameSchema.optional() })
 
-/** Server-sent events of what happens in the store. Ends when the database goes; the browser comes back by itself. */
+/** What a page that is told a shot's status need not hear of besides. */
+const isInStatus = ({ what }: StoreEvent): boolean => what !== 'shots' && what !== 'shot'
+
+/** Server-sent events of what happens in the store; of a named shot its status too, whole at first and then what changes. Ends when the database goes. */
 export const GET = (request: Request) =>
   answer(async () => {
     const opened = await store()
-    const text = new TextEncoder()
-    let stop: (() => void) | undefined
-    let beat: ReturnType<typeof setInterval> | undefined
-    const body = new ReadableStream<Uint8Array>({
-      async start(controller) {
-        let closed = false
-        const close = (): void => {
-          if (closed) return
-          closed = true
-          clearInterval(beat)
-          stop?.()
-          try {
-            controller.close()
-          } catch {
-            // The reader went first.
-          }
+    const { shot } = wanted.parse({ shot: new URL(request.url).searchParams.get('shot') ?? undefined })
+    return eventStream(request, async ({ send, close }) => {
+      const leave = await subscribe(opened, {
+        heard: (event) => (shot === undefined || !isInStatus(event)) && send(event),
+        lost: close,
+      })
+      if (shot === undefined) return leave
+      try {
+        const unwatch = await watchStatus(opened, shot, (message) => send(message, 'status'))
+        return () => {
+          unwatch()
+          leave()
         }
-        const send = (line: string): void => {
-          try {
-            controller.enqueue(text.encode(line))
-          } catch {
-            close()
-          }
-        }
-        request.signal.addEventListener('abort', close)
-        try {
-          stop = await subscribe(opened, { heard: (event) => send(`data: ${JSON.stringify(event)}\n\n`), lost: close })
-        } catch {
-          close()
-          return
-        }
-        send('retry: 1000\n\n')
-        beat = setInterval(() => send(': here\n\n'), KEEP_ALIVE_MS)
-      },
-      cancel() {
-        clearInterval(beat)
-        stop?.()
-      },
-    })
-    return new Response(body, {
-      headers: {
-        'content-type': 'text/event-stream',
-        'cache-control': 'no-store, no-transform',
-        'x-accel-buffering': 'no',
-      },
+      } catch (error) {
+        leave()
+        throw error
+      }
     })
   })

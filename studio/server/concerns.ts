@@ -1,7 +1,4 @@
 import type { ShotStatus, StoreEvent } from '@lantern/store'
-import type { ShotState } from './shotStore.ts'
-
-export type NewsEvent = StoreEvent
 
 /** The keys of all results that a status tells of. */
 function keysIn(status: ShotStatus): Set<string> {
@@ -31,23 +28,20 @@ function keysOf(status: ShotStatus): Set<string> {
   return keys
 }
 
-/** What an event asks of the open shot: to read all of it again, its status alone, or nothing, since it tells of another shot. */
-export function concerns(
-  event: NewsEvent,
-  { shot, status, saving }: Pick<ShotState, 'shot' | 'status' | 'saving'>,
-): 'shot' | 'status' | undefined {
-  if (!shot) return undefined
+/** Whether an event may change a shot's status, so that it is to be computed anew. */
+export function concerns(event: StoreEvent, status: ShotStatus | undefined, shot: number | undefined): boolean {
+  if (!status) return true
   switch (event.what) {
     case 'shots':
-      return undefined
+      return false
     case 'shot':
-      return event.shot === shot.id && event.head !== shot.head && saving === 0 ? 'shot' : undefined
+      return event.shot === undefined || event.shot === shot
     case 'asset':
-      return event.asset === undefined || event.asset === shot.document.plate.asset ? 'status' : undefined
+      return event.asset === undefined || event.asset === status.asset.id
     case 'machine':
-      return 'status'
+      return true
     case 'result':
     case 'frame':
-      return !status || event.key === undefined || keysOf(status).has(event.key) ? 'status' : undefined
+      return event.key === undefined || keysOf(status).has(event.key)
   }
 }
