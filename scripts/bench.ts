@@ -10,6 +10,7 @@ import { draftFire, freshStart, secondStart } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
 import { movieDropped } from './bench/drop.ts'
 import { gasBenches } from './bench/gas.ts'
+import { load } from './bench/load.ts'
 import { matchBenches } from './bench/match.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
 import { statusWarm } from './bench/status.ts'
@@ -42,6 +43,7 @@ const benches: readonly Bench[] = [
   draftFire,
   statusWarm,
   movieDropped,
+  load,
   ...(values.fresh || values.one === freshStart.name ? [freshStart] : []),
 ]
 

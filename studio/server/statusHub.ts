@@ -1,4 +1,4 @@
-import { getShot, type ShotStatus, type Store, type StoreEvent, shotStatus } from '@lantern/store'
+import { getShot, headOf, type ShotStatus, type Store, type StoreEvent, shotStatus } from '@lantern/store'
 import { compare, type Operation } from 'fast-json-patch'
 import { concerns } from './concerns.ts'
 import { subscribe } from './news.ts'
@@ -15,6 +15,8 @@ interface Watched {
   /** The shot's own number. */
   id?: number
   status?: Dated
+  /** The same as JSON, made when somebody asks for it. */
+  text?: string
   /** Something happened since it was computed. */
   stale: boolean
   computing?: Promise<Dated>
@@ -62,6 +64,7 @@ async function compute(store: Store, one: Watched): Promise<Dated> {
     // As it goes over the wire: nothing that is undefined.
     const next = JSON.parse(JSON.stringify({ ...status, version })) as Dated
     one.status = next
+    one.text = undefined
     if (one.watchers.size > 0) tell(one, before, next)
     return next
   } catch (error) {
@@ -140,10 +143,19 @@ function rest(): void {
 /** A shot's status as of now; what was computed before is known to hold while somebody watches. Throws LanternError 'no-shot'. */
 export async function statusOf(store: Store, name: string): Promise<Dated> {
   const one = watchedShot(name)
-  const { head } = await getShot(store, name)
+  const head = await headOf(store, name)
   if (one.computing) await one.computing.catch(() => undefined)
   if (hub.listening && one.status && !one.stale && one.status.head === head) return one.status
   return freshStatus(store, one)
+}
+
+/** The same as JSON, written once for all who ask. */
+export async function statusText(store: Store, name: string): Promise<string> {
+  const status = await statusOf(store, name)
+  const one = watchedShot(name)
+  if (one.status !== status) return JSON.stringify(status)
+  one.text ??= JSON.stringify(status)
+  return one.text
 }
 
 /** Hears a shot's status from now on, whole at first. Returns how to leave. Throws LanternError 'no-shot'. */

@@ -56,6 +56,18 @@ export async function getShot(store: Store, name: string): Promise<Shot> {
   return shot
 }
 
+/** Number of the revision that a shot shows. Throws LanternError 'no-shot'. */
+export async function headOf(store: Store, name: string): Promise<number> {
+  const row = await store.db
+    .selectFrom('shot')
+    .select('head')
+    .where('name', '=', name)
+    .where('removed', 'is', null)
+    .executeTakeFirst()
+  if (!row) throw missing(name)
+  return row.head
+}
+
 export const findShotById = (store: Store, id: number): Promise<Shot | undefined> => load(store.db, { id })
 
 export async function listShots(
