@@ -8,3 +8,4 @@ export interface Asked {
   headers: { host?: string; origin?: string }
 }
 export function gate(request: Asked, hosts?: readonly string[]): Refusal | undefined
+export function policy(nonce: string): string

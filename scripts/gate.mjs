@@ -30,3 +30,21 @@ export function gate({ method, url, headers }, hosts = []) {
     return refusal(403, 'Only the studio’s own pages may change something.', 'Send the studio’s address as Origin.')
   return undefined
 }
+
+/**
+ * What a page may load: this site's own, scripts only with the page's nonce or what those load, WebAssembly for the kernels; styles are written into pages by the components.
+ * Nobody may frame it.
+ */
+export const policy = (nonce) =>
+  [
+    "default-src 'self'",
+    `script-src 'self' 'nonce-${nonce}' 'strict-dynamic' 'wasm-unsafe-eval'`,
+    "style-src 'self' 'unsafe-inline'",
+    "img-src 'self' blob: data:",
+    "worker-src 'self' blob:",
+    "connect-src 'self'",
+    "object-src 'none'",
+    "base-uri 'self'",
+    "form-action 'self'",
+    "frame-ancestors 'none'",
+  ].join('; ')

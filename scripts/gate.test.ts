@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { type Asked, gate } from './gate.mjs'
+import { type Asked, gate, policy } from './gate.mjs'
 
 const HOST = '127.0.0.1:4100'
 const asked = (over: Partial<Asked>, headers: Asked['headers'] = {}): number =>
@@ -23,4 +23,11 @@ it('answers to no name that somebody bound to its address', () => {
 it('refuses addresses that can’t be read', () => {
   for (const url of ['/api/shots/%', '/api/shots/%E0%A4%A/status', '/shot/a%zz']) expect(asked({ url })).toBe(400)
   expect(asked({ url: '/shot/50%25%20smoke' })).toBe(200)
+})
+
+it('lets a page run no script but its own, and nobody frame it', () => {
+  const allowed = policy('abc')
+  expect(allowed).toMatch(/script-src [^;]*'nonce-abc'/)
+  expect(allowed).not.toMatch(/script-src [^;]*'unsafe-(inline|eval)'/)
+  expect(allowed).toMatch(/frame-ancestors 'none'/)
 })

@@ -14,6 +14,9 @@ const number = localFont({
   weight: '400',
 })
 
+/** Every page has a nonce of its own, so none is made ahead. */
+export const dynamic = 'force-dynamic'
+
 export const metadata = { title: 'Coal Lantern' }
 
 export default function Layout({ children }: { children: ReactNode }) {

@@ -11,7 +11,7 @@ import { TrackDetail } from './TrackDetail.tsx'
 
 /** What is said after a term of the lens: its standard error, or that it is held because the tracks leave it open. */
 function spread(solve: Solve, term: 'focalPx' | 'k1' | 'k2'): string {
-  if (solve.held?.some((one) => one.term === term)) return ', held: not told by the tracks'
+  if (solve.held?.some((one) => one.term === term)) return ', held'
   const error = solve.lensErrors?.[term]
   if (error === undefined) return ''
   return ` ± ${term === 'focalPx' ? lengthInMillimetres(error, solve.width) : error.toFixed(4)}`
@@ -68,6 +68,7 @@ export function SolveStep({ shown }: { shown: ShownMatch }) {
           />
           <Figure label="Lens k1" value={`${solve.k1.toFixed(4)}${spread(solve, 'k1')}`} />
           <Figure label="Lens k2" value={`${solve.k2.toFixed(4)}${spread(solve, 'k2')}`} />
+          {solve.held && solve.held.length > 0 && <Text color="faint">What is held, the tracks do not tell.</Text>}
           <Figure label="Tracks that agree" value={`${solve.points.length} of ${solve.tracks}`} />
           {solve.kind === 'moving' && <Figure label="Parallax" value={`${solve.parallax.toFixed(1)}°`} />}
           {solve.doubts.map(({ what, remedy }) => (
