@@ -7,6 +7,9 @@ import { DRAIN, lie } from './scene/ground.ts'
 import { KILN } from './scene/places.ts'
 import { foot, type Walk, worker } from './worker.ts'
 
+/** Cameras that no hand or wind moves. */
+const WITHOUT_CHANCE = new Set(['yard-bolted', 'yard-nudged', 'yard-cobbles'])
+
 const specOf = (name: string): PlateSpec => {
   const spec = [...PLATES, ...VARIANTS].find((one) => one.name === name)
   if (!spec) throw new Error(`there is no plate ${name}`)
@@ -62,7 +65,8 @@ describe.each([...PLATES, ...VARIANTS].map((spec) => [spec.name, spec] as const)
       expect(position[1]).toBeGreaterThan(1.3)
       expect(position[2]).toBeGreaterThan(5)
     }
-    if (spec.frames > 1) expect(momentOf(spec, 0.7, 101)).not.toEqual(momentOf(spec, 0.7, 102))
+    if (spec.frames > 1 && !WITHOUT_CHANCE.has(spec.name))
+      expect(momentOf(spec, 0.7, 101)).not.toEqual(momentOf(spec, 0.7, 102))
   })
 })
 
