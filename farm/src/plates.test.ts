@@ -159,14 +159,14 @@ describe('plates', () => {
     expect([state, error?.message]).toEqual(['failed', 'x.0001.png is not a picture.'])
   })
   it('takes a movie that breaks off as far as it goes, and says so', async () => {
-    movie(join(folder, 'long.mp4'), 40)
+    movie(join(folder, 'long.mp4'), 24)
     spawnSync('ffmpeg', ['-v', 'error', '-y', '-i', join(folder, 'long.mp4'), '-c', 'copy', join(folder, 'long.mkv')])
     const mkv = await readFile(join(folder, 'long.mkv'))
     await writeFile(join(folder, 'cut.mkv'), mkv.subarray(0, mkv.length * 0.6))
     const { state, done, info } = await bench.takeIn(join(folder, 'cut.mkv'), 'movie')
     expect(state).toBe('ready')
     expect(done).toBeGreaterThan(1)
-    expect(done).toBeLessThan(40)
+    expect(done).toBeLessThan(24)
     expect(info).toMatchObject({
       last: 1000 + done,
       notes: [`cut.mkv breaks off after frame ${1000 + done}; copy it again from its source for the rest.`],
@@ -221,11 +221,11 @@ describe('plates', () => {
     }
   })
   it('reads a very large still by strips, in the memory of a few', async () => {
-    await sharp({ create: { width: 5200, height: 3100, channels: 3, background: '#345678' } })
+    await sharp({ create: { width: 4800, height: 3400, channels: 3, background: '#345678' } })
       .png()
       .toFile(join(folder, 'large.png'))
     const asset = await bench.takeIn(join(folder, 'large.png'), 'stills')
-    expect(asset).toMatchObject({ state: 'ready', info: { width: 5200, height: 3100 } })
+    expect(asset).toMatchObject({ state: 'ready', info: { width: 4800, height: 3400 } })
     const quarter = await sharp(
       await lantern.getBlob(store, await lantern.assetFrame(store, asset.id, 1001, 'quarter')),
     ).stats()
@@ -292,7 +292,7 @@ describe('a dropped plate', () => {
     expect((await lantern.getShot(store, 'Dropped 2')).document.plate.asset).toBe(two.asset)
   })
   it('is put back whole where the machine leaves, and goes on without making its frames again', async () => {
-    const { asset, path } = await announced('Left', 40)
+    const { asset, path } = await announced('Left', 24)
     let ending = false
     const job = plateJob(bench.context({ ending: () => ending }), { asset, path, kind: 'movie' })
     await expect.poll(async () => (await lantern.readFrames(store, asset)).size).toBeGreaterThan(3)
@@ -303,12 +303,12 @@ describe('a dropped plate', () => {
     expect(rows).toHaveLength(1)
     const kept = [...(await lantern.readFrames(store, asset))]
     await plateJob(bench.context(), { asset, path, kind: 'movie' })
-    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 40 })
-    expect((await lantern.readFrames(store, asset)).size).toBe(40)
-    expect(kept.length).toBeLessThan(40)
+    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 24 })
+    expect((await lantern.readFrames(store, asset)).size).toBe(24)
+    expect(kept.length).toBeLessThan(24)
   })
   it('that is removed while it is read ends there, and leaves nothing', async () => {
-    const { asset, path } = await announced('Undone', 40)
+    const { asset, path } = await announced('Undone', 24)
     const job = plateJob(bench.context(), { asset, path, kind: 'movie' })
     await expect.poll(async () => (await lantern.listShots(store)).map(({ name }) => name)).toContainEqual('Undone')
     await lantern.removeShot(store, 'Undone')
@@ -318,7 +318,7 @@ describe('a dropped plate', () => {
     await expect(lantern.getAsset(store, asset)).rejects.toMatchObject({ code: 'no-asset' })
   })
   it('stops where that is asked, keeps what was read, and goes on', async () => {
-    const { asset, path } = await announced('Halted', 60)
+    const { asset, path } = await announced('Halted', 24)
     const job = plateJob(bench.context(), { asset, path, kind: 'movie' })
     await expect.poll(async () => (await lantern.readFrames(store, asset)).size).toBeGreaterThan(3)
     await lantern.stopReading(store, asset)
@@ -326,10 +326,10 @@ describe('a dropped plate', () => {
     const { state } = await lantern.getAsset(store, asset)
     const { size } = await lantern.readFrames(store, asset)
     expect(state).toBe('stopped')
-    expect(size).toBeLessThan(60)
+    expect(size).toBeLessThan(24)
     expect((await lantern.getShot(store, 'Halted')).document.plate.asset).toBe(asset)
     expect(await lantern.readArrived(store, asset, true)).toBe(true)
     await plateJob(bench.context(), { asset, path, kind: 'movie' })
-    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 60 })
+    expect(await lantern.getAsset(store, asset)).toMatchObject({ state: 'ready', done: 24 })
   })
 })

@@ -141,7 +141,7 @@ export async function solveCarried(
     const weak = terms.filter((one) => isFree(one) && (terms === TERMS || !carries(s, one, errors[one] ?? Infinity)))
     if (weak.length === 0) continue
     weak.forEach(hold)
-    s = await solve({ ...input, known })
+    s = await solve({ ...input, known, start: [s.lens[0] as number, s.lens[1] as number] })
     errors = lensErrors(s, kind, free())
   }
   return { s, lens: { errors, held } }

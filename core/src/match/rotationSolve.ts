@@ -2,8 +2,8 @@ import { LanternError, random } from '../base/index.ts'
 import { placeAt } from '../data/index.ts'
 import { svd3 } from '../math/index.ts'
 import { sharedTracks } from './keys.ts'
-import { DISTORTIONS, FOCAL_SHARES, straightPlace } from './lens.ts'
-import type { SolveInput } from './solve.ts'
+import { straightPlace } from './lens.ts'
+import { lensGuesses, type SolveInput } from './solve.ts'
 import { adjust, copyStructure, dropWorst, newStructure, type Structure, setPose } from './structure.ts'
 
 // A camera that only turns about its entrance pupil: directions instead of points, all cameras in one place.
@@ -124,9 +124,9 @@ export async function solveRotation(input: SolveInput): Promise<Structure> {
   const sample = long.filter(() => stream.next() < 120 / Math.max(1, long.length))
   let best: { s: Structure; loss: number } | undefined
   const say = input.say ?? ((): void => undefined)
-  const focals = known.focalPx ? [known.focalPx] : FOCAL_SHARES.map((share) => share * width)
+  const { focals, bends } = lensGuesses(input)
   for (const [n, f] of focals.entries())
-    for (const k1 of known.k1 === undefined ? DISTORTIONS : [known.k1]) {
+    for (const k1 of bends) {
       await say((0.6 * n) / focals.length, `as a turn, with a focal length of ${Math.round(f)} px`)
       const s = newStructure(sample, input.frames, width, input.height, [f, k1, known.k2 ?? 0], input.crew)
       try {

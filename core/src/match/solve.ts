@@ -29,6 +29,8 @@ export interface SolveInput {
   width: number
   height: number
   known: KnownLens
+  /** Focal length in px and k1 to begin at, where an earlier solve found them; several are tried without. */
+  start?: readonly [number, number]
   /** Focal length to keep where the tracks can't fix one. */
   proposedFocalPx?: number
   seed: number
@@ -167,6 +169,17 @@ function firstPair(
   return best
 }
 
+/** Focal lengths and first distortions that are tried: what is known, what was found before, else several. */
+export function lensGuesses({ known, start, width }: SolveInput): {
+  focals: readonly number[]
+  bends: readonly number[]
+} {
+  return {
+    focals: known.focalPx ? [known.focalPx] : start ? [start[0]] : FOCAL_SHARES.map((share) => share * width),
+    bends: known.k1 === undefined ? (start ? [start[1]] : DISTORTIONS) : [known.k1],
+  }
+}
+
 /** Solves a camera that moves. Throws LanternError 'solve' with what was tried and what to do. */
 export async function solveMoving(input: SolveInput): Promise<Structure> {
   const say = input.say ?? ((): void => undefined)
@@ -182,8 +195,7 @@ export async function solveMoving(input: SolveInput): Promise<Structure> {
   const inner = keys.filter((key) => key > a && key < b)
   const between =
     inner.length > 4 ? [1, 2, 3, 4].map((n) => inner[Math.floor((n * inner.length) / 5)] as number) : inner
-  const focals = input.known.focalPx ? [input.known.focalPx] : FOCAL_SHARES.map((share) => share * input.width)
-  const bends = input.known.k1 === undefined ? DISTORTIONS : [input.known.k1]
+  const { focals, bends } = lensGuesses(input)
   let best: { s: Structure; loss: number } | undefined
   const guesses = focals.flatMap((f) => bends.map((k1) => [f, k1, input.known.k2 ?? 0] as const))
   for (const [n, lens] of guesses.entries()) {
