@@ -90,8 +90,8 @@ export interface ShotState {
   go(station: Station): void
   load(name: string): Promise<void>
   refreshStatus(): Promise<void>
-  /** Shows a status that the server sent, unless a newer one is shown. */
-  takeStatus(name: string, status: ShotStatus & { version?: number }): Promise<void>
+  /** Shows a status that the server sent, unless a newer one is shown. cameras: where they were asked for with it. */
+  takeStatus(name: string, status: ShotStatus & { version?: number }, cameras?: ShotState['cameras']): Promise<void>
   /** Shows a change without keeping it, while something is dragged. */
   preview(patch: Record<string, unknown>): void
   /** Keeps a change as a new revision. */
@@ -203,15 +203,21 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { name, shot } = get()
     if (!shot) return
     try {
-      await get().takeStatus(name, await call<ShotStatus & { version?: number }>(`${shotPath(name)}/status`))
+      // After an edit the cameras are wanted too, and asked for beside it.
+      const [status, cameras] = await Promise.all([
+        call<ShotStatus & { version?: number }>(`${shotPath(name)}/status`),
+        get().status?.head === shot.head ? undefined : call<ShotState['cameras']>(`${shotPath(name)}/cameras`),
+      ])
+      await get().takeStatus(name, status, cameras)
     } catch (error) {
       get().say(error)
     }
   },
-  async takeStatus(name, status) {
+  async takeStatus(name, status, found) {
     try {
       const digest = `${name} ${camerasDigest(status)}`
-      const cameras = digest === camerasOf ? undefined : await call<ShotState['cameras']>(`${shotPath(name)}/cameras`)
+      const cameras =
+        digest === camerasOf ? undefined : (found ?? (await call<ShotState['cameras']>(`${shotPath(name)}/cameras`)))
       // One that comes after a later one is old news.
       if ((status.version ?? Infinity) < statusShown || get().name !== name) return
       statusShown = status.version ?? statusShown
