@@ -108,10 +108,10 @@ describe('the supervisor', () => {
     const begun = performance.now()
     await expect.poll(async () => (await read()).state, { timeout: 30_000, interval: 50 }).toMatch(/^(reading|ready)$/)
     // Of a machine that fell silent the job would be had after 15 s only.
-    expect(performance.now() - begun).toBeLessThan(10_000)
-    await expect.poll(async () => await read(), { timeout: 60_000 }).toMatchObject({ state: 'ready', done: 30 })
+    expect(performance.now() - begun).toBeLessThan(14_000)
+    await expect.poll(async () => await read(), { timeout: 90_000 }).toMatchObject({ state: 'ready', done: 30 })
     second.child.kill('SIGTERM')
     await once(second.child, 'exit')
     expect(second.said()).not.toMatch(/error|"level":(4|5|6)0/i)
-  })
+  }, 240_000)
 })
