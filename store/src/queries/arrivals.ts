@@ -10,7 +10,7 @@ import type { Store } from '../open.ts'
 import { queueJob } from '../queue.ts'
 import type { SentFile } from '../schema.ts'
 import { type Asset, getAsset } from './assets.ts'
-import { createShot } from './shots.ts'
+import { createShot, underFreeName } from './shots.ts'
 
 // A plate on its way in: files that a page sends, then frames that the farm reads. The shot is made with the first frame, whether a page is open or not.
 
@@ -18,7 +18,6 @@ const NUMBERED = /^(.*?)(\d+)(\.(?:png|jpe?g|tiff?|exr))$/i
 const PICTURE = /\.(?:png|jpe?g|tiff?|exr)$/i
 /** What a file is called until all of it is there. */
 const PART = '.part'
-const MOST_SHOTS_OF_A_NAME = 200
 
 export const arrivalFolder = (store: Store, id: string): string => join(store.data, 'uploads', id)
 export const partOf = (path: string): string => `${path}${PART}`
@@ -198,13 +197,7 @@ export async function makeArrivedShot(store: Store, id: string): Promise<void> {
     rate: info.rate,
     encoding: info.bits === 32 ? 'linear' : 'srgb',
   }
-  for (let n = 1; ; n++)
-    try {
-      await createShot(store, makeShot(n === 1 ? makes : `${makes.slice(0, 74)} ${n}`, plate), id)
-      break
-    } catch (error) {
-      if (!(error instanceof LanternError) || error.code !== 'shot-name' || n > MOST_SHOTS_OF_A_NAME) throw error
-    }
+  await underFreeName(makes, (name) => createShot(store, makeShot(name, plate), id))
 }
 
 /** Sets a plate's facts in the shots made of it, in all their revisions: how long it is may be known only at its end. */

@@ -4,7 +4,7 @@ import { sql } from 'kysely'
 import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
 import { removePlate } from './arrivals.ts'
-import { createShot, getShot, type Shot } from './shots.ts'
+import { createShot, getShot, type Shot, underFreeName } from './shots.ts'
 
 // What is done with whole shots: renamed, doubled, removed, had back.
 
@@ -13,29 +13,29 @@ const taken = (name: string): LanternError =>
 
 const isTaken = (error: unknown): boolean => error instanceof Error && 'code' in error && error.code === '23505'
 
+/** Does what gives a shot a name. Throws LanternError 'shot-name' where that is taken. */
+async function named(name: string, work: () => Promise<unknown>): Promise<void> {
+  try {
+    await work()
+  } catch (error) {
+    throw isTaken(error) ? taken(name) : error
+  }
+}
+
 /** Throws LanternError 'shot-name' where the name is taken, 'no-shot'. */
 export async function renameShot(store: Store, name: string, to: string): Promise<void> {
   const { id } = await getShot(store, name)
   const next = shotNameSchema.parse(to)
-  try {
-    await store.db.updateTable('shot').set({ name: next, touched: sql`now()` }).where('id', '=', id).execute()
-  } catch (error) {
-    throw isTaken(error) ? taken(next) : error
-  }
+  await named(next, () =>
+    store.db.updateTable('shot').set({ name: next, touched: sql`now()` }).where('id', '=', id).execute(),
+  )
   await notify(store.db, { what: 'shots' })
 }
-
-const MOST_COPIES = 200
 
 /** Another shot with the same document; what is kept of the one is the other's too. Returns the new one. */
 export async function duplicateShot(store: Store, name: string): Promise<Shot> {
   const { document } = await getShot(store, name)
-  for (let n = 2; ; n++)
-    try {
-      return await createShot(store, { ...document, name: `${name.slice(0, 74)} ${n}` })
-    } catch (error) {
-      if (!(error instanceof LanternError) || error.code !== 'shot-name' || n > MOST_COPIES) throw error
-    }
+  return underFreeName(name, (free) => createShot(store, { ...document, name: free }), 2)
 }
 
 /** Takes a shot off the list; what the farm does for it ends. It can be had back for a minute. */
@@ -75,16 +75,11 @@ export async function restoreShot(store: Store, id: number): Promise<string> {
     .executeTakeFirst()
   if (!row)
     throw new LanternError('no-shot', 'That shot is gone for good.', 'Take its plate in again.', { field: 'shot' })
-  for (let n = 1; ; n++) {
-    const name = n === 1 ? row.name : `${row.name.slice(0, 74)} ${n}`
-    try {
-      await store.db.updateTable('shot').set({ removed: null, name }).where('id', '=', id).execute()
-      await notify(store.db, { what: 'shots' })
-      return name
-    } catch (error) {
-      if (!isTaken(error) || n > MOST_COPIES) throw error
-    }
-  }
+  return underFreeName(row.name, async (name) => {
+    await named(name, () => store.db.updateTable('shot').set({ removed: null, name }).where('id', '=', id).execute())
+    await notify(store.db, { what: 'shots' })
+    return name
+  })
 }
 
 /** Deletes shots whose minute is over, with the plates that no other shot uses. What was kept for them goes by the usual rule. Returns how many went. */

@@ -85,6 +85,18 @@ export async function listShots(
   return rows.map((row) => ({ ...row, document: { ...parseShot(row.document), name: row.name } }))
 }
 
+const MOST_OF_A_NAME = 200
+
+/** Does something with a shot's name, counted on where it is taken: name, name 2 and on. from: the first number. Throws LanternError 'shot-name' where all of them are. */
+export async function underFreeName<T>(name: string, work: (free: string) => Promise<T>, from = 1): Promise<T> {
+  for (let n = from; ; n++)
+    try {
+      return await work(n === 1 ? name : `${name.slice(0, 74)} ${n}`)
+    } catch (error) {
+      if (!(error instanceof LanternError) || error.code !== 'shot-name' || n > MOST_OF_A_NAME) throw error
+    }
+}
+
 /** arrived: the dropped plate that becomes this shot; a second one is not made of it. Throws LanternError 'shot-name' where the name is taken. */
 export async function createShot(store: Store, document: ShotDocument, arrived?: string): Promise<Shot> {
   const checked = parseShot(document)
