@@ -53,12 +53,12 @@ function whirl(tile: usize, n: i32, comp: i32, place: v128, pitch: f32, ox: f32,
 }
 
 /**
- * Tiles of the finer frame (numbers at `list`, fx x fy a layer): six channels of 8^3 floats each, one tile after another. Every fine cell is followed back along the whirls for a share of a turning, in coarse cells:
+ * Tiles of the finer frame (numbers at `list`, fx x fy a layer): seven channels of 8^3 floats each, one tile after another. Every fine cell is followed back along the whirls for a share of a turning, in coarse cells:
  * a whirl of one coarse cell's size with the speed e (what the cells hardly hold) carries for `turnings` x 1 cell / e, so that its path is turnings x strength cells long, whatever its speed; still air has none.
- * pitch: tile nodes a coarse cell for the first whirls; each octave half as large and `cascade` as fast. c0 to c5: the coarse channels, padded.
+ * pitch: tile nodes a coarse cell for the first whirls; each octave half as large and `cascade` as fast. c0 to c6: the coarse channels, padded.
  */
 export function synthesiseDetail(
-  out: usize, list: usize, factor: i32, c0: usize, c1: usize, c2: usize, c3: usize, c4: usize, c5: usize, nx: i32, ny: i32, nz: i32, fx: i32, fy: i32, energy: usize, tile: usize, nodes: i32,
+  out: usize, list: usize, factor: i32, c0: usize, c1: usize, c2: usize, c3: usize, c4: usize, c5: usize, c6: usize, nx: i32, ny: i32, nz: i32, fx: i32, fy: i32, energy: usize, tile: usize, nodes: i32,
   first: usize, w0: f32, ax: f32, ay: f32, az: f32, second: usize, w1: f32, bx: f32, by: f32, bz: f32, pitch: f32, amount: f32, turnings: f32, cascade: f32, octaves: i32, steps: i32, from: i32, to: i32,
 ): void {
   const sx = nx + 2, sxy = sx * (ny + 2)
@@ -67,7 +67,7 @@ export function synthesiseDetail(
   for (let n = from; n < to; n++) {
     const number = load<i32>(list + ((<usize>n) << 2))
     const ti = number % fx, tj = (number / fx) % fy, tk = number / (fx * fy)
-    const base = out + (<usize>n) * 6 * 2048
+    const base = out + (<usize>n) * 7 * 2048
     for (let at = 0; at < 512; at++) {
       // Array coordinates among the coarse cells: cell centres at whole numbers from 1 on.
       const x = (<f32>(ti * 8 + (at & 7)) + 0.5) * small + 0.5
@@ -101,6 +101,7 @@ export function synthesiseDetail(
       store<f32>(o, max<f32>(0, sample(c0, gx, gy, gz, sx, sxy)))
       store<f32>(o + 2048, max<f32>(0, sample(c1, gx, gy, gz, sx, sxy)))
       store<f32>(o + 4096, max<f32>(0, sample(c2, gx, gy, gz, sx, sxy)))
+      store<f32>(o + 12288, max<f32>(0, sample(c6, gx, gy, gz, sx, sxy)))
       const cx = within(x, topX), cy = within(y, topY), cz = within(z, topZ)
       store<f32>(o + 6144, sample(c3, cx, cy, cz, sx, sxy))
       store<f32>(o + 8192, sample(c4, cx, cy, cz, sx, sxy))

@@ -1,14 +1,19 @@
 import { castPixel, dirX, dirY, dirZ } from './camera'
+import { cubic, flameAt, flameB, flameDistance, flameExtinction, flameG, flameR } from './flame'
 import { mixed, sample, vectorAt, within } from './grid'
 
 // Gases through the camera (emission and absorption with scattering, front to back), as many as there are, where they overlap too. Gas blocks are gaslight.ts's.
 // Look block, f32: 0 albedo; 4 Henyey–Greenstein g; 8 sun r g b (value of a white surface square to it: normal illuminance / E); 20 sky and bounce r g b (mean value over the sphere);
 //   32 direction to the sun x y z (world); 44 i32 orders of scattering; 48 table start (K); 52 1 / table pitch (1/K); 56 i32 table entries; 60 u32 table: 4 floats r g b 0 a entry;
-//   64 blue glow r g b: value a metre of burning at 1 g/m^3 of fuel.
+//   64 blue glow r g b: value a metre of burning at 1 g/m^3 of fuel; 76 u32 table of black bodies, entries as the other table's
 // Ray state of a gas, 64 bytes: 0 begin, 4 end (world metres); 8 origin x y z, 20 direction x y z (gas space, per world metre); 32 phase of each of four orders; 48 1 / direction x y z
 
 const STATE: usize = 64
 const MOST_ORDERS = 4
+/** Steps through a flame: a share of the distance to its next sheet, within these, m. */
+const FLAME_SHARE: f32 = 0.3
+const FLAME_LEAST: f32 = 0.004
+const FLAME_MOST: f32 = 0.045
 
 // @ts-ignore: decorator
 @inline
@@ -88,8 +93,10 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
       let fire = f32x4.splat(0), smoke = f32x4.splat(0), lit = f32x4.splat(0)
       let left: f32 = 1, depth: f32 = 0, haze: f32 = 0
       t += hash(x, y, salt) * ds
+      let before = ds
       while (t < end) {
         let next: f32 = 1e30
+        let want = ds
         let sum: f32 = 0
         let glow = f32x4.splat(0), bright = f32x4.splat(0), own = f32x4.splat(0)
         for (let n = 0; n < count; n++) {
@@ -141,11 +148,24 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
             const burning = sample(fuel, gx, gy, gz, sx, sxy)
             if (burning > 0) glow = f32x4.add(glow, f32x4.mul(f32x4.splat(weight * burning / scale), f32x4(load<f32>(look, 64), load<f32>(look, 68), load<f32>(look, 72), 0)))
           }
+          const mixture = <usize>load<u32>(gas, 164)
+          if (mixture) {
+            const eta = max<f32>(0, cubic(mixture, gx, gy, gz, nx, ny, nz))
+            if (eta > 0.02) {
+              flameAt(eta, sample(<usize>load<u32>(gas, 168), gx, gy, gz, sx, sxy), kelvin - air, air, <usize>load<u32>(look, 76), load<f32>(look, 48), load<f32>(look, 52), load<i32>(look, 56))
+              want = min(want, scale * max(FLAME_LEAST, min(FLAME_MOST, FLAME_SHARE * flameDistance)))
+              if (flameExtinction > 0) {
+                const part: f32 = weight / scale
+                sum += part * flameExtinction
+                glow = f32x4.add(glow, f32x4.mul(f32x4.splat(part), f32x4(flameR, flameG, flameB, 0)))
+              }
+            }
+          }
           if (ext < 1e-5) continue
           const albedo = load<f32>(look)
           sum += ext
           const entry = (kelvin - load<f32>(look, 48)) * load<f32>(look, 52)
-          if (entry > 0) {
+          if (entry > 0 && !mixture) {
             const k = min(load<i32>(look, 56) - 2, <i32>entry)
             const f = min<f32>(1, entry - <f32>k)
             const e = <usize>load<u32>(look, 60) + ((<usize>k) << 4)
@@ -180,9 +200,12 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
         if (next > t) {
           // Nothing here. Whole steps, so that the samples of a ray lie on one lattice and skipping can't be seen.
           t += max<f32>(1, ceil((next - t) / ds + 1e-4)) * ds
+          before = ds
           continue
         }
-        const length = min(ds, end - t + 0.5 * ds)
+        // The trapezoid's weight between the step before and the next.
+        const length: f32 = min<f32>(<f32>0.5 * (before + want), end - t + <f32>0.5 * want)
+        before = want
         // Mean over the step of what is before it: (1 - exp(-sum length)) / sum; without extinction the step itself.
         const pass = NativeMathf.exp(-sum * length)
         const weight = f32x4.splat(left * (sum > 1e-5 ? (1 - pass) / sum : length))
@@ -192,7 +215,7 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
         depth += left * (1 - pass) * t
         left *= pass
         if (left < 0.002) break
-        t += ds
+        t += want
       }
       const whole = f32x4.splat(share)
       v128.store(at, f32x4.add(v128.load(at), f32x4.mul(whole, f32x4.replace_lane(fire, 3, 1 - left))))

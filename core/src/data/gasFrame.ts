@@ -2,8 +2,8 @@ import type { CellBox } from './grid.ts'
 
 /** Edge of a tile of a kept gas frame, cells. */
 export const TILE = 8
-/** Channels of a kept gas frame: soot in g/m^3, temperature above the air's in K, fuel in g/m^3, velocity at cell centres in m/s. */
-export const GAS_CHANNELS = ['soot', 'heat', 'fuel', 'u', 'v', 'w'] as const
+/** Channels of a kept gas frame: soot in g/m^3, temperature above the air's in K, fuel in g/m^3, velocity at cell centres in m/s, fuel that has burnt (its products are in the gas) in g/m^3. */
+export const GAS_CHANNELS = ['soot', 'heat', 'fuel', 'u', 'v', 'w', 'burnt'] as const
 
 /** One frame of a gas: only tiles that hold something; values as half floats, tile by tile, within a tile x fastest. */
 export interface GasFrame {

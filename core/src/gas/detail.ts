@@ -174,7 +174,9 @@ export function synthesiseDetail(
   const mark = crew.heap.mark()
   try {
     const { factor, amount, seed } = settings
-    const flows = frames.map((frame, n) => uploadDense(crew, frame, n === frames.length - 1 ? [0, 1, 2, 3, 4, 5] : []))
+    const flows = frames.map((frame, n) =>
+      uploadDense(crew, frame, n === frames.length - 1 ? [0, 1, 2, 3, 4, 5, 6] : []),
+    )
     const here = flows.at(-1) as Dense
     const { size, origin, cell } = coarse.box
     const wave = crew.heap.alloc(WHIRL_NODES ** 3 * 16)

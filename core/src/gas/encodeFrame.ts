@@ -13,14 +13,15 @@ export const KEEP_SOOT = 1e-6
 export function encodeFrame(crew: Crew, fields: GasFields, settings: GasSettings): GasFrame {
   const { box, pointers, store } = fields
   const view = (pointer: number): Float32Array => crew.heap.f32(pointer, store.cells)
-  const [u, v, w, density, fuel, soot] = [
+  const [u, v, w, density, fuel, soot, burnt] = [
     pointers.u,
     pointers.v,
     pointers.w,
     pointers.density,
     pointers.fuel,
     pointers.soot,
-  ].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
+    pointers.burnt,
+  ].map(view) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
   const [nx, ny, nz] = box.size
   const [tx, ty, tz] = tileCounts(box)
   const hot = settings.ambient / (settings.ambient + KEEP_HEAT)
@@ -54,7 +55,8 @@ export function encodeFrame(crew: Crew, fields: GasFields, settings: GasSettings
     if (holds) tiles.push(tile)
   }
   const channels = GAS_CHANNELS.map(() => new Uint16Array(tiles.length * TILE ** 3))
-  const [cs, ch, cf, cu, cv, cw] = channels as [
+  const [cs, ch, cf, cu, cv, cw, cb] = channels as [
+    Uint16Array,
     Uint16Array,
     Uint16Array,
     Uint16Array,
@@ -68,6 +70,7 @@ export function encodeFrame(crew: Crew, fields: GasFields, settings: GasSettings
       cs[o] = toHalf((soot[e] ?? 0) * grams)
       ch[o] = toHalf(Math.max(0, settings.ambient / (density[e] ?? 1) - settings.ambient))
       cf[o] = toHalf((fuel[e] ?? 0) * grams)
+      cb[o] = toHalf((burnt[e] ?? 0) * grams)
       cu[o] = toHalf(0.5 * ((u[e] ?? 0) + (u[e + 1] ?? 0)))
       cv[o] = toHalf(0.5 * ((v[e] ?? 0) + (v[above] ?? 0)))
       cw[o] = toHalf(0.5 * ((w[e] ?? 0) + (w[behind] ?? 0)))

@@ -1,4 +1,5 @@
 export * from './blackBody.ts'
 export * from './burning.ts'
 export * from './emitters.ts'
+export * from './flame.ts'
 export * from './observer.ts'

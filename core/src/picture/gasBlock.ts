@@ -1,10 +1,11 @@
 import type { Crew } from '../base/index.ts'
 import { type GasFrame, halfTable, paddedCells, TILE, tileCounts } from '../data/index.ts'
+import { mixtureOf, SHEET_AT } from '../light/index.ts'
 import { conjugate, type Quaternion, rotate, type Vec3 } from '../math/index.ts'
 
 /** Fine cells per cell of the coarse light grid. */
 export const LIGHT_FACTOR = 4
-const BLOCK_BYTES = 164
+const BLOCK_BYTES = 172
 /** Gas hotter than this by so much burns where it still holds fuel, K. */
 const BURNS_FROM = 350
 
@@ -80,6 +81,8 @@ function writeBlock(
       light: number
       speed?: number
       flame?: number
+      mixture?: number
+      slope?: number
     }
   },
 ): void {
@@ -113,6 +116,17 @@ function writeBlock(
   )
   words[39] = 0
   floats[40] = frame.ambient
+  words.set([at.mixture ?? 0, at.slope ?? 0], 41)
+}
+
+/** Lays the mixture of a frame's cells, padded, and the length of its gradient on the heap. */
+function uploadFlame(crew: Crew, { box }: GasFrame, mixture: Float32Array): { mixture: number; slope: number } {
+  const { heap } = crew
+  const [at, slope] = [heap.alloc(mixture.byteLength), heap.alloc(mixture.byteLength)]
+  heap.f32(at, mixture.length).set(mixture)
+  heap.f32(slope, mixture.length).fill(0)
+  crew.run('gradientLength', [slope, at, 0.5 / box.cell, ...box.size], box.size[2])
+  return { mixture: at, slope }
 }
 
 /** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
@@ -132,6 +146,7 @@ export function uploadGasFrame(
     const at = heap.alloc(cells * 4 * floats)
     return { at, values: heap.f32(at, cells * floats).fill(value) }
   }
+  const mixture = burns ? mixtureOf(frame) : undefined
   const ext = dense(0)
   const kelvin = dense(frame.ambient)
   const speed = moves && u && v && w ? dense(0, 4) : undefined
@@ -157,7 +172,9 @@ export function uploadGasFrame(
         if (tk * TILE + k >= nz || tj * TILE + j >= ny) continue
         for (let i = 0; i < Math.min(TILE, nx - ti * TILE); i++) {
           const warm = values[heat?.[o + i] ?? 0] ?? 0
-          ext.values[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale
+          // Soot within a flame is the flame's own: what smokes is outside.
+          const smokes = mixture ? 1 - Math.min(1, (mixture[row + i] ?? 0) / SHEET_AT) : 1
+          ext.values[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale * smokes
           kelvin.values[row + i] = frame.ambient + warm
           if (flame && warm > BURNS_FROM) flame.values[row + i] = values[fuel?.[o + i] ?? 0] ?? 0
           if (speed)
@@ -178,6 +195,7 @@ export function uploadGasFrame(
   heap.f32(coarseExtinction, coarseCells).fill(0)
   const light = heap.alloc(coarseCells * 32)
   heap.f32(light, coarseCells * 8).fill(0)
+  const flames = mixture && uploadFlame(crew, frame, mixture)
   const block = heap.alloc(BLOCK_BYTES)
   const at = {
     extinction: ext.at,
@@ -187,6 +205,7 @@ export function uploadGasFrame(
     light,
     speed: speed?.at,
     flame: flame?.at,
+    ...flames,
   }
   writeBlock(crew, block, { frame, coarse, tiles: [tx, ty, tz], weight, ahead, place, at })
   crew.run('coarsenExtinction', [block, LIGHT_FACTOR, weight], coarse[2])

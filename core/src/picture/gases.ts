@@ -14,9 +14,12 @@ export function uploadEmitters(crew: Crew, emitters: readonly PictureEmitter[]):
 function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
   const table = crew.heap.alloc(gas.glow.table.byteLength)
   crew.heap.f32(table, gas.glow.table.length).set(gas.glow.table)
-  const pointer = crew.heap.alloc(76)
-  const floats = crew.heap.f32(pointer, 19)
-  const words = crew.heap.i32(pointer, 19)
+  const bodies = gas.glow.bodies ?? gas.glow.table
+  const black = crew.heap.alloc(bodies.byteLength)
+  crew.heap.f32(black, bodies.length).set(bodies)
+  const pointer = crew.heap.alloc(80)
+  const floats = crew.heap.f32(pointer, 20)
+  const words = crew.heap.i32(pointer, 20)
   // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
   const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
   const sky = light.skyColour.map((part) => part * 0.5 * (1 - light.sunShare + GROUND_BOUNCE))
@@ -33,6 +36,7 @@ function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: numbe
   words[11] = orders
   words.set([gas.glow.table.length / 4, table], 14)
   floats.set(gas.blue ?? [0, 0, 0], 16)
+  words[19] = black
   return pointer
 }
 

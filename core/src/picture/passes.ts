@@ -18,7 +18,8 @@ export interface GasVolume {
   place?: Placement
   emitters: readonly PictureEmitter[]
   /** Plate value of a black body by temperature: from (K), step (K), four floats an entry. */
-  glow: { from: number; step: number; table: Float32Array }
+  /** bodies: of black bodies alone, which flames' sheets shine by; without it the table's. */
+  glow: { from: number; step: number; table: Float32Array; bodies?: Float32Array }
   /** Light that smoke scatters instead of swallowing, 0 to 1, and how much of it forward (Henyey–Greenstein g). */
   albedo: number
   forward: number

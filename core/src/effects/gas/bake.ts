@@ -12,7 +12,7 @@ import {
   storeFor,
   synthesiseDetail,
 } from '../../gas/index.ts'
-import { gatherEmitters, glowTable } from '../../light/index.ts'
+import { blackBodyTable, gatherEmitters, glowTable } from '../../light/index.ts'
 import type {
   Bake,
   BakeState,
@@ -29,12 +29,13 @@ import { KELVIN } from './sourceShape.ts'
 const MEDIA_TYPE = 'application/x-lantern-gas'
 /** Glow in cd/m^2: white at pi lux. */
 const LUMINANCE = glowTable(Math.PI, 1)
+const BODIES = blackBodyTable(Math.PI)
 const FLAME_ALBEDO = 0.3
 const LIGHT_EMITTERS = 64
 
 /** Luminous intensity of a fire to all sides, cd, as its soot shines: what lights that follow it are driven by. */
 function lightOf(frame: GasFrame): number {
-  return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, LIGHT_EMITTERS).reduce(
+  return gatherEmitters(frame, LUMINANCE, FLAME_ALBEDO, LIGHT_EMITTERS, undefined, BODIES).reduce(
     (sum, { intensity }) => sum + 0.2126 * intensity[0] + 0.7152 * intensity[1] + 0.0722 * intensity[2],
     0,
   )

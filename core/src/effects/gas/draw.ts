@@ -1,5 +1,5 @@
 import type { GasFrame } from '../../data/index.ts'
-import { blueGlow, GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable } from '../../light/index.ts'
+import { blackBodyTable, blueGlow, GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable } from '../../light/index.ts'
 import type { GasVolume } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import type { GasLook } from './instances.ts'
@@ -10,16 +10,23 @@ export function drawGas(
   data: readonly GasFrame[],
   { illuminance, emitters: most }: DrawContext,
 ): GasVolume[] {
-  const glow = { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(illuminance, 1) }
+  const glow = {
+    from: GLOW_FROM,
+    step: GLOW_STEP,
+    table: glowTable(illuminance, 1),
+    bodies: blackBodyTable(illuminance),
+  }
   const found = frames.flatMap(({ weight, ahead }, n) => {
     const frame = data[n]
     return frame ? [{ frame, weight, ahead }] : []
   })
   const emitters = found.flatMap(({ frame, weight }) =>
-    gatherEmitters(frame, glow.table, look.albedo, Math.ceil(most / found.length), look.extinction).map((emitter) => ({
-      ...emitter,
-      intensity: emitter.intensity.map((part) => part * weight) as [number, number, number],
-    })),
+    gatherEmitters(frame, glow.table, look.albedo, Math.ceil(most / found.length), look.extinction, glow.bodies).map(
+      (emitter) => ({
+        ...emitter,
+        intensity: emitter.intensity.map((part) => part * weight) as [number, number, number],
+      }),
+    ),
   )
   return [
     {

@@ -15,11 +15,18 @@ const headSchema = z.object({
   }),
   ambient: z.number().positive(),
   tiles: z.int().nonnegative(),
+  /** How many there are; frames from before there was burnt fuel in them say none, and have six. */
+  channels: z.int().min(6).max(7).default(6),
 })
 
 export function writeGasFrame(frame: GasFrame, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
   const head = new TextEncoder().encode(
-    JSON.stringify({ box: frame.box, ambient: frame.ambient, tiles: frame.tiles.length }),
+    JSON.stringify({
+      box: frame.box,
+      ambient: frame.ambient,
+      tiles: frame.tiles.length,
+      channels: frame.channels.length,
+    }),
   )
   const per = frame.tiles.length * TILE ** 3 * 2
   const body = new Uint8Array(frame.tiles.length * 4 + per * frame.channels.length)
@@ -51,9 +58,12 @@ export function readGasFrame(bytes: Uint8Array, deflate: Deflate = plainDeflate)
     if (head.box.size.reduce((a, b) => a * b, 1) > MOST_CELLS || head.tiles > tx * ty * tz) throw broken()
     const body = deflate.inflate(bytes.subarray(8 + headLength)).slice()
     const per = head.tiles * TILE ** 3
-    if (body.length !== head.tiles * 4 + per * 2 * GAS_CHANNELS.length) throw broken()
+    const kept = head.channels
+    if (body.length !== head.tiles * 4 + per * 2 * kept) throw broken()
     const tiles = new Int32Array(body.buffer, 0, head.tiles)
-    const channels = GAS_CHANNELS.map((_, n) => new Uint16Array(body.buffer, head.tiles * 4 + per * 2 * n, per))
+    const channels = GAS_CHANNELS.map((_, n) =>
+      n < kept ? new Uint16Array(body.buffer, head.tiles * 4 + per * 2 * n, per) : new Uint16Array(per),
+    )
     return { box: head.box, ambient: head.ambient, tiles, channels }
   } catch {
     throw broken()
