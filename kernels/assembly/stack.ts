@@ -1,3 +1,5 @@
+import { fromSensor, throughSensor } from './sensor'
+
 // The layer stack in linear light. Images are four floats a pixel (one v128), row-major. Items are rows.
 
 /** Gaussian blur along rows (step = 1 pixel) or columns (step = width) of a 4-channel image; weights: radius + 1 floats, centre first; edges repeat. */
@@ -83,57 +85,84 @@ function noise(x: i32, y: i32, c: i32, seed: i32): f32 {
 /**
  * Grain where something was added: the variance that the plate's law var = floor + slope x value asks for at the new brightness, less what the plate's own grain (scaled by lane 3) brings.
  * grain: 8 floats: floor r g b, slope r g b, neighbour weight, amount. The weight spreads each speck over its four neighbours (its size). plate: 4 floats a pixel.
+ * sensor: 1 where image and plate are the scene's light: the law is of what the sensor makes of it, so the speck is added there and taken back.
  */
-export function compositeGrain(dst: usize, image: usize, plate: usize, grain: usize, seed: i32, width: i32, from: i32, to: i32): void {
+export function compositeGrain(dst: usize, image: usize, plate: usize, grain: usize, seed: i32, sensor: i32, width: i32, from: i32, to: i32): void {
   const spread = load<f32>(grain, 24)
   const amount = load<f32>(grain, 28)
   const norm: f32 = amount / sqrt(<f32>1 + <f32>4 * spread * spread)
+  const floor = f32x4(load<f32>(grain), load<f32>(grain, 4), load<f32>(grain, 8), 0)
+  const slope = f32x4(load<f32>(grain, 12), load<f32>(grain, 16), load<f32>(grain, 20), 0)
+  const none = f32x4.splat(0), most = f32x4.splat(1.5)
   for (let y = from; y < to; y++)
     for (let x = 0; x < width; x++) {
       const o = (<usize>(y * width + x)) << 4
+      const now = f32x4.replace_lane(v128.load(image + o), 3, 1), was = f32x4.replace_lane(v128.load(plate + o), 3, 1)
+      v128.store(dst + o, now)
+      const changed = f32x4.ne(now, was)
+      if (!v128.any_true(changed)) continue
       const own = load<f32>(image + o, 12)
-      for (let c = 0; c < 3; c++) {
-        const at = o + ((<usize>c) << 2)
-        const floor = load<f32>(grain + ((<usize>c) << 2))
-        const slope = load<f32>(grain + ((<usize>c) << 2), 12)
-        const value = load<f32>(image + at)
-        const wanted = floor + slope * min<f32>(1.5, max<f32>(0, value))
-        const there = (floor + slope * max<f32>(0, load<f32>(plate + at))) * own * own
-        const missing = wanted - there
-        let result = value
-        if (missing > 0 && value != load<f32>(plate + at)) {
-          let speck = noise(x, y, c, seed)
-          if (spread > 0) speck += spread * (noise(x - 1, y, c, seed) + noise(x + 1, y, c, seed) + noise(x, y - 1, c, seed) + noise(x, y + 1, c, seed))
-          result += speck * norm * sqrt(missing)
-        }
-        store<f32>(dst + at, result)
+      const value = sensor ? throughSensor(now) : now
+      const wanted = f32x4.add(floor, f32x4.mul(slope, f32x4.pmin(most, f32x4.pmax(none, value))))
+      const there = f32x4.mul(f32x4.splat(own * own), f32x4.add(floor, f32x4.mul(slope, f32x4.pmax(none, sensor ? throughSensor(was) : was))))
+      const missing = v128.and(changed, f32x4.pmax(none, f32x4.sub(wanted, there)))
+      if (!v128.any_true(missing)) continue
+      let speck = specks(x, y, seed)
+      if (spread > 0) speck = f32x4.add(speck, f32x4.mul(f32x4.splat(spread), f32x4.add(f32x4.add(specks(x - 1, y, seed), specks(x + 1, y, seed)), f32x4.add(specks(x, y - 1, seed), specks(x, y + 1, seed)))))
+      const added = f32x4.mul(f32x4.mul(speck, f32x4.splat(norm)), f32x4.sqrt(missing))
+      if (!sensor) {
+        v128.store(dst + o, f32x4.add(now, added))
+        continue
       }
-      store<f32>(dst + o, 1, 12)
+      // Back through the sensor as a difference, so that what is brighter than it sees keeps its light.
+      const held = f32x4.pmin(f32x4.splat(CLIPPED), value)
+      const speckled = f32x4.pmin(f32x4.splat(CLIPPED), f32x4.add(held, added))
+      v128.store(dst + o, f32x4.replace_lane(f32x4.add(now, f32x4.sub(fromSensor(speckled), fromSensor(held))), 3, 1))
     }
 }
 
-/** Display: exposure, then sRGB's curve (way 0) or the same behind a soft shoulder (way 1), to bytes r g b 255. */
-export function display(dst: usize, image: usize, gain: f32, way: i32, table: usize, width: i32, from: i32, to: i32): void {
+/** A sensor's values beyond this show no grain. */
+const CLIPPED: f32 = 0.995
+
+// @ts-ignore: decorator
+@inline
+function specks(x: i32, y: i32, seed: i32): v128 {
+  return f32x4(noise(x, y, 0, seed), noise(x, y, 1, seed), noise(x, y, 2, seed), 0)
+}
+
+/** Display: exposure, then sRGB's curve (sensor 0) or the same behind the sensor (1), to bytes r g b 255. */
+export function display(dst: usize, image: usize, gain: f32, sensor: i32, table: usize, width: i32, from: i32, to: i32): void {
   for (let n = from * width; n < to * width; n++) {
     const o = (<usize>n) << 4
-    for (let c = 0; c < 3; c++) {
-      let v = max<f32>(0, load<f32>(image + o + ((<usize>c) << 2)) * gain)
-      if (way) v = shoulder(v)
-      store<u8>(dst + ((<usize>n) << 2) + <usize>c, load<u8>(table + <usize>(<i32>(min<f32>(1, v) * 16383 + 0.5))))
-    }
+    const light = f32x4.mul(v128.load(image + o), f32x4.splat(gain))
+    const value = f32x4.pmin(f32x4.splat(1), f32x4.pmax(f32x4.splat(0), sensor ? throughSensor(light) : light))
+    const entry = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.mul(value, f32x4.splat(16383)), f32x4.splat(0.5)))
+    store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 0)))
+    store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 1)), 1)
+    store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 2)), 2)
     store<u8>(dst + ((<usize>n) << 2), 255, 3)
   }
 }
 
-const KNEE: f32 = 0.75
-const CEILING: f32 = 1.0
-
-/** Values above the knee bend towards the ceiling with the same slope at the knee: knee + s (1 - 1 / (1 + (v - knee) / s)), s = ceiling - knee. */
-// @ts-ignore: decorator
-@inline
-function shoulder(v: f32): f32 {
-  if (v <= KNEE) return v
-  const s: f32 = CEILING - KNEE
-  const d = v - KNEE
-  return KNEE + s * d / (s + d)
+/** A small picture's glow laid over a large one: image += gain x small, smoothly between the small one's pixels (each of them size x size of the large one's). gain: 3 floats. Items are rows of the large one. */
+export function compositeGlow(image: usize, small: usize, gain: usize, size: i32, across: i32, down: i32, width: i32, from: i32, to: i32): void {
+  const g = f32x4(load<f32>(gain), load<f32>(gain, 4), load<f32>(gain, 8), 0)
+  const inv: f32 = 1 / <f32>size
+  for (let y = from; y < to; y++) {
+    const v = max<f32>(0, min<f32>(<f32>(down - 1) - 0.001, (<f32>y + 0.5) * inv - 0.5))
+    const j = <i32>v
+    const fy = f32x4.splat(v - <f32>j)
+    const a = small + ((<usize>(j * across)) << 4), b = small + ((<usize>(min(down - 1, j + 1) * across)) << 4)
+    for (let x = 0; x < width; x++) {
+      const u = max<f32>(0, min<f32>(<f32>(across - 1) - 0.001, (<f32>x + 0.5) * inv - 0.5))
+      const i = <i32>u
+      const e = (<usize>i) << 4, e1 = (<usize>min(across - 1, i + 1)) << 4
+      const fx = f32x4.splat(u - <f32>i)
+      const top = v128.load(a + e), low = v128.load(b + e)
+      const upper = f32x4.add(top, f32x4.mul(fx, f32x4.sub(v128.load(a + e1), top)))
+      const lower = f32x4.add(low, f32x4.mul(fx, f32x4.sub(v128.load(b + e1), low)))
+      const o = image + ((<usize>(y * width + x)) << 4)
+      v128.store(o, f32x4.add(v128.load(o), f32x4.mul(g, f32x4.add(upper, f32x4.mul(fy, f32x4.sub(lower, upper))))))
+    }
+  }
 }

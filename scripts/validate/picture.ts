@@ -180,6 +180,8 @@ function layers(crew: Crew): Row[] {
         fireExposure: 0,
         grain: { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 },
         grainAmount: 0,
+        halation: 0,
+        sensor: false,
       },
       1,
       1,

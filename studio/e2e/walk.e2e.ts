@@ -5,7 +5,7 @@ import { makeCrew } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import { writeCameraGltf } from '@lantern/core/formats'
 import { panTiltRoll } from '@lantern/core/math'
-import { composeFrame, readPasses, stackSettings } from '@lantern/core/pipeline'
+import { composeFrame, lightOfPlate, readPasses, stackSettings } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
@@ -280,7 +280,9 @@ describe('the picture', () => {
     const passes = readPasses(await bytes(`/api/results/${status.look.keys[frame]}/${frame}`))
     const crew = makeCrew(1)
     const grain = status.asset.info.grain?.srgb ?? { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-    const expected = composeFrame(crew, plate, passes, stackSettings(shot.document.sit, grain), WIDTH, frame)
+    const { sit } = shot.document
+    const light = lightOfPlate(crew, plate, sit, 'srgb')
+    const expected = composeFrame(crew, light, passes, stackSettings(sit, 'srgb', grain), WIDTH, frame)
     expect([shown.width, shown.height]).toEqual([expected.width, expected.height])
     let worst = 0
     for (let n = 0; n < expected.data.length; n++)

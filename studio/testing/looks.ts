@@ -100,7 +100,6 @@ export function setUpLooks(): ShotState {
     loop: [1, 100],
     frame: 5,
     exposure: 0,
-    soft: true,
     message: undefined,
   })
   return useShot.getState()

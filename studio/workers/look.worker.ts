@@ -5,6 +5,7 @@ import type { Passes } from '@lantern/core/picture'
 import {
   composeFrame,
   goldenHash,
+  lightOfPlate,
   neededFrames,
   plateImage,
   readPasses,
@@ -99,11 +100,15 @@ async function fetched(path: string): Promise<Uint8Array> {
   return new Uint8Array(await response.arrayBuffer())
 }
 
-async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage> {
+/** The plate of a frame, as light is added to it. */
+async function plateOf(request: LaidFrom): Promise<FloatImage> {
+  const { document, frame, size } = request
   const { plate } = document
-  const key = `${plate.asset}/${frame}/${size}/${plate.encoding}`
-  const known = plates.get(key)
-  if (known) return known
+  const key = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
+  return plates.get(key) ?? plates.put(key, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
+}
+
+async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promise<FloatImage> {
   const bytes = await fetched(`/api/assets/${plate.asset}/${frame}?size=${size}`)
   if (bytes[0] === 0x76) {
     const exr = readExr(bytes, 'plate')
@@ -113,7 +118,7 @@ async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage>
         .find((channel) => channel.name === name)
         ?.data.forEach((value, n) => (image.data[n * 3 + c] = value)),
     )
-    return plates.put(key, image)
+    return image
   }
   const bitmap = await createImageBitmap(new Blob([bytes.slice()]), {
     colorSpaceConversion: 'none',
@@ -128,7 +133,7 @@ async function plateOf({ document, frame, size }: LaidFrom): Promise<FloatImage>
   context.drawImage(bitmap, 0, 0)
   const { data, width, height } = context.getImageData(0, 0, bitmap.width, bitmap.height)
   bitmap.close()
-  return plates.put(key, plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4))
+  return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
 }
 
 /** Passes, and whether they are of other burns than were asked for: those have gone on, or were put out. */
@@ -205,7 +210,7 @@ async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: Floa
       ? { passes: await keptPasses(request.source.key, request.frame), passing: false }
       : await gasPassesOf(crew, request)
   const { sit, plate: info } = request.document
-  const image = composeFrame(crew, plate, passes, stackSettings(sit, request.grain), info.width, request.frame)
+  const image = composeFrame(crew, plate, passes, stackSettings(sit, info.encoding, request.grain), info.width, request.frame)
   last = { from: fromOf(request), image }
   return { plate, image, passing }
 }
@@ -223,8 +228,8 @@ async function compose(request: ComposeRequest): Promise<void> {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
     bareImage.data[n * 4 + 3] = 1
   }
-  const added = toDisplay(crew, image, request.exposure, request.way)
-  const bare = toDisplay(crew, bareImage, request.exposure, request.way)
+  const added = toDisplay(crew, image, request.exposure, request.document.sit.curve)
+  const bare = toDisplay(crew, bareImage, request.exposure, request.document.sit.curve)
   say(
     {
       what: 'composed',

@@ -22,7 +22,6 @@ export interface ComposeRequest {
   source: PassSource
   size: 'half' | 'quarter'
   exposure: number
-  way: 'plain' | 'soft'
 }
 export interface DraftRequest {
   what: 'draft'

@@ -57,7 +57,7 @@ export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality
       ahead,
       place,
       moves: quality.shutterSamples > 1 || ahead !== 0,
-      burns: (gas.blue?.[2] ?? 0) > 0,
+      burns: true,
     })
     crew.heap.i32(laid.block, 40)[39] = look
     return laid

@@ -6,7 +6,7 @@ import { gasSettings } from '../effects/gas/index.ts'
 import { GasSimulation } from '../gas/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { pictureFrame, renderPicture } from './picture.ts'
-import { composeFrame, plateImage, stackSettingsAt } from './stack.ts'
+import { composeFrame, lightOfPlate, plateImage, stackSettingsAt } from './stack.ts'
 
 const FRAMES = 4
 
@@ -125,7 +125,7 @@ export function goldenHash(crew: Crew): string {
   const codes = Uint8Array.from({ length: 64 * 48 * 3 }, (_, n) => 40 + ((n * 7) % 90))
   const picture = composeFrame(
     crew,
-    plateImage(codes, 64, 48, 'srgb'),
+    lightOfPlate(crew, plateImage(codes, 64, 48, 'srgb'), document.sit, 'srgb'),
     passes,
     stackSettingsAt(document, { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 }, 1),
     64,

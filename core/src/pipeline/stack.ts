@@ -7,6 +7,7 @@ import {
   decodeRec709,
   decodeSrgb,
   type GrainLaw,
+  plateScene,
   type StackPasses,
   type StackSettings,
 } from '../sit/index.ts'
@@ -20,13 +21,33 @@ export const stackSettingsAt = (
 ): StackSettings =>
   stackSettings(
     settledAt(document, document.sit, document.sit.follows, [...SETTINGS.sit, ...SETTINGS.layer], frame, inputs),
+    document.plate.encoding,
     grain,
   )
 
-export function stackSettings(sit: SitSettings, grain: GrainLaw): StackSettings {
+/** Whether a plate has been through a camera's curve, which is undone before anything is added: linear ones are their scene's light already. */
+const isRecorded = (sit: Pick<SitSettings, 'curve'>, encoding: PlateInfo['encoding']): boolean =>
+  sit.curve === 'sensor' && encoding !== 'linear'
+
+export function stackSettings(sit: SitSettings, encoding: PlateInfo['encoding'], grain: GrainLaw): StackSettings {
   const layers = layersInOrder(sit).map(([, layer]) => layer)
-  return { layers, fireExposure: sit.fireExposure, grain, grainAmount: sit.grainAmount }
+  return {
+    layers,
+    fireExposure: sit.fireExposure,
+    halation: sit.halation / 100,
+    grain,
+    grainAmount: sit.grainAmount,
+    sensor: isRecorded(sit, encoding),
+  }
 }
+
+/** The plate as light is added to it: of its scene where it has been through a sensor. */
+export const lightOfPlate = (
+  crew: Crew,
+  plate: FloatImage,
+  sit: Pick<SitSettings, 'curve'>,
+  encoding: PlateInfo['encoding'],
+): FloatImage => (isRecorded(sit, encoding) ? plateScene(crew, plate) : plate)
 
 const tables = new Map<string, Float32Array>()
 
@@ -110,7 +131,7 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
   return out
 }
 
-/** The stack over a plate picture of any of its sizes; passes are brought to that size first. */
+/** The stack over a plate picture of any of its sizes, as lightOfPlate gives it; passes are brought to that size first. */
 export function composeFrame(
   crew: Crew,
   plate: FloatImage,

@@ -80,14 +80,24 @@ export const sitSchema = z
       group: 'Fire',
       touches: 'stack',
     }),
-    movieCurve: z
-      .enum(['soft', 'plain'])
-      .default('soft')
+    curve: z
+      .enum(['sensor', 'clip'])
+      .default('sensor')
       .meta({
-        label: 'Movie curve',
-        hint: 'Soft bends all above 0.75, the plate’s highlights too, so that hot colours stay apart; plain leaves the plate as it was and clips.',
-        group: 'Hand-off',
+        label: 'Camera curve',
+        hint: 'Sensor: light is added to what the plate’s camera saw and goes through it again, so that hot colours run to white; clip adds to the plate and cuts at white.',
+        group: 'Fire',
+        touches: 'stack',
       } satisfies SettingMeta),
+    halation: number(0, 40, 5, {
+      label: 'Halation',
+      unit: '%',
+      span: [0, 20],
+      step: 0.5,
+      hint: 'Share of the fire’s light that spreads round it in lens and sensor, redder near it.',
+      group: 'Fire',
+      touches: 'stack',
+    }),
     grainAmount: number(0, 4, 1, {
       label: 'Grain',
       unit: '×',

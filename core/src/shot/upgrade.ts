@@ -32,11 +32,18 @@ function layersByIdOf(document: Json): Json {
   }
 }
 
+/** 2 to 3: the movie's curve becomes the camera's. */
+function cameraCurveOf(document: Json): Json {
+  if (!isObject(document.sit)) return document
+  const { movieCurve, ...sit } = document.sit
+  return { ...document, sit: { ...sit, ...(movieCurve === 'plain' ? { curve: 'clip' } : {}) } }
+}
+
 /** By the version that they take. */
-const STEPS: Readonly<Record<number, (document: Json) => Json>> = { 1: layersByIdOf }
+const STEPS: Readonly<Record<number, (document: Json) => Json>> = { 1: layersByIdOf, 2: cameraCurveOf }
 
 /** The version of documents as they are written now. */
-export const SHOT_VERSION = 2 as const
+export const SHOT_VERSION = 3 as const
 
 /** A document of any older form in today's. What is no document is returned as it is, for the schema to refuse. */
 export function upgradeShot(value: unknown): unknown {

@@ -2,8 +2,8 @@ import type { Crew } from '../base/index.ts'
 import type { FloatImage } from '../data/index.ts'
 import { pow } from '../math/index.ts'
 
-/** How linear light is brought to a screen: sRGB's curve alone, or behind a soft shoulder that keeps hot colours apart. */
-export type DisplayWay = 'plain' | 'soft'
+/** How a scene's light is brought to a screen: through the sensor of a camera, or cut at white; then sRGB's curve. */
+export type CameraCurve = 'sensor' | 'clip'
 
 const ENTRIES = 16384
 
@@ -14,16 +14,10 @@ export const decodeSrgb = (v: number): number => (v <= 0.04045 ? v / 12.92 : pow
 /** Rec. 709's camera curve, inverted (ITU-R BT.709-6). */
 export const decodeRec709 = (v: number): number => (v < 0.081 ? v / 4.5 : pow((v + 0.099) / 1.099, 1 / 0.45))
 
-const KNEE = 0.75
-
-/** The soft shoulder: straight to 0.75, then bent so that 1 is reached only at infinity, slope unbroken. */
-export const softShoulder = (v: number): number =>
-  v <= KNEE ? v : KNEE + ((1 - KNEE) * (v - KNEE)) / (1 - KNEE + v - KNEE)
-
 let encoded: Uint8Array | undefined
 
 /** Bytes r g b 255 for a screen or a movie. image: 4 channels, linear; exposure in stops. */
-export function toDisplay(crew: Crew, image: FloatImage, exposure: number, way: DisplayWay): Uint8Array {
+export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve: CameraCurve): Uint8Array {
   encoded ??= Uint8Array.from({ length: ENTRIES }, (_, n) => Math.round(encodeSrgb(n / (ENTRIES - 1)) * 255))
   const { heap } = crew
   const mark = heap.mark()
@@ -33,7 +27,7 @@ export function toDisplay(crew: Crew, image: FloatImage, exposure: number, way: 
   const table = heap.alloc(ENTRIES)
   heap.f32(source, pixels * 4).set(image.data)
   heap.u8(table, ENTRIES).set(encoded)
-  crew.run('display', [target, source, pow(2, exposure), way === 'soft' ? 1 : 0, table, image.width], image.height, 8)
+  crew.run('display', [target, source, pow(2, exposure), curve === 'sensor' ? 1 : 0, table, image.width], image.height, 8)
   const bytes = heap.u8(target, pixels * 4).slice()
   heap.release(mark)
   return bytes

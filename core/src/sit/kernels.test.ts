@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
-import { softShoulder } from './index.ts'
+import { fromSensor, throughSensor } from './index.ts'
 
 // The stack's kernels against plain twins on seeded pictures.
 const [W, H] = [13, 9]
@@ -95,7 +95,7 @@ describe('grain', () => {
     const [image, plate, to] = [picture(11), picture(12), picture(13)]
     view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 1 : value))
     view(plate).fill(plateValue)
-    crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), seed, W], H)
+    crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), seed, 0, W], H)
     return Array.from({ length: W * H * 3 }, (_, n) => view(to)[Math.floor(n / 3) * 4 + (n % 3)] ?? 0)
   }
   it('leaves what is the plate’s own, to the bit', () => {
@@ -106,11 +106,24 @@ describe('grain', () => {
       const [image, plate, to] = [picture(14), picture(15), picture(16)]
       view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 0 : 0.5))
       view(plate).fill(0.1)
-      crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), seed, W], H)
+      crew.run('compositeGrain', [to, image, plate, floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), seed, 0, W], H)
       return [...view(to)]
     }
     expect(some(7)).toEqual(some(7))
     expect(some(7)).not.toEqual(some(8))
+  })
+})
+
+describe('the sensor', () => {
+  it('takes plate values back to the scene’s light as its plain formula does', () => {
+    const image = picture(18)
+    const before = view(image).slice()
+    crew.run('sensorBack', [image, W], H)
+    for (let n = 0; n < W * H; n++) {
+      const light = fromSensor([before[n * 4] ?? 0, before[n * 4 + 1] ?? 0, before[n * 4 + 2] ?? 0])
+      light.forEach((value, c) => near(view(image)[n * 4 + c], value, 8))
+      expect(view(image)[n * 4 + 3]).toBe(before[n * 4 + 3])
+    }
   })
 })
 
@@ -122,9 +135,10 @@ describe('the display', () => {
     for (const way of [0, 1]) {
       crew.run('display', [to, image, 0.5, way, table, W], H)
       for (let n = 0; n < W * H; n++) {
+        const light = [0, 1, 2].map((c) => 0.5 * (view(image)[n * 4 + c] ?? 0)) as [number, number, number]
         for (let c = 0; c < 3; c++) {
-          const value = 0.5 * (view(image)[n * 4 + c] ?? 0)
-          const shown = Math.round(Math.min(1, way ? softShoulder(value) : value) * 255)
+          const value = way ? throughSensor(light)[c] : light[c]
+          const shown = Math.round(Math.min(1, Math.max(0, value ?? 0)) * 255)
           expect(Math.abs((crew.heap.u8(to, W * H * 4)[n * 4 + c] ?? 0) - shown)).toBeLessThanOrEqual(1)
         }
         expect(crew.heap.u8(to, W * H * 4)[n * 4 + 3]).toBe(255)

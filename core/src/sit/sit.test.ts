@@ -10,7 +10,10 @@ import {
   measureGrain,
   type StackLayer,
   type StackPasses,
-  softShoulder,
+  fromSensor,
+  plateScene,
+  SENSOR_TOP,
+  throughSensor,
   toDisplay,
 } from './index.ts'
 
@@ -51,7 +54,7 @@ const lay = (
   fireExposure = 0,
   grain = NO_GRAIN,
   grainAmount = 0,
-): FloatImage => compositeStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount }, 1, 1)
+): FloatImage => compositeStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount, halation: 0, sensor: false }, 1, 1)
 
 describe('the stack', () => {
   it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
@@ -166,7 +169,7 @@ describe('grain', () => {
       makeCrew(1),
       flat(3, 0.2),
       { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },
-      { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1 },
+      { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1, halation: 0, sensor: false },
       1,
       7,
     )
@@ -182,15 +185,88 @@ describe('the display', () => {
   it('goes there and back', () => {
     for (let n = 0; n <= 20; n++) expect(encodeSrgb(decodeSrgb(n / 20))).toBeCloseTo(n / 20, 6)
     expect(decodeRec709(1)).toBeCloseTo(1, 12)
-    expect(softShoulder(0.5)).toBe(0.5)
-    expect(softShoulder(1e6)).toBeLessThanOrEqual(1)
-    expect(softShoulder(0.7501) - softShoulder(0.75)).toBeCloseTo(1e-4, 6)
   })
   it('turns every code of a plate back into itself where nothing bends it', () => {
     const image = makeImage(256, 1, 4)
     for (let n = 0; n < 256; n++) image.data.set([decodeSrgb(n / 255), 0, 0, 1], n * 4)
-    const bytes = toDisplay(makeCrew(1), image, 0, 'plain')
+    const bytes = toDisplay(makeCrew(1), image, 0, 'clip')
     for (let n = 0; n < 256; n++) expect(bytes[n * 4]).toBe(n)
-    expect(toDisplay(makeCrew(1), image, 1, 'plain')[100 * 4]).toBeGreaterThan(100)
+    expect(toDisplay(makeCrew(1), image, 1, 'clip')[100 * 4]).toBeGreaterThan(100)
+  })
+})
+
+describe('the sensor', () => {
+  it('gives back every plate code that it is taken through, to the byte', () => {
+    const crew = makeCrew(1)
+    const image = makeImage(256, 24, 3)
+    for (let y = 0; y < 24; y++)
+      for (let x = 0; x < 256; x++)
+        image.data.set(
+          [x, (x * (y + 3)) % 256, (255 - x + 11 * y) % 256].map((code) => decodeSrgb(code / 255)),
+          (y * 256 + x) * 3,
+        )
+    const scene = plateScene(crew, image)
+    const four = makeImage(256, 24, 4)
+    for (let n = 0; n < 256 * 24; n++) for (let c = 0; c < 3; c++) four.data[n * 4 + c] = scene.data[n * 3 + c] ?? 0
+    const bytes = toDisplay(crew, four, 0, 'sensor')
+    for (let n = 0; n < 256 * 24; n++)
+      for (let c = 0; c < 3; c++)
+        expect(bytes[n * 4 + c]).toBe(Math.round(encodeSrgb(image.data[n * 3 + c] ?? 0) * 255))
+  })
+  it('leaves what is dark as it is, never darkens by more light, and clips at its top', () => {
+    expect(throughSensor([0.3, 0.5, 0.1])).toEqual([0.3, 0.5, 0.1])
+    let before = 0
+    for (let n = 0; n <= 200; n++) {
+      const [value] = throughSensor([n / 10, n / 10, n / 10])
+      expect(value).toBeGreaterThanOrEqual(before - 1e-9)
+      before = value
+    }
+    expect(before).toBeCloseTo(1, 6)
+    expect(fromSensor([1, 1, 1])[1]).toBeCloseTo(SENSOR_TOP, 4)
+    // A bright orange runs to a yellow and on to white, as filmed flames do.
+    const orange = [1, 4, 40].map((gain) => throughSensor([gain, 0.45 * gain, 0.12 * gain]))
+    const green = orange.map(([r, g]) => g / r)
+    expect(green[1]).toBeGreaterThan(green[0] ?? 1)
+    expect(green[2]).toBeGreaterThan(0.95)
+  })
+  it('adds fire to what the plate saw: the brighter the plate, the less it gains', () => {
+    const gain = (plate: number): number => {
+      const [scene] = fromSensor([plate, plate, plate])
+      return throughSensor([scene + 0.5, scene + 0.5, scene + 0.5])[0] - plate
+    }
+    expect(gain(0.1)).toBeCloseTo(0.5, 6)
+    expect(gain(0.9)).toBeLessThan(0.1)
+    expect(gain(0.9)).toBeGreaterThan(0)
+  })
+})
+
+describe('halation', () => {
+  it('spreads its share of the fire’s light, redder near it, and nothing without fire', () => {
+    const [width, height] = [320, 192]
+    const crew = makeCrew(1)
+    const flat = (channels: number, value: number): FloatImage => {
+      const image = makeImage(width, height, channels)
+      image.data.fill(value)
+      return image
+    }
+    const fire = flat(3, 0)
+    for (let y = 88; y < 104; y++)
+      for (let x = 152; x < 168; x++) fire.data.fill(4, (y * width + x) * 3, (y * width + x) * 3 + 3)
+    const over = (burning: FloatImage): FloatImage =>
+      compositeStack(
+        crew,
+        flat(3, 0),
+        { fire: burning, smoke: flat(4, 0), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },
+        { layers: [layer('fire')], fireExposure: 0, grain: NO_GRAIN, grainAmount: 0, halation: 0.1, sensor: false },
+        1,
+        1,
+      )
+    const lit = over(fire)
+    const sum = (c: number): number => lit.data.reduce((total, v, n) => total + (n % 4 === c ? v : 0), 0)
+    const own = fire.data.reduce((total, v) => total + v, 0) / 3
+    expect((sum(0) - own) / own).toBeCloseTo(0.1, 2)
+    expect(sum(2)).toBeLessThan(sum(0))
+    expect(lit.data[4 * (96 * width + 175)]).toBeGreaterThan(lit.data[4 * (96 * width + 190)] ?? 1)
+    expect(over(flat(3, 0)).data.every((v, n) => v === (n % 4 === 3 ? 1 : 0))).toBe(true)
   })
 })

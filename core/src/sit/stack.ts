@@ -1,7 +1,9 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
-import { exp, pow } from '../math/index.ts'
+import { pow } from '../math/index.ts'
+import { blur, uploadImage } from './blur.ts'
 import type { GrainLaw } from './grain.ts'
+import { layHalation } from './halation.ts'
 
 /** The passes that the stack takes, as the picture makes them; all of the plate's size. */
 export interface StackPasses {
@@ -29,55 +31,21 @@ export interface StackSettings {
   layers: readonly StackLayer[]
   /** Exposure of everything the fire gives out, stops: flame and the light it throws, together. */
   fireExposure: number
+  /** Share of the fire's light that spreads in the lens and the sensor. */
+  halation: number
   grain: GrainLaw
   grainAmount: number
+  /** Whether the plate is the light of its scene (plateScene): its grain's law is of what the sensor makes of it. */
+  sensor: boolean
 }
 
 /** Pixels of this picture per pixel of the full frame: 1, 1/2, 1/4. */
 export type StackScale = number
 
 const stops = (value: number): number => pow(2, value)
-const MOST_SIGMA = 64
-
-function weightsFor(sigma: number): Float32Array {
-  const radius = Math.max(1, Math.ceil(sigma * 3))
-  const weights = new Float32Array(radius + 1)
-  let sum = 0
-  for (let n = 0; n <= radius; n++) {
-    weights[n] = exp(-(n * n) / (2 * sigma * sigma))
-    sum += (n ? 2 : 1) * (weights[n] ?? 0)
-  }
-  return weights.map((weight) => weight / sum)
-}
-
-/** Lays a picture of 1, 3 or 4 channels on the heap as four floats a pixel; a `last` picture fills the fourth. */
-function uploadImage(crew: Crew, image: FloatImage, last?: FloatImage): number {
-  const pixels = image.width * image.height
-  const pointer = crew.heap.alloc(pixels * 16)
-  const target = crew.heap.f32(pointer, pixels * 4)
-  const { channels, data } = image
-  for (let n = 0; n < pixels; n++) {
-    for (let c = 0; c < Math.min(4, channels); c++) target[n * 4 + c] = data[n * channels + c] ?? 0
-    if (channels < 4) target[n * 4 + 3] = last ? (last.data[n] ?? 0) : 0
-  }
-  return pointer
-}
-
-function blur(crew: Crew, image: number, sigma: number, width: number, height: number): void {
-  if (!(sigma > 0.05)) return
-  const weights = weightsFor(Math.min(sigma, MOST_SIGMA))
-  const mark = crew.heap.mark()
-  const at = crew.heap.alloc(weights.byteLength)
-  crew.heap.f32(at, weights.length).set(weights)
-  const between = crew.heap.alloc(width * height * 16)
-  crew.run('blurLine', [between, image, at, weights.length - 1, width, height, 0], height, 8)
-  crew.run('blurLine', [image, between, at, weights.length - 1, width, height, 1], height, 8)
-  crew.heap.release(mark)
-}
-
 /**
  * Lays the passes over the plate: result = plate x (shadow + fire light), smoke over, fire add, in the layers' order, then grain on what was added.
- * plate: linear light, 3 channels. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
+ * plate: linear light, 3 channels; the light of its scene where settings.sensor is set. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  */
 export function compositeStack(
   crew: Crew,
@@ -143,6 +111,7 @@ export function compositeStack(
           height,
           8,
         )
+        layHalation(crew, image, passes.fire, layer.tint.map((t) => t * own * fireGain * layer.amount), settings.halation)
       }
       heap.release(inner)
     }
@@ -154,7 +123,7 @@ export function compositeStack(
     const law = [...settings.grain.floor, ...settings.grain.slope].map((part) => part * scale * scale)
     crew.run(
       'compositeGrain',
-      [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, width],
+      [out, image, plateAt, put([...law, settings.grain.spread, settings.grainAmount]), frame, Number(settings.sensor), width],
       height,
       8,
     )

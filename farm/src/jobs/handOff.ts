@@ -5,6 +5,7 @@ import { writeExr } from '@lantern/core/formats'
 import {
   channelsOf,
   composeFrame,
+  lightOfPlate,
   type PictureQualityName,
   passChannels,
   readPasses,
@@ -50,19 +51,17 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
           { frame },
         )
       const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
-      const linear = await plateLinear(
-        await getBlob(store, await assetFrame(store, plate.asset, frame, 'full')),
-        plate.encoding,
-      )
+      const full = await getBlob(store, await assetFrame(store, plate.asset, frame, 'full'))
+      const light = lightOfPlate(crew, await plateLinear(full, plate.encoding), document.sit, plate.encoding)
       const result = composeFrame(
         crew,
-        linear,
+        light,
         passes,
         stackSettingsAt(document, grain, frame, resolved.inputs),
         plate.width,
         frame,
       )
-      if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.movieCurve))
+      if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.curve))
       if (plan.exr) {
         const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []
         const bytes = writeExr(
@@ -71,7 +70,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
             height: plate.height,
             channels: [
               ...channelsOf(result, ['R', 'G', 'B', 'A']),
-              ...channelsOf(linear, ['plate.R', 'plate.G', 'plate.B']),
+              ...channelsOf(light, ['plate.R', 'plate.G', 'plate.B']),
               ...fits,
             ],
             attributes: { software: 'Coal Lantern', shot: shot.name, frame: String(frame) },

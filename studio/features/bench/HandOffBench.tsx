@@ -48,7 +48,7 @@ export function HandOffBench() {
         </Flex>
       ))}
       <SchemaBench
-        settings={SETTINGS.sit.filter(({ key }) => key === 'movieCurve')}
+        settings={SETTINGS.sit.filter(({ key }) => key === 'curve')}
         values={shot.document.sit}
         path={['sit']}
       />

@@ -35,7 +35,7 @@ export function SitBench() {
         />
       )}
       <SchemaBench
-        settings={SETTINGS.sit.filter(({ key }) => key !== 'movieCurve')}
+        settings={SETTINGS.sit}
         values={sit}
         path={['sit']}
         follows={{ at: ['sit'], now: sit.follows }}

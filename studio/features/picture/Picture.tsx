@@ -81,7 +81,7 @@ const bracketed = (name: string, pressed: boolean) =>
 
 /** Which view, what it is compared with, and how bright it is shown. */
 function PictureBar() {
-  const { view, compare, exposure, soft, set } = useShot()
+  const { view, compare, exposure, set } = useShot()
   return (
     <Flex
       gap="10px"
@@ -120,14 +120,6 @@ function PictureBar() {
           onValue={(value) => set({ exposure: value })}
         />
       </Box>
-      <Press
-        plain
-        aria-pressed={soft}
-        title="A soft shoulder keeps hot colours apart; plain clips them."
-        onClick={() => set({ soft: !soft })}
-      >
-        {soft ? 'Soft' : 'Plain'}
-      </Press>
     </Flex>
   )
 }

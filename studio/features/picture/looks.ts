@@ -190,7 +190,7 @@ export class Looks {
         this.#burning.size > 0)
     )
       return
-    const of = [shot, status, state.exposure, state.soft]
+    const of = [shot, status, state.exposure]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
     for (let n = 1; n <= to - from; n++) {
       const next =
@@ -215,7 +215,7 @@ export class Looks {
   }
 
   #lay(state: ShotState, frame: number): { there?: Shown; request?: LaidFrom } {
-    const { shot, status, exposure, soft } = state
+    const { shot, status, exposure } = state
     if (!shot) return {}
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
@@ -225,9 +225,8 @@ export class Looks {
       document.plate.encoding,
       frame,
       mark,
-      source.kind === 'none' ? 0 : settled.sit,
+      source.kind === 'none' ? settled.sit.curve : settled.sit,
       exposure,
-      soft,
     ])
     const request: LaidFrom = {
       frame,
@@ -236,7 +235,6 @@ export class Looks {
       source,
       size: 'half',
       exposure,
-      way: soft ? 'soft' : 'plain',
     }
     const there = this.#cache.get(key)
     if (there) return { there, request }
@@ -245,7 +243,7 @@ export class Looks {
       key,
       mark,
       request,
-      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, soft]),
+      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure]),
     }
     this.#next()
     return { request }

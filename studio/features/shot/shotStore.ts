@@ -75,7 +75,6 @@ export interface ShotState {
   compare: Compare
   wipe: number
   exposure: number
-  soft: boolean
   tool: Tool
   sheet: boolean
   matchStep: MatchStep
@@ -122,7 +121,7 @@ let chain: Promise<unknown> = Promise.resolve()
 
 const remembered = (
   name: string,
-): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'soft' | 'matchStep'>> => {
+): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'matchStep'>> => {
   try {
     return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
   } catch {
@@ -143,7 +142,6 @@ export const useShot = create<ShotState>()((set, get) => ({
   compare: 'none',
   wipe: 0.5,
   exposure: 0,
-  soft: true,
   tool: 'choose',
   matchStep: 'Track',
   oldSolve: false,
@@ -153,17 +151,16 @@ export const useShot = create<ShotState>()((set, get) => ({
   saving: 0,
   set(change) {
     set(change)
-    const { name, frame, station, chosen, view, soft, matchStep, shot } = get()
+    const { name, frame, station, chosen, view, matchStep, shot } = get()
     if (
       shot &&
       ('frame' in change ||
         'station' in change ||
         'chosen' in change ||
         'view' in change ||
-        'soft' in change ||
         'matchStep' in change)
     )
-      localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, soft, matchStep }))
+      localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, matchStep }))
   },
   go(station) {
     const { shot, chosen } = get()
@@ -188,7 +185,6 @@ export const useShot = create<ShotState>()((set, get) => ({
               station: STATIONS.find((one) => one === kept.station) ?? 'Plate',
               chosen: kept.chosen ?? '',
               view: kept.view ?? 'camera',
-              soft: kept.soft ?? true,
               matchStep: kept.matchStep ?? 'Track',
               oldSolve: false,
             }

@@ -1,0 +1,68 @@
+import type { Crew } from '../base/index.ts'
+import type { FloatImage } from '../data/index.ts'
+
+// What a camera's sensor makes of the light of a scene, and back; the kernels' twin (kernels/assembly/sensor.ts). A plate has been through one: light is added to what it saw, not to what it recorded.
+
+type Rgb = readonly [number, number, number]
+
+/** Straight up to here, and level from there on, in times white. */
+export const SENSOR_KNEE = 0.7
+export const SENSOR_TOP = 8
+/** Its channels from Rec. 709's: they overlap, so that a bright orange clips to yellow and white (typical of sensors with colour filters in stripes or mosaics; rows sum to 1). */
+const CHANNELS: readonly Rgb[] = [
+  [0.72, 0.24, 0.04],
+  [0.2, 0.68, 0.12],
+  [0.05, 0.2, 0.75],
+]
+const BACK: readonly Rgb[] = [
+  [1.53992395, -0.54499366, 0.00506971],
+  [-0.45627376, 1.70468948, -0.24841572],
+  [0.01901141, -0.41825095, 1.39923954],
+]
+const ROOM = 1 - SENSOR_KNEE
+const REACH = SENSOR_TOP - SENSOR_KNEE
+const B = 1 / ROOM - 2 / REACH
+const A = -1 / (2 * REACH + B * REACH * REACH)
+
+const through = (rows: readonly Rgb[], [r, g, b]: Rgb): [number, number, number] =>
+  rows.map(([x, y, z]) => x * r + y * g + z * b) as [number, number, number]
+
+function bend(v: number): number {
+  if (v <= SENSOR_KNEE) return v
+  const d = Math.min(REACH, v - SENSOR_KNEE)
+  return SENSOR_KNEE + (d * (1 + A * d)) / (1 + B * d)
+}
+function unbend(v: number): number {
+  if (v <= SENSOR_KNEE) return v
+  const y = Math.min(ROOM, v - SENSOR_KNEE)
+  const p = 1 - y * B
+  return SENSOR_KNEE + (2 * y) / (p + Math.sqrt(Math.max(0, p * p + 4 * A * y)))
+}
+
+function passed(curve: (v: number) => number, light: Rgb): [number, number, number] {
+  const channels = through(CHANNELS, light)
+  return channels.every((v) => v <= SENSOR_KNEE)
+    ? [light[0], light[1], light[2]]
+    : through(BACK, channels.map(curve) as [number, number, number])
+}
+
+/** Plate value, linear and not held within 0 and 1, that light of a scene gives. */
+export const throughSensor = (light: Rgb): [number, number, number] => passed(bend, light)
+/** Light of the scene that gives a plate value; what is clipped comes back as SENSOR_TOP times white. */
+export const fromSensor = (value: Rgb): [number, number, number] => passed(unbend, value)
+
+/** A plate's picture (3 channels, linear plate values) as the light of its scene. */
+export function plateScene(crew: Crew, plate: FloatImage): FloatImage {
+  const { width, height, data } = plate
+  const mark = crew.heap.mark()
+  const at = crew.heap.alloc(width * height * 16)
+  const pixels = crew.heap.f32(at, width * height * 4)
+  for (let n = 0; n < width * height; n++)
+    for (let c = 0; c < 3; c++) pixels[n * 4 + c] = data[n * 3 + c] ?? 0
+  crew.run('sensorBack', [at, width], height, 8)
+  const scene = new Float32Array(data.length)
+  for (let n = 0; n < width * height; n++)
+    for (let c = 0; c < 3; c++) scene[n * 3 + c] = pixels[n * 4 + c] ?? 0
+  crew.heap.release(mark)
+  return { ...plate, data: scene }
+}
