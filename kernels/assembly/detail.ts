@@ -1,5 +1,6 @@
 import { tileValue } from './force'
-import { sample, vectorAt, within } from './grid'
+import { cubic } from './flame'
+import { mixed, sample, vectorAt, within } from './grid'
 
 // Kept frames made finer (core/src/gas/detail.ts). Padded coarse fields; places: four floats a cell, in cells of the world's lattice.
 
@@ -108,4 +109,92 @@ export function synthesiseDetail(
       store<f32>(o + 10240, sample(c5, cx, cy, cz, sx, sxy))
     }
   }
+}
+
+/** Of the tile of whirls: how far a place is pushed at these carried coordinates, two sets of whirls in turn, octave on octave (half as far in its own turning, and slower by the cascade). */
+// @ts-ignore: decorator
+@inline
+function push(tile: usize, nodes: i32, p: v128, q: v128, w0: f32, w1: f32, a: v128, b: v128, pitch: f32, cascade: f32, octaves: i32): v128 {
+  let sum = f32x4.splat(0)
+  let scale = pitch, strength: f32 = 1
+  for (let o = 0; o < octaves; o++) {
+    const one = whirlAt(tile, nodes, f32x4.add(f32x4.mul(p, f32x4.splat(scale)), a)), two = whirlAt(tile, nodes, f32x4.add(f32x4.mul(q, f32x4.splat(scale)), b))
+    sum = f32x4.add(sum, f32x4.mul(f32x4.splat(strength), f32x4.add(f32x4.mul(f32x4.splat(w0), one), f32x4.mul(f32x4.splat(w1), two))))
+    scale *= 2
+    strength *= 0.5 * cascade
+  }
+  return sum
+}
+
+/** The periodic tile's vector at tile coordinates. */
+// @ts-ignore: decorator
+@inline
+function whirlAt(tile: usize, n: i32, place: v128): v128 {
+  const floors = f32x4.floor(place)
+  const f = f32x4.sub(place, floors)
+  const m = n - 1
+  const whole = i32x4.trunc_sat_f32x4_s(floors)
+  const i = i32x4.extract_lane(whole, 0) & m, j = i32x4.extract_lane(whole, 1) & m, k = i32x4.extract_lane(whole, 2) & m
+  const i1 = (i + 1) & m, j1 = (j + 1) & m, k1 = (k + 1) & m
+  const a = tile + ((<usize>((k * n + j) * n)) << 4), b = tile + ((<usize>((k * n + j1) * n)) << 4), c = tile + ((<usize>((k1 * n + j) * n)) << 4), d = tile + ((<usize>((k1 * n + j1) * n)) << 4)
+  const e = (<usize>i) << 4, e1 = (<usize>i1) << 4
+  return mixed(v128.load(a + e), v128.load(a + e1), v128.load(b + e), v128.load(b + e1), v128.load(c + e), v128.load(c + e1), v128.load(d + e), v128.load(d + e1), i32x4.shuffle(f, f, 0, 0, 0, 0), i32x4.shuffle(f, f, 1, 1, 1, 1), i32x4.shuffle(f, f, 2, 2, 2, 2))
+}
+
+/** A place past which a share of a cell no whirl carries anything worth a picture. */
+const STILL: f32 = 0.02
+
+/**
+ * Padded fields of a picture so many times finer, each cell read (by a cubic) where whirls would have carried it from: extinction, temperature and, where they are given (0: none), the fuel that burns and the mixture, whose tips are torn
+ * by `tear` as well. amount: how far the whirls carry in cells, smoke first, then where the mixture is that of a flame. marks: tiles of the coarse cells, tx x ty a layer; where one holds nothing it stays so.
+ * The other parameters are synthesiseDetail's. Slabs are array layers of the finer fields, nz x factor + 2.
+ */
+export function refineGas(
+  fine: usize, stride: usize, extinction: usize, kelvin: usize, fuel: usize, mixture: usize, marks: usize, tx: i32, ty: i32, tz: i32, ambient: f32, factor: i32, nx: i32, ny: i32, nz: i32, energy: usize, tile: usize, nodes: i32,
+  first: usize, w0: f32, ax: f32, ay: f32, az: f32, second: usize, w1: f32, bx: f32, by: f32, bz: f32, pitch: f32, smoky: f32, flaming: f32, tear: f32, cascade: f32, octaves: i32, steps: i32, from: i32, to: i32,
+): void {
+  const sx = nx + 2, sxy = sx * (ny + 2)
+  const topX = <f32>(nx + 1) - 0.001, topY = <f32>(ny + 1) - 0.001, topZ = <f32>(nz + 1) - 0.001
+  const small: f32 = 1 / <f32>factor
+  const fx = nx * factor + 2, fy = ny * factor + 2
+  const a = f32x4(ax, ay, az, 0), b = f32x4(bx, by, bz, 0)
+  const turned = f32x4(ay, az, ax, 0), turnedToo = f32x4(by, bz, bx, 0)
+  for (let k = from; k < to; k++)
+    for (let j = 0; j < fy; j++)
+      for (let i = 0; i < fx; i++) {
+        const o = fine + ((<usize>((k * fy + j) * fx + i)) << 2)
+        const x = (<f32>i - 0.5) * small + 0.5, y = (<f32>j - 0.5) * small + 0.5, z = (<f32>k - 0.5) * small + 0.5
+        const ti = min(tx - 1, max(0, <i32>(x - 0.5) >> 3)), tj = min(ty - 1, max(0, <i32>(y - 0.5) >> 3)), tk = min(tz - 1, max(0, <i32>(z - 0.5) >> 3))
+        if (!load<u8>(marks + <usize>((tk * ty + tj) * tx + ti))) {
+          store<f32>(o, 0)
+          store<f32>(o + stride, ambient)
+          if (fuel) store<f32>(o + 2 * stride, 0)
+          if (mixture) store<f32>(o + 3 * stride, 0)
+          continue
+        }
+        let gx = within(x, topX), gy = within(y, topY), gz = within(z, topZ)
+        const speed = sample(energy, gx, gy, gz, sx, sxy)
+        const alive = speed * speed / (speed * speed + 0.0025)
+        const rich: f32 = mixture ? min<f32>(1, 3 * sample(mixture, gx, gy, gz, sx, sxy)) : 0
+        const length = (smoky + (flaming - smoky) * rich) * alive
+        let torn: f32 = 1
+        if (length > STILL) {
+          const part = f32x4.splat(-length / <f32>steps)
+          for (let s = 0; s < steps; s++) {
+            const moved = f32x4.mul(part, push(tile, nodes, vectorAt(first, gx, gy, gz, sx, sxy), vectorAt(second, gx, gy, gz, sx, sxy), w0, w1, a, b, pitch, cascade, octaves))
+            gx = within(gx + f32x4.extract_lane(moved, 0), topX)
+            // Nothing comes up through the floor.
+            gy = within(max<f32>(0.5, gy + f32x4.extract_lane(moved, 1)), topY)
+            gz = within(gz + f32x4.extract_lane(moved, 2), topZ)
+          }
+          if (mixture && tear > 0) {
+            const p = vectorAt(first, gx, gy, gz, sx, sxy), q = vectorAt(second, gx, gy, gz, sx, sxy)
+            torn = NativeMathf.exp(tear * alive * f32x4.extract_lane(push(tile, nodes, p, q, w0, w1, turned, turnedToo, pitch, 1.2, 3), 0))
+          }
+        }
+        store<f32>(o, max<f32>(0, cubic(extinction, gx, gy, gz, nx, ny, nz)))
+        store<f32>(o + stride, max(ambient, cubic(kelvin, gx, gy, gz, nx, ny, nz)))
+        if (fuel) store<f32>(o + 2 * stride, sample(fuel, gx, gy, gz, sx, sxy))
+        if (mixture) store<f32>(o + 3 * stride, max<f32>(0, torn * cubic(mixture, gx, gy, gz, nx, ny, nz)))
+      }
 }

@@ -2,7 +2,7 @@ import { sample } from './grid'
 
 // The light of a flame at a place, as core/src/light/flame.ts tells it: sheets of glowing soot at a distance that the mixture fraction and its gradient give, thinner soot within.
 
-const SHEET_AT: f32 = 0.9
+export const SHEET_AT: f32 = 0.9
 const WIDTH: f32 = 0.012
 const DEPTH: f32 = 0.25
 const LEAN: f32 = 0.35
@@ -59,6 +59,13 @@ export function flameAt(eta: f32, slope: f32, warm: f32, air: f32, table: usize,
   flameR = f32x4.extract_lane(glow, 0)
   flameG = f32x4.extract_lane(glow, 1)
   flameB = f32x4.extract_lane(glow, 2)
+}
+
+/** Share of a mixture's burning that goes on where it is: round the sheet, not where fuel is in excess or thinned out. */
+// @ts-ignore: decorator
+@inline
+export function burningZone(eta: f32): f32 {
+  return max<f32>(0, 1 - abs(eta - 0.8) * 1.25)
 }
 
 /** Length of a padded field's gradient, per metre; half: 1 / (2 cell). Slabs are interior layers. */

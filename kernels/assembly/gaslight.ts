@@ -1,4 +1,5 @@
 import { sample, within } from './grid'
+import { SHEET_AT } from './flame'
 import { castRay } from './trace'
 
 // Light in and through the gas on a coarse grid. Gas block, f32 unless said, byte offsets:
@@ -6,6 +7,7 @@ import { castRay } from './trace'
 //   52 coarse cell (m); 56 i32 coarse cx cy cz; 68 u32 coarse extinction (1/m, padded); 72 u32 coarse light (8 floats a cell, padded)
 //   76 u32 velocity (m/s; 4 floats a cell u v w 0, padded), 0: at rest; 80 u32 fuel that burns (g/m^3, padded), 0: none; 84 its share where two frames are blended; 88 seconds by which its velocity carries it
 //   92 world metres per metre of the gas; 96 world to gas: 9 floats in rows, then 3 of shift; 144 up in the gas, unit; 156 u32 look block (march.ts); 160 air (K); 164 u32 mixture (padded), 0: no flame; 168 u32 length of its gradient (1/m, padded)
+//   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture is read by a cubic, 0: it is fine enough for straight lines
 // Everything in a block is in the gas's own space: a run that is shown turned, scaled or mirrored is one with another matrix. Optical depth keeps with the scale.
 // Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
 
@@ -15,6 +17,7 @@ export function coarsenExtinction(gas: usize, factor: i32, share: f32, from: i32
   const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
   const sx = nx + 2, sxy = (nx + 2) * (ny + 2)
   const fine = <usize>load<u32>(gas, 28)
+  const mixture = <usize>load<u32>(gas, 164)
   const coarse = <usize>load<u32>(gas, 68)
   for (let k = from; k < to; k++)
     for (let j = 0; j < cy; j++)
@@ -24,7 +27,9 @@ export function coarsenExtinction(gas: usize, factor: i32, share: f32, from: i32
         for (let c = k * factor; c < min(nz, (k + 1) * factor); c++)
           for (let b = j * factor; b < min(ny, (j + 1) * factor); b++)
             for (let a = i * factor; a < min(nx, (i + 1) * factor); a++) {
-              sum += load<f32>(fine + ((<usize>((c + 1) * sxy + (b + 1) * sx + a + 1)) << 2))
+              const e = (<usize>((c + 1) * sxy + (b + 1) * sx + a + 1)) << 2
+              // Soot within a flame is the flame's own: what smokes is outside.
+              sum += load<f32>(fine + e) * (mixture ? 1 - min<f32>(1, load<f32>(mixture + e) / SHEET_AT) : <f32>1)
               n += 1
             }
         store<f32>(coarse + ((<usize>(((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1)) << 2), n > 0 ? share * sum / n : 0)

@@ -11,7 +11,7 @@ export { smoothCut, residualCut, applyDotCut, divergenceCut, closeFaces, openFac
 export { curl, confine, addCentred } from './vorticity'
 export { buoyancy, baroclinic, total, react, fastest, extent, flame, markTiles } from './combust'
 export { pushFaces, dragFaces, stirFaces, windFaces } from './force'
-export { ownPlaces, carryPlaces, unresolved, synthesiseDetail } from './detail'
+export { ownPlaces, carryPlaces, unresolved, synthesiseDetail, refineGas } from './detail'
 export { traceScene } from './trace'
 export { coarsenExtinction, lightGrid, relight } from './gaslight'
 export { gradientLength } from './flame'

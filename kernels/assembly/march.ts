@@ -1,5 +1,5 @@
 import { castPixel, dirX, dirY, dirZ } from './camera'
-import { cubic, flameAt, flameB, flameDistance, flameExtinction, flameG, flameR } from './flame'
+import { cubic, flameAt, flameB, flameDistance, flameExtinction, flameG, flameR, burningZone, SHEET_AT } from './flame'
 import { mixed, sample, vectorAt, within } from './grid'
 
 // Gases through the camera (emission and absorption with scattering, front to back), as many as there are, where they overlap too. Gas blocks are gaslight.ts's.
@@ -67,7 +67,7 @@ function enter(gas: usize, s: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32
 /**
  * out: 12 floats a pixel, added to with `share`: fire r g b (attenuated by what is before it), smoke alpha; smoke lit by sun and sky r g b premultiplied, its distance in m times alpha; smoke lit by the fire r g b,
  * metres of heated air (the path integral of 1 - air / temperature). Items are rows; surfaces as traceScene leaves them. list: `count` gas blocks (u32); state: 64 bytes a gas for every row.
- * step: of the march, cells. late: seconds after the frame's own moment, the first and the last of which a pixel takes one; salt: another pattern of samples.
+ * step: of the march, cells as they are kept. late: seconds after the frame's own moment, the first and the last of which a pixel takes one; salt: another pattern of samples.
  */
 export function marchGas(camera: usize, list: usize, count: i32, state: usize, step: f32, late0: f32, late1: f32, share: f32, salt: i32, surfaces: usize, out: usize, width: i32, from: i32, to: i32): void {
   const ox = load<f32>(camera), oy = load<f32>(camera, 4), oz = load<f32>(camera, 8)
@@ -86,7 +86,7 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
         if (!enter(gas, s, ox, oy, oz, dx, dy, dz, far)) continue
         t = min(t, load<f32>(s))
         end = max(end, load<f32>(s, 4))
-        ds = min(ds, step * load<f32>(gas, 12) * load<f32>(gas, 92))
+        ds = min(ds, step * 0.125 * load<f32>(gas, 172) * load<f32>(gas, 92))
       }
       if (t >= end) continue
       const late = late0 + (late1 - late0) * hash(x, y, salt + 7)
@@ -112,7 +112,7 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
           const nx = load<i32>(gas, 16), ny = load<i32>(gas, 20), nz = load<i32>(gas, 24)
           let px = load<f32>(s, 8) + load<f32>(s, 20) * t, py = load<f32>(s, 12) + load<f32>(s, 24) * t, pz = load<f32>(s, 16) + load<f32>(s, 28) * t
           const tilesX = load<i32>(gas, 40), tilesY = load<i32>(gas, 44), tilesZ = load<i32>(gas, 48)
-          const tile: f32 = 8 * cell
+          const tile = load<f32>(gas, 172)
           const ti = min(tilesX - 1, max(0, <i32>(px / tile))), tj = min(tilesY - 1, max(0, <i32>(py / tile))), tk = min(tilesZ - 1, max(0, <i32>(pz / tile)))
           if (!load<u8>(<usize>load<u32>(gas, 36) + <usize>((tk * tilesY + tj) * tilesX + ti))) {
             const ex = ((<f32>(ti + (load<f32>(s, 20) > 0 ? 1 : 0))) * tile - px) * load<f32>(s, 48)
@@ -130,7 +130,9 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
           if (velocity && ahead != 0) {
             // What is here then is what is upstream of it now.
             const back = -ahead * inv
-            const v = vectorAt(velocity, gx, gy, gz, sx, sxy)
+            const per = load<f32>(gas, 176)
+            const vx = <i32>(<f32>nx * per + 0.5) + 2, vxy = vx * (<i32>(<f32>ny * per + 0.5) + 2)
+            const v = vectorAt(velocity, (gx - 0.5) * per + 0.5, (gy - 0.5) * per + 0.5, (gz - 0.5) * per + 0.5, vx, vxy)
             gx = within(gx + back * f32x4.extract_lane(v, 0), topX)
             gy = within(gy + back * f32x4.extract_lane(v, 1), topY)
             gz = within(gz + back * f32x4.extract_lane(v, 2), topZ)
@@ -141,16 +143,15 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
           const air = load<f32>(gas, 160)
           if (kelvin > air) haze += weight * (1 - air / kelvin) * ds
           // Depth keeps with the scale: per metre of the world it is so much thinner.
-          const ext = weight * sample(<usize>load<u32>(gas, 28), gx, gy, gz, sx, sxy) / scale
+          let ext = weight * sample(<usize>load<u32>(gas, 28), gx, gy, gz, sx, sxy) / scale
           const look = <usize>load<u32>(gas, 156)
-          const fuel = <usize>load<u32>(gas, 80)
-          if (fuel) {
-            const burning = sample(fuel, gx, gy, gz, sx, sxy)
-            if (burning > 0) glow = f32x4.add(glow, f32x4.mul(f32x4.splat(weight * burning / scale), f32x4(load<f32>(look, 64), load<f32>(look, 68), load<f32>(look, 72), 0)))
-          }
           const mixture = <usize>load<u32>(gas, 164)
+          let zone: f32 = 1
           if (mixture) {
-            const eta = max<f32>(0, cubic(mixture, gx, gy, gz, nx, ny, nz))
+            const eta = max<f32>(0, load<i32>(gas, 180) ? cubic(mixture, gx, gy, gz, nx, ny, nz) : sample(mixture, gx, gy, gz, sx, sxy))
+            // Soot within a flame is the flame's own: what smokes is outside.
+            ext *= 1 - min<f32>(1, eta / SHEET_AT)
+            zone = burningZone(eta)
             if (eta > 0.02) {
               flameAt(eta, sample(<usize>load<u32>(gas, 168), gx, gy, gz, sx, sxy), kelvin - air, air, <usize>load<u32>(look, 76), load<f32>(look, 48), load<f32>(look, 52), load<i32>(look, 56))
               want = min(want, scale * max(FLAME_LEAST, min(FLAME_MOST, FLAME_SHARE * flameDistance)))
@@ -160,6 +161,11 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
                 glow = f32x4.add(glow, f32x4.mul(f32x4.splat(part), f32x4(flameR, flameG, flameB, 0)))
               }
             }
+          }
+          const fuel = <usize>load<u32>(gas, 80)
+          if (fuel) {
+            const burning = sample(fuel, gx, gy, gz, sx, sxy)
+            if (burning > 0) glow = f32x4.add(glow, f32x4.mul(f32x4.splat(weight * zone * burning / scale), f32x4(load<f32>(look, 64), load<f32>(look, 68), load<f32>(look, 72), 0)))
           }
           if (ext < 1e-5) continue
           const albedo = load<f32>(look)

@@ -174,6 +174,8 @@ export interface ShownFrame {
   weight: number
   /** Seconds by which its velocity carries it; later is positive. */
   ahead: number
+  /** Frames just before it that a final is made from too: what moves on from frame to frame. */
+  trail?: readonly number[]
 }
 
 /** A kept run as it is shown at a frame of the plate. */
@@ -193,6 +195,11 @@ export interface DrawContext {
   illuminance: number
   /** The most lights that an effect may be taken for. */
   emitters: number
+  /** The camera that sees it, and how long a frame is, s. */
+  camera: Camera
+  seconds: number
+  /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
+  finer?: { crew: Crew; frame(number: number): unknown }
 }
 
 /** A kind of effect: what its items are, what is computed of them, and how that looks. */

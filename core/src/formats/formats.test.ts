@@ -75,12 +75,18 @@ describe('a kept gas frame', () => {
     box: { cell: 0.05, origin: [-8, 0, 3] as const, size: [16, 8, 24] as const },
     ambient: 288,
     tiles: Int32Array.of(1, 4),
-    channels: Array.from({ length: 6 }, (_, n) =>
+    channels: Array.from({ length: 7 }, (_, n) =>
       Uint16Array.from({ length: 2 * TILE ** 3 }, (_, i) => (i * (n + 3)) % 30000),
     ),
   }
   it('comes back as it was', () => {
     expect(readGasFrame(writeGasFrame(frame))).toEqual(frame)
+  })
+  it('of before burnt fuel was kept has none', () => {
+    const old = { ...frame, channels: frame.channels.slice(0, 6) }
+    const read = readGasFrame(writeGasFrame(old))
+    expect(read.channels.slice(0, 6)).toEqual(old.channels)
+    expect(read.channels[6]?.every((half) => half === 0)).toBe(true)
   })
   it('is refused when damaged, wherever it is cut or flipped', () => {
     const bytes = writeGasFrame(frame)

@@ -83,8 +83,8 @@ export function advectVelocity(crew: Crew, fields: GasFields, wind: Vec3, share:
   closeWalls(crew, fields)
 }
 
-/** Advects the densities by fluxes, axis after axis, in the other order every other step. */
-export function advectDensities(crew: Crew, fields: GasFields, share: number, backward: boolean): void {
+/** Advects the densities by fluxes, axis after axis, in the other order every other step. sharp: soot that is no part of a fire keeps its edges. */
+export function advectDensities(crew: Crew, fields: GasFields, share: number, backward: boolean, sharp: boolean): void {
   const { pointers, scratch, box, closed, flags, spans, open } = fields
   const [nx, ny, nz] = box.size
   const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
@@ -114,7 +114,10 @@ export function advectDensities(crew: Crew, fields: GasFields, share: number, ba
       outsideOf(crew, fields, target, 'cells', ambient)
       crew.run(
         'advectScalar',
-        [target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, share, spans.cells, nx, ny, nz],
+        [
+          ...[target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, sharp && name === 'soot' ? 1 : 0],
+          ...[share, spans.cells, nx, ny, nz],
+        ],
         nz,
         chunk,
       )

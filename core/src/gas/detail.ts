@@ -125,6 +125,54 @@ function whirlSets(crew: Crew, flows: readonly Dense[], seed: number, seconds: n
   return sets.map((set) => ({ ...set, weight: set.weight / norm }))
 }
 
+/** Whirls of a frame as the picture takes them, on the heap: a finer frame without being one. */
+export interface FrameWhirls {
+  factor: number
+  amount: number
+  energy: number
+  wave: number
+  nodes: number
+  pitch: number
+  sets: readonly WhirlSet[]
+}
+
+/** The first whirls of a finer frame, half a wave, are so many coarse cells across. */
+const PICTURE_WHIRL = 1 / 0.6
+const PICTURE_TURNINGS = 0.6
+
+/**
+ * The whirls between a frame's cells, for a picture that shows it from near. frames: detailNeeds' frames of one run in order, the wanted one last; seconds: a frame's time; number: the wanted frame's, which decides the whirls' turns.
+ * What they point to lies on the heap from here on.
+ */
+export function frameWhirls(
+  crew: Crew,
+  frames: readonly GasFrame[],
+  { factor, amount, seed }: DetailSettings,
+  seconds: number,
+  number: number,
+): FrameWhirls {
+  const flows = frames.map((frame) => uploadDense(crew, frame, []))
+  const here = flows.at(-1)
+  if (!here) throw new TypeError('a finer frame needs a frame')
+  return {
+    factor,
+    amount: amount * PICTURE_TURNINGS,
+    ...whirlEnergy(crew, here, seed),
+    nodes: WHIRL_NODES,
+    pitch: WHIRL_NODES / WHIRL_WAVES / 2 / PICTURE_WHIRL,
+    sets: whirlSets(crew, flows, seed, seconds, number),
+  }
+}
+
+/** The tile of waves and the speed of what the coarse cells can't hold, from the difference of neighbours, m/s. */
+function whirlEnergy(crew: Crew, { box: { size }, velocity }: Dense, seed: number): { wave: number; energy: number } {
+  const wave = crew.heap.alloc(WHIRL_NODES ** 3 * 16)
+  crew.heap.f32(wave, WHIRL_NODES ** 3 * 4).set(whirlTile(seed + 5))
+  const energy = crew.heap.alloc(paddedCells(size) * 4)
+  crew.run('unresolved', [energy, velocity, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
+  return { wave, energy }
+}
+
 /** The fine tiles that lie in the coarse frame's tiles, rising. */
 function fineTiles(coarse: GasFrame, fineBox: CellBox, factor: number): Int32Array {
   const [tx, ty] = tileCounts(coarse.box)
@@ -179,11 +227,7 @@ export function synthesiseDetail(
     )
     const here = flows.at(-1) as Dense
     const { size, origin, cell } = coarse.box
-    const wave = crew.heap.alloc(WHIRL_NODES ** 3 * 16)
-    crew.heap.f32(wave, WHIRL_NODES ** 3 * 4).set(whirlTile(seed + 5))
-    // Speed of what the coarse cells can't hold, from the difference of neighbours; m/s.
-    const energy = crew.heap.alloc(paddedCells(size) * 4)
-    crew.run('unresolved', [energy, here.velocity, ...size], size[2] + 2, layersPerChunk(size, crew.threads))
+    const { wave, energy } = whirlEnergy(crew, here, seed)
     const sets = whirlSets(crew, flows, seed, seconds, number)
     const fineBox: CellBox = {
       cell: cell / factor,

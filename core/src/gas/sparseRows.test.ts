@@ -235,6 +235,7 @@ const KERNELS: Record<string, (p: Place) => number[]> = {
               noise(-1, 1),
               (axis + 2) % 3,
               0,
+              axis === 0 ? 1 : 0,
               0.3,
               spans.cells,
             ],

@@ -149,13 +149,21 @@ function pushAll(
 }
 
 /** Advects all, in several parts where this step itself set going what may outrun it, or blows a cell up to several. */
-function advectAll(crew: Crew, fields: GasFields, wind: Vec3, share: number, dt: number, backward: boolean): void {
+function advectAll(
+  crew: Crew,
+  fields: GasFields,
+  wind: Vec3,
+  share: number,
+  dt: number,
+  backward: boolean,
+  sharp: boolean,
+): void {
   const growth = largest(crew, fields, fields.expansion, fields.expansion, fields.expansion) * dt
   const fastest = Math.max((fastestSpeed(crew, fields) * share) / LONGEST_SWEEP, growth / LARGEST_GROWTH)
   const parts = Math.min(MOST_PARTS, Math.max(1, Math.ceil(fastest - 1e-6)))
   for (let part = 0; part < parts; part++) {
     if (part > 0) fillAllGhosts(crew, fields, wind)
-    advectDensities(crew, fields, share / parts, backward)
+    advectDensities(crew, fields, share / parts, backward, sharp)
     advectVelocity(crew, fields, wind, share / parts, backward)
   }
 }
@@ -231,7 +239,9 @@ export function stepGas(
 
   const out = outflow(crew, fields)
   const share = dt / fields.box.cell
-  advectAll(crew, fields, wind, share, dt, budget.steps % 2 === 1)
+  // Smoke, dust or steam: nothing has burnt in it, nor can.
+  const sharp = budget.burned === 0 && budget.fuel === 0
+  advectAll(crew, fields, wind, share, dt, budget.steps % 2 === 1, sharp)
   budget.steps++
   budget.carriedOut += out.theta * share * energy0 * volume
   budget.sootOut += out.soot * share * AIR_DENSITY * volume

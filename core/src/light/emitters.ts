@@ -1,4 +1,4 @@
-import { type GasFrame, halfTable, TILE, tileCounts } from '../data/index.ts'
+import { type GasFrame, halfTable, mixtureOf, TILE, tileCounts } from '../data/index.ts'
 import { exp } from '../math/index.ts'
 import { GLOW_ENTRIES, GLOW_FROM, GLOW_STEP } from './blackBody.ts'
 import {
@@ -6,7 +6,6 @@ import {
   burntRise,
   innerExtinction,
   innerKelvin,
-  mixtureOf,
   SHEET_AT,
   SHEET_INTEGRAL,
   SHEET_KELVIN,

@@ -1,4 +1,3 @@
-import { type GasFrame, halfTable, paddedCells, TILE, tileCounts } from '../data/index.ts'
 import { exp } from '../math/index.ts'
 import { blackBodyXyz, GLOW_ENTRIES, GLOW_FROM, GLOW_STEP, intoGamut, rec709 } from './blackBody.ts'
 
@@ -6,8 +5,6 @@ import { blackBodyXyz, GLOW_ENTRIES, GLOW_FROM, GLOW_STEP, intoGamut, rec709 } f
 // Everything goes by the mixture fraction over its stoichiometric value: 0 in air, 1 where there is just air enough, more where fuel is in excess. It is as wide as the cells, so a sheet's place is told by a distance:
 // how far the mixture is from the sheet's, over its gradient (as level sets tell distances; Peters 2000, 3.2).
 
-/** Stoichiometric mixture fraction: a kg of fuel burns with 15.15 kg of air. */
-export const STOICHIOMETRIC = 1 / 16.15
 /** Mixture at which the sheet stands. */
 export const SHEET_AT = 0.9
 /** Thickness of a sheet, m, and its optical depth; share of the thickness on its lean side. */
@@ -21,7 +18,6 @@ export const INNER_KELVIN: readonly [number, number] = [1350, 1000]
 export const INNER_EXTINCTION = 0.7
 /** Where the mixture changes more slowly than this, 1/m, there is no sheet: gas that was mixed as it came. */
 export const WEAK: readonly [number, number] = [1.2, 3]
-const AIR_GRAMS = 1204
 
 /** Temperature above the air's that a mixture has when all that can has burnt, K. */
 export const burntRise = (eta: number): number => (eta < 1 ? 1500 * eta : Math.max(500, 1500 - 330 * (eta - 1)))
@@ -57,31 +53,4 @@ export function blackBodyTable(illuminance: number): Float32Array {
       table[n * 4 + c] = (part * Math.PI) / illuminance
     })
   return table
-}
-
-/** The mixture of a frame's cells over its stoichiometric value, padded; undefined where nothing of it burnt or can burn. The floor's layer is repeated below it. */
-export function mixtureOf({ box, tiles, channels, ambient }: GasFrame): Float32Array | undefined {
-  const [, heat, fuel, , , , burnt] = channels
-  if (!heat || !fuel || !burnt || !burnt.some((half) => half !== 0)) return undefined
-  const values = halfTable()
-  const eta = new Float32Array(paddedCells(box.size))
-  const [nx, ny, nz] = box.size
-  const [tx, ty] = tileCounts(box)
-  const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  tiles.forEach((tile, n) => {
-    const [i0, j0, k0] = [(tile % tx) * TILE, (Math.floor(tile / tx) % ty) * TILE, Math.floor(tile / (tx * ty)) * TILE]
-    for (let at = 0; at < TILE ** 3; at++) {
-      const [i, j, k] = [i0 + (at % TILE), j0 + ((at >> 3) % TILE), k0 + (at >> 6)]
-      if (i >= nx || j >= ny || k >= nz) continue
-      const o = n * TILE ** 3 + at
-      const grams = (values[fuel[o] ?? 0] ?? 0) + (values[burnt[o] ?? 0] ?? 0)
-      const gas = (AIR_GRAMS * ambient) / (ambient + (values[heat[o] ?? 0] ?? 0))
-      const value = grams / gas / STOICHIOMETRIC
-      const e = (k + 1) * sxy + (j + 1) * sx + i + 1
-      eta[e] = value
-      if (j === 0) eta[e - sx] = value
-    }
-  })
-  return eta
 }

@@ -1,13 +1,12 @@
 import type { Crew } from '../base/index.ts'
-import { type GasFrame, halfTable, paddedCells, TILE, tileCounts } from '../data/index.ts'
-import { mixtureOf, SHEET_AT } from '../light/index.ts'
+import { type GasFrame, paddedCells } from '../data/index.ts'
 import { conjugate, type Quaternion, rotate, type Vec3 } from '../math/index.ts'
+import { type FieldWishes, type GasFields, refineFields, uploadFields } from './gasFields.ts'
+import type { Whirls } from './passes.ts'
 
 /** Fine cells per cell of the coarse light grid. */
 export const LIGHT_FACTOR = 4
-const BLOCK_BYTES = 172
-/** Gas hotter than this by so much burns where it still holds fuel, K. */
-const BURNS_FROM = 350
+const BLOCK_BYTES = 184
 
 /** Where a kept gas is shown: world = turn (scale x mirror x gas) + shift. */
 export interface Placement {
@@ -47,53 +46,39 @@ export interface GasBlock {
   coarse: readonly [number, number, number]
 }
 
-export interface GasLayout {
-  /** m^2/kg. */
-  extinctionPerSoot: number
+export interface GasLayout extends FieldWishes {
   /** Its share where two frames are blended, and by how many seconds its velocity carries it. */
   weight: number
   ahead: number
   place: Placement
-  /** Whether its velocity is wanted, and its fuel where it burns. */
-  moves: boolean
-  burns: boolean
+  /** Whirls between its cells, where the picture shows them. */
+  whirls?: Whirls
 }
 
 const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
 
+/** What of a block's words are not its fields'. */
+interface BlockParts {
+  frame: GasFrame
+  fields: GasFields
+  coarse: readonly [number, number, number]
+  lightCell: number
+  coarseExtinction: number
+  light: number
+  slope: number
+  layout: GasLayout
+}
+
 /** Writes the words of a block as the kernels read them (kernels/assembly/gaslight.ts). */
-function writeBlock(
-  crew: Crew,
-  block: number,
-  laid: {
-    frame: GasFrame
-    coarse: readonly [number, number, number]
-    tiles: readonly [number, number, number]
-    weight: number
-    ahead: number
-    place: Placement
-    /** Pointers of the fields. */
-    at: {
-      extinction: number
-      kelvin: number
-      marks: number
-      coarseExtinction: number
-      light: number
-      speed?: number
-      flame?: number
-      mixture?: number
-      slope?: number
-    }
-  },
-): void {
-  const { frame, coarse, tiles, weight, ahead, place, at } = laid
-  const { box } = frame
+function writeBlock(crew: Crew, block: number, parts: BlockParts): void {
+  const { frame, fields, coarse, lightCell, coarseExtinction, light, slope, layout } = parts
+  const { weight, ahead, place } = layout
   const floats = crew.heap.f32(block, BLOCK_BYTES / 4)
   const words = crew.heap.i32(block, BLOCK_BYTES / 4)
-  floats.set([box.origin[0] * box.cell, box.origin[1] * box.cell, box.origin[2] * box.cell, box.cell])
-  words.set([...box.size, at.extinction, at.kelvin, at.marks, ...tiles], 4)
-  floats[13] = box.cell * LIGHT_FACTOR
-  words.set([...coarse, at.coarseExtinction, at.light, at.speed ?? 0, at.flame ?? 0], 14)
+  floats.set([...fields.low, fields.cell])
+  words.set([...fields.size, fields.extinction, fields.kelvin, fields.marks, ...fields.tiles], 4)
+  floats[13] = lightCell
+  words.set([...coarse, coarseExtinction, light, fields.speed, fields.fuel], 14)
   // Columns of the matrix are the world's axes in the gas.
   const columns = (
     [
@@ -116,98 +101,36 @@ function writeBlock(
   )
   words[39] = 0
   floats[40] = frame.ambient
-  words.set([at.mixture ?? 0, at.slope ?? 0], 41)
+  words.set([fields.mixture, slope], 41)
+  floats.set([fields.tileEdge, fields.speedCells], 43)
+  words[45] = layout.whirls ? 0 : 1
 }
 
-/** Lays the mixture of a frame's cells, padded, and the length of its gradient on the heap. */
-function uploadFlame(crew: Crew, { box }: GasFrame, mixture: Float32Array): { mixture: number; slope: number } {
-  const { heap } = crew
-  const [at, slope] = [heap.alloc(mixture.byteLength), heap.alloc(mixture.byteLength)]
-  heap.f32(at, mixture.length).set(mixture)
-  heap.f32(slope, mixture.length).fill(0)
-  crew.run('gradientLength', [slope, at, 0.5 / box.cell, ...box.size], box.size[2])
-  return { mixture: at, slope }
-}
-
-/** Lays a kept gas frame on the crew's heap: extinction and temperature dense, tiles that hold something marked, the coarse extinction summed; velocity and burning fuel where they are wanted. */
+/** Lays a kept gas frame on the crew's heap: its fields, finer where whirls are given, and the extinction summed for the light. */
 export function uploadGasFrame(
   crew: Crew,
   frame: GasFrame,
-  layout: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>,
+  wanted: Pick<GasLayout, 'extinctionPerSoot'> & Partial<GasLayout>,
 ): GasBlock {
-  const { extinctionPerSoot, weight, ahead, place, moves, burns } = { ...PLAIN, ...layout }
+  const layout: GasLayout = { ...PLAIN, ...wanted }
   const { heap } = crew
-  const { box, tiles, channels } = frame
-  const [soot, heat, fuel, u, v, w] = channels
-  const cells = paddedCells(box.size)
-  const [nx, ny, nz] = box.size
-  const [tx, ty, tz] = tileCounts(box)
-  const dense = (value: number, floats = 1): { at: number; values: Float32Array } => {
-    const at = heap.alloc(cells * 4 * floats)
-    return { at, values: heap.f32(at, cells * floats).fill(value) }
-  }
-  const mixture = burns ? mixtureOf(frame) : undefined
-  const ext = dense(0)
-  const kelvin = dense(frame.ambient)
-  const speed = moves && u && v && w ? dense(0, 4) : undefined
-  const values = halfTable()
-  const flame = burns && fuel?.some((half) => half !== 0) ? dense(0) : undefined
-  const marks = heap.alloc(tx * ty * tz)
-  const held = heap.u8(marks, tx * ty * tz).fill(0)
-  const sx = nx + 2
-  const sxy = sx * (ny + 2)
-  const scale = extinctionPerSoot / 1000
-  tiles.forEach((tile, n) => {
-    const ti = tile % tx
-    const tj = Math.floor(tile / tx) % ty
-    const tk = Math.floor(tile / (tx * ty))
-    // Interpolation reaches half a cell into the neighbours, so they are marked too.
-    for (let c = Math.max(0, tk - 1); c <= Math.min(tz - 1, tk + 1); c++)
-      for (let b = Math.max(0, tj - 1); b <= Math.min(ty - 1, tj + 1); b++)
-        for (let a = Math.max(0, ti - 1); a <= Math.min(tx - 1, ti + 1); a++) held[(c * ty + b) * tx + a] = 1
-    for (let k = 0; k < TILE; k++)
-      for (let j = 0; j < TILE; j++) {
-        const row = (tk * TILE + k + 1) * sxy + (tj * TILE + j + 1) * sx + ti * TILE + 1
-        const o = n * TILE ** 3 + (k * TILE + j) * TILE
-        if (tk * TILE + k >= nz || tj * TILE + j >= ny) continue
-        for (let i = 0; i < Math.min(TILE, nx - ti * TILE); i++) {
-          const warm = values[heat?.[o + i] ?? 0] ?? 0
-          // Soot within a flame is the flame's own: what smokes is outside.
-          const smokes = mixture ? 1 - Math.min(1, (mixture[row + i] ?? 0) / SHEET_AT) : 1
-          ext.values[row + i] = (values[soot?.[o + i] ?? 0] ?? 0) * scale * smokes
-          kelvin.values[row + i] = frame.ambient + warm
-          if (flame && warm > BURNS_FROM) flame.values[row + i] = values[fuel?.[o + i] ?? 0] ?? 0
-          if (speed)
-            speed.values.set(
-              [values[u?.[o + i] ?? 0] ?? 0, values[v?.[o + i] ?? 0] ?? 0, values[w?.[o + i] ?? 0] ?? 0],
-              4 * (row + i),
-            )
-        }
-      }
-  })
-  const coarse: [number, number, number] = [
-    Math.ceil(nx / LIGHT_FACTOR),
-    Math.ceil(ny / LIGHT_FACTOR),
-    Math.ceil(nz / LIGHT_FACTOR),
-  ]
+  const kept = uploadFields(crew, frame, layout)
+  const fields = layout.whirls ? refineFields(crew, kept, frame.ambient, layout.whirls) : kept
+  const cells = paddedCells(fields.size)
+  const factor = LIGHT_FACTOR * (layout.whirls?.factor ?? 1)
+  const coarse = fields.size.map((n) => Math.ceil(n / factor)) as [number, number, number]
   const coarseCells = paddedCells(coarse)
   const coarseExtinction = heap.alloc(coarseCells * 4)
   heap.f32(coarseExtinction, coarseCells).fill(0)
   const light = heap.alloc(coarseCells * 32)
   heap.f32(light, coarseCells * 8).fill(0)
-  const flames = mixture && uploadFlame(crew, frame, mixture)
-  const block = heap.alloc(BLOCK_BYTES)
-  const at = {
-    extinction: ext.at,
-    kelvin: kelvin.at,
-    marks,
-    coarseExtinction,
-    light,
-    speed: speed?.at,
-    flame: flame?.at,
-    ...flames,
+  const slope = fields.mixture && heap.alloc(cells * 4)
+  if (slope) {
+    heap.f32(slope, cells).fill(0)
+    crew.run('gradientLength', [slope, fields.mixture, 0.5 / fields.cell, ...fields.size], fields.size[2])
   }
-  writeBlock(crew, block, { frame, coarse, tiles: [tx, ty, tz], weight, ahead, place, at })
-  crew.run('coarsenExtinction', [block, LIGHT_FACTOR, weight], coarse[2])
+  const block = heap.alloc(BLOCK_BYTES)
+  writeBlock(crew, block, { frame, fields, coarse, lightCell: fields.cell * factor, coarseExtinction, light, slope, layout })
+  crew.run('coarsenExtinction', [block, factor, layout.weight], coarse[2])
   return { block, coarse }
 }

@@ -50,7 +50,7 @@ export interface LaidGas {
 export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
   const place = gas.place ?? AT_HOME
   const look = uploadLook(crew, gas, light, quality.orders)
-  const blocks = gas.frames.map(({ frame, weight, ahead }) => {
+  const blocks = gas.frames.map(({ frame, weight, ahead, whirls }) => {
     const laid = uploadGasFrame(crew, frame, {
       extinctionPerSoot: gas.extinctionPerSoot,
       weight,
@@ -58,6 +58,7 @@ export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality
       place,
       moves: quality.shutterSamples > 1 || ahead !== 0,
       burns: true,
+      whirls,
     })
     crew.heap.i32(laid.block, 40)[39] = look
     return laid

@@ -10,15 +10,30 @@ export interface PictureEmitter {
   radius: number
 }
 
+/** Whirls smaller than a kept frame's cells, on the heap: what reads the frame finer follows them. */
+export interface Whirls {
+  /** Cells of the finer fields along one of the frame's. */
+  factor: number
+  /** Times the way that a whirl of a cell's size carries in its own time. */
+  amount: number
+  /** How fast the motion is that the cells hardly hold, m/s, padded. */
+  energy: number
+  /** The tile of waves, its nodes along an edge, and nodes a cell of the first whirls. */
+  wave: number
+  nodes: number
+  pitch: number
+  /** Two sets of carried coordinates (four floats a cell, padded), their weights and their offsets in the tile. */
+  sets: readonly { places: number; weight: number; offset: readonly number[] }[]
+}
+
 /** One gas of the picture with all that decides how it looks. */
 export interface GasVolume {
   kind: 'gas'
   /** The frames that it is blended from: each with its share, and by how many seconds its own velocity carries it (later is positive). */
-  frames: readonly { frame: GasFrame; weight: number; ahead: number }[]
+  frames: readonly { frame: GasFrame; weight: number; ahead: number; whirls?: Whirls }[]
   place?: Placement
   emitters: readonly PictureEmitter[]
-  /** Plate value of a black body by temperature: from (K), step (K), four floats an entry. */
-  /** bodies: of black bodies alone, which flames' sheets shine by; without it the table's. */
+  /** Plate value of a black body by temperature: from (K), step (K), four floats an entry; bodies: of black bodies alone, which flames' sheets shine by, without it the table's. */
   glow: { from: number; step: number; table: Float32Array; bodies?: Float32Array }
   /** Light that smoke scatters instead of swallowing, 0 to 1, and how much of it forward (Henyey–Greenstein g). */
   albedo: number

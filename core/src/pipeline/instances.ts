@@ -1,5 +1,6 @@
 import type { EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
+import type { PictureQualityName } from './picture.ts'
 import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '../shot/index.ts'
 
 type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
@@ -10,11 +11,18 @@ export const instancesAt = (document: Document, frame: number, inputs: SignalInp
     item.shown ? [...(effectOf(item)?.instances(document, id, frame, inputs) ?? [])] : [],
   )
 
-/** The frames of each item's run that instances are made from, by the item's id. */
-export function neededFrames(instances: readonly EffectInstance[]): Map<string, Set<number>> {
+/** The frames of each item's run that instances are made from at a quality, by the item's id. */
+export function neededFrames(
+  instances: readonly EffectInstance[],
+  quality: PictureQualityName = 'look',
+): Map<string, Set<number>> {
   const needed = new Map<string, Set<number>>()
   for (const { of, frames } of instances)
-    for (const { frame } of frames) needed.set(of, (needed.get(of) ?? new Set()).add(frame))
+    for (const { frame, trail = [] } of frames) {
+      const all = needed.get(of) ?? new Set()
+      needed.set(of, all)
+      for (const one of quality === 'final' ? [...trail, frame] : [frame]) all.add(one)
+    }
   return needed
 }
 

@@ -1,6 +1,6 @@
 import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
 import { type Camera, scaleCamera, straighten } from '../data/index.ts'
-import type { EffectInstance } from '../effects/index.ts'
+import type { DrawContext, EffectInstance } from '../effects/index.ts'
 import { cos, radians, sin } from '../math/index.ts'
 import {
   type Drawable,
@@ -93,7 +93,12 @@ export function pictureRecipe(
   const { camera, before, after, instances } = at
   const { follows: _, ...light } = lightAt(document, at)
   const shown = instances.map(({ frames, place, look }) => ({
-    frames: frames.map(({ weight, ahead }) => ({ weight, ahead })),
+    // Frames of a trail are in their frame's own key; how many they are, and which frame it is, decides how whirls turn.
+    frames: frames.map(({ frame, weight, ahead, trail }) => ({
+      weight,
+      ahead,
+      ...(quality === 'final' && trail ? { frame, trail: trail.length } : {}),
+    })),
     place,
     look,
   }))
@@ -132,19 +137,20 @@ function shutterOf(
   }
 }
 
-/** What the picture draws of all that is shown; an instance whose frames are not there is left out. */
+/** What the picture draws of all that is shown; an instance whose frames are not there is left out. finer: the crew, where a final's detail is worked out. */
 function drawablesOf(
   document: Pick<ShotDocument, 'items'>,
   instances: readonly EffectInstance[],
   dataOf: (item: string, frame: number) => unknown,
-  illuminance: number,
-  emitters: number,
+  context: Omit<DrawContext, 'finer'>,
+  finer: Crew | undefined,
 ): Drawable[] {
   return instances.flatMap((instance) => {
     const data = instance.frames.map(({ frame }) => dataOf(instance.of, frame))
     const effect = effectOf(document.items[instance.of])
     if (!effect || data.some((one) => one === undefined)) return []
-    return effect.draw(instance, data, { illuminance, emitters })
+    const frame = (number: number): unknown => dataOf(instance.of, number)
+    return effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
   })
 }
 
@@ -164,9 +170,16 @@ export function renderPicture(
   const mark = crew.heap.mark()
   try {
     const light = lightAt(document, at)
-    const drawables = drawablesOf(document, at.instances, dataOf, light.illuminance, EMITTERS[quality])
     const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
+    const [over, under] = document.plate.rate
+    const drawables = drawablesOf(
+      document,
+      at.instances,
+      dataOf,
+      { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
+      quality === 'final' ? crew : undefined,
+    )
     const scene = uploadScene(crew, scenePieces(document, at.frame, at.inputs))
     const straightenPixel = (x: number, y: number): [number, number] =>
       straighten(seen, (x - seen.centre[0]) / seen.focalPx, (y - seen.centre[1]) / seen.focalPx)

@@ -1,6 +1,6 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
 import type { EffectInstance } from '@lantern/core/effects'
-import { neededFrames, pictureFrame, renderPicture, writePasses } from '@lantern/core/pipeline'
+import { neededFrames, type PictureQualityName, pictureFrame, renderPicture, writePasses } from '@lantern/core/pipeline'
 import { effectOf } from '@lantern/core/shot'
 import {
   findShotById,
@@ -29,9 +29,10 @@ async function drawnFrames(
   { store }: JobContext,
   { document, items }: ResolvedShot,
   instances: readonly EffectInstance[],
+  quality: PictureQualityName,
 ): Promise<Map<string, unknown> | 'waiting'> {
   const data = new Map<string, unknown>()
-  for (const [item, wanted] of neededFrames(instances)) {
+  for (const [item, wanted] of neededFrames(instances, quality)) {
     const resolved = items.find((one) => one.item === item)
     const key = (resolved && shownRun(resolved)?.key) ?? ''
     for (const frame of wanted) {
@@ -86,7 +87,7 @@ export async function pictureJob(
     }
     try {
       const at = pictureFrame(document, resolved.camera, frame, resolved.inputs)
-      const data = await drawnFrames(context, resolved, at.instances)
+      const data = await drawnFrames(context, resolved, at.instances, payload.quality)
       if (data === 'waiting') {
         later.push({ frame, key })
         continue

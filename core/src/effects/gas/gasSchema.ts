@@ -254,6 +254,16 @@ export const gasSchema = z
       group: 'Look',
       touches: 'picture',
     }),
+    finals: number(0, 3, 1, {
+      label: 'Fine detail',
+      unit: '×',
+      span: [0, 2],
+      step: 0.05,
+      hint: 'Strength of the fine whirls that finals show between the cells wherever the camera is near enough to see them; 0 shows none.',
+      group: 'Look',
+      touches: 'picture',
+      still: true,
+    }),
     blue: number(0, 4, 1, {
       label: 'Blue base',
       unit: '×',

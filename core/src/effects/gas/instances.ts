@@ -1,3 +1,4 @@
+import { detailNeeds } from '../../gas/index.ts'
 import { SOOT_EXTINCTION } from '../../light/index.ts'
 import { add, panTiltRoll, radians, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
@@ -20,6 +21,9 @@ export interface GasLook {
   forward: number
   extinction: number
   blue: number
+  /** Strength of the fine whirls that finals show between the cells, and which they are; 0: none. */
+  finer: number
+  seed: number
 }
 
 const lookOf = (item: GasItem): GasLook => ({
@@ -27,6 +31,9 @@ const lookOf = (item: GasItem): GasLook => ({
   forward: item.forward,
   extinction: EXTINCTION[item.matter] * item.thickness,
   blue: item.blue,
+  // A run that was made finer for good has them.
+  finer: item.detail > 1 ? 0 : item.finals,
+  seed: item.seed,
 })
 
 /** A moment of a run, in frames from its first: the frames beside it, each carried to it by its own velocity. */
@@ -40,6 +47,10 @@ function between(at: number, weight: number, first: number, last: number, rate: 
     { frame: first + low + 1, weight: weight * share, ahead: (share - 1) / rate },
   ]
 }
+
+/** With the frames before each that its fine whirls have come through. */
+const trailed = (frames: readonly ShownFrame[], first: number, { finer }: GasLook): ShownFrame[] =>
+  finer > 0 ? frames.map((one) => ({ ...one, trail: detailNeeds(one.frame, first).slice(0, -1) })) : [...frames]
 
 /** What a reuse shows of a run of `first` to `last` at so many frames since the plate's first; none before the run begins and after it is over. */
 export function reuseFrames(
@@ -78,13 +89,14 @@ function ownInstance(
 ): EffectInstance<GasLook>[] {
   const { first, last } = runOf(document, item)
   if (frame < first || frame > last) return []
+  const look = lookOf(itemAt(document, item, frame, inputs))
   return [
     {
       item: id,
       of: id,
-      frames: [{ frame, weight: 1, ahead: 0 }],
+      frames: trailed([{ frame, weight: 1, ahead: 0 }], first, look),
       place: { ...AT_HOME, shift: carriedBy(document, item, frame) },
-      look: lookOf(itemAt(document, item, frame, inputs)),
+      look,
     },
   ]
 }
@@ -110,13 +122,14 @@ function reuseInstance(
   const way = carriedBy(document, gas, frames[0]?.frame ?? first)
   const carried = rotate(turn, scale([now.mirror ? -way[0] : way[0], way[1], way[2]], now.scale))
   const shift = add(subtract(now.position, rotate(turn, scale(mirrored, now.scale))), carried)
+  const look = lookOf(itemAt(document, gas, frame, inputs))
   return [
     {
       item: id,
       of: item.of,
-      frames,
+      frames: trailed(frames, first, look),
       place: { turn, scale: now.scale, mirror: now.mirror, shift },
-      look: lookOf(itemAt(document, gas, frame, inputs)),
+      look,
     },
   ]
 }

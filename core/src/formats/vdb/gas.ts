@@ -12,6 +12,7 @@ const NAMES = {
   soot: ['density', 'soot', 'smoke'],
   heat: ['temperature', 'heat', 'temp'],
   fuel: ['fuel', 'flame', 'flames'],
+  burnt: ['burnt'],
   velocity: ['velocity', 'vel', 'v'],
 } as const
 export interface VdbUnits {
@@ -25,7 +26,7 @@ export const KELVIN_UNITS: VdbUnits = { density: 1, kelvin: 1, kelvinAt0: 0 }
 const MOST_CELLS = 400e6
 
 /**
- * density (soot, g/m^3), temperature (K), fuel (g/m^3) and velocity (m/s, at cell centres), over the tiles that hold something. half: halves the file; temperatures then keep 11 bits.
+ * density (soot, g/m^3), temperature (K), fuel and burnt fuel (g/m^3) and velocity (m/s, at cell centres), over the tiles that hold something. half: halves the file; temperatures then keep 11 bits.
  */
 export function gasGrids(frame: GasFrame, half: boolean): VdbGrid[] {
   const { cell, origin } = frame.box
@@ -86,6 +87,7 @@ export function gasGrids(frame: GasFrame, half: boolean): VdbGrid[] {
     grid('density', 'float', 'fog volume', [0], (o) => channel('soot', o)),
     grid('temperature', 'float', 'fog volume', [frame.ambient], (o) => frame.ambient + channel('heat', o)),
     grid('fuel', 'float', 'fog volume', [0], (o) => channel('fuel', o)),
+    grid('burnt', 'float', 'fog volume', [0], (o) => channel('burnt', o)),
     grid('velocity', 'vector', 'unknown', [0, 0, 0], (o, c) => channel((['u', 'v', 'w'] as const)[c] ?? 'u', o)),
   ]
 }
@@ -107,6 +109,7 @@ interface GasGrids {
   soot?: VdbGrid
   heat?: VdbGrid
   fuel?: VdbGrid
+  burnt?: VdbGrid
   velocity?: VdbGrid
 }
 type Wrong = (what: string, remedy: string) => LanternError
@@ -121,6 +124,7 @@ function findGrids(grids: readonly VdbGrid[]): GasGrids {
     soot: named(NAMES.soot, 'float'),
     heat: named(NAMES.heat, 'float'),
     fuel: named(NAMES.fuel, 'float'),
+    burnt: named(NAMES.burnt, 'float'),
     velocity: named(NAMES.velocity, 'vector'),
   }
 }
@@ -244,7 +248,8 @@ export function gasOfGrids(
   fillChannels(found.soot, channels.slice(0, 1), tileAt, place, density)
   fillChannels(found.heat, channels.slice(1, 2), tileAt, place, kelvinAbove)
   fillChannels(found.fuel, channels.slice(2, 3), tileAt, place, density)
-  fillChannels(found.velocity, channels.slice(3), tileAt, place, (v) => v)
+  fillChannels(found.burnt, channels.slice(6, 7), tileAt, place, density)
+  fillChannels(found.velocity, channels.slice(3, 6), tileAt, place, (v) => v)
   return { box, ambient: still, tiles, channels }
 }
 
