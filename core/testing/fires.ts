@@ -43,6 +43,7 @@ export function smallFire({
     shear: { exponent: 0, at: 10, ground: 0 },
     black: true,
     fade: 0,
+    settle: 0,
     ambient: 293,
     sootYield: 0.02,
     burnTime: 0.25,

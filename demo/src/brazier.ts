@@ -44,6 +44,7 @@ export const BRAZIER_GAS: GasSettings = {
   shear: { exponent: 0, at: 10, ground: 0 },
   black: true,
   fade: 0,
+  settle: 0,
   cut: false,
   sootYield: 0.045,
   burnTime: 0.1,

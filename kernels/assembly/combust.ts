@@ -70,6 +70,34 @@ function turnedOne(p: usize, h: usize, density: usize, e: usize, b: usize, ratio
   store<f32>(p + e, load<f32>(p + e) + max<f32>(-most, min<f32>(most, ratio * (load<f32>(h + e) + load<f32>(h + b)) * (before - there) / (there + before))))
 }
 
+/**
+ * What floats falls: every cell takes the share of what the one above it held and gives the same of its own to the one below, or to the ground (upwind; share = speed x dt / cell, at most 1). What falls into a solid cell lies there.
+ * partial[layer] = what its fluid cells have lost of it.
+ */
+export function settle(floating: usize, flags: usize, share: f32, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
+  const sx = nx + 2
+  for (let k = from + 1; k <= to; k++) {
+    let lost: f64 = 0
+    for (let j = 1; j <= ny; j++) {
+      const line = k * (ny + 2) + j
+      const base = baseOf(spans, line, sx)
+      const ya = stepOf(spans, line, base, 1, sx)
+      for (let i = firstOf(spans, line) + 1, stop = endOf(spans, line, nx, nx); i <= stop; i++) {
+        const c = <usize>(base + i)
+        const e = c << 2
+        const own = load<f32>(floating + e)
+        const above: f32 = j == ny ? 0 : load<f32>(floating + e + ya)
+        if (own == 0 && above == 0) continue
+        const next: f32 = own + share * (above - own)
+        if (load<u8>(flags + c) != FLUID) continue
+        store<f32>(floating + e, next)
+        lost += own - next
+      }
+    }
+    store<f64>(partial + ((<usize>(k - 1)) << 3), lost)
+  }
+}
+
 /** Adds up what is there: partial[4 layer ...] = sums over fluid cells of theta = 1 - density, fuel and soot; the fourth stays free. */
 export function total(density: usize, fuel: usize, soot: usize, flags: usize, partial: usize, spans: usize, nx: i32, ny: i32, nz: i32, from: i32, to: i32): void {
   const sx = nx + 2

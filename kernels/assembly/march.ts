@@ -5,7 +5,7 @@ import { mixed, sample, vectorAt, within } from './grid'
 // Gases through the camera (emission and absorption with scattering, front to back), as many as there are, where they overlap too. Gas blocks are gaslight.ts's.
 // Look block, f32: 0 albedo; 4 Henyey–Greenstein g; 8 sun r g b (value of a white surface square to it: normal illuminance / E); 20 sky and bounce r g b (mean value over the sphere);
 //   32 direction to the sun x y z (world); 44 i32 orders of scattering; 48 table start (K); 52 1 / table pitch (1/K); 56 i32 table entries; 60 u32 table: 4 floats r g b 0 a entry;
-//   64 blue glow r g b: value a metre of burning at 1 g/m^3 of fuel; 76 u32 table of black bodies, entries as the other table's
+//   64 blue glow r g b: value a metre of burning at 1 g/m^3 of fuel; 76 u32 table of black bodies, entries as the other table's; 80 colour of the smoke r g b (in sun and sky already)
 // Ray state of a gas, 64 bytes: 0 begin, 4 end (world metres); 8 origin x y z, 20 direction x y z (gas space, per world metre); 32 phase of each of four orders; 48 1 / direction x y z
 
 const STATE: usize = 64
@@ -67,13 +67,15 @@ function enter(gas: usize, s: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32
 /**
  * out: 12 floats a pixel, added to with `share`: fire r g b (attenuated by what is before it), smoke alpha; smoke lit by sun and sky r g b premultiplied, its distance in m times alpha; smoke lit by the fire r g b,
  * metres of heated air (the path integral of 1 - air / temperature). Items are rows; surfaces as traceScene leaves them. list: `count` gas blocks (u32); state: 64 bytes a gas for every row.
+ * spread, where it is given: two floats a pixel, the sum and the sum of squares of the fire's brightness over the calls; mask, where it is given: only pixels whose byte is not 0.
  * step: of the march, cells as they are kept. late: seconds after the frame's own moment, the first and the last of which a pixel takes one; salt: another pattern of samples.
  */
-export function marchGas(camera: usize, list: usize, count: i32, state: usize, step: f32, late0: f32, late1: f32, share: f32, salt: i32, surfaces: usize, out: usize, width: i32, from: i32, to: i32): void {
+export function marchGas(camera: usize, list: usize, count: i32, state: usize, step: f32, late0: f32, late1: f32, share: f32, salt: i32, surfaces: usize, out: usize, spread: usize, mask: usize, width: i32, from: i32, to: i32): void {
   const ox = load<f32>(camera), oy = load<f32>(camera, 4), oz = load<f32>(camera, 8)
   for (let y = from; y < to; y++)
     for (let x = 0; x < width; x++) {
       const pixel = <usize>(y * width + x)
+      if (mask && !load<u8>(mask + pixel)) continue
       const at = out + pixel * 48
       castPixel(camera, <f32>x + 0.5, <f32>y + 0.5)
       const dx = dirX, dy = dirY, dz = dirZ
@@ -201,7 +203,7 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
           }
           const scatters = f32x4.splat(ext * albedo)
           bright = f32x4.add(bright, f32x4.mul(scatters, f32x4.add(f32x4.mul(f32x4(load<f32>(look, 8), load<f32>(look, 12), load<f32>(look, 16), 0), f32x4.splat(sun)), f32x4.mul(f32x4(load<f32>(look, 20), load<f32>(look, 24), load<f32>(look, 28), 0), f32x4.splat(sky)))))
-          own = f32x4.add(own, f32x4.mul(scatters, light))
+          own = f32x4.add(own, f32x4.mul(scatters, f32x4.mul(light, f32x4(load<f32>(look, 80), load<f32>(look, 84), load<f32>(look, 88), 1))))
         }
         if (next > t) {
           // Nothing here. Whole steps, so that the samples of a ray lie on one lattice and skipping can't be seen.
@@ -223,9 +225,32 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
         if (left < 0.002) break
         t += want
       }
+      if (spread) {
+        const bright: f32 = 0.2126 * f32x4.extract_lane(fire, 0) + 0.7152 * f32x4.extract_lane(fire, 1) + 0.0722 * f32x4.extract_lane(fire, 2)
+        const o = spread + (pixel << 3)
+        store<f32>(o, load<f32>(o) + bright)
+        store<f32>(o, load<f32>(o, 4) + bright * bright, 4)
+      }
       const whole = f32x4.splat(share)
       v128.store(at, f32x4.add(v128.load(at), f32x4.mul(whole, f32x4.replace_lane(fire, 3, 1 - left))))
       v128.store(at, f32x4.add(v128.load(at, 16), f32x4.mul(whole, f32x4.replace_lane(smoke, 3, depth))), 16)
       v128.store(at, f32x4.add(v128.load(at, 32), f32x4.mul(whole, f32x4.replace_lane(lit, 3, haze))), 32)
     }
+}
+
+/** Marks pixels whose mean of `count` marched brightnesses is known no better than to a share of itself and of `level`, and scales what they hold by `keep`, to make room for more. mask: a byte a pixel. */
+export function markGrainy(out: usize, spread: usize, mask: usize, count: f32, level: f32, most: f32, keep: f32, width: i32, from: i32, to: i32): void {
+  for (let n = <usize>(from * width); n < <usize>(to * width); n++) {
+    const sum = load<f32>(spread + (n << 3)), squares = load<f32>(spread + (n << 3), 4)
+    const mean: f32 = sum / count
+    const error: f32 = sqrt(max<f32>(0, squares / count - mean * mean) / count)
+    const grainy = error > most * (mean + level)
+    store<u8>(mask + n, grainy ? 1 : 0)
+    if (!grainy) continue
+    const at = out + n * 48
+    const k = f32x4.splat(keep)
+    v128.store(at, f32x4.mul(k, v128.load(at)))
+    v128.store(at, f32x4.mul(k, v128.load(at, 16)), 16)
+    v128.store(at, f32x4.mul(k, v128.load(at, 32)), 32)
+  }
 }

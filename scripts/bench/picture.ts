@@ -119,7 +119,11 @@ const stack: Bench = {
     const passes = renderPicture(crew, document, at, () => frame, 'final')
     const plate = makeImage(1280, 720, 3)
     for (let n = 0; n < plate.data.length; n++) plate.data[n] = ((n * 37) % 101) / 200
-    const settings = stackSettings(document.sit, 'srgb', { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 })
+    const settings = stackSettings(document.sit, 'srgb', {
+      floor: [1e-5, 1e-5, 1e-5],
+      slope: [1e-4, 1e-4, 1e-4],
+      spread: 0.1,
+    })
     return { ms: timed(5, () => void composeFrame(crew, plate, passes, settings, 1280, 1061)), figures: {} }
   },
 }

@@ -42,6 +42,7 @@ export function vortexRows(crew: Crew): Row[] {
     radiant: 0,
     black: true,
     fade: 0,
+    settle: 0,
     confinement: 0,
     courant: 1,
     cut: false,

@@ -12,7 +12,7 @@ import {
   renderPicture,
   stackSettings,
 } from '@lantern/core/pipeline'
-import { toDisplay } from '@lantern/core/sit'
+import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { Drafts } from './drafts.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
@@ -105,7 +105,10 @@ async function plateOf(request: LaidFrom): Promise<FloatImage> {
   const { document, frame, size } = request
   const { plate } = document
   const key = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
-  return plates.get(key) ?? plates.put(key, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
+  return (
+    plates.get(key) ??
+    plates.put(key, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
+  )
 }
 
 async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promise<FloatImage> {
@@ -202,7 +205,9 @@ const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string =>
   JSON.stringify([frame, document, grain, source, size])
 
 /** Lays a frame over its plate, linear; the last one is at hand. */
-async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean }> {
+async function laid(
+  request: LaidFrom,
+): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; passes?: Passes }> {
   const crew = await crewHere()
   const plate = await plateOf(request)
   const { passes, passing } =
@@ -210,19 +215,33 @@ async function laid(request: LaidFrom): Promise<{ plate: FloatImage; image: Floa
       ? { passes: await keptPasses(request.source.key, request.frame), passing: false }
       : await gasPassesOf(crew, request)
   const { sit, plate: info } = request.document
-  const image = composeFrame(crew, plate, passes, stackSettings(sit, info.encoding, request.grain), info.width, request.frame)
+  const image = composeFrame(
+    crew,
+    plate,
+    passes,
+    stackSettings(sit, info.encoding, request.grain),
+    info.width,
+    request.frame,
+  )
   last = { from: fromOf(request), image }
-  return { plate, image, passing }
+  return { plate, image, passing, passes }
 }
 
 /** The linear picture that a reading is taken of. */
 const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> =>
   !of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image
 
+const flames = new WeakMap<Passes, number | undefined>()
+/** How bright the flame of some passes is; measured once. */
+function flameOf(passes: Passes): number | undefined {
+  if (!flames.has(passes)) flames.set(passes, flameBrightness(passes.fire))
+  return flames.get(passes)
+}
+
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
   const crew = await crewHere()
-  const { plate, image, passing } = await laid(request)
+  const { plate, image, passing, passes } = await laid(request)
   const bareImage = makeImage(plate.width, plate.height, 4)
   for (let n = 0; n < plate.width * plate.height; n++) {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
@@ -241,6 +260,7 @@ async function compose(request: ComposeRequest): Promise<void> {
       bare,
       milliseconds: performance.now() - begun,
       passing,
+      flame: passes && flameOf(passes),
     },
     [added.buffer, bare.buffer],
   )

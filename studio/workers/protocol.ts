@@ -67,6 +67,8 @@ export type LookReply =
       bare: Uint8Array
       milliseconds: number
       passing: boolean
+      /** How bright its flame is before any exposure, times white. */
+      flame?: number
     }
   | {
       what: 'draft-frame'

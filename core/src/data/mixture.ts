@@ -10,7 +10,7 @@ const AIR_GRAMS = 1204
 /** The mixture of a frame's cells over its stoichiometric value, padded; undefined where nothing of it burnt or can burn. The floor's layer is repeated below it. */
 export function mixtureOf({ box, tiles, channels, ambient }: GasFrame): Float32Array | undefined {
   const [, heat, fuel, , , , burnt] = channels
-  if (!heat || !fuel || !burnt || !burnt.some((half) => half !== 0)) return undefined
+  if (!heat || !fuel || !burnt?.some((half) => half !== 0)) return undefined
   const values = halfTable()
   const eta = new Float32Array(paddedCells(box.size))
   const [nx, ny, nz] = box.size

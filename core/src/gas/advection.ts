@@ -115,7 +115,15 @@ export function advectDensities(crew: Crew, fields: GasFields, share: number, ba
       crew.run(
         'advectScalar',
         [
-          ...[target, pointers[name], axis, faces[axis] ?? 0, ...done, n === 2 ? 1 : 0, sharp && name === 'soot' ? 1 : 0],
+          ...[
+            target,
+            pointers[name],
+            axis,
+            faces[axis] ?? 0,
+            ...done,
+            n === 2 ? 1 : 0,
+            sharp && name === 'soot' ? 1 : 0,
+          ],
           ...[share, spans.cells, nx, ny, nz],
         ],
         nz,

@@ -108,6 +108,8 @@ export interface GasSettings {
   black: boolean
   /** Time in which what floats thins to 1/e by settling or drying, s; 0: never. */
   fade: number
+  /** Speed at which what floats falls through the gas, m/s. */
+  settle: number
   /** Strength of the vorticity confinement; 0 is none. */
   confinement: number
   /** Longest path of the gas in one step, cells. */

@@ -216,6 +216,16 @@ function react(crew: Crew, fields: GasFields, settings: GasSettings, dt: number)
   return Array.from({ length: 8 }, (_, n) => sumPartials(crew, partial, nz, 8, n)) as Sums
 }
 
+/** Lets what floats fall by a share of a cell; how much of it reached the ground, over the air's density and summed over cells. */
+function settleFloating(crew: Crew, fields: GasFields, share: number): number {
+  if (!(share > 0)) return 0
+  const { box, pointers, partial, flags, spans } = fields
+  const [nx, ny, nz] = box.size
+  const chunk = layersPerChunk(box.size, crew.threads, fields.active !== undefined)
+  crew.run('settle', [pointers.soot, flags, Math.min(1, share), partial, spans.cells, nx, ny, nz], nz, chunk)
+  return sumPartials(crew, partial, nz, 1, 0)
+}
+
 /** One step of `dt` seconds ending at `time`: feed, push, project, advect, burn. */
 export function stepGas(
   crew: Crew,
@@ -255,6 +265,9 @@ export function stepGas(
   const thinned = settings.fade > 0 ? exp(-dt / settings.fade) : 1
   budget.soot = sums[7] * thinned
   budget.sootOut += sums[7] * (1 - thinned) * AIR_DENSITY * volume
+  const fallen = settleFloating(crew, fields, settings.settle * share)
+  budget.soot -= fallen
+  budget.sootOut += fallen * mass
   budget.burned += burned
   budget.radiated += radiated
   budget.sootMade += sums[0] * settings.sootYield * mass

@@ -4,8 +4,16 @@ import { conjugate, type Quaternion, rotate, type Vec3 } from '../math/index.ts'
 import { type FieldWishes, type GasFields, refineFields, uploadFields } from './gasFields.ts'
 import type { Whirls } from './passes.ts'
 
-/** Fine cells per cell of the coarse light grid. */
-export const LIGHT_FACTOR = 4
+/** Kept cells per cell of the light grid: the finest whose work (its cells times the lights and directions that each looks along) stays within bounds, the last where none does. */
+export const LIGHT_FACTORS = [1, 2, 4] as const
+/** Directions that a cell looks along for the sun and the sky. */
+const SKY_AND_SUN = 6
+
+export function lightFactor(size: readonly [number, number, number], lights: number, work: number): number {
+  const cells = size[0] * size[1] * size[2]
+  return LIGHT_FACTORS.find((factor) => (cells / factor ** 3) * (lights + SKY_AND_SUN) <= work) ?? 4
+}
+
 const BLOCK_BYTES = 184
 
 /** Where a kept gas is shown: world = turn (scale x mirror x gas) + shift. */
@@ -53,9 +61,18 @@ export interface GasLayout extends FieldWishes {
   place: Placement
   /** Whirls between its cells, where the picture shows them. */
   whirls?: Whirls
+  /** Kept cells per cell of the light grid. */
+  lightCells: number
 }
 
-const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = { weight: 1, ahead: 0, place: AT_HOME, moves: false, burns: false }
+const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = {
+  weight: 1,
+  ahead: 0,
+  place: AT_HOME,
+  moves: false,
+  burns: false,
+  lightCells: 4,
+}
 
 /** What of a block's words are not its fields'. */
 interface BlockParts {
@@ -117,7 +134,7 @@ export function uploadGasFrame(
   const kept = uploadFields(crew, frame, layout)
   const fields = layout.whirls ? refineFields(crew, kept, frame.ambient, layout.whirls) : kept
   const cells = paddedCells(fields.size)
-  const factor = LIGHT_FACTOR * (layout.whirls?.factor ?? 1)
+  const factor = layout.lightCells * (layout.whirls?.factor ?? 1)
   const coarse = fields.size.map((n) => Math.ceil(n / factor)) as [number, number, number]
   const coarseCells = paddedCells(coarse)
   const coarseExtinction = heap.alloc(coarseCells * 4)
@@ -130,7 +147,16 @@ export function uploadGasFrame(
     crew.run('gradientLength', [slope, fields.mixture, 0.5 / fields.cell, ...fields.size], fields.size[2])
   }
   const block = heap.alloc(BLOCK_BYTES)
-  writeBlock(crew, block, { frame, fields, coarse, lightCell: fields.cell * factor, coarseExtinction, light, slope, layout })
+  writeBlock(crew, block, {
+    frame,
+    fields,
+    coarse,
+    lightCell: fields.cell * factor,
+    coarseExtinction,
+    light,
+    slope,
+    layout,
+  })
   crew.run('coarsenExtinction', [block, factor, layout.weight], coarse[2])
   return { block, coarse }
 }

@@ -81,8 +81,7 @@ export function uploadFields(crew: Crew, frame: GasFrame, { extinctionPerSoot, m
     extinction.values[e] = (values[soot?.[o] ?? 0] ?? 0) * scale
     kelvin.values[e] = ambient + warm
     if (flame && warm > BURNS_FROM) flame.values[e] = values[fuel?.[o] ?? 0] ?? 0
-    if (speed)
-      for (let c = 0; c < 3; c++) speed.values[4 * e + c] = values[channels[3 + c]?.[o] ?? 0] ?? 0
+    if (speed) for (let c = 0; c < 3; c++) speed.values[4 * e + c] = values[channels[3 + c]?.[o] ?? 0] ?? 0
   }
   tiles.forEach((tile, n) => {
     const [ti, tj, tk] = [tile % tx, Math.floor(tile / tx) % ty, Math.floor(tile / (tx * ty))]

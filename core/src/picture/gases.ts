@@ -1,8 +1,17 @@
 import type { Crew } from '../base/index.ts'
-import { AT_HOME, type GasBlock, type Placement, placeInGas, placeInWorld, uploadGasFrame } from './gasBlock.ts'
+import {
+  AT_HOME,
+  type GasBlock,
+  lightFactor,
+  type Placement,
+  placeInGas,
+  placeInWorld,
+  uploadGasFrame,
+} from './gasBlock.ts'
 import type { GasVolume, PictureEmitter, PictureQuality, PlateLight } from './passes.ts'
 
 const GROUND_BOUNCE = 0.18
+const LOOK_BYTES = 96
 
 export function uploadEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
   const pointer = crew.heap.alloc(Math.max(1, emitters.length) * 32)
@@ -17,16 +26,17 @@ function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: numbe
   const bodies = gas.glow.bodies ?? gas.glow.table
   const black = crew.heap.alloc(bodies.byteLength)
   crew.heap.f32(black, bodies.length).set(bodies)
-  const pointer = crew.heap.alloc(80)
-  const floats = crew.heap.f32(pointer, 20)
-  const words = crew.heap.i32(pointer, 20)
+  const pointer = crew.heap.alloc(LOOK_BYTES)
+  const floats = crew.heap.f32(pointer, LOOK_BYTES / 4)
+  const words = crew.heap.i32(pointer, LOOK_BYTES / 4)
+  const colour = gas.colour ?? [1, 1, 1]
   // Value that a white surface square to the sun would have, from the sun's share of level ground's light; held where it stands so low that the division would blow up.
   const normal = light.sunShare / Math.max(0.1, light.sunDirection[1])
-  const sky = light.skyColour.map((part) => part * 0.5 * (1 - light.sunShare + GROUND_BOUNCE))
+  const sky = light.skyColour.map((part, c) => part * (colour[c] ?? 1) * 0.5 * (1 - light.sunShare + GROUND_BOUNCE))
   floats.set([
     gas.albedo,
     gas.forward,
-    ...light.sunColour.map((part) => part * normal),
+    ...light.sunColour.map((part, c) => part * (colour[c] ?? 1) * normal),
     ...sky,
     ...light.sunDirection,
     0,
@@ -37,6 +47,7 @@ function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: numbe
   words.set([gas.glow.table.length / 4, table], 14)
   floats.set(gas.blue ?? [0, 0, 0], 16)
   words[19] = black
+  floats.set(colour, 20)
   return pointer
 }
 
@@ -47,7 +58,14 @@ export interface LaidGas {
   blocks: GasBlock[]
 }
 
-export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality: PictureQuality): LaidGas {
+/** lights: of all gases, which shine on it. */
+export function uploadGas(
+  crew: Crew,
+  gas: GasVolume,
+  light: PlateLight,
+  quality: PictureQuality,
+  lights: number,
+): LaidGas {
   const place = gas.place ?? AT_HOME
   const look = uploadLook(crew, gas, light, quality.orders)
   const blocks = gas.frames.map(({ frame, weight, ahead, whirls }) => {
@@ -59,6 +77,7 @@ export function uploadGas(crew: Crew, gas: GasVolume, light: PlateLight, quality
       moves: quality.shutterSamples > 1 || ahead !== 0,
       burns: true,
       whirls,
+      lightCells: lightFactor(frame.box.size, lights, quality.lightWork),
     })
     crew.heap.i32(laid.block, 40)[39] = look
     return laid

@@ -17,8 +17,8 @@ import { normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
 import {
   FINAL,
   type GasVolume,
-  LIGHT_FACTOR,
   LOOK,
+  lightFactor,
   type Passes,
   type PictureEmitter,
   renderPasses,
@@ -128,12 +128,20 @@ describe('the coarse light grid', () => {
     for (let k = 0; k < cz; k++)
       for (let j = 0; j < cy; j++)
         for (let i = 0; i < cx; i++) {
-          const middle = (n: number): number => n * LIGHT_FACTOR + (LIGHT_FACTOR - 1) / 2
+          const middle = (n: number): number => n * 4 + 1.5
           expect(cells[((k + 1) * (cy + 2) + j + 1) * (cx + 2) + i + 1]).toBeCloseTo(
             middle(i) + 2 * middle(j) + 3 * middle(k),
             1,
           )
         }
+  })
+})
+
+describe('the light grid', () => {
+  it('is as fine as its work may be, and coarser for many lights', () => {
+    expect(lightFactor([64, 64, 64], 0, 12e6)).toBe(1)
+    expect(lightFactor([80, 88, 80], 64, 12e6)).toBe(2)
+    expect(lightFactor([200, 200, 200], 64, 12e6)).toBe(4)
   })
 })
 

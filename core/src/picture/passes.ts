@@ -35,6 +35,8 @@ export interface GasVolume {
   emitters: readonly PictureEmitter[]
   /** Plate value of a black body by temperature: from (K), step (K), four floats an entry; bodies: of black bodies alone, which flames' sheets shine by, without it the table's. */
   glow: { from: number; step: number; table: Float32Array; bodies?: Float32Array }
+  /** What of each colour of the light the smoke scatters, r g b; white where it says nothing. */
+  colour?: readonly [number, number, number]
   /** Light that smoke scatters instead of swallowing, 0 to 1, and how much of it forward (Henyey–Greenstein g). */
   albedo: number
   forward: number
@@ -60,6 +62,8 @@ export interface PlateLight {
 export interface PictureQuality {
   /** March step, cells. */
   step: number
+  /** The most work for the light in a gas: cells times lights. */
+  lightWork: number
   /** Pixels between points at which the light on the set is computed. */
   lightStride: number
   /** Orders of scattering, 1 to 4. */
@@ -68,8 +72,8 @@ export interface PictureQuality {
   shutterSamples: number
 }
 
-export const LOOK: PictureQuality = { step: 0.5, lightStride: 4, orders: 4, shutterSamples: 1 }
-export const FINAL: PictureQuality = { step: 0.5, lightStride: 2, orders: 4, shutterSamples: 8 }
+export const LOOK: PictureQuality = { step: 0.5, lightWork: 1.5e6, lightStride: 4, orders: 4, shutterSamples: 1 }
+export const FINAL: PictureQuality = { step: 0.5, lightWork: 12e6, lightStride: 2, orders: 4, shutterSamples: 8 }
 
 /** The open shutter: how long, s, and the camera at a share of it, 0 its opening and 1 its closing. */
 export interface Shutter {

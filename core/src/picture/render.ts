@@ -112,6 +112,10 @@ function lightGases(
   })
 }
 
+/** A pixel whose brightness is not known to this share of itself (and of LEVEL, plate value) after the first moments is looked at for as many again: the tips of flames. */
+const GRAINY = 0.05
+const LEVEL = 0.5
+
 /** Marches all gases through the open shutter into fire, smoke, its light and heat. */
 function marchGases(rendering: Rendering, list: number, count: number): void {
   const { crew, scene, camera, quality, shutter, progress, surfacesAt, trace, passes } = rendering
@@ -121,7 +125,7 @@ function marchGases(rendering: Rendering, list: number, count: number): void {
   const marched = heap.alloc(pixels * 48)
   const state = heap.alloc(height * Math.max(1, count) * 64 + 64)
   heap.f32(marched, pixels * 12).fill(0)
-  const shutterSamples = shutter && shutter.seconds > 0 ? quality.shutterSamples : 1
+  const samples = shutter && shutter.seconds > 0 ? quality.shutterSamples : 1
   // Where a piece does not hold out, gas is not stopped by it, but the light on it still counts.
   const letThrough = (found: Int32Array): void => {
     const limits = heap.f32(surfacesAt, pixels * 2)
@@ -129,18 +133,30 @@ function marchGases(rendering: Rendering, list: number, count: number): void {
       if (found[n * 2 + 1] !== -1 && !scene.pieces[scene.pieceOf[found[n * 2 + 1] ?? -1] ?? -1]?.holdsOut)
         limits[n * 2] = 1e30
   }
-  const late = (share: number): number => (shutterSamples > 1 && shutter ? (share - 0.5) * shutter.seconds : 0)
-  if (count > 0)
-    for (let m = 0; m < shutterSamples; m++) {
+  const late = (share: number): number => (samples > 1 && shutter ? (share - 0.5) * shutter.seconds : 0)
+  /** All moments of the shutter, `share` of the picture each. spread, mask: marchGas's. */
+  const look = (share: number, salt: number, spread: number, mask: number, done: (part: number) => void): void => {
+    for (let m = 0; m < samples; m++) {
       stopIfCancelled(progress)
-      const share = (m + 0.5) / shutterSamples
-      const block = trace(shutter && shutterSamples > 1 ? within(shutter.camera(share), m, shutterSamples) : camera)
+      const middle = (m + 0.5) / samples
+      const block = trace(shutter && samples > 1 ? within(shutter.camera(middle), m, samples) : camera)
       letThrough(heap.i32(surfacesAt, pixels * 2).slice())
-      const [opens, closes] = [late(m / shutterSamples), late((m + 1) / shutterSamples)]
-      const gases = [block, list, count, state, quality.step, opens, closes, 1 / shutterSamples, m]
-      crew.run('marchGas', [...gases, surfacesAt, marched, width], height, 4)
-      progress.report(0.3 + (0.4 * (m + 1)) / shutterSamples, 'gas')
+      const [opens, closes] = [late(m / samples), late((m + 1) / samples)]
+      const gases = [block, list, count, state, quality.step, opens, closes, share, salt + m]
+      crew.run('marchGas', [...gases, surfacesAt, marched, spread, mask, width], height, 4)
+      done((m + 1) / samples)
     }
+  }
+  if (count > 0 && samples === 1) look(1, 0, 0, 0, (part) => progress.report(0.3 + 0.4 * part, 'gas'))
+  if (count > 0 && samples > 1) {
+    const spread = heap.alloc(pixels * 8)
+    const mask = heap.alloc(pixels)
+    heap.f32(spread, pixels * 2).fill(0)
+    look(1 / samples, 0, spread, 0, (part) => progress.report(0.3 + 0.3 * part, 'gas'))
+    crew.run('markGrainy', [marched, spread, mask, samples, LEVEL, GRAINY, 0.5, width], height, 8)
+    if (heap.u8(mask, pixels).some((one) => one !== 0))
+      look(0.5 / samples, samples, 0, mask, (part) => progress.report(0.6 + 0.1 * part, 'gas'))
+  }
   takeMarch(passes, heap.f32(marched, pixels * 12))
 }
 
@@ -195,7 +211,8 @@ export function renderPasses(crew: Crew, frame: FrameScene, progress: Progress =
     const surfaces = traceSet(rendering)
     progress.report(0.1, 'set')
     const sun = heap.alloc(12)
-    const laid = gases.map((gas) => uploadGas(crew, gas, light, quality))
+    const lights = gases.reduce((sum, { emitters }) => sum + emitters.length, 0)
+    const laid = gases.map((gas) => uploadGas(crew, gas, light, quality, lights))
     const blocks = laid.flatMap((one) => one.blocks)
     const list = uploadList(crew, blocks)
     const everyone = laid.flatMap(({ place, gas }) => inWorld(place, gas.emitters))

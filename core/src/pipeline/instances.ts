@@ -1,7 +1,7 @@
 import type { EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
-import type { PictureQualityName } from './picture.ts'
 import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '../shot/index.ts'
+import type { PictureQualityName } from './picture.ts'
 
 type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
 

@@ -27,7 +27,12 @@ export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve
   const table = heap.alloc(ENTRIES)
   heap.f32(source, pixels * 4).set(image.data)
   heap.u8(table, ENTRIES).set(encoded)
-  crew.run('display', [target, source, pow(2, exposure), curve === 'sensor' ? 1 : 0, table, image.width], image.height, 8)
+  crew.run(
+    'display',
+    [target, source, pow(2, exposure), curve === 'sensor' ? 1 : 0, table, image.width],
+    image.height,
+    8,
+  )
   const bytes = heap.u8(target, pixels * 4).slice()
   heap.release(mark)
   return bytes

@@ -1,6 +1,7 @@
 export * from './display.ts'
 export * from './drift.ts'
 export * from './edges.ts'
+export * from './exposure.ts'
 export * from './grain.ts'
 export * from './reading.ts'
 export * from './sensor.ts'

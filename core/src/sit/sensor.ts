@@ -57,12 +57,10 @@ export function plateScene(crew: Crew, plate: FloatImage): FloatImage {
   const mark = crew.heap.mark()
   const at = crew.heap.alloc(width * height * 16)
   const pixels = crew.heap.f32(at, width * height * 4)
-  for (let n = 0; n < width * height; n++)
-    for (let c = 0; c < 3; c++) pixels[n * 4 + c] = data[n * 3 + c] ?? 0
+  for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) pixels[n * 4 + c] = data[n * 3 + c] ?? 0
   crew.run('sensorBack', [at, width], height, 8)
   const scene = new Float32Array(data.length)
-  for (let n = 0; n < width * height; n++)
-    for (let c = 0; c < 3; c++) scene[n * 3 + c] = pixels[n * 4 + c] ?? 0
+  for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) scene[n * 3 + c] = pixels[n * 4 + c] ?? 0
   crew.heap.release(mark)
   return { ...plate, data: scene }
 }

@@ -6,13 +6,15 @@ import {
   decodeRec709,
   decodeSrgb,
   encodeSrgb,
+  exposureForFire,
+  flameBrightness,
+  fromSensor,
   type GrainLaw,
   measureGrain,
-  type StackLayer,
-  type StackPasses,
-  fromSensor,
   plateScene,
   SENSOR_TOP,
+  type StackLayer,
+  type StackPasses,
   throughSensor,
   toDisplay,
 } from './index.ts'
@@ -54,7 +56,15 @@ const lay = (
   fireExposure = 0,
   grain = NO_GRAIN,
   grainAmount = 0,
-): FloatImage => compositeStack(makeCrew(1), plate, from, { layers, fireExposure, grain, grainAmount, halation: 0, sensor: false }, 1, 1)
+): FloatImage =>
+  compositeStack(
+    makeCrew(1),
+    plate,
+    from,
+    { layers, fireExposure, grain, grainAmount, halation: 0, sensor: false },
+    1,
+    1,
+  )
 
 describe('the stack', () => {
   it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
@@ -268,5 +278,25 @@ describe('halation', () => {
     expect(sum(2)).toBeLessThan(sum(0))
     expect(lit.data[4 * (96 * width + 175)]).toBeGreaterThan(lit.data[4 * (96 * width + 190)] ?? 1)
     expect(over(flat(3, 0)).data.every((v, n) => v === (n % 4 === 3 ? 1 : 0))).toBe(true)
+  })
+})
+
+describe('the fire’s exposure', () => {
+  const fire = (values: readonly number[]): FloatImage => {
+    const image = makeImage(values.length, 1, 3)
+    values.forEach((value, n) => image.data.fill(value, n * 3, n * 3 + 3))
+    return image
+  }
+  it('puts the flame’s brightest parts at a few times white, whatever is dark round it', () => {
+    const flame = flameBrightness(
+      fire([...Array.from({ length: 900 }, () => 0), ...Array.from({ length: 100 }, (_, n) => n + 1)]),
+    )
+    expect(flame).toBeCloseTo(99, 0)
+    const shown = (flame ?? 0) * 2 ** exposureForFire(flame ?? 0)
+    expect(shown).toBeGreaterThan(2)
+    expect(shown).toBeLessThan(5)
+  })
+  it('is none where nothing burns', () => {
+    expect(flameBrightness(fire([0, 0, 0]))).toBeUndefined()
   })
 })

@@ -1,6 +1,8 @@
 'use client'
-import { Box, Text } from '@chakra-ui/react'
+import { Box, Flex, Text } from '@chakra-ui/react'
 import { type LayerKind, layerSettings, SETTINGS } from '@lantern/core/shot'
+import { exposureForFire } from '@lantern/core/sit'
+import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
@@ -9,6 +11,35 @@ const LAYER_TITLES: Readonly<Record<LayerKind, string>> = {
   light: 'Fire light on the set',
   smoke: 'Smoke',
   fire: 'Fire',
+}
+
+/** Where the shown frame's flame stands, and the two exposures that a camera could have had. */
+function FireExposure() {
+  const { shot, flame, edit } = useShot()
+  if (!shot || flame === undefined) return null
+  const now = shot.document.sit.fireExposure
+  const marks = [
+    ['For the fire', exposureForFire(flame)],
+    ['For the subject', 0],
+  ] as const
+  return (
+    <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
+      <Text color="soft">
+        The flame’s brightest parts stand at <span className="num">{(flame * 2 ** now).toPrecision(2)}</span> × white.
+      </Text>
+      <Flex gap="8px" marginTop="6px" wrap="wrap">
+        {marks.map(([name, stops]) => (
+          <Press
+            key={name}
+            aria-pressed={Math.abs(now - stops) < 0.05}
+            onClick={() => edit({ sit: { fireExposure: stops } })}
+          >
+            {name} {stops.toFixed(1)} st
+          </Press>
+        ))}
+      </Flex>
+    </Box>
+  )
 }
 
 /** The chosen layer's grade, and what goes for all layers. */
@@ -34,12 +65,8 @@ export function SitBench() {
           follows={{ at: ['sit'], now: sit.follows, prefix: `layers.${id}.` }}
         />
       )}
-      <SchemaBench
-        settings={SETTINGS.sit}
-        values={sit}
-        path={['sit']}
-        follows={{ at: ['sit'], now: sit.follows }}
-      />
+      <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} follows={{ at: ['sit'], now: sit.follows }} />
+      <FireExposure />
       <Box padding="8px 14px">
         <Text color="soft" fontWeight="600">
           Plate’s grain, measured

@@ -83,6 +83,7 @@ export class Looks {
       this.#busy = undefined
       this.onShown()
       this.#next()
+      if (reply.flame !== useShot.getState().flame) set({ flame: reply.flame })
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
       if (!/not been read yet|is not kept/.test(reply.message))

@@ -82,6 +82,8 @@ export interface ShotState {
   oldSolve: boolean
   away: boolean
   message?: { text: string; good: boolean }
+  /** How bright the flame of the picture that was laid last is before any exposure, times white. */
+  flame?: number
   drafts: Record<string, DraftState>
   saving: number
   set(change: Partial<ShotState>): void
@@ -119,9 +121,7 @@ let camerasOf = ''
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
 
-const remembered = (
-  name: string,
-): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'matchStep'>> => {
+const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'matchStep'>> => {
   try {
     return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
   } catch {
@@ -154,11 +154,7 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { name, frame, station, chosen, view, matchStep, shot } = get()
     if (
       shot &&
-      ('frame' in change ||
-        'station' in change ||
-        'chosen' in change ||
-        'view' in change ||
-        'matchStep' in change)
+      ('frame' in change || 'station' in change || 'chosen' in change || 'view' in change || 'matchStep' in change)
     )
       localStorage.setItem(`lantern.${name}`, JSON.stringify({ frame, station, chosen, view, matchStep }))
   },

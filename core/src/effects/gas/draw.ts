@@ -75,6 +75,7 @@ export function drawGas(
       place,
       emitters,
       glow,
+      colour: look.colour,
       albedo: look.albedo,
       forward: look.forward,
       extinctionPerSoot: look.extinction,

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { choice, common, number, type SettingMeta, toggle, vec3 } from '../../settings/index.ts'
+import { choice, colour, common, number, type SettingMeta, toggle, vec3 } from '../../settings/index.ts'
 import { sourceFields } from './sourceFields.ts'
 import { takenSchema } from './takenSchema.ts'
 
@@ -52,7 +52,17 @@ export const gasSchema = z
     }),
     matter: choice(MATTERS, 'soot', {
       label: 'Smoke is',
-      hint: 'Soot, mineral dust of 10 µm, or water drops of 10 µm: how much light a gram of it stops, and what it weighs.',
+      hint: 'Soot, mineral dust or water drops: how much light a gram of it stops, and what it weighs.',
+      group: 'Matter',
+      touches: 'gas',
+      still: true,
+    }),
+    grain: number(1, 500, 10, {
+      label: 'Grains',
+      unit: 'µm',
+      span: [1, 150],
+      step: 1,
+      hint: 'Size of the dust’s grains or the drops: large ones stop less light a gram and fall out, 10 µm hardly, 50 µm at 0.2 m/s.',
       group: 'Matter',
       touches: 'gas',
       still: true,
@@ -236,6 +246,13 @@ export const gasSchema = z
       group: 'Look',
       touches: 'picture',
     }),
+    smokeColour: colour.default([1, 1, 1]).meta({
+      label: 'Smoke colour',
+      hint: 'What it scatters of red, green and blue: dust of clay about 1, 0.85, 0.7.',
+      step: 0.01,
+      group: 'Look',
+      touches: 'picture',
+    } satisfies SettingMeta),
     forward: number(-0.9, 0.9, 0.4, {
       label: 'Forward',
       unit: '',

@@ -1,25 +1,19 @@
 import { detailNeeds } from '../../gas/index.ts'
-import { SOOT_EXTINCTION } from '../../light/index.ts'
 import { add, panTiltRoll, radians, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance, ShownFrame } from '../effect.ts'
 import { itemAt, runOf } from './items.ts'
-import { type GasItem, isGas, isReuse, type MATTERS, type ReuseItem } from './schema.ts'
+import { extinctionOf } from './matter.ts'
+import { type GasItem, isGas, isReuse, type ReuseItem } from './schema.ts'
 import { carriedBy } from './settings.ts'
-
-/** Light that a gram stops, m^2/kg: soot as Mulholland & Croarkin 2000; balls much larger than the light's waves 3 / (density x diameter), of 10 um: mineral of 2600 kg/m^3 and water. */
-export const EXTINCTION: Readonly<Record<(typeof MATTERS)[number], number>> = {
-  soot: SOOT_EXTINCTION,
-  dust: 3 / (2600 * 10e-6),
-  water: 3 / (1000 * 10e-6),
-}
 
 /** How a gas looks. extinction: light that a kilogram of its smoke stops, m^2/kg. */
 export interface GasLook {
   albedo: number
   forward: number
   extinction: number
+  colour: readonly [number, number, number]
   blue: number
   /** Strength of the fine whirls that finals show between the cells, and which they are; 0: none. */
   finer: number
@@ -29,7 +23,8 @@ export interface GasLook {
 const lookOf = (item: GasItem): GasLook => ({
   albedo: item.albedo,
   forward: item.forward,
-  extinction: EXTINCTION[item.matter] * item.thickness,
+  extinction: extinctionOf(item),
+  colour: item.smokeColour,
   blue: item.blue,
   // A run that was made finer for good has them.
   finer: item.detail > 1 ? 0 : item.finals,

@@ -34,6 +34,7 @@ function toRecipe(document: ItemDocument, item: GasItem, settings: GasSettings):
     radiant: settings.radiant,
     black: settings.black,
     fade: settings.fade,
+    settle: settings.settle,
     confinement: settings.confinement,
     courant: settings.courant,
     bounds: settings.bounds,

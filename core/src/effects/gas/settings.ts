@@ -7,6 +7,7 @@ import { frameRate, type Item, type ItemDocument, itemsInOrder } from '../../set
 import type { EffectContext } from '../effect.ts'
 import { boundsOf, groundOf, reachOf } from './bounds.ts'
 import { type GasQuality, gasItem, itemAt, runOf } from './items.ts'
+import { settlingSpeed } from './matter.ts'
 import { type ForceItem, type GasItem, isForce, isSource } from './schema.ts'
 import { COURANT, cellOf, MOST_CELLS } from './size.ts'
 import { type Feeding, KELVIN, sourceInputs, sourceOf } from './sourceShape.ts'
@@ -159,6 +160,7 @@ export function gasSettings(
     radiant: item.radiant / 100,
     black: item.matter === 'soot',
     fade: item.fade,
+    settle: settlingSpeed(item),
     confinement: item.confinement,
     courant: COURANT,
     bounds: boundsOf(item, reachOf(item, sources, sceneInputs), ground, cell),
