@@ -1,11 +1,12 @@
 // Holds the computation against what we did not write.  npm run validate -- [--json FILE] [--doc FILE] [--across 15] [--only pools]
-// Without options all but the long fires: those by --only plume and --only pools; --doc takes everything.
+// Without options all but the long fires: those by --only plume, --only filmed and --only pools; --doc takes everything.
 // --across: cells across the pool fires’ diameter; 15 takes about an hour, 10 some twenty minutes; with 20 the fire of 3 m alone takes eleven.
 import { writeFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { fileRows } from './validate/files.ts'
+import { FIRES, filmedFireRows, filmedSmokeRows } from './validate/filmed.ts'
 import { POOLS, plumeRows, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
 import { matchRows } from './validate/match.ts'
@@ -39,10 +40,12 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],
   ['plume', () => plumeRows(crew)],
+  ...FIRES.map((diameter) => ['filmed', () => filmedFireRows(crew, diameter)] as const),
+  ['filmed', () => filmedSmokeRows(crew)],
   ...POOLS.map((pool) => ['pools', () => poolRows(crew, pool, across)] as const),
 ]
 /** Left out unless they are asked for. */
-const LONG = new Set(['plume', 'pools'])
+const LONG = new Set(['plume', 'filmed', 'pools'])
 const only = z
   .enum([...new Set(parts.map(([name]) => name))])
   .optional()

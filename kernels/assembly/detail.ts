@@ -141,6 +141,8 @@ function whirlAt(tile: usize, n: i32, place: v128): v128 {
   return mixed(v128.load(a + e), v128.load(a + e1), v128.load(b + e), v128.load(b + e1), v128.load(c + e), v128.load(c + e1), v128.load(d + e), v128.load(d + e1), i32x4.shuffle(f, f, 0, 0, 0, 0), i32x4.shuffle(f, f, 1, 1, 1, 1), i32x4.shuffle(f, f, 2, 2, 2, 2))
 }
 
+/** How much more smoke comes and goes between the cells than a flame's mixture does. */
+const SMOKE_TEAR: f32 = 2
 /** A place past which a share of a cell no whirl carries anything worth a picture. */
 const STILL: f32 = 0.02
 
@@ -177,7 +179,7 @@ export function refineGas(
         const alive = speed * speed / (speed * speed + 0.0025)
         const rich: f32 = mixture ? min<f32>(1, 3 * sample(mixture, gx, gy, gz, sx, sxy)) : 0
         const length = (smoky + (flaming - smoky) * rich) * alive
-        let torn: f32 = 1
+        let come: f32 = 0
         if (length > STILL) {
           const part = f32x4.splat(-length / <f32>steps)
           for (let s = 0; s < steps; s++) {
@@ -187,14 +189,14 @@ export function refineGas(
             gy = within(max<f32>(0.5, gy + f32x4.extract_lane(moved, 1)), topY)
             gz = within(gz + f32x4.extract_lane(moved, 2), topZ)
           }
-          if (mixture && tear > 0) {
+          if (tear > 0) {
             const p = vectorAt(first, gx, gy, gz, sx, sxy), q = vectorAt(second, gx, gy, gz, sx, sxy)
-            torn = NativeMathf.exp(tear * alive * f32x4.extract_lane(push(tile, nodes, p, q, w0, w1, turned, turnedToo, pitch, 1.2, 3), 0))
+            come = tear * alive * f32x4.extract_lane(push(tile, nodes, p, q, w0, w1, turned, turnedToo, pitch, 1.2, 3), 0)
           }
         }
-        store<f32>(o, max<f32>(0, cubic(extinction, gx, gy, gz, nx, ny, nz)))
+        store<f32>(o, max<f32>(0, NativeMathf.exp(SMOKE_TEAR * come) * cubic(extinction, gx, gy, gz, nx, ny, nz)))
         store<f32>(o + stride, max(ambient, cubic(kelvin, gx, gy, gz, nx, ny, nz)))
         if (fuel) store<f32>(o + 2 * stride, sample(fuel, gx, gy, gz, sx, sxy))
-        if (mixture) store<f32>(o + 3 * stride, max<f32>(0, torn * cubic(mixture, gx, gy, gz, nx, ny, nz)))
+        if (mixture) store<f32>(o + 3 * stride, max<f32>(0, NativeMathf.exp(come) * cubic(mixture, gx, gy, gz, nx, ny, nz)))
       }
 }

@@ -4,7 +4,7 @@ import { sample } from './grid'
 
 export const SHEET_AT: f32 = 0.9
 const WIDTH: f32 = 0.012
-const DEPTH: f32 = 0.25
+const DEPTH: f32 = 0.2
 const LEAN: f32 = 0.35
 const SHEET_KELVIN: f32 = 1600
 const INNER: f32 = 0.7

@@ -4,7 +4,8 @@ import { gasSettings } from '@lantern/core/effects/gas'
 import type { Crew } from '../../core/src/base/index.ts'
 import { type GasFrame, makeImage } from '../../core/src/data/index.ts'
 import { readCameraGltf, readGasFrame, writeGasFrame } from '../../core/src/formats/index.ts'
-import { GasSimulation } from '../../core/src/gas/index.ts'
+import { frameWhirls, GasSimulation } from '../../core/src/gas/index.ts'
+import { uploadGasFrame } from '../../core/src/picture/index.ts'
 import {
   composeFrame,
   type PictureQualityName,
@@ -54,14 +55,22 @@ const atFrame = (document: ShotDocument) => {
   return { document: only, at: pictureFrame(only, (frame) => path.frames[frame - document.plate.first]?.camera, FRAME) }
 }
 
-/** Burns the demo's fire for a good second and leaves one frame of it in the folder for the benchmarks' processes. */
+/** Frames that a final's fine whirls come through. */
+const TRAIL = 8
+
+/** Burns the demo's fire for a good second and leaves its last frames in the folder for the benchmarks' processes. */
 export function prepareFire(crew: Crew, folder: string): void {
   const document = demoShot()
   const simulation = new GasSimulation(crew, gasSettings(document, FIRE, 'full'), 24)
-  for (let n = 0; n < BURNING_FRAMES; n++) simulation.advance()
-  writeFileSync(join(folder, 'fire.clgf'), writeGasFrame(simulation.keep()))
+  for (let n = 0; n < BURNING_FRAMES; n++) {
+    simulation.advance()
+    const ago = BURNING_FRAMES - 1 - n
+    if (ago <= TRAIL) writeFileSync(join(folder, `fire-${ago}.clgf`), writeGasFrame(simulation.keep()))
+  }
 }
-const fireIn = (folder: string): GasFrame => readGasFrame(new Uint8Array(readFileSync(join(folder, 'fire.clgf'))))
+/** The last frame, or one so many frames before it. */
+const fireIn = (folder: string, ago = 0): GasFrame =>
+  readGasFrame(new Uint8Array(readFileSync(join(folder, `fire-${ago}.clgf`))))
 
 const picture = (quality: PictureQualityName, runs: number): Bench => ({
   name: `picture/fire-1280x720-${quality}`,
@@ -108,6 +117,45 @@ const near = (quality: PictureQualityName, runs: number, threads: readonly numbe
   },
 })
 
+/** The whirls between the cells of the demo's fire, and its fields twice as fine: what a final adds to a frame for them. */
+const detail: Bench = {
+  name: 'picture/flames-detail',
+  size: '2x',
+  runs: 5,
+  threads: [1, 2],
+  run(crew, folder) {
+    const frames = Array.from({ length: TRAIL + 1 }, (_, n) => fireIn(folder, TRAIL - n))
+    const frame = frames.at(-1) as GasFrame
+    const once = (): void => {
+      const mark = crew.heap.mark()
+      const whirls = frameWhirls(crew, frames, { factor: 2, amount: 1, seed: 1 }, 1 / 24, FRAME)
+      uploadGasFrame(crew, frame, { extinctionPerSoot: 8700, moves: true, burns: true, whirls, lightCells: 2 })
+      crew.heap.release(mark)
+    }
+    return { ms: timed(2, once), figures: { cells: frame.box.size.reduce((a, b) => a * b, 1) } }
+  },
+}
+
+/** The fire alone, filling the picture. */
+const flames = (quality: PictureQualityName, runs: number): Bench => ({
+  name: `picture/flames-640x360-${quality}`,
+  size: '640x360',
+  runs,
+  threads: [1, 2],
+  run(crew, folder) {
+    const { document, at } = atFrame(demoShot())
+    const frames = Array.from({ length: TRAIL + 1 }, (_, ago) => fireIn(folder, ago))
+    const camera = {
+      ...at.camera,
+      ...{ position: [2.1, 1.1, 6.4] as const, rotation: [0, 0, 0, 1] as const, centre: [320, 180] as const },
+      ...{ focalPx: 760, width: 640, height: 360 },
+    }
+    const close = { ...at, camera, before: undefined, after: undefined }
+    const once = (): void => void renderPicture(crew, document, close, (_, n) => frames[FRAME - n], quality)
+    return { ms: timed(1, once), figures: { cells: (frames[0] as GasFrame).box.size.reduce((a, b) => a * b, 1) } }
+  },
+})
+
 const stack: Bench = {
   name: 'sit/stack-1280x720',
   size: '1280x720',
@@ -133,5 +181,8 @@ export const pictureBenches: readonly Bench[] = [
   picture('final', 3),
   near('look', 3, [1, 2]),
   near('final', 1, [1, 2]),
+  flames('look', 5),
+  flames('final', 2),
+  detail,
   stack,
 ]

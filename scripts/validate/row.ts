@@ -27,3 +27,23 @@ export const atMost = (name: string, reference: string, limit: number, measured:
   tolerance: 'limit',
   pass: measured <= limit,
 })
+
+/** measured within a range. */
+export const between = (name: string, reference: string, low: number, high: number, measured: number): Row => ({
+  case: name,
+  reference,
+  expected: `${low} to ${high}`,
+  measured,
+  tolerance: 'range',
+  pass: measured >= low && measured <= high,
+})
+
+/** measured no less than a limit. */
+export const atLeast = (name: string, reference: string, least: number, measured: number): Row => ({
+  case: name,
+  reference,
+  expected: `>= ${least}`,
+  measured,
+  tolerance: 'least',
+  pass: measured >= least,
+})

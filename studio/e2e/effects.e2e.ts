@@ -109,13 +109,14 @@ describe('kinds', () => {
       diameter: 2.28,
       heat: 4000,
       stir: 1,
-      cell: 152,
-      reach: 10,
+      cell: 128,
+      patchSize: 0.8,
+      reach: 8,
       rise: 16,
     })
     await expect.poll(() => part('Speed for size').innerText()).toMatch(/for 0\.99 Hz/)
     await page.keyboard.press('Control+z')
-    await expect.poll(() => gas('Oil-drum fire')).toMatchObject({ diameter: 0.57, heat: 250, stir: 0.5, cell: 38 })
+    await expect.poll(() => gas('Oil-drum fire')).toMatchObject({ diameter: 0.57, heat: 250, stir: 0.5, cell: 32 })
   }, 60_000)
   it('one along a line is drawn point by point, ended with Enter', async () => {
     await add('Ground fire')
@@ -344,6 +345,20 @@ describe('what is kept', () => {
       .poll(() => bench().getByRole('button', { name: 'Amount follows Signal' }).innerText())
       .toMatch(/0\.\d+ ×|1\.\d+ ×/)
   }, 90_000)
+  it('is exposed for by a press: its brightest parts come to a few times white, and undo takes it back', async () => {
+    const said = async (): Promise<number> =>
+      Number(/stand at ([\d.e+]+) × white/.exec(await bench().innerText())?.[1] ?? Number.NaN)
+    await expect.poll(said).toBeGreaterThan(5)
+    const { fireExposure } = (await document()).sit
+    await bench().getByRole('button', { name: 'For the fire' }).click()
+    await saved(page)
+    await expect.poll(said).toBeGreaterThan(2)
+    expect(await said()).toBeLessThan(5)
+    expect((await document()).sit.fireExposure).toBeLessThan(fireExposure)
+    expect(await bench().getByRole('button', { name: 'For the fire' }).getAttribute('aria-pressed')).toBe('true')
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => (await document()).sit.fireExposure).toBe(fireExposure)
+  }, 60_000)
   it('a loop’s frames alone are kept alone, and the whole is there again afterwards', async () => {
     await station(page, 'Effects')
     await row('Oil-drum fire').first().click()

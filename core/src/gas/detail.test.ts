@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { smallFire } from '../../testing/fires.ts'
 import { makeCrew } from '../base/index.ts'
-import { type GasFrame, halfTable, TILE } from '../data/index.ts'
-import { DETAIL_LIFE, detailNeeds, synthesiseDetail } from './detail.ts'
+import { type GasFrame, halfTable, paddedIndex, TILE, toHalf } from '../data/index.ts'
+import { DETAIL_LIFE, detailNeeds, frameWhirls, synthesiseDetail } from './detail.ts'
 import { GasSimulation } from './simulate.ts'
 
 const burnt = ((): GasFrame[] => {
@@ -95,5 +95,37 @@ describe('a kept frame made finer', () => {
   it('needs the frames just before it, held at the run’s first', () => {
     expect(detailNeeds(40, 1)).toEqual(Array.from({ length: DETAIL_LIFE + 1 }, (_, n) => 40 - DETAIL_LIFE + n))
     expect(detailNeeds(3, 1)).toEqual([1, 2, 3])
+  })
+})
+
+describe('whirls for a picture', () => {
+  it('go along with the gas: their coordinates are where it came from, each set from when it was begun', () => {
+    const flowing = burnt.map((frame) => ({
+      ...last,
+      channels: frame.channels.map((_, c) =>
+        new Uint16Array(last.tiles.length * TILE ** 3).fill(c === 3 ? toHalf(1.2) : 0),
+      ),
+    }))
+    const crew = makeCrew(1)
+    const { sets } = frameWhirls(crew, flowing, { factor: 2, amount: 1, seed: 1 }, 1 / 24, 2 * DETAIL_LIFE + 3)
+    const { size, origin, cell } = last.box
+    const tile = last.tiles[Math.floor(last.tiles.length / 2)] ?? 0
+    const [tx, ty] = [Math.ceil(size[0] / TILE), Math.ceil(size[1] / TILE)]
+    const [i, j, k] = [
+      (tile % tx) * TILE + 5,
+      (Math.floor(tile / tx) % ty) * TILE + 3,
+      Math.floor(tile / (tx * ty)) * TILE + 3,
+    ]
+    // Three frames old, and seven, of which there are three before this one.
+    for (const [n, age] of [
+      [0, 3],
+      [1, 3],
+    ] as const) {
+      const at = 4 * paddedIndex(size, i, j, k)
+      const places = crew.heap.f32(sets[n]?.places ?? 0, at + 4)
+      expect(places[at]).toBeCloseTo(origin[0] + i + 0.5 - (age * 1.2) / 24 / cell, 3)
+      expect(places[at + 1]).toBeCloseTo(origin[1] + j + 0.5, 3)
+    }
+    expect(sets.reduce((sum, { weight }) => sum + weight ** 2, 0)).toBeCloseTo(1, 6)
   })
 })

@@ -9,7 +9,7 @@ import { blackBodyXyz, GLOW_ENTRIES, GLOW_FROM, GLOW_STEP, intoGamut, rec709 } f
 export const SHEET_AT = 0.9
 /** Thickness of a sheet, m, and its optical depth; share of the thickness on its lean side. */
 export const SHEET_WIDTH = 0.012
-export const SHEET_DEPTH = 0.25
+export const SHEET_DEPTH = 0.2
 export const LEAN_SHARE = 0.35
 /** Temperature of the soot in a sheet, K, and of that within the flame just inside it and where the fuel is four times in excess. */
 export const SHEET_KELVIN = 1600

@@ -17,6 +17,15 @@ it('brings a document of version 1 to today’s: its three layers by id, and wha
   expect(old.sit).toHaveProperty('smoke')
 })
 
+it('makes the movie’s curve the camera’s: plain stays cut at white, soft becomes the sensor', () => {
+  const old = fixture(1)
+  const curve = (movieCurve?: string): string =>
+    parseShot({ ...old, version: 1, sit: { ...old.sit, ...(movieCurve ? { movieCurve } : {}) } }).sit.curve
+  expect(curve('plain')).toBe('clip')
+  expect(curve('soft')).toBe('sensor')
+  expect(curve()).toBe('sensor')
+})
+
 it('leaves a document of today as it is, and what is none for the schema to refuse', () => {
   const shot = parseShot(fixture(1))
   expect(upgradeShot(shot)).toEqual(shot)
