@@ -99,7 +99,7 @@ function goldenShot(): ShotDocument {
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = 'b4d9b375abc3192d6e13c7204c8a8063816ed426d0f1d08a1770e93505deeaf9'
+export const GOLDEN_HASH = 'fdca5b1ead7be72c38629099d0209c2ed544aecf7c1a785399ceef2adcf22a2f'
 
 /** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {
