@@ -119,7 +119,7 @@ describe('a shot, the whole way', () => {
       nodeDeflate,
     )
     const parts = told.split(/^Name: /m).slice(1)
-    expect(parts.map((part) => part.split('\n')[0])).toEqual(['density', 'fuel', 'temperature', 'velocity'])
+    expect(parts.map((part) => part.split('\n')[0])).toEqual(['burnt', 'density', 'fuel', 'temperature', 'velocity'])
     for (const part of parts) {
       expect(part).toContain(
         `Number of active voxels:       ${new Intl.NumberFormat('en').format(kept.tiles.length * 512)}`,
@@ -127,7 +127,7 @@ describe('a shot, the whole way', () => {
       expect(part).toContain(`voxel size: ${kept.box.cell}`)
     }
     expect(parts[0]).toContain('class: fog volume')
-    const hottest = Number(/Max value: (\S+)/.exec(parts[2] ?? '')?.[1])
+    const hottest = Number(/Max value: (\S+)/.exec(parts[3] ?? '')?.[1])
     const table = halfTable()
     expect(
       Math.abs(

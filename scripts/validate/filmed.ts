@@ -11,7 +11,7 @@ import {
   gatherEmitters,
   glowTable,
 } from '../../core/src/light/index.ts'
-import { type Passes, renderPasses, uploadScene } from '../../core/src/picture/index.ts'
+import { type Drawable, type Passes, renderPasses, uploadScene } from '../../core/src/picture/index.ts'
 import { pictureFrame, renderPicture } from '../../core/src/pipeline/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { AxisMeans, axisRows } from './fireAxis.ts'
@@ -121,6 +121,31 @@ const total = (lamps: readonly Emitter[], value: (rgb: Emitter['intensity']) => 
   lamps.reduce((sum, { intensity }) => sum + value(intensity), 0)
 const bright = ([r, g, b]: Emitter['intensity']): number => 0.2126 * r + 0.7152 * g + 0.0722 * b
 
+/** The light that a frame's fire gives where no smoke dims it, 1 lux making white. */
+const burning = (frame: GasFrame): Drawable => ({
+  kind: 'gas',
+  frames: [{ frame, weight: 1, ahead: 0 }],
+  emitters: lampsOf(frame, blackBodyTable(1)),
+  glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(1, 1), bodies: blackBodyTable(1) },
+  albedo: ALBEDO,
+  forward: 0,
+  extinctionPerSoot: 0,
+})
+const DARK = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
+const PLAIN = { step: 0.5, lightStride: 4, lightWork: 1e6, orders: 1, shutterSamples: 1 }
+
+function flameAlone(crew: Crew, frame: GasFrame, camera: Camera): Passes {
+  const { centre, focalPx } = camera
+  return renderPasses(crew, {
+    scene: uploadScene(crew, []),
+    camera,
+    straightenPixel: (x, y) => [(x - centre[0]) / focalPx, (y - centre[1]) / focalPx],
+    drawables: [burning(frame)],
+    light: DARK,
+    quality: PLAIN,
+  })
+}
+
 /** Illuminance that a frame's fire throws on the middle of a wall, lux: rendered as the picture does. */
 function wallLight(crew: Crew, frame: GasFrame, distance: number, height: number): number {
   const mark = crew.heap.mark()
@@ -142,19 +167,9 @@ function wallLight(crew: Crew, frame: GasFrame, distance: number, height: number
     ]),
     camera: { ...camera, position: [0, height, -distance + 0.3] },
     straightenPixel: (x, y) => [(x - 8) / 400, (y - 8) / 400],
-    drawables: [
-      {
-        kind: 'gas',
-        frames: [{ frame, weight: 1, ahead: 0 }],
-        emitters: lampsOf(frame, blackBodyTable(1)),
-        glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(1, 1), bodies: blackBodyTable(1) },
-        albedo: ALBEDO,
-        forward: 0,
-        extinctionPerSoot: 0,
-      },
-    ],
-    light: { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] },
-    quality: { step: 0.5, lightStride: 4, lightWork: 1e6, orders: 1, shutterSamples: 1 },
+    drawables: [burning(frame)],
+    light: DARK,
+    quality: PLAIN,
   })
   crew.heap.release(mark)
   const middle = (8 * 16 + 8) * 3
@@ -178,24 +193,17 @@ function lineLight(lumens: number, tall: number, distance: number, height: numbe
 }
 
 /** The light's power and what reaches a wall, against the heat that the fire radiates. */
-function lightRows(
-  crew: Crew,
-  name: string,
-  pictures: readonly Shot[],
-  axis: AxisMeans,
-  camera: Camera,
-  illuminance: number,
-): Row[] {
+function lightRows(crew: Crew, name: string, pictures: readonly Shot[], axis: AxisMeans, camera: Camera): Row[] {
   const frames = pictures.filter((_, n) => n % 4 === 0).map(({ frame }) => frame)
   const radiated = (1000 * axis.radiated) / axis.frames
   const watts = mean(pictures.map(({ frame }) => 4 * Math.PI * total(lampsOf(frame, WATTS), ([r]) => r)))
   const lumens = mean(frames.map((frame) => 4 * Math.PI * total(lampsOf(frame, blackBodyTable(Math.PI)), bright)))
   const own = mean(frames.map((frame) => 4 * Math.PI * total(lampsOf(frame, WATTS), ([r]) => r)))
   const seen = mean(
-    pictures.map(({ passes, frame }) => {
-      const light = luminance(passes.fire).data.reduce((sum, v) => sum + v, 0)
+    frames.map((frame) => {
+      const light = luminance(flameAlone(crew, frame, camera).fire).data.reduce((sum, v) => sum + v, 0)
       const pixel = (camera.position[2] / camera.focalPx) ** 2
-      return (light * pixel) / total(lampsOf(frame, blackBodyTable(illuminance)), bright)
+      return (light * pixel) / total(lampsOf(frame, blackBodyTable(1)), bright)
     }),
   )
   const tall = mean(pictures.map(({ passes }) => flameTop(luminance(passes.fire), camera)))
@@ -228,7 +236,8 @@ function lightRows(
 
 /** How high a picture's flame reaches, m. */
 function flameTop(image: Grey, camera: Camera): number {
-  const level = 0.1 * brightLevel(image)
+  // Exposed for the fire it stands at 3.5 times white: a tenth of white is seen.
+  const level = (0.1 / 3.5) * brightLevel(image)
   for (let y = 0; y < image.height; y++)
     if (image.data.subarray(y * image.width, (y + 1) * image.width).some((v) => v > level)) return heightOf(y, camera)
   return 0
@@ -309,7 +318,7 @@ export function filmedFireRows(crew: Crew, diameter: number): Row[] {
       stands,
     ),
     ...axisRows(name, axis),
-    ...lightRows(crew, name, pictures, axis, camera, document.light.illuminance),
+    ...lightRows(crew, name, pictures, axis, camera),
   ]
 }
 
