@@ -7,7 +7,7 @@ import { castRay } from './trace'
 //   52 coarse cell (m); 56 i32 coarse cx cy cz; 68 u32 coarse extinction (1/m, padded); 72 u32 coarse light (8 floats a cell, padded)
 //   76 u32 velocity (m/s; 4 floats a cell u v w 0, padded), 0: at rest; 80 u32 fuel that burns (g/m^3, padded), 0: none; 84 its share where two frames are blended; 88 seconds by which its velocity carries it
 //   92 world metres per metre of the gas; 96 world to gas: 9 floats in rows, then 3 of shift; 144 up in the gas, unit; 156 u32 look block (march.ts); 160 air (K); 164 u32 mixture (padded), 0: no flame; 168 u32 length of its gradient (1/m, padded)
-//   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture is read by a cubic, 0: it is fine enough for straight lines
+//   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture, or the extinction where there is none, is read by a cubic, 0: it is fine enough for straight lines
 // Everything in a block is in the gas's own space: a run that is shown turned, scaled or mirrored is one with another matrix. Optical depth keeps with the scale.
 // Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
 

@@ -144,8 +144,10 @@ export function marchGas(camera: usize, list: usize, count: i32, state: usize, s
           const kelvin = sample(<usize>load<u32>(gas, 32), gx, gy, gz, sx, sxy)
           const air = load<f32>(gas, 160)
           if (kelvin > air) haze += weight * (1 - air / kelvin) * ds
-          // Depth keeps with the scale: per metre of the world it is so much thinner.
-          let ext = weight * sample(<usize>load<u32>(gas, 28), gx, gy, gz, sx, sxy) / scale
+          // Smoke that keeps its edges shows the lattice where it is read by straight lines. Depth keeps with the scale: per metre of the world it is so much thinner.
+          const thick = <usize>load<u32>(gas, 28)
+          const smooth = load<i32>(gas, 180) && !load<u32>(gas, 164)
+          let ext = weight * (smooth ? max<f32>(0, cubic(thick, gx, gy, gz, nx, ny, nz)) : sample(thick, gx, gy, gz, sx, sxy)) / scale
           const look = <usize>load<u32>(gas, 156)
           const mixture = <usize>load<u32>(gas, 164)
           let zone: f32 = 1
