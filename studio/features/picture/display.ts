@@ -28,6 +28,8 @@ void main() {
 }`
 
 export interface Shown {
+  /** How bright its flame is before any exposure, times white. */
+  flame?: number
   width: number
   height: number
   added: Uint8Array

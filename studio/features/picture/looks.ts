@@ -70,6 +70,7 @@ export class Looks {
         height: reply.height,
         added: reply.added,
         bare: reply.bare,
+        flame: reply.flame,
         mark: this.#busy?.mark ?? '',
       }
       if (!reply.passing) this.#put(key, shown)
@@ -83,7 +84,6 @@ export class Looks {
       this.#busy = undefined
       this.onShown()
       this.#next()
-      if (reply.flame !== useShot.getState().flame) set({ flame: reply.flame })
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
       if (!/not been read yet|is not kept/.test(reply.message))
@@ -212,6 +212,8 @@ export class Looks {
   want(state: ShotState, frame: number): Shown | undefined {
     const { there, request } = this.#lay(state, frame)
     this.#seen = request
+    if (there && frame === state.frame && there.flame !== state.flame)
+      queueMicrotask(() => useShot.getState().set({ flame: there.flame }))
     return there
   }
 

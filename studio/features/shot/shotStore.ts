@@ -82,7 +82,7 @@ export interface ShotState {
   oldSolve: boolean
   away: boolean
   message?: { text: string; good: boolean }
-  /** How bright the flame of the picture that was laid last is before any exposure, times white. */
+  /** How bright the shown frame's flame is before any exposure, times white. */
   flame?: number
   drafts: Record<string, DraftState>
   saving: number
