@@ -14,7 +14,7 @@ const LEAST_OPEN = 0.4
 const LEAST_HALF = 0.55
 const SHARE_STEPS = 255
 /** A face that is open by less is closed: through a slit the air would have to race. */
-const SLIT = 0.12
+const SLIT = 0.2
 /** A wall's surface within this of a lattice plane lies on it, cells. */
 const ON_PLANE = 1e-3
 

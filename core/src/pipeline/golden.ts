@@ -99,7 +99,7 @@ function goldenShot(): ShotDocument {
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = 'fdca5b1ead7be72c38629099d0209c2ed544aecf7c1a785399ceef2adcf22a2f'
+export const GOLDEN_HASH = '8791b638700dd6a8c38a2fcadb8e8bbc154246c6d5ed39132fc3bc24f6e8dd7c'
 
 /** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {
