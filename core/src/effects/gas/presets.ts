@@ -48,7 +48,7 @@ const SETTINGS_OF_PRESETS: readonly GasPresetSettings[] = [
       heat: 1000,
       per: 'a square metre',
       soot: 2.2,
-      stir: 0.4,
+      stir: 0.45,
       pattern: 'noise',
       patches: 80,
       patchSize: 0.3,
