@@ -141,9 +141,9 @@ function whirlAt(tile: usize, n: i32, place: v128): v128 {
   return mixed(v128.load(a + e), v128.load(a + e1), v128.load(b + e), v128.load(b + e1), v128.load(c + e), v128.load(c + e1), v128.load(d + e), v128.load(d + e1), i32x4.shuffle(f, f, 0, 0, 0, 0), i32x4.shuffle(f, f, 1, 1, 1, 1), i32x4.shuffle(f, f, 2, 2, 2, 2))
 }
 
-/** How much more smoke comes and goes between the cells than a flame's mixture does. */
+/** How much more smoke varies between the cells than a flame's mixture does. */
 const SMOKE_TEAR: f32 = 2
-/** A place past which a share of a cell no whirl carries anything worth a picture. */
+/** Whirls that carry less far than this share of a cell are left out: no picture shows them. */
 const STILL: f32 = 0.02
 
 /**
@@ -179,7 +179,7 @@ export function refineGas(
         const alive = speed * speed / (speed * speed + 0.0025)
         const rich: f32 = mixture ? min<f32>(1, 3 * sample(mixture, gx, gy, gz, sx, sxy)) : 0
         const length = (smoky + (flaming - smoky) * rich) * alive
-        let come: f32 = 0
+        let variation: f32 = 0
         if (length > STILL) {
           const part = f32x4.splat(-length / <f32>steps)
           for (let s = 0; s < steps; s++) {
@@ -191,12 +191,12 @@ export function refineGas(
           }
           if (tear > 0) {
             const p = vectorAt(first, gx, gy, gz, sx, sxy), q = vectorAt(second, gx, gy, gz, sx, sxy)
-            come = tear * alive * f32x4.extract_lane(push(tile, nodes, p, q, w0, w1, turned, turnedToo, pitch, 1.2, 3), 0)
+            variation = tear * alive * f32x4.extract_lane(push(tile, nodes, p, q, w0, w1, turned, turnedToo, pitch, 1.2, 3), 0)
           }
         }
-        store<f32>(o, max<f32>(0, NativeMathf.exp(SMOKE_TEAR * come) * cubic(extinction, gx, gy, gz, nx, ny, nz)))
+        store<f32>(o, max<f32>(0, NativeMathf.exp(SMOKE_TEAR * variation) * cubic(extinction, gx, gy, gz, nx, ny, nz)))
         store<f32>(o + stride, max(ambient, cubic(kelvin, gx, gy, gz, nx, ny, nz)))
         if (fuel) store<f32>(o + 2 * stride, sample(fuel, gx, gy, gz, sx, sxy))
-        if (mixture) store<f32>(o + 3 * stride, max<f32>(0, NativeMathf.exp(come) * cubic(mixture, gx, gy, gz, nx, ny, nz)))
+        if (mixture) store<f32>(o + 3 * stride, max<f32>(0, NativeMathf.exp(variation) * cubic(mixture, gx, gy, gz, nx, ny, nz)))
       }
 }

@@ -8,6 +8,7 @@ import {
   TILE,
   tileCounts,
   toHalf,
+  type Whirls,
 } from '../data/index.ts'
 import { smooth01 } from '../math/index.ts'
 import { layersPerChunk } from './multigrid.ts'
@@ -125,20 +126,8 @@ function whirlSets(crew: Crew, flows: readonly Dense[], seed: number, seconds: n
   return sets.map((set) => ({ ...set, weight: set.weight / norm }))
 }
 
-/** Whirls of a frame as the picture takes them, on the heap: a finer frame without being one. */
-export interface FrameWhirls {
-  factor: number
-  amount: number
-  energy: number
-  wave: number
-  nodes: number
-  pitch: number
-  sets: readonly WhirlSet[]
-}
-
-/** The first whirls of a finer frame, half a wave, are so many coarse cells across. */
+/** A picture's first whirls, half a wave, are so many kept cells across. */
 const PICTURE_WHIRL = 1 / 0.6
-const PICTURE_TURNINGS = 0.6
 
 /**
  * The whirls between a frame's cells, for a picture that shows it from near. frames: detailNeeds' frames of one run in order, the wanted one last; seconds: a frame's time; number: the wanted frame's, which decides the whirls' turns.
@@ -150,13 +139,13 @@ export function frameWhirls(
   { factor, amount, seed }: DetailSettings,
   seconds: number,
   number: number,
-): FrameWhirls {
+): Whirls {
   const flows = frames.map((frame) => uploadDense(crew, frame, []))
   const here = flows.at(-1)
   if (!here) throw new TypeError('a finer frame needs a frame')
   return {
     factor,
-    amount: amount * PICTURE_TURNINGS,
+    amount: amount * TURNINGS,
     ...whirlEnergy(crew, here, seed),
     nodes: WHIRL_NODES,
     pitch: WHIRL_NODES / WHIRL_WAVES / 2 / PICTURE_WHIRL,

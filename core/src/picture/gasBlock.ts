@@ -1,8 +1,7 @@
 import type { Crew } from '../base/index.ts'
-import { type GasFrame, paddedCells } from '../data/index.ts'
+import { type GasFrame, paddedCells, type Whirls } from '../data/index.ts'
 import { conjugate, type Quaternion, rotate, type Vec3 } from '../math/index.ts'
 import { type FieldWishes, type GasFields, refineFields, uploadFields } from './gasFields.ts'
-import type { Whirls } from './passes.ts'
 
 /** Kept cells per cell of the light grid: the finest whose work (its cells times the lights and directions that each looks along) stays within bounds, the last where none does. */
 export const LIGHT_FACTORS = [1, 2, 4] as const

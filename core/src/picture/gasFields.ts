@@ -1,6 +1,5 @@
 import type { Crew } from '../base/index.ts'
-import { type GasFrame, halfTable, mixtureOf, paddedCells, TILE, tileCounts } from '../data/index.ts'
-import type { Whirls } from './passes.ts'
+import { type GasFrame, halfTable, mixtureOf, paddedCells, TILE, tileCounts, type Whirls } from '../data/index.ts'
 
 /** Gas hotter than this by so much burns where it still holds fuel, K. */
 const BURNS_FROM = 350

@@ -223,3 +223,22 @@ describe('qualities', () => {
     expect(Math.max(...passes.depth.data)).toBe(0)
   })
 })
+
+describe('pixels that a few moments do not settle', () => {
+  it('are those whose mean has too large an error; what they hold is scaled for more moments, the others stay', () => {
+    const crew = makeCrew(1)
+    const seen = [
+      [4, 4, 4, 4],
+      [0, 8, 0, 8],
+      [0.01, 0, 0.01, 0],
+    ]
+    const [out, spread, mask] = [crew.heap.alloc(3 * 48), crew.heap.alloc(3 * 8), crew.heap.alloc(3)]
+    crew.heap.f32(out, 36).fill(2)
+    crew.heap
+      .f32(spread, 6)
+      .set(seen.flatMap((values) => [values.reduce((a, b) => a + b), values.reduce((a, b) => a + b * b, 0)]))
+    crew.run('markGrainy', [out, spread, mask, 4, 0.5, 0.05, 0.5, 3], 1)
+    expect([...crew.heap.u8(mask, 3)]).toEqual([0, 1, 0])
+    expect([...crew.heap.f32(out, 36)]).toEqual([...Array(12).fill(2), ...Array(12).fill(1), ...Array(12).fill(2)])
+  })
+})

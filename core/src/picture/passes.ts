@@ -1,4 +1,4 @@
-import type { Camera, FloatImage, GasFrame } from '../data/index.ts'
+import type { Camera, FloatImage, GasFrame, Whirls } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { Placement } from './gasBlock.ts'
 import type { Scene } from './scene.ts'
@@ -8,22 +8,6 @@ export interface PictureEmitter {
   at: readonly [number, number, number]
   intensity: readonly [number, number, number]
   radius: number
-}
-
-/** Whirls smaller than a kept frame's cells, on the heap: what reads the frame finer follows them. */
-export interface Whirls {
-  /** Cells of the finer fields along one of the frame's. */
-  factor: number
-  /** Times the way that a whirl of a cell's size carries in its own time. */
-  amount: number
-  /** How fast the motion is that the cells hardly hold, m/s, padded. */
-  energy: number
-  /** The tile of waves, its nodes along an edge, and nodes a cell of the first whirls. */
-  wave: number
-  nodes: number
-  pitch: number
-  /** Two sets of carried coordinates (four floats a cell, padded), their weights and their offsets in the tile. */
-  sets: readonly { places: number; weight: number; offset: readonly number[] }[]
 }
 
 /** One gas of the picture with all that decides how it looks. */

@@ -1,4 +1,4 @@
-import type { GasFrame } from '../../data/index.ts'
+import type { GasFrame, Whirls } from '../../data/index.ts'
 import { frameWhirls } from '../../gas/index.ts'
 import { blackBodyTable, blueGlow, GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable } from '../../light/index.ts'
 import { type GasVolume, placeInWorld } from '../../picture/index.ts'
@@ -31,7 +31,7 @@ function whirlsOf(
   shown: ShownFrame,
   frame: GasFrame,
   context: DrawContext,
-): ReturnType<typeof frameWhirls> | undefined {
+): Whirls | undefined {
   const { look } = instance
   const { finer, seconds } = context
   if (!finer || look.finer <= 0 || cellSeen(frame, instance, context) < SEEN_CELL) return undefined

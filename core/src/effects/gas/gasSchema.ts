@@ -271,7 +271,7 @@ export const gasSchema = z
       group: 'Look',
       touches: 'picture',
     }),
-    finals: number(0, 3, 1, {
+    fineDetail: number(0, 3, 1, {
       label: 'Fine detail',
       unit: '×',
       span: [0, 2],

@@ -27,7 +27,7 @@ const lookOf = (item: GasItem): GasLook => ({
   colour: item.smokeColour,
   blue: item.blue,
   // A run that was made finer for good has them.
-  finer: item.detail > 1 ? 0 : item.finals,
+  finer: item.detail > 1 ? 0 : item.fineDetail,
   seed: item.seed,
 })
 
