@@ -1,3 +1,4 @@
+export { takeSeat } from './seat'
 export { calmInflow, fill, scale, fillGhosts, fillOutside, fillSolid, fillWide } from './grid'
 export { resetFaces, outflow } from './air'
 export { centreVelocity, advectForward, advectCorrect } from './advect'

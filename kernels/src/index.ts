@@ -1,5 +1,8 @@
 import { kernelsBase64, mathBase64 } from './bytes.generated.ts'
 
+export { KERNEL_PARAMETERS, type KernelArguments } from './calls.generated.ts'
+export * from './layouts.generated.ts'
+
 /** A kernel takes numbers (pointers in bytes, sizes, factors) and ends with a slab range [from, to). */
 export type Kernel = (...args: number[]) => number | undefined
 
@@ -37,14 +40,16 @@ export function compileKernels(): WebAssembly.Module {
   return new WebAssembly.Module(bytesOf(kernelsBase64))
 }
 
-/** Instantiates the kernels over a memory. Names are sorted, so that an index means the same kernel on every thread. */
+/** Instantiates the kernels over a memory, for the thread of a crew with this number. Names are sorted, so that an index means the same kernel on every thread. */
 export function instantiateKernels(
   module: WebAssembly.Module,
   memory: WebAssembly.Memory,
+  seat = 0,
 ): KernelTable & { heapBase: number } {
   const { exports } = new WebAssembly.Instance(module, { env: { memory } })
+  if (typeof exports.takeSeat === 'function') exports.takeSeat(seat)
   const names = Object.keys(exports)
-    .filter((name) => typeof exports[name] === 'function')
+    .filter((name) => typeof exports[name] === 'function' && name !== 'takeSeat')
     .sort()
   const functions = names.map((name) => {
     const kernel = exports[name]

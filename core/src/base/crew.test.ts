@@ -28,6 +28,16 @@ describe('a crew', () => {
     expect(() => makeCrew(1).heap.alloc(5 * 2 ** 30)).toThrow(/5\.0 GiB at once; 4 GiB is the most/)
   })
   it('knows its kernels by name', () => {
-    expect(() => makeCrew(1).run('none', [], 1)).toThrow(/No kernel is called none/)
+    // A name that only JavaScript would let through.
+    const name = 'none' as 'fill'
+    expect(() => makeCrew(1).run(name, [], 1)).toThrow(/No kernel is called none/)
+  })
+  it('refuses a call that lacks an argument, and says which', () => {
+    const crew = makeCrew(1)
+    const lacking = { dst: crew.heap.alloc(64), value: 1 } as { dst: number; value: number; chunk: number }
+    expect(() => crew.run('fill', lacking, 1)).toThrow(/fill lacks its argument chunk/)
+    expect(() => crew.run('fill', [lacking.dst, 1], 1)).toThrow(/fill takes 3 arguments, not 2/)
+    crew.run('fill', { ...lacking, chunk: 4 }, 1)
+    expect([...crew.heap.f32(lacking.dst, 4)]).toEqual([1, 1, 1, 1])
   })
 })

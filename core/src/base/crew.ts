@@ -1,9 +1,15 @@
-import { compileKernels, instantiateKernels, type Kernel } from '@lantern/kernels'
+import {
+  compileKernels,
+  instantiateKernels,
+  KERNEL_PARAMETERS,
+  type Kernel,
+  type KernelArguments,
+} from '@lantern/kernels'
 import { LanternError } from './errors.ts'
 
 // The crew: the threads of one process that run kernels over slabs. One driver for worker_threads and web workers; only starting a thread differs
 // and is handed in. Layout of the control words (Int32, shared):
-//   0 generation   1 next chunk   2 chunks   3 threads still busy   4 kernel index   5 items per chunk   6 items   7 args   8 quit   9 failed
+//   0 generation   1 next chunk   2 chunks   3 threads still busy   4 kernel index   5 items per chunk   6 items   7 args   8 quit   9 failed   10 seats taken
 // and, from byte 64 on, the arguments as Float64.
 const WORDS = {
   generation: 0,
@@ -16,6 +22,7 @@ const WORDS = {
   args: 7,
   quit: 8,
   failed: 9,
+  seats: 10,
 } as const
 const ARGS_AT = 64
 const MOST_ARGS = 40
@@ -40,8 +47,16 @@ export interface Crew {
   readonly threads: number
   readonly memory: WebAssembly.Memory
   readonly heap: Heap
-  /** Runs a kernel over items [0, items) in chunks. Chunks are handed out in any order, so a kernel writes only what belongs to its items. */
-  run(kernel: string, args: readonly number[], items: number, chunk?: number): void
+  /**
+   * Runs a kernel over items [0, items) in chunks. Chunks are handed out in any order, so a kernel writes only what belongs to its items.
+   * args: by name, or in the kernel's order. Throws TypeError where one is missing.
+   */
+  run<K extends keyof KernelArguments>(
+    kernel: K,
+    args: KernelArguments[K] | readonly number[],
+    items: number,
+    chunk?: number,
+  ): void
   end(): void
 }
 
@@ -109,10 +124,25 @@ function takeChunks(control: Int32Array, args: Float64Array, functions: readonly
   }
 }
 
+/** Arguments in the order that the kernel takes them. Throws TypeError where one is missing or too many. */
+function inOrder<K extends keyof KernelArguments>(
+  kernel: K,
+  args: KernelArguments[K] | readonly number[],
+): readonly number[] {
+  const names = KERNEL_PARAMETERS[kernel]
+  const given = Array.isArray(args) ? (args as readonly number[]) : undefined
+  const values = given ?? names.map((name) => (args as Readonly<Record<string, number>>)[name] ?? Number.NaN)
+  const missing = given ? undefined : names.find((_, n) => Number.isNaN(values[n]))
+  if (missing) throw new TypeError(`Kernel ${kernel} lacks its argument ${missing}`)
+  if (values.length !== names.length)
+    throw new TypeError(`Kernel ${kernel} takes ${names.length} arguments, not ${values.length}`)
+  return values
+}
+
 /** The loop of a crew thread; returns when the crew ends. */
 export function sit(seat: CrewSeat): void {
-  const { functions } = instantiateKernels(seat.module, seat.memory)
   const control = new Int32Array(seat.control, 0, ARGS_AT / 4)
+  const { functions } = instantiateKernels(seat.module, seat.memory, Atomics.add(control, WORDS.seats, 1) + 1)
   const args = new Float64Array(seat.control, ARGS_AT, MOST_ARGS)
   let seen = 0
   for (;;) {
@@ -151,11 +181,12 @@ export function makeCrew(threads: number, start?: StartThread, module: WebAssemb
     threads: ends.length + 1,
     memory,
     heap,
-    run(name, args, items, chunk = 1) {
+    run(name, given, items, chunk = 1) {
       const index = indices.get(name)
       const kernel = index === undefined ? undefined : functions[index]
       if (index === undefined || !kernel) throw new TypeError(`No kernel is called ${name}`)
       if (items <= 0) return
+      const args = inOrder(name, given)
       if (ends.length === 0 || items <= chunk) {
         kernel(...args, 0, items)
         return

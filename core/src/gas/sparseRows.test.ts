@@ -282,7 +282,7 @@ const KERNELS: Record<string, (p: Place) => number[]> = {
 }
 
 function run(crew: Crew, name: string, written: number[], rest: number[]): number[] {
-  crew.run(name, [...written, ...rest, ...size], SIZE[2])
+  crew.run(name as Parameters<Crew['run']>[0], [...written, ...rest, ...size], SIZE[2])
   return written
 }
 
