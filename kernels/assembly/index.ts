@@ -14,6 +14,8 @@ export { buoyancy, baroclinic, settle, total, react, fastest, extent, flame, mar
 export { pushFaces, dragFaces, stirFaces, windFaces } from './force'
 export { ownPlaces, carryPlaces, unresolved, synthesiseDetail, refineGas } from './detail'
 export { traceScene } from './trace'
+export { buildTree, triangleBoxes, packLeaves, nameInstances, movingNodes } from './tree'
+export { castRays } from './rays'
 export { coarsenExtinction, lightGrid, relight } from './gaslight'
 export { gradientLength } from './flame'
 export { marchGas, markGrainy } from './march'
