@@ -126,6 +126,8 @@ export const LAYOUTS = {
     gases: 'at',
     gasCount: 'i32',
     layers: 'i32',
+    /** How many instances are things. */
+    things: 'i32',
     /** Directional reflectance of the microfacet lobe without and with Fresnel (shading.ts). */
     lobes: 'at',
     /** The plate as light: r g b 0 floats, seen through plateView; 0: none. */
@@ -135,6 +137,46 @@ export const LAYOUTS = {
     plateView: 'at',
     /** Contact: sky rays blocked within so many m count. */
     contact: 'f32',
+    /** Linear light of sRGB bytes and of plain ones: 512 floats. */
+    bytes: 'at',
+  },
+  /** How a picture's tiles are rendered, and where to. */
+  Job: {
+    scene: 'at',
+    view: 'at',
+    /** Samples of a pixel: first; where things or edges are; where those leave noise. */
+    few: 'i32',
+    many: 'i32',
+    most: 'i32',
+    /** Standard error of a pixel's value that is good enough. */
+    noise: 'f32',
+    /** 1: light that comes by way of other surfaces. */
+    bounces: 'i32',
+    /** Marches through gas: at first, and where those differ. Step in cells. Seconds that the shutter is open. */
+    marches: 'i32',
+    mostMarches: 'i32',
+    step: 'f32',
+    open: 'f32',
+    salt: 'i32',
+    /** Scratch of every thread, and its size. */
+    scratch: 'at',
+    scratchBytes: 'i32',
+    /** A byte for each block of 8 x 8 pixels in which things may be seen. */
+    busy: 'at',
+    busyWidth: 'i32',
+    /** Tiles to render (u32: number of the tile, by rows), and where each goes. */
+    tiles: 'at',
+    tilesAcross: 'i32',
+    out: 'at',
+    slotBytes: 'i32',
+    /** Splats in tile lists (splats.ts), 0: none. */
+    splats: 'at',
+    splatOffsets: 'at',
+    splatLists: 'at',
+    /** Mattes in front: planes of f32 over the picture, their depth each (m), and how many. */
+    mattes: 'at',
+    matteDepths: 'at',
+    matteCount: 'i32',
   },
 }
 

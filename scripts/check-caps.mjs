@@ -6,7 +6,7 @@ import ts from 'typescript'
 const FOLDER = 'kernels/assembly'
 const [FILE, FUNCTION] = [400, 120]
 /** Longer than the caps for now; this list only shrinks. */
-const LONGER = new Set(['kernels/assembly/march.ts'])
+const LONGER = new Set([])
 
 const wrong = []
 let files = 0

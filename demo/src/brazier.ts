@@ -2,7 +2,7 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera, GasFrame, Mesh } from '@lantern/core/data'
 import { type GasSettings, GasSimulation } from '@lantern/core/gas'
 import { GLOW_FROM, GLOW_STEP, gatherEmitters, glowTable, SOOT_EXTINCTION } from '@lantern/core/light'
-import { FINAL, type PlateLight, renderPasses, uploadScene } from '@lantern/core/picture'
+import { AT_REST, FINAL, type PlateLight, renderFlat } from '@lantern/core/picture'
 import { DRUM, DRUM_SIZE } from './scene/places.ts'
 
 // The brazier's flame: burnt and pictured by the product's own gas, as a layer over the yard that can be made again when the gas gets better.
@@ -106,20 +106,11 @@ export interface FlameLayer {
   data: Float32Array
 }
 
-export function pictureFlame(
-  crew: Crew,
-  frame: GasFrame,
-  camera: Camera,
-  straighten: (x: number, y: number) => [number, number],
-  light: PlateLight,
-): FlameLayer {
-  const mark = crew.heap.mark()
-  const scene = uploadScene(crew, [{ mesh: drumMesh(), holdsOut: true, receives: false }])
+export function pictureFlame(crew: Crew, frame: GasFrame, camera: Camera, light: PlateLight): FlameLayer {
   const emitters = gatherEmitters(frame, glow.table, SMOKE_ALBEDO, 64)
-  const { fire, smoke, smokeLight } = renderPasses(crew, {
-    scene: scene,
-    camera: camera,
-    straightenPixel: straighten,
+  const { fire, smoke, smokeLight } = renderFlat(crew, {
+    pieces: [{ key: 'drum', mesh: drumMesh(), opening: AT_REST, closing: AT_REST, holdsOut: true, receives: false }],
+    camera,
     drawables: [
       {
         kind: 'gas',
@@ -131,10 +122,9 @@ export function pictureFlame(
         extinctionPerSoot: SOOT_EXTINCTION,
       },
     ],
-    light: light,
+    light,
     quality: { ...FINAL, lightStride: 64 },
   })
-  crew.heap.release(mark)
   let [x0, y0, x1, y1] = [camera.width, camera.height, 0, 0]
   for (let y = 0; y < camera.height; y++)
     for (let x = 0; x < camera.width; x++) {

@@ -14,7 +14,7 @@ import type { Crew } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import { readGasFrame, writeGasFrame } from '@lantern/core/formats'
 import { BRAZIER_GAS, burn, FLAME_EXPOSURE, flameLight, pictureFlame } from './brazier.ts'
-import { focalPx, momentOf, type PlateSpec, quaternionOf, straightened } from './cameras.ts'
+import { focalPx, momentOf, type PlateSpec, quaternionOf } from './cameras.ts'
 import { gasCrew, yardCrew } from './crew.ts'
 import { keep, keepFloats, keyOf } from './made.ts'
 import { yardParts } from './scene/parts.ts'
@@ -53,7 +53,7 @@ const FLAME_SOURCES = [
   'demo/src/cameras.ts',
   'core/src/picture',
   'core/src/light',
-  ...['camera', 'march', 'trace', 'gaslight'].map(kernel),
+  ...['view', 'walk', 'gasAlong', 'tile', 'solids', 'gaslight'].map(kernel),
 ]
 const BLOCK = 1 << 26
 const WEATHER = { dusk: { water: -0.019, film: 0 }, rain: { water: -0.017, film: 0.85 } } as const
@@ -226,17 +226,6 @@ export function cameraOf(spec: PlateSpec, seed: number, frame: number): Camera {
   }
 }
 
-/** Straight coordinates of pixel centres: a plate's lens stays the same, so each is sought once. */
-function straightCentres(spec: PlateSpec): (x: number, y: number) => [number, number] {
-  const kept = new Float64Array(spec.width * spec.height * 2).fill(Number.NaN)
-  return (x, y) => {
-    const n = (Math.floor(y) * spec.width + Math.floor(x)) * 2
-    if (x % 1 !== 0.5 || y % 1 !== 0.5) return straightened(spec, x, y)
-    if (Number.isNaN(kept[n])) kept.set(straightened(spec, x, y), n)
-    return [kept[n] as number, kept[n + 1] as number]
-  }
-}
-
 /** Pictures the brazier's flame through the plate's camera, frame by frame. */
 export function flamePlate(
   making: Making,
@@ -250,7 +239,6 @@ export function flamePlate(
   const crew = gasCrew(making.threads)
   const sun = duskSky().sun
   const dusk = spec.day === 'dusk'
-  const straight = straightCentres(spec)
   for (const frame of frames) {
     const path = framePath(folder, frame)
     if (!existsSync(path)) {
@@ -258,7 +246,6 @@ export function flamePlate(
         crew,
         readGasFrame(brazier.frame((spec.flameFrom + frame - spec.first) % brazier.lights.length)),
         cameraOf(spec, seed, frame),
-        straight,
         { sunDirection: sun, sunShare: dusk ? 0.35 : 0, sunColour: [1.25, 0.85, 0.5], skyColour: [0.34, 0.36, 0.44] },
       )
       const { data, ...head } = layer

@@ -2,8 +2,7 @@ import { spawnSync } from 'node:child_process'
 import { readdir, readFile } from 'node:fs/promises'
 import { basename, join } from 'node:path'
 import { halfTable } from '@lantern/core/data'
-import { readExr, readGasFrame } from '@lantern/core/formats'
-import { readPasses } from '@lantern/core/pipeline'
+import { readExr, readGasFrame, readPicture } from '@lantern/core/formats'
 import { makeItem } from '@lantern/core/shot'
 import * as lantern from '@lantern/store'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -62,10 +61,10 @@ describe('a shot, the whole way', () => {
     const [file] = await readdir(out)
     const header = spawnSync('exrheader', [join(out, file ?? '')]).stdout.toString()
     for (const name of [
-      'fire.R',
-      'smoke.A',
-      'light.G',
-      'shadow.Y',
+      'Fire.emission.R',
+      'Fire.A',
+      'Fire.setlight.G',
+      'Fire.sunshadow.Y',
       'plate.B',
       'depth.Z, 32-bit',
       'R, 16-bit',
@@ -78,10 +77,10 @@ describe('a shot, the whole way', () => {
     const [result, plate, fire, light, alpha, shadow] = [
       'R',
       'plate.R',
-      'fire.R',
-      'light.R',
-      'smoke.A',
-      'shadow.Y',
+      'Fire.emission.R',
+      'Fire.setlight.R',
+      'Fire.A',
+      'Fire.sunshadow.Y',
     ].map(plane) as [Float32Array, Float32Array, Float32Array, Float32Array, Float32Array, Float32Array]
     const hottest = fire.indexOf(Math.max(...fire))
     expect(result[hottest]).toBeGreaterThan((plate[hottest] ?? 0) + 0.1)
@@ -164,6 +163,7 @@ describe('a shot, the whole way', () => {
       quality: 'look',
     })
     const kept = await lantern.keptFrame(store, pictureKey ?? '', 1004)
-    expect(Math.max(...readPasses(await lantern.getBlob(store, kept?.blob ?? ''), nodeDeflate).fire.data)).toBe(0)
+    const picture = readPicture(await lantern.getBlob(store, kept?.blob ?? ''), nodeDeflate)
+    expect(picture.layers.filter(({ emission }) => emission)).toEqual([])
   })
 })

@@ -1,13 +1,12 @@
 import { sample, within } from './grid'
 import { SHEET_AT } from './flame'
-import { castRay } from './trace'
 
 // Light in and through the gas on a coarse grid. Gas block, f32 unless said, byte offsets:
 //   0 low corner x y z (m); 12 cell (m); 16 i32 nx ny nz; 28 u32 extinction (1/m, padded); 32 u32 temperature (K, padded); 36 u32 tiles (bytes, 8^3 cells each); 40 i32 tiles x y z
 //   52 coarse cell (m); 56 i32 coarse cx cy cz; 68 u32 coarse extinction (1/m, padded); 72 u32 coarse light (8 floats a cell, padded)
 //   76 u32 velocity (m/s; 4 floats a cell u v w 0, padded), 0: at rest; 80 u32 fuel that burns (g/m^3, padded), 0: none; 84 its share where two frames are blended; 88 seconds by which its velocity carries it
 //   92 world metres per metre of the gas; 96 world to gas: 9 floats in rows, then 3 of shift; 144 up in the gas, unit; 156 u32 look block (march.ts); 160 air (K); 164 u32 mixture (padded), 0: no flame; 168 u32 length of its gradient (1/m, padded)
-//   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture, or the extinction where there is none, is read by a cubic, 0: it is fine enough for straight lines
+//   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture, or the extinction where there is none, is read by a cubic, 0: it is fine enough for straight lines; 184 i32 its layer
 // Everything in a block is in the gas's own space: a run that is shown turned, scaled or mirrored is one with another matrix. Optical depth keeps with the scale.
 // Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
 
@@ -64,20 +63,24 @@ export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f
   return NativeMathf.exp(-depth * ds)
 }
 
-/** Transmittance of `count` gases (u32 blocks at `list`) along a unit direction of the world over `reach` metres. */
+/** Transmittance of a gas along a unit direction of the world over `reach` metres. */
+export function transmittanceOf(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
+  const m = gas + 96
+  const scale = load<f32>(gas, 92)
+  const gx = load<f32>(m) * x + load<f32>(m, 4) * y + load<f32>(m, 8) * z + load<f32>(m, 36)
+  const gy = load<f32>(m, 12) * x + load<f32>(m, 16) * y + load<f32>(m, 20) * z + load<f32>(m, 40)
+  const gz = load<f32>(m, 24) * x + load<f32>(m, 28) * y + load<f32>(m, 32) * z + load<f32>(m, 44)
+  const ex = (load<f32>(m) * dx + load<f32>(m, 4) * dy + load<f32>(m, 8) * dz) * scale
+  const ey = (load<f32>(m, 12) * dx + load<f32>(m, 16) * dy + load<f32>(m, 20) * dz) * scale
+  const ez = (load<f32>(m, 24) * dx + load<f32>(m, 28) * dy + load<f32>(m, 32) * dz) * scale
+  return transmittance(gas, gx, gy, gz, ex, ey, ez, reach / scale)
+}
+
+/** The same of `count` gases (u32 blocks at `list`). */
 export function transmittanceOfAll(list: usize, count: i32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
   let through: f32 = 1
   for (let n = 0; n < count; n++) {
-    const gas = <usize>load<u32>(list + ((<usize>n) << 2))
-    const m = gas + 96
-    const scale = load<f32>(gas, 92)
-    const gx = load<f32>(m) * x + load<f32>(m, 4) * y + load<f32>(m, 8) * z + load<f32>(m, 36)
-    const gy = load<f32>(m, 12) * x + load<f32>(m, 16) * y + load<f32>(m, 20) * z + load<f32>(m, 40)
-    const gz = load<f32>(m, 24) * x + load<f32>(m, 28) * y + load<f32>(m, 32) * z + load<f32>(m, 44)
-    const ex = (load<f32>(m) * dx + load<f32>(m, 4) * dy + load<f32>(m, 8) * dz) * scale
-    const ey = (load<f32>(m, 12) * dx + load<f32>(m, 16) * dy + load<f32>(m, 20) * dz) * scale
-    const ez = (load<f32>(m, 24) * dx + load<f32>(m, 28) * dy + load<f32>(m, 32) * dz) * scale
-    through *= transmittance(gas, gx, gy, gz, ex, ey, ez, reach / scale)
+    through *= transmittanceOf(<usize>load<u32>(list + ((<usize>n) << 2)), x, y, z, dx, dy, dz, reach)
     if (through < 1e-4) return 0
   }
   return through
@@ -100,8 +103,7 @@ export function scattered(through: f32, albedo: f32, orders: i32): f32 {
   return sum
 }
 
-const SKY_DIRECTIONS = 5
-const SHADOW_OFFSET: f32 = 0.004 // metres
+export const SKY_DIRECTIONS = 5
 const SKY_TILT: f32 = 0.8944272 // of directions 27 degrees above the horizon
 const SKY_RISE: f32 = 0.4472136
 
@@ -123,17 +125,16 @@ function skyLight(gas: usize, x: f32, y: f32, z: f32, albedo: f32, orders: i32):
   return sum / weight
 }
 
-/** Share of the sky's light that all gases let through to a point of the set, as skyLight's directions. */
-export function skyTransmittance(list: usize, count: i32, x: f32, y: f32, z: f32): f32 {
-  let sum = transmittanceOfAll(list, count, x, y, z, 0, 1, 0, 1e9)
-  let weight: f32 = 1
-  for (let n = 1; n < SKY_DIRECTIONS; n++) {
-    const dx: f32 = n == 1 ? SKY_TILT : n == 2 ? -SKY_TILT : 0
-    const dz: f32 = n == 3 ? SKY_TILT : n == 4 ? -SKY_TILT : 0
-    sum += SKY_RISE * transmittanceOfAll(list, count, x, y, z, dx, SKY_RISE, dz, 1e9)
-    weight += SKY_RISE
-  }
-  return sum / weight
+/** Directions of the world that stand for the sky, as skyLight's, with their weights: left in skyX, Y, Z and skyWeight. */
+export let skyX: f32 = 0
+export let skyY: f32 = 1
+export let skyZ: f32 = 0
+export let skyWeight: f32 = 1
+export function skyDirection(n: i32): void {
+  skyX = n == 1 ? SKY_TILT : n == 2 ? -SKY_TILT : 0
+  skyY = n == 0 ? 1 : SKY_RISE
+  skyZ = n == 3 ? SKY_TILT : n == 4 ? -SKY_TILT : 0
+  skyWeight = n == 0 ? 1 : SKY_RISE
 }
 
 /**
@@ -166,37 +167,3 @@ export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, a
       }
 }
 
-/**
- * Light on surface points: points are 8 floats: x y z, unused, normal x y z, wanted (0 skips). out: 4 floats a point: fire r g b as share of the plate's white light
- * (irradiance / E), and the share of sun and sky that the smoke lets through. list: `gases` blocks (u32) that stand in the light's way.
- */
-export function relight(list: usize, gases: i32, emitters: usize, count: i32, sun: usize, sunShare: f32, nodes: usize, positions: usize, indices: usize, stack: usize, points: usize, out: usize, row: i32, from: i32, to: i32): void {
-  for (let y = from; y < to; y++)
-    for (let x = 0; x < row; x++) {
-      const p = points + ((<usize>(y * row + x)) << 5)
-      const at = out + ((<usize>(y * row + x)) << 4)
-      if (load<f32>(p, 28) == 0) {
-        v128.store(at, f32x4(0, 0, 0, 1))
-        continue
-      }
-      const nx = load<f32>(p, 16), ny = load<f32>(p, 20), nz = load<f32>(p, 24)
-      const sx = load<f32>(p), sy = load<f32>(p, 4), sz = load<f32>(p, 8)
-      // Shadow rays start a little off the surface; distances and angles are from the surface itself.
-      const px = sx + nx * SHADOW_OFFSET, py = sy + ny * SHADOW_OFFSET, pz = sz + nz * SHADOW_OFFSET
-      let light = f32x4.splat(0)
-      for (let n = 0; n < count; n++) {
-        const e = emitters + ((<usize>n) << 5)
-        const dx = load<f32>(e) - sx, dy = load<f32>(e, 4) - sy, dz = load<f32>(e, 8) - sz
-        const r2 = dx * dx + dy * dy + dz * dz
-        const r = sqrt(r2) + 1e-6
-        const facing = (dx * nx + dy * ny + dz * nz) / r
-        if (facing <= 0) continue
-        const radius = load<f32>(e, 24)
-        if (castRay(nodes, positions, indices, stack + ((<usize>from) << 8), px, py, pz, dx / r, dy / r, dz / r, r, true) < r) continue
-        const seen = transmittanceOfAll(list, gases, px, py, pz, dx / r, dy / r, dz / r, max<f32>(0, r - radius))
-        light = f32x4.add(light, f32x4.mul(f32x4.splat(facing * seen / (3.14159265 * (r2 + radius * radius))), v128.load(e, 12)))
-      }
-      const through = sunShare * transmittanceOfAll(list, gases, px, py, pz, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9) + (1 - sunShare) * skyTransmittance(list, gases, px, py, pz)
-      v128.store(at, f32x4.replace_lane(light, 3, through))
-    }
-}

@@ -16,6 +16,9 @@ export let hitInstance: i32 = -1
 export let hitTriangle: i32 = -1
 export let hitU: f32 = 0
 export let hitV: f32 = 0
+/** Where the triangle lies: its packet and its lane's offset. */
+export let hitPacket: usize = 0
+export let hitLane: usize = 0
 /** The ray in the space of the instance that was entered last. */
 export let localX: f32 = 0
 export let localY: f32 = 0
@@ -73,6 +76,8 @@ function meetPacket(p: usize, moving: bool, time: v128, ox: v128, oy: v128, oz: 
     lane = 3
   }
   hitT = best
+  hitPacket = p
+  hitLane = (<usize>lane) << 2
   hitTriangle = load<i32>(p + ((<usize>lane) << 2), 144)
   hitU = lane == 0 ? f32x4.extract_lane(s, 0) : lane == 1 ? f32x4.extract_lane(s, 1) : lane == 2 ? f32x4.extract_lane(s, 2) : f32x4.extract_lane(s, 3)
   hitV = lane == 0 ? f32x4.extract_lane(t, 0) : lane == 1 ? f32x4.extract_lane(t, 1) : lane == 2 ? f32x4.extract_lane(t, 2) : f32x4.extract_lane(t, 3)
@@ -256,15 +261,15 @@ function slab(node: usize, side: usize, T: v128, O: v128, I: v128): v128 {
   return f32x4.mul(f32x4.sub(f32x4.add(v128.load(node + side), f32x4.mul(T, v128.load(node + side, 112))), O), I)
 }
 
-/** Nearest hit between `least` and `limit` at a share of the shutter; MISS and hitInstance -1 where there is none. skip: flags of instances that are passed through. nodes 0: an empty scene. */
-export function castNearest(nodes: usize, instances: usize, stack: usize, time: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, least: f32, limit: f32, skip: i32): f32 {
+/** Nearest hit between `least` and `limit` at a share of the shutter; MISS and hitInstance -1 where there is none. skip, met: flags and layers of instances that are passed through. nodes 0: an empty scene. */
+export function castNearest(nodes: usize, instances: usize, stack: usize, time: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, least: f32, limit: f32, skip: i32, met: u32): f32 {
   hitT = limit
   hitInstance = -1
   hitTriangle = -1
   if (!nodes) return MISS
   nearest = least
   passed = skip
-  layersMet = 0
+  layersMet = met
   return walkScene(nodes, instances, stack, time, ox, oy, oz, dx, dy, dz, false) ? hitT : MISS
 }
 
@@ -287,7 +292,7 @@ export function castRays(nodes: usize, instances: usize, stacks: usize, rays: us
     const r = rays + ((<usize>n) << 5), o = out + <usize>n * 20
     const x = load<f32>(r), y = load<f32>(r, 4), z = load<f32>(r, 8), dx = load<f32>(r, 12), dy = load<f32>(r, 16), dz = load<f32>(r, 20)
     const limit = load<f32>(r, 24), time = load<f32>(r, 28)
-    const t = any ? (castAny(nodes, instances, stack, time, x, y, z, dx, dy, dz, 0, limit, 0, 0) ? hitT : MISS) : castNearest(nodes, instances, stack, time, x, y, z, dx, dy, dz, 0, limit, 0)
+    const t = any ? (castAny(nodes, instances, stack, time, x, y, z, dx, dy, dz, 0, limit, 0, 0) ? hitT : MISS) : castNearest(nodes, instances, stack, time, x, y, z, dx, dy, dz, 0, limit, 0, 0)
     store<f32>(o, t)
     store<i32>(o, t == MISS ? -1 : hitInstance, 4)
     store<i32>(o, t == MISS ? -1 : hitTriangle, 8)

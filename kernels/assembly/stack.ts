@@ -17,52 +17,6 @@ export function blurLine(dst: usize, src: usize, weights: usize, radius: i32, wi
     }
 }
 
-/**
- * Light on the set: image = image x (1 + (shadow - 1) x shadowAmount + light x gain). Lane 3 of the image is the factor the plate's own grain was multiplied by, 1 at first.
- * light: r g b share of the plate's white light, shadow share. gain: 3 floats.
- */
-export function compositeLight(image: usize, light: usize, gain: usize, shadowAmount: f32, width: i32, from: i32, to: i32): void {
-  const g = f32x4(load<f32>(gain), load<f32>(gain, 4), load<f32>(gain, 8), 0)
-  for (let n = from * width; n < to * width; n++) {
-    const l = v128.load(light + ((<usize>n) << 4))
-    const base: f32 = 1 + (f32x4.extract_lane(l, 3) - 1) * shadowAmount
-    const factor = f32x4.add(f32x4.splat(base), f32x4.mul(l, g))
-    const mean = (f32x4.extract_lane(factor, 0) + f32x4.extract_lane(factor, 1) + f32x4.extract_lane(factor, 2)) * <f32>(1.0 / 3.0)
-    const at = image + ((<usize>n) << 4)
-    v128.store(at, f32x4.mul(v128.load(at), f32x4.replace_lane(factor, 3, mean)))
-  }
-}
-
-/**
- * Smoke over: image = image x (1 - alpha) + smoke. ambient: r g b premultiplied, anything; lit: r g b, anything; cover: alpha in lane 3.
- * The grade works on colour divided by alpha: black + colour x span, then x alpha again. grade: 12 floats: black r g b 0, span r g b 0, fire gain r g b, amount.
- */
-export function compositeSmoke(image: usize, ambient: usize, lit: usize, cover: usize, grade: usize, width: i32, from: i32, to: i32): void {
-  const black = v128.load(grade)
-  const span = v128.load(grade, 16)
-  const gain = v128.load(grade, 32)
-  const amount = load<f32>(grade, 44)
-  for (let n = from * width; n < to * width; n++) {
-    const o = (<usize>n) << 4
-    const alpha = load<f32>(cover + o, 12)
-    if (alpha <= 0) continue
-    const colour = f32x4.add(f32x4.mul(span, f32x4.add(v128.load(ambient + o), f32x4.mul(gain, v128.load(lit + o)))), f32x4.mul(black, f32x4.splat(alpha)))
-    const keep: f32 = 1 - alpha * amount
-    const below = v128.load(image + o)
-    const next = f32x4.add(f32x4.mul(below, f32x4.splat(keep)), f32x4.mul(colour, f32x4.splat(amount)))
-    v128.store(image + o, f32x4.replace_lane(next, 3, f32x4.extract_lane(below, 3) * keep))
-  }
-}
-
-/** Fire added: image += fire x gain; lane 3 stays. */
-export function compositeFire(image: usize, fire: usize, gain: usize, width: i32, from: i32, to: i32): void {
-  const g = f32x4(load<f32>(gain), load<f32>(gain, 4), load<f32>(gain, 8), 0)
-  for (let n = from * width; n < to * width; n++) {
-    const o = (<usize>n) << 4
-    v128.store(image + o, f32x4.add(v128.load(image + o), f32x4.mul(v128.load(fire + o), g)))
-  }
-}
-
 // @ts-ignore: decorator
 @inline
 function mixBits(v: u32): u32 {
@@ -85,9 +39,9 @@ function noise(x: i32, y: i32, c: i32, seed: i32): f32 {
 /**
  * Grain where something was added: the variance that the plate's law var = floor + slope x value asks for at the new brightness, less what the plate's own grain (scaled by lane 3) brings.
  * grain: 8 floats: floor r g b, slope r g b, neighbour weight, amount. The weight spreads each speck over its four neighbours (its size). plate: 4 floats a pixel.
- * sensor: 1 where image and plate are the scene's light: the law is of what the sensor makes of it, so the speck is added there and taken back.
+ * more: 4 floats a pixel, the last how much more grain it has than the plate's (layers.ts). sensor: 1 where image and plate are the scene's light: the law is of what the sensor makes of it, so the speck is added there and taken back.
  */
-export function compositeGrain(dst: usize, image: usize, plate: usize, grain: usize, seed: i32, sensor: i32, width: i32, from: i32, to: i32): void {
+export function compositeGrain(dst: usize, image: usize, plate: usize, more: usize, grain: usize, seed: i32, sensor: i32, width: i32, from: i32, to: i32): void {
   const spread = load<f32>(grain, 24)
   const amount = load<f32>(grain, 28)
   const norm: f32 = amount / sqrt(<f32>1 + <f32>4 * spread * spread)
@@ -109,7 +63,8 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, grain: us
       if (!v128.any_true(missing)) continue
       let speck = specks(x, y, seed)
       if (spread > 0) speck = f32x4.add(speck, f32x4.mul(f32x4.splat(spread), f32x4.add(f32x4.add(specks(x - 1, y, seed), specks(x + 1, y, seed)), f32x4.add(specks(x, y - 1, seed), specks(x, y + 1, seed)))))
-      const added = f32x4.mul(f32x4.mul(speck, f32x4.splat(norm)), f32x4.sqrt(missing))
+      const strength = norm * max<f32>(0, 1 + load<f32>(more + o, 12))
+      const added = f32x4.mul(f32x4.mul(speck, f32x4.splat(strength)), f32x4.sqrt(missing))
       if (!sensor) {
         v128.store(dst + o, f32x4.add(now, added))
         continue

@@ -5,7 +5,7 @@ import type { Crew } from '../../core/src/base/index.ts'
 import { type GasFrame, makeImage } from '../../core/src/data/index.ts'
 import { readCameraGltf, readGasFrame, writeGasFrame } from '../../core/src/formats/index.ts'
 import { frameWhirls, GasSimulation } from '../../core/src/gas/index.ts'
-import { uploadGasFrame } from '../../core/src/picture/index.ts'
+import { flatten, uploadGasFrame } from '../../core/src/picture/index.ts'
 import {
   composeFrame,
   type PictureQualityName,
@@ -103,7 +103,10 @@ const near = (quality: PictureQualityName, runs: number, threads: readonly numbe
     const close = { ...at, camera: camera(0), before: camera(-1), after: camera(1) }
     let covered = 0
     const once = (): void => {
-      const { smoke, fire } = renderPicture(crew, document, close, () => frame, quality)
+      const { smoke, fire } = flatten(
+        renderPicture(crew, document, close, () => frame, quality),
+        0,
+      )
       let count = 0
       for (let n = 0; n < fire.width * fire.height; n++)
         if ((smoke.data[n * 4 + 3] ?? 0) > 0.01 || (fire.data[n * 3] ?? 0) > 0.01) count++
@@ -167,7 +170,7 @@ const stack: Bench = {
     const passes = renderPicture(crew, document, at, () => frame, 'final')
     const plate = makeImage(1280, 720, 3)
     for (let n = 0; n < plate.data.length; n++) plate.data[n] = ((n * 37) % 101) / 200
-    const settings = stackSettings(document.sit, 'srgb', {
+    const settings = stackSettings(document, {
       floor: [1e-5, 1e-5, 1e-5],
       slope: [1e-4, 1e-4, 1e-4],
       spread: 0.1,

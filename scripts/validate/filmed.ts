@@ -11,7 +11,7 @@ import {
   gatherEmitters,
   glowTable,
 } from '../../core/src/light/index.ts'
-import { type Drawable, type Passes, renderPasses, uploadScene } from '../../core/src/picture/index.ts'
+import { AT_REST, type Drawable, FINAL, type FlatPicture, flatten, renderFlat } from '../../core/src/picture/index.ts'
 import { pictureFrame, renderPicture } from '../../core/src/pipeline/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { AxisMeans, axisRows } from './fireAxis.ts'
@@ -77,7 +77,7 @@ const cameraFor = (tall: number): Camera => {
 }
 
 interface Shot {
-  passes: Passes
+  passes: FlatPicture
   frame: GasFrame
 }
 
@@ -95,7 +95,8 @@ function photograph(
   const taken = (number: number): Shot => {
     const at = pictureFrame(document, () => camera, number)
     const frame = kept.get(number) as GasFrame
-    return { passes: renderPicture(crew, document, at, (_, n) => kept.get(n), 'final'), frame }
+    const picture = renderPicture(crew, document, at, (_, n) => kept.get(n), 'final')
+    return { passes: flatten(picture, document.light.sunShare), frame }
   }
   for (let number = 1; number <= begin + PICTURES * EVERY; number++) {
     const figures = simulation.advance(silent)
@@ -132,14 +133,12 @@ const burning = (frame: GasFrame): Drawable => ({
   extinctionPerSoot: 0,
 })
 const DARK = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
-const PLAIN = { step: 0.5, lightStride: 4, lightWork: 1e6, orders: 1, shutterSamples: 1 }
+const PLAIN = { ...FINAL, step: 0.5, lightStride: 4, lightWork: 1e6, orders: 1, blurs: false }
 
-function flameAlone(crew: Crew, frame: GasFrame, camera: Camera): Passes {
-  const { centre, focalPx } = camera
-  return renderPasses(crew, {
-    scene: uploadScene(crew, []),
+function flameAlone(crew: Crew, frame: GasFrame, camera: Camera): FlatPicture {
+  return renderFlat(crew, {
+    pieces: [],
     camera,
-    straightenPixel: (x, y) => [(x - centre[0]) / focalPx, (y - centre[1]) / focalPx],
     drawables: [burning(frame)],
     light: DARK,
     quality: PLAIN,
@@ -160,13 +159,11 @@ function wallLight(crew: Crew, frame: GasFrame, distance: number, height: number
     height: 16,
   }
   const half = Math.SQRT1_2
-  const passes = renderPasses(crew, {
+  const mesh = planeMesh([0, height, -distance], 8, 8, [half, 0, 0, half])
+  const passes = renderFlat(crew, {
     // A wall that stands behind the fire and faces it, and nothing else.
-    scene: uploadScene(crew, [
-      { mesh: planeMesh([0, height, -distance], 8, 8, [half, 0, 0, half]), holdsOut: true, receives: true },
-    ]),
+    pieces: [{ key: 'wall', mesh, opening: AT_REST, closing: AT_REST, holdsOut: true, receives: true }],
     camera: { ...camera, position: [0, height, -distance + 0.3] },
-    straightenPixel: (x, y) => [(x - 8) / 400, (y - 8) / 400],
     drawables: [burning(frame)],
     light: DARK,
     quality: PLAIN,

@@ -2,7 +2,7 @@ import type { Crew } from '../../core/src/base/index.ts'
 import type { Camera, GasFrame } from '../../core/src/data/index.ts'
 import { GAS_PRESETS, gasSettings } from '../../core/src/effects/gas/index.ts'
 import { GasSimulation } from '../../core/src/gas/index.ts'
-import type { Passes } from '../../core/src/picture/index.ts'
+import { type FlatPicture, flatten } from '../../core/src/picture/index.ts'
 import { instancesAt, renderPicture } from '../../core/src/pipeline/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { atMost, type Row } from './row.ts'
@@ -44,10 +44,13 @@ function noiseOf(crew: Crew, kind: string, camera: Camera): number {
   for (let n = 0; n < FRAMES; n++) simulation.advance()
   const frame: GasFrame = simulation.keep()
   const at = { frame: 1, camera, before: camera, after: camera, instances: instancesAt(document, 1) }
-  const [made, clean] = [{}, { shutterSamples: MANY }].map((changed) =>
-    renderPicture(crew, document, at, () => frame, 'final', undefined, changed),
-  ) as [Passes, Passes]
-  const value = ({ smoke, fire, smokeLight }: Passes, n: number, c: number): number =>
+  const [made, clean] = [{}, { marches: MANY, mostMarches: MANY }].map((changed) =>
+    flatten(
+      renderPicture(crew, document, at, () => frame, 'final', { changed }),
+      document.light.sunShare,
+    ),
+  ) as [FlatPicture, FlatPicture]
+  const value = ({ smoke, fire, smokeLight }: FlatPicture, n: number, c: number): number =>
     (smoke.data[n * 4 + c] ?? 0) +
     (smokeLight.data[n * 3 + c] ?? 0) +
     (fire.data[n * 3 + c] ?? 0) +

@@ -1,17 +1,20 @@
 import type { Crew } from '../../core/src/base/index.ts'
-import { type Camera, type FloatImage, type GasFrame, makeImage, TILE, toHalf } from '../../core/src/data/index.ts'
-import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/light/index.ts'
 import {
-  FINAL,
-  type GasVolume,
-  type Passes,
-  type PlateLight,
-  renderPasses,
-  uploadScene,
-} from '../../core/src/picture/index.ts'
-import { compositeStack, type StackPasses } from '../../core/src/sit/index.ts'
+  type Camera,
+  type FloatImage,
+  type GasFrame,
+  makeImage,
+  type PictureLayer,
+  TILE,
+  toHalf,
+} from '../../core/src/data/index.ts'
+import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/light/index.ts'
+import { FINAL, type GasVolume, type PlateLight, renderFlat } from '../../core/src/picture/index.ts'
+import { PLAIN_LAYER } from '../../core/src/shot/index.ts'
+import { compositeStack, type GrainLaw } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
+const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const EXTINCTION = 8700
 /** As the closed forms have it: light scattered once. */
 const SINGLE = { ...FINAL, step: 0.25, orders: 1 }
@@ -59,14 +62,7 @@ const camera: Camera = {
 
 /** Mean over the middle pixels, where the march's jitter evens out. */
 function seen(crew: Crew, gas: GasVolume, light: PlateLight, pass: 'fire' | 'smoke' | 'alpha'): number {
-  const passes: Passes = renderPasses(crew, {
-    scene: uploadScene(crew, []),
-    camera: camera,
-    straightenPixel: (x, y) => [(x - 8) / 8000, (y - 8) / 8000],
-    drawables: [gas],
-    light: light,
-    quality: SINGLE,
-  })
+  const passes = renderFlat(crew, { pieces: [], camera, drawables: [gas], light, quality: SINGLE })
   let sum = 0
   for (let n = 0; n < 256; n++)
     sum +=
@@ -150,42 +146,27 @@ function layers(crew: Crew): Row[] {
     return image
   }
   const plate = fill(3, (n) => ((n * 37) % 101) / 100)
-  const passes: StackPasses = {
-    fire: fill(3, (n) => ((n * 17) % 91) / 90),
-    smoke: fill(4, (n) => (n % 4 === 3 ? ((n >> 2) % 11) / 10 : (((n >> 2) % 11) / 10) * (((n * 7) % 13) / 13))),
-    smokeLight: fill(3, () => 0),
-    light: fill(3, (n) => ((n * 5) % 29) / 28),
-    shadow: fill(1, (n) => 1 - ((n * 3) % 17) / 34),
-  }
-  const layer = (kind: 'light' | 'smoke' | 'fire') => ({
-    kind,
-    shown: true,
-    amount: 1,
-    exposure: 0,
-    black: 0,
-    white: 1,
-    tint: [1, 1, 1] as const,
-    softness: 0,
-  })
-  const worstOf = (
-    kinds: readonly ('light' | 'smoke' | 'fire')[],
-    formula: (below: number, n: number, c: number) => number,
-  ): number => {
-    const result = compositeStack(
-      crew,
-      plate,
-      passes,
-      {
-        layers: kinds.map(layer),
-        fireExposure: 0,
-        grain: { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 },
-        grainAmount: 0,
-        halation: 0,
-        sensor: false,
-      },
-      1,
-      1,
-    )
+  const emission = fill(3, (n) => ((n * 17) % 91) / 90)
+  const alpha = fill(1, (n) => (n % 11) / 10)
+  const colour = fill(3, (n) => ((Math.floor(n / 3) % 11) / 10) * (((n * 7) % 13) / 13))
+  const light = fill(3, (n) => ((n * 5) % 29) / 28)
+  const shadow = fill(1, (n) => 1 - ((n * 3) % 17) / 34)
+  const whole = { id: 'a', x: 0, y: 0, width: w, height: h }
+  const worstOf = (images: Partial<PictureLayer>, formula: (below: number, n: number, c: number) => number): number => {
+    const picture = { width: w, height: h, layers: [{ ...whole, ...images }], sunlit: fill(1, () => 0.5) }
+    const plain = { ...PLAIN_LAYER, softness: 0, lightSoftness: 0 }
+    const settings = {
+      layers: new Map(),
+      plain,
+      fireExposure: 0,
+      grain: NO_GRAIN,
+      grainAmount: 0,
+      halation: 0,
+      sensor: false,
+      sunColour: [1, 1, 1] as const,
+      skyColour: [1, 1, 1] as const,
+    }
+    const result = compositeStack(crew, plate, picture, settings, 1, 1)
     let worst = 0
     for (let n = 0; n < w * h; n++)
       for (let c = 0; c < 3; c++)
@@ -200,24 +181,22 @@ function layers(crew: Crew): Row[] {
     tolerance: '1e-6',
     pass: measured <= 1e-6,
   })
+  const at = (image: FloatImage, n: number, c = 0): number => image.data[n * image.channels + c] ?? 0
   return [
     row(
       'over',
       'Porter & Duff 1984',
-      worstOf(
-        ['smoke'],
-        (below, n, c) => (passes.smoke.data[n * 4 + c] ?? 0) + below * (1 - (passes.smoke.data[n * 4 + 3] ?? 0)),
-      ),
+      worstOf({ colour, alpha }, (below, n, c) => at(colour, n, c) + below * (1 - at(alpha, n))),
     ),
     row(
       'plus',
       'Porter & Duff 1984',
-      worstOf(['fire'], (below, n, c) => below + (passes.fire.data[n * 3 + c] ?? 0)),
+      worstOf({ emission }, (below, n, c) => below + at(emission, n, c)),
     ),
     row(
       'multiply',
       'W3C compositing',
-      worstOf(['light'], (below, n, c) => below * ((passes.shadow.data[n] ?? 0) + (passes.light.data[n * 3 + c] ?? 0))),
+      worstOf({ light, sun: shadow, sky: shadow }, (below, n, c) => below * (at(shadow, n) + at(light, n, c))),
     ),
   ]
 }

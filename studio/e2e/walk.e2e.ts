@@ -3,9 +3,9 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { makeCrew } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
-import { writeCameraGltf } from '@lantern/core/formats'
+import { readPicture, writeCameraGltf } from '@lantern/core/formats'
 import { panTiltRoll } from '@lantern/core/math'
-import { composeFrame, lightOfPlate, readPasses, stackSettings } from '@lantern/core/pipeline'
+import { composeFrame, lightOfPlate, stackSettings } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
@@ -277,12 +277,11 @@ describe('the picture', () => {
       return { width: image.width, height: image.height, data: [...image.data] }
     })
     const plate = await plateLinear(await bytes(`/api/assets/${shot.document.plate.asset}/${frame}?size=half`), 'srgb')
-    const passes = readPasses(await bytes(`/api/results/${status.look.keys[frame]}/${frame}`))
+    const picture = readPicture(await bytes(`/api/results/${status.look.keys[frame]}/${frame}`))
     const crew = makeCrew(1)
     const grain = status.asset.info.grain?.srgb ?? { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-    const { sit } = shot.document
-    const light = lightOfPlate(crew, plate, sit, 'srgb')
-    const expected = composeFrame(crew, light, passes, stackSettings(sit, 'srgb', grain), WIDTH, frame)
+    const light = lightOfPlate(crew, plate, shot.document.sit, 'srgb')
+    const expected = composeFrame(crew, light, picture, stackSettings(shot.document, grain), WIDTH, frame)
     expect([shown.width, shown.height]).toEqual([expected.width, expected.height])
     let worst = 0
     for (let n = 0; n < expected.data.length; n++)
@@ -320,7 +319,7 @@ describe('the picture', () => {
 })
 
 describe('sitting it', () => {
-  it('exposes fire and its light together, grades the smoke, reorders, and leaves the bare plate alone', async () => {
+  it('exposes fire and its light together, grades the layer, and leaves the bare plate alone', async () => {
     await station(page, 'Sit')
     const [at, corner] = [await pixel(page, ...PLACE), await pixel(page, ...CORNER)]
     await type(page, 'Fire exposure', '-9')
@@ -329,16 +328,13 @@ describe('sitting it', () => {
     await page.keyboard.press('Control+z')
     await expect.poll(async () => await pixel(page, ...PLACE)).toEqual(at)
     const row = (name: string) => page.getByRole('option', { name: new RegExp(`^${name}`) })
-    const { layers } = (await shotNow()).document.sit
-    const fireFirst = (layers.fire?.order ?? 0) < (layers.smoke?.order ?? 0)
-    await row('Smoke').click()
+    await row('Fire').first().click()
     await type(page, 'Black', '0.3')
     await type(page, 'Softness', '1.5')
-    await row('Fire').first().dragTo(row('Smoke'), { steps: 5 })
     await saved(page)
-    const { sit } = (await shotNow()).document
-    expect((sit.layers.fire?.order ?? 0) < (sit.layers.smoke?.order ?? 0)).toBe(!fireFirst)
-    expect(sit.layers.smoke).toMatchObject({ black: 0.3, softness: 1.5 })
+    const { sit, items } = (await shotNow()).document
+    const fire = Object.keys(items).find((id) => items[id]?.kind === 'gas') ?? ''
+    expect(sit.layers[fire]).toMatchObject({ black: 0.3, softness: 1.5, amount: 1 })
     expect(await page.getByText('grain, measured').count()).toBe(1)
     expect(await strip(page, 'First look')).toBe('8 of 8')
   })

@@ -1,14 +1,12 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
-import { type FloatImage, type GasFrame, makeImage } from '@lantern/core/data'
-import { readExr, readGasFrame } from '@lantern/core/formats'
-import type { Passes } from '@lantern/core/picture'
+import { type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
+import { readExr, readGasFrame, readPicture } from '@lantern/core/formats'
 import {
   composeFrame,
   goldenHash,
   lightOfPlate,
   neededFrames,
   plateImage,
-  readPasses,
   renderPicture,
   stackSettings,
 } from '@lantern/core/pipeline'
@@ -73,8 +71,8 @@ function few<T>(most: number): { get(key: string): T | undefined; put(key: strin
 }
 
 const plates = few<FloatImage>(24)
-const passesKept = few<Passes>(12)
-const ownPasses = few<Passes>(48)
+const picturesKept = few<Picture>(12)
+const ownPictures = few<Picture>(48)
 const numbers = new WeakMap<GasFrame, number>()
 let numbered = 0
 /** Tells frames apart. */
@@ -139,14 +137,14 @@ async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promis
   return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
 }
 
-/** Passes, and whether they are of other burns than were asked for: those have gone on, or were put out. */
+/** A picture, and whether it is of other burns than were asked for: those have gone on, or were put out. */
 interface Found {
-  passes?: Passes
+  picture?: Picture
   passing: boolean
 }
 
-/** Passes of gas that the farm has not made a picture of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
-async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
+/** A picture of gas that the farm has not made one of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
+async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
   if (source.kind !== 'runs') return { passing: false }
   const { instances, camera } = source.at
   const draft = new Map<string, GasFrame>()
@@ -170,8 +168,8 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
     document.items,
     camera,
   ])
-  const there = ownPasses.get(key)
-  if (there) return { passes: there, passing }
+  const there = ownPictures.get(key)
+  if (there) return { picture: there, passing }
   const kept = new Map<string, GasFrame>()
   await Promise.all(
     wanted.map(
@@ -183,7 +181,7 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
     ),
   )
   return {
-    passes: ownPasses.put(
+    picture: ownPictures.put(
       key,
       renderPicture(
         crew,
@@ -197,8 +195,8 @@ async function gasPassesOf(crew: Crew, { document, frame, source }: LaidFrom): P
   }
 }
 
-async function keptPasses(key: string, frame: number): Promise<Passes> {
-  return passesKept.get(key) ?? passesKept.put(key, readPasses(await fetched(`/api/results/${key}/${frame}`)))
+async function keptPicture(key: string, frame: number): Promise<Picture> {
+  return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
 }
 
 const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string =>
@@ -207,41 +205,42 @@ const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string =>
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
   request: LaidFrom,
-): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; passes?: Passes }> {
+): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; picture?: Picture }> {
   const crew = await crewHere()
   const plate = await plateOf(request)
-  const { passes, passing } =
+  const { picture, passing } =
     request.source.kind === 'kept'
-      ? { passes: await keptPasses(request.source.key, request.frame), passing: false }
-      : await gasPassesOf(crew, request)
-  const { sit, plate: info } = request.document
+      ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
+      : await gasPictureOf(crew, request)
+  const { document } = request
   const image = composeFrame(
     crew,
     plate,
-    passes,
-    stackSettings(sit, info.encoding, request.grain),
-    info.width,
+    picture,
+    stackSettings(document, request.grain),
+    document.plate.width,
     request.frame,
   )
   last = { from: fromOf(request), image }
-  return { plate, image, passing, passes }
+  return { plate, image, passing, picture }
 }
 
 /** The linear picture that a reading is taken of. */
 const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> =>
   !of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image
 
-const flames = new WeakMap<Passes, number | undefined>()
-/** How bright the flame of some passes is; measured once. */
-function flameOf(passes: Passes): number | undefined {
-  if (!flames.has(passes)) flames.set(passes, flameBrightness(passes.fire))
-  return flames.get(passes)
+const flames = new WeakMap<Picture, number | undefined>()
+/** How bright the flame of a picture is; measured once. */
+function flameOf(picture: Picture): number | undefined {
+  if (!flames.has(picture))
+    flames.set(picture, flameBrightness(...picture.layers.flatMap(({ emission }) => emission ?? [])))
+  return flames.get(picture)
 }
 
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
   const crew = await crewHere()
-  const { plate, image, passing, passes } = await laid(request)
+  const { plate, image, passing, picture } = await laid(request)
   const bareImage = makeImage(plate.width, plate.height, 4)
   for (let n = 0; n < plate.width * plate.height; n++) {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
@@ -260,7 +259,7 @@ async function compose(request: ComposeRequest): Promise<void> {
       bare,
       milliseconds: performance.now() - begun,
       passing,
-      flame: passes && flameOf(passes),
+      flame: picture && flameOf(picture),
     },
     [added.buffer, bare.buffer],
   )

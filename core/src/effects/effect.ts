@@ -206,6 +206,8 @@ export interface DrawContext {
 export interface Effect<Data = unknown, Look = unknown> {
   /** The kind of item whose runs it makes. */
   kind: string
+  /** Its kinds of item that are seen in the picture. */
+  drawn: readonly string[]
   /** Schemas of its kinds of item, by kind: its own, and what belongs to it without a run of its own. */
   itemSchemas: Readonly<Record<string, z.ZodObject>>
   /** Of each output the version of its code: raised whenever the same recipe gives other bits. */

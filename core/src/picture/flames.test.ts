@@ -19,7 +19,7 @@ import {
 } from '../light/index.ts'
 import { normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
 import { refineFields, uploadFields } from './gasFields.ts'
-import { FINAL, type GasVolume, type Passes, renderPasses, uploadScene } from './index.ts'
+import { FINAL, type FlatPicture, type GasVolume, renderFlat } from './index.ts'
 
 // Flames in the picture: against their formula along a ray, and against the lights that stand for them.
 const AIR = 290
@@ -66,7 +66,7 @@ const volume = (frame: GasFrame): GasVolume => ({
 
 const SIDE = 48
 const FOCAL = 400
-function seen(frame: GasFrame, from: Vec3, pan: number, tilt = 0): Passes {
+function seen(frame: GasFrame, from: Vec3, pan: number, tilt = 0): FlatPicture {
   const crew = makeCrew(1)
   const camera: Camera = {
     position: from,
@@ -78,10 +78,9 @@ function seen(frame: GasFrame, from: Vec3, pan: number, tilt = 0): Passes {
     width: SIDE,
     height: SIDE,
   }
-  return renderPasses(crew, {
-    scene: uploadScene(crew, []),
+  return renderFlat(crew, {
+    pieces: [],
     camera,
-    straightenPixel: (x, y) => [(x - SIDE / 2) / FOCAL, (y - SIDE / 2) / FOCAL],
     drawables: [volume(frame)],
     light: { sunDirection: normalise([0, 1, 0]), sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] },
     quality: FINAL,

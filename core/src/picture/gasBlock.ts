@@ -13,7 +13,7 @@ export function lightFactor(size: readonly [number, number, number], lights: num
   return LIGHT_FACTORS.find((factor) => (cells / factor ** 3) * (lights + SKY_AND_SUN) <= work) ?? 4
 }
 
-const BLOCK_BYTES = 184
+const BLOCK_BYTES = 192
 
 /** Where a kept gas is shown: world = turn (scale x mirror x gas) + shift. */
 export interface Placement {
@@ -62,6 +62,8 @@ export interface GasLayout extends FieldWishes {
   whirls?: Whirls
   /** Kept cells per cell of the light grid. */
   lightCells: number
+  /** Which of the picture's layers it is. */
+  layer: number
 }
 
 const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = {
@@ -71,6 +73,7 @@ const PLAIN: Omit<GasLayout, 'extinctionPerSoot'> = {
   moves: false,
   burns: false,
   lightCells: 4,
+  layer: 0,
 }
 
 /** What of a block's words are not its fields'. */
@@ -120,6 +123,7 @@ function writeBlock(crew: Crew, block: number, parts: BlockParts): void {
   words.set([fields.mixture, slope], 41)
   floats.set([fields.tileEdge, fields.speedCells], 43)
   words[45] = layout.whirls ? 0 : 1
+  words[46] = layout.layer
 }
 
 /** Lays a kept gas frame on the crew's heap: its fields, finer where whirls are given, and the extinction summed for the light. */

@@ -58,13 +58,14 @@ export interface LaidGas {
   blocks: GasBlock[]
 }
 
-/** lights: of all gases, which shine on it. */
+/** lights: of all gases, which shine on it; layer: the picture's that it is. */
 export function uploadGas(
   crew: Crew,
   gas: GasVolume,
   light: PlateLight,
   quality: PictureQuality,
   lights: number,
+  layer: number,
 ): LaidGas {
   const place = gas.place ?? AT_HOME
   const look = uploadLook(crew, gas, light, quality.orders)
@@ -74,7 +75,8 @@ export function uploadGas(
       weight,
       ahead,
       place,
-      moves: quality.shutterSamples > 1 || ahead !== 0,
+      moves: quality.blurs || ahead !== 0,
+      layer,
       burns: true,
       whirls,
       lightCells: lightFactor(frame.box.size, lights, quality.lightWork),
@@ -85,7 +87,7 @@ export function uploadGas(
   return { gas, place, blocks }
 }
 
-export const inWorld = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
+export const inWorld = (place: Placement = AT_HOME, emitters: readonly PictureEmitter[] = []): PictureEmitter[] =>
   emitters.map(({ at, intensity, radius }) => ({
     at: placeInWorld(place, at),
     intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number],
@@ -97,10 +99,3 @@ export const inGas = (place: Placement, emitters: readonly PictureEmitter[]): Pi
     intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number],
     radius: radius / place.scale,
   }))
-
-/** A list of blocks for the kernels. */
-export function uploadList(crew: Crew, blocks: readonly GasBlock[]): number {
-  const list = crew.heap.alloc(Math.max(1, blocks.length) * 4)
-  crew.heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
-  return list
-}

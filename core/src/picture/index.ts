@@ -1,4 +1,6 @@
+export * from './flat.ts'
 export * from './gasBlock.ts'
+export { AT_REST, type Pose } from './instances.ts'
 export * from './passes.ts'
 export * from './render.ts'
-export * from './scene.ts'
+export { type TreeStore, treeStore } from './trees.ts'

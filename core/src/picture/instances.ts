@@ -15,6 +15,9 @@ export interface Pose {
   scale: number
 }
 
+/** A mesh where it is. */
+export const AT_REST: Pose = { rotation: [0, 0, 0, 1], place: [0, 0, 0], scale: 1 }
+
 /** What of an instance rays pass through; bits of its flags. */
 export const FLAGS = {
   /** Not met by what looks out of the camera. */

@@ -1,7 +1,8 @@
-import type { Camera, FloatImage, GasFrame, Whirls } from '../data/index.ts'
+import type { Camera, FloatImage, GasFrame, Material, SurfaceMesh, Whirls } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { Placement } from './gasBlock.ts'
-import type { Scene } from './scene.ts'
+import type { Pose } from './instances.ts'
+import type { TreeStore } from './trees.ts'
 
 /** A glowing ball that stands for a part of a fire, in its gas's own space; intensity in plate value x m^2. */
 export interface PictureEmitter {
@@ -30,8 +31,49 @@ export interface GasVolume {
   blue?: readonly [number, number, number]
 }
 
-/** Whatever an effect has the picture draw. */
-export type Drawable = GasVolume
+/** A mesh as rays meet it, with its key: equal keys are equal meshes. */
+export interface KeyedMesh {
+  key: string
+  mesh: SurfaceMesh
+}
+
+/** A shaded solid, where it stands when the shutter opens and closes. */
+export interface Thing extends KeyedMesh {
+  kind: 'thing'
+  /** By the mesh's parts; one for all where it has none. */
+  materials: readonly Material[]
+  opening: Pose
+  closing: Pose
+}
+
+/** Many small particles, in the picture: each along its path while the shutter is open. */
+export interface Splats {
+  kind: 'splats'
+  /** 16 numbers each (kernels/assembly/splats.ts), layers left 0. */
+  data: Float32Array
+}
+
+/** Whatever an effect or an item has the picture draw. */
+export type Drawable = GasVolume | Thing | Splats
+
+/** What is drawn into one layer. */
+export interface LayerDrawables {
+  /** Of the item or group that it is made of. */
+  id: string
+  drawables: readonly Drawable[]
+}
+/** A shadow ray tells layers apart by the bits of a word. */
+export const MOST_LAYERS = 31
+
+/** A set piece as the picture sees it. */
+export interface ScenePiece extends KeyedMesh {
+  opening: Pose
+  closing: Pose
+  /** Hides what is behind it. */
+  holdsOut: boolean
+  /** Shows the effects' light and their shadow on the plate. */
+  receives: boolean
+}
 
 /** The plate's own light. */
 export interface PlateLight {
@@ -41,23 +83,61 @@ export interface PlateLight {
   sunShare: number
   sunColour: readonly [number, number, number]
   skyColour: readonly [number, number, number]
+  /** Tangent of the half angle that the sun fills; the sun's own where nothing is said. */
+  sunDisc?: number
 }
 
 export interface PictureQuality {
+  /** Samples of a pixel: at first, where things or edges are, and the most where those leave noise; the noise (plate value) that is good enough. */
+  few: number
+  many: number
+  most: number
+  noise: number
+  /** Light by way of other surfaces, and reflections. */
+  bounces: boolean
+  /** Marches through gas of a pixel, and the most where those differ. */
+  marches: number
+  mostMarches: number
   /** March step, cells. */
   step: number
+  /** Whether what moves is drawn out while the shutter is open. */
+  blurs: boolean
   /** The most work for the light in a gas: cells times lights. */
   lightWork: number
   /** Pixels between points at which the light on the set is computed. */
   lightStride: number
   /** Orders of scattering, 1 to 4. */
   orders: number
-  /** Moments of the open shutter that are seen; 1: the middle one alone, without blur. */
-  shutterSamples: number
 }
 
-export const LOOK: PictureQuality = { step: 0.5, lightWork: 1.5e6, lightStride: 4, orders: 4, shutterSamples: 1 }
-export const FINAL: PictureQuality = { step: 0.5, lightWork: 12e6, lightStride: 2, orders: 4, shutterSamples: 8 }
+export const LOOK: PictureQuality = {
+  few: 1,
+  many: 4,
+  most: 4,
+  noise: 0.05,
+  bounces: false,
+  marches: 1,
+  mostMarches: 1,
+  step: 0.5,
+  blurs: false,
+  lightWork: 1.5e6,
+  lightStride: 4,
+  orders: 4,
+}
+export const FINAL: PictureQuality = {
+  few: 4,
+  many: 16,
+  most: 64,
+  noise: 0.012,
+  bounces: true,
+  marches: 4,
+  mostMarches: 16,
+  step: 1,
+  blurs: true,
+  lightWork: 12e6,
+  lightStride: 2,
+  orders: 4,
+}
 
 /** The open shutter: how long, s, and the camera at a share of it, 0 its opening and 1 its closing. */
 export interface Shutter {
@@ -65,33 +145,33 @@ export interface Shutter {
   camera(share: number): Camera
 }
 
-/** The passes of one frame; colours premultiplied, in plate value at exposure 0. */
-export interface Passes {
-  fire: FloatImage
-  /** r g b lit by sun and sky, alpha. */
-  smoke: FloatImage
-  /** r g b that the fire adds to the smoke. */
-  smokeLight: FloatImage
-  /** r g b: the fire's light on the set, as share of the plate's white light. */
-  light: FloatImage
-  /** Share of the plate's own light that the smoke lets through to the set. */
-  shadow: FloatImage
-  /** Distance to the set along the view axis, m; 0 where there is none. */
-  depth: FloatImage
-  /** Metres of heated air that are looked through, each counted by how much thinner it is than the air: what shimmers. */
-  heat: FloatImage
+/** A lens that defocuses: its radius (m), what is sharp (m), blades of the iris (0: round), how many times taller than wide a blur disc is. */
+export interface Lens {
+  radius: number
+  focus: number
+  blades: number
+  squeeze: number
 }
 
-/** What one frame's passes are rendered from. */
+/** What one frame is rendered from. */
 export interface FrameScene {
-  scene: Scene
+  pieces: readonly ScenePiece[]
+  layers: readonly LayerDrawables[]
   /** Its width and height are the picture's. */
   camera: Camera
-  /** px to straight normalised coordinates. */
-  straightenPixel(x: number, y: number): [number, number]
-  drawables: readonly Drawable[]
   light: PlateLight
   quality: PictureQuality
-  /** Where it is given and the quality has several moments, gas and camera move while it is open. */
+  /** Where it is given and the quality blurs, all moves while it is open. */
   shutter?: Shutter
+  lens?: Lens
+  /** The plate as light, 3 channels of any of its sizes: what the set sends on. */
+  plate?: FloatImage
+  /** Sky within so many metres counts as contact. */
+  contact?: number
+  /** Trees that are kept from frame to frame. */
+  trees?: TreeStore
+  /** Only these pixels: the frame's tiles that touch them. */
+  part?: { x: number; y: number; width: number; height: number }
+  /** Mattes of what stands in front of everything beyond a distance: 1 channel, the picture's size. */
+  mattes?: readonly { image: FloatImage; distance: number }[]
 }

@@ -1,9 +1,10 @@
 import { describe, expect, it } from 'vitest'
+import { piece } from '../../testing/frames.ts'
 import { makeCrew, random } from '../base/index.ts'
-import { boxMesh, type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
+import { boxMesh, type Camera, type GasFrame, planeMesh, TILE, toHalf } from '../data/index.ts'
 import { GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, type Vec3 } from '../math/index.ts'
-import { FINAL, type GasVolume, type Passes, renderPasses, type ScenePiece, uploadScene } from './index.ts'
+import { FINAL, type FlatPicture, type GasVolume, renderFlat, type ScenePiece } from './index.ts'
 
 const camera: Camera = {
   position: [0, 1, 4],
@@ -44,24 +45,11 @@ function slab(density: number, kelvinAbove: number, over: Partial<GasVolume> = {
     ...over,
   }
 }
-const render = (pieces: ScenePiece[], gases: GasVolume[], at = camera): Passes => {
+const render = (pieces: ScenePiece[], gases: GasVolume[], at = camera): FlatPicture => {
   const crew = makeCrew(1)
-  return renderPasses(crew, {
-    scene: uploadScene(crew, pieces),
-    camera: at,
-    straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
-    drawables: gases,
-    light: light,
-    quality: FINAL,
-  })
+  return renderFlat(crew, { pieces, camera: at, drawables: gases, light, quality: FINAL })
 }
 const middle = 12 * 32 + 16
-const piece = (mesh: ScenePiece['mesh'], over: Partial<ScenePiece> = {}): ScenePiece => ({
-  mesh,
-  holdsOut: true,
-  receives: true,
-  ...over,
-})
 
 describe('gas in the picture', () => {
   it.each([0.3, 1, 2.5])('dims what is behind it as Beer and Lambert say, at %d per metre', (density) => {

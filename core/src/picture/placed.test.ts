@@ -1,21 +1,21 @@
 import { describe, expect, it } from 'vitest'
+import { piece } from '../../testing/frames.ts'
 import { makeCrew } from '../base/index.ts'
-import { type Camera, type GasFrame, planeMesh, straighten, TILE, toHalf } from '../data/index.ts'
+import { type Camera, type GasFrame, planeMesh, TILE, toHalf } from '../data/index.ts'
 import { blueGlow, GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
 import { aboutAxis, normalise, panTiltRoll, rotate, type Vec3 } from '../math/index.ts'
 import {
   AT_HOME,
   FINAL,
+  type FlatPicture,
   type FrameScene,
   type GasVolume,
   LOOK,
-  type Passes,
   type Placement,
   placeInWorld,
-  renderPasses,
+  renderFlat,
   type ScenePiece,
   type Shutter,
-  uploadScene,
 } from './index.ts'
 
 const EXTINCTION = 8700
@@ -82,21 +82,13 @@ function block(
 const render = (
   gases: readonly GasVolume[],
   at = camera,
-  quality = { ...FINAL, shutterSamples: 1 },
+  quality = { ...FINAL, blurs: false },
   pieces: readonly ScenePiece[] = [],
   shutter?: Shutter,
   sky: FrameScene['light'] = light,
-): Passes => {
+): FlatPicture => {
   const crew = makeCrew(1)
-  return renderPasses(crew, {
-    scene: uploadScene(crew, pieces),
-    camera: at,
-    straightenPixel: (x, y) => straighten(at, (x - at.centre[0]) / at.focalPx, (y - at.centre[1]) / at.focalPx),
-    drawables: gases,
-    light: sky,
-    quality: quality,
-    shutter: shutter,
-  })
+  return renderFlat(crew, { pieces, camera: at, drawables: gases, light: sky, quality, shutter })
 }
 const lump: Fill = {
   density: (x, y, z) => 3 * Math.max(0, 1 - Math.hypot(x - 0.6, y - 0.3, z) / 0.7),
@@ -104,7 +96,7 @@ const lump: Fill = {
 }
 const sum = (values: Float32Array, keep: (n: number) => boolean = () => true): number =>
   values.reduce((total, v, n) => total + (keep(n) ? v : 0), 0)
-const alpha = ({ smoke }: Passes): Float32Array => smoke.data.filter((_, n) => n % 4 === 3)
+const alpha = ({ smoke }: FlatPicture): Float32Array => smoke.data.filter((_, n) => n % 4 === 3)
 const middle = (values: Float32Array, width = 48): [number, number] => {
   const total = sum(values)
   return [
@@ -155,7 +147,7 @@ describe('a run that is shown elsewhere', () => {
     expect(a[1]).toBeCloseTo(b[1], 1)
   })
   it('throws its light from where it is shown, four times as much of it at twice the size', () => {
-    const ground: ScenePiece = { mesh: planeMesh([0, -2, 0], 30, 30, [0, 0, 0, 1]), holdsOut: true, receives: true }
+    const ground = piece(planeMesh([0, -2, 0], 30, 30, [0, 0, 0, 1]))
     const down = { ...camera, position: [0, 4, 7] as const, rotation: panTiltRoll(0, -0.6, 0) }
     const lamp = { at: [1, 0, 0] as const, intensity: [4, 2, 1] as const, radius: 0.05 }
     const lit = (place: Placement): Float32Array =>
@@ -185,11 +177,14 @@ describe('a run that is shown elsewhere', () => {
 
 describe('the open shutter', () => {
   const still: Shutter = { seconds: 1 / 48, camera: () => camera }
-  const BLUR = { ...FINAL, shutterSamples: 16 }
+  const BLUR = { ...FINAL, marches: 16, mostMarches: 32 }
   it('draws gas out along its way by speed times time, and keeps how much there is', () => {
     const fast: Fill = { ...lump, velocity: [24, 0, 0] }
-    const [sharp, blurred] = [render([block(fast)]), render([block(fast)], camera, BLUR, [], still)]
-    const spread = (passes: Passes): number => {
+    const [sharp, blurred] = [
+      render([block(fast)], camera, { ...BLUR, blurs: false }),
+      render([block(fast)], camera, BLUR, [], still),
+    ]
+    const spread = (passes: FlatPicture): number => {
       const a = alpha(passes)
       const [x] = middle(a)
       return Math.sqrt(a.reduce((total, v, n) => total + v * ((n % 48) + 0.5 - x) ** 2, 0) / sum(a))
@@ -247,7 +242,7 @@ describe('light in the smoke', () => {
     expect(thin(4) / thin(1)).toBeCloseTo(1, 1)
   })
   it('changes smoothly from coarse cell to coarse cell', () => {
-    const { data } = render([cloud(0.9)], { ...camera, focalPx: 90 }, { ...FINAL, shutterSamples: 1, step: 0.25 }).smoke
+    const { data } = render([cloud(0.9)], { ...camera, focalPx: 90 }, { ...FINAL, blurs: false, step: 0.25 }).smoke
     // Down the middle of the ball, from its lit top: no step between pixels that is far from its neighbours' own.
     const column = Array.from(
       { length: 20 },

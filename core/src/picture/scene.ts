@@ -1,65 +1,210 @@
-import { BufferAttribute, BufferGeometry } from 'three'
-import { MeshBVH } from 'three-mesh-bvh'
+import { LAMP_BYTES, SCENE_BYTES, VIEW_BYTES, writeLamp, writeScene, writeView } from '@lantern/kernels'
 import type { Crew } from '../base/index.ts'
-import { type Mesh, triangleNormal } from '../data/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import type { Camera, FloatImage } from '../data/index.ts'
+import type { Quaternion, Vec3 } from '../math/index.ts'
+import { inWorld, type LaidGas, uploadGas } from './gases.ts'
+import { FLAGS, type Instance, uploadInstances } from './instances.ts'
+import { uploadLobes } from './lobes.ts'
+import type { FrameScene, GasVolume, KeyedMesh, Lens, PictureEmitter, PlateLight, Shutter, Thing } from './passes.ts'
+import { materialUploader, uploadByteTables } from './textures.ts'
+import { meshTree, treeStore, uploadTree } from './trees.ts'
 
-/** A set piece as the picture sees it. */
-export interface ScenePiece {
-  mesh: Mesh
-  /** Hides what is behind it. */
-  holdsOut: boolean
-  /** Shows the effect's light and the smoke's shadow on the plate. */
-  receives: boolean
-}
+/** The sun's half angle, 0.53 degrees across. */
+const SUN_DISC = 0.004625
+/** What of the light comes back from the ground where no set stands. */
+const GROUND_BOUNCE = 0.18
+const CONTACT = 0.4
 
-/** Set pieces laid out on the heap for the ray kernels. nodes = 0: nothing there. */
-export interface Scene {
-  nodes: number
-  positions: number
-  indices: number
-  /** Per triangle: its piece and its unit normal. */
-  pieceOf: Int32Array
-  normals: Vec3[]
-  pieces: readonly ScenePiece[]
-}
-
-/** Builds the ray tree over all pieces that hold out or receive and lays it on the crew's heap. */
-export function uploadScene(crew: Crew, pieces: readonly ScenePiece[]): Scene {
-  const used = pieces.filter((piece) => piece.holdsOut || piece.receives)
-  const vertices = used.reduce((sum, piece) => sum + piece.mesh.positions.length, 0)
-  if (vertices === 0) return { nodes: 0, positions: 0, indices: 0, pieceOf: new Int32Array(0), normals: [], pieces }
-  const positions = new Float32Array(vertices)
-  const owner = new Int32Array(vertices / 3)
-  const indices: number[] = []
-  let at = 0
-  for (const piece of used) {
-    positions.set(piece.mesh.positions, at)
-    owner.fill(pieces.indexOf(piece), at / 3, (at + piece.mesh.positions.length) / 3)
-    for (const index of piece.mesh.indices) indices.push(index + at / 3)
-    at += piece.mesh.positions.length
-  }
-  const geometry = new BufferGeometry()
-  geometry.setAttribute('position', new BufferAttribute(positions, 3))
-  geometry.setIndex(new BufferAttribute(Uint32Array.from(indices), 1))
-  // The tree reorders the index, so triangles are asked for their piece only afterwards.
-  const tree = new MeshBVH(geometry, { targetLeafSize: 4 })
-  const root = MeshBVH.serialize(tree, { cloneBuffers: false }).roots[0]
-  const order = Uint32Array.from(geometry.index?.array ?? indices)
-  if (!root) throw new Error('three-mesh-bvh built no tree')
-  const place = (bytes: Uint8Array): number => {
-    const pointer = crew.heap.alloc(bytes.byteLength)
-    crew.heap.u8(pointer, bytes.byteLength).set(bytes)
-    return pointer
-  }
-  const mesh = { positions, indices: order }
-  const triangles = order.length / 3
+/** A sun and a sky as the kernels take them: value of a white surface square to the sun, and under a whole sky. */
+export function lightColours(light: PlateLight): { sun: Vec3; sky: Vec3; bounce: Vec3 } {
+  // Held where the sun stands so low that the division would blow up.
+  const square = light.sunShare / Math.max(0.1, light.sunDirection[1])
+  const scaled = (colour: readonly [number, number, number], by: number): Vec3 => [
+    colour[0] * by,
+    colour[1] * by,
+    colour[2] * by,
+  ]
   return {
-    nodes: place(new Uint8Array(root)),
-    positions: place(new Uint8Array(positions.buffer)),
-    indices: place(new Uint8Array(order.buffer)),
-    pieceOf: Int32Array.from({ length: triangles }, (_, n) => owner[order[n * 3] ?? 0] ?? -1),
-    normals: Array.from({ length: triangles }, (_, n) => triangleNormal(mesh, n)),
-    pieces,
+    sun: scaled(light.sunColour, square),
+    sky: scaled(light.skyColour, 1 - light.sunShare),
+    bounce: [GROUND_BOUNCE, GROUND_BOUNCE, GROUND_BOUNCE],
   }
+}
+
+const nearer = (q: Quaternion, to: Quaternion): Quaternion =>
+  q[0] * to[0] + q[1] * to[1] + q[2] * to[2] + q[3] * to[3] < 0 ? [-q[0], -q[1], -q[2], -q[3]] : q
+
+/** Lays a camera on the heap as it moves while the shutter is open. */
+export function uploadView(crew: Crew, camera: Camera, shutter?: Shutter, lens?: Lens): number {
+  const [opening, closing] = shutter ? [shutter.camera(0), shutter.camera(1)] : [camera, camera]
+  const turned = nearer(closing.rotation, opening.rotation)
+  const at = crew.heap.alloc(VIEW_BYTES)
+  writeView(crew.heap, at, {
+    position: [...opening.position, 0],
+    rotation: opening.rotation,
+    positionChange: [
+      closing.position[0] - opening.position[0],
+      closing.position[1] - opening.position[1],
+      closing.position[2] - opening.position[2],
+      0,
+    ],
+    rotationChange: [
+      turned[0] - opening.rotation[0],
+      turned[1] - opening.rotation[1],
+      turned[2] - opening.rotation[2],
+      turned[3] - opening.rotation[3],
+    ],
+    focal: camera.focalPx,
+    centreX: camera.centre[0],
+    centreY: camera.centre[1],
+    k1: camera.k1,
+    k2: camera.k2,
+    lens: lens?.radius ?? 0,
+    focus: lens?.focus ?? 1,
+    squeeze: lens?.squeeze ?? 1,
+    blades: lens?.blades ?? 0,
+    width: camera.width,
+    height: camera.height,
+  })
+  return at
+}
+
+/** A frame on the heap. */
+export interface LaidScene {
+  scene: number
+  view: number
+  /** Its things' instances, for where they are seen. */
+  things: readonly Instance[]
+  gases: readonly LaidGas[]
+  /** Of each layer, its place among those whose light and shadow on the set are worked out at points; -1: not among them. */
+  lit: readonly number[]
+}
+
+/** Lays pieces and things out, and the tree over them. */
+function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number; back: number }) {
+  const trees = frame.trees ?? treeStore()
+  const laid = new Map<string, { tree: ReturnType<typeof meshTree>; mesh: number }>()
+  const meshOf = ({ key, mesh }: KeyedMesh) => {
+    const known = laid.get(key)
+    if (known) return known
+    const tree = trees.of(key, () => meshTree(crew, mesh))
+    const made = { tree, mesh: uploadTree(crew, tree) }
+    laid.set(key, made)
+    return made
+  }
+  const upload = materialUploader(crew, forward)
+  const pieces = frame.pieces.map(
+    (piece, number): Instance => ({
+      ...meshOf(piece),
+      opening: piece.opening,
+      closing: piece.closing,
+      layer: -1,
+      flags: (piece.holdsOut ? FLAGS.holdsOut : 0) | (piece.receives ? FLAGS.receives : 0),
+      material: 0,
+      number,
+    }),
+  )
+  const things = frame.layers.flatMap(({ drawables }, layer) =>
+    drawables
+      .filter((one): one is Thing => one.kind === 'thing')
+      .map((thing): Instance => {
+        const seeThrough = thing.materials.some(({ alpha }) => alpha !== 'opaque')
+        const own = { ...meshOf(thing), opening: thing.opening, closing: thing.closing, layer }
+        return { ...own, flags: seeThrough ? FLAGS.seeThrough : 0, material: upload(thing.materials), number: 0 }
+      }),
+  )
+  const used = pieces.filter(({ flags }) => flags !== 0)
+  const all = [...used, ...things].filter(({ tree }) => tree.indices.length > 0)
+  return { ...uploadInstances(crew, all), things }
+}
+
+/** Lays the lamps that stand for fires. */
+function layLamps(crew: Crew, lamps: readonly (PictureEmitter & { layer: number })[]): number {
+  const at = crew.heap.alloc(Math.max(1, lamps.length) * LAMP_BYTES)
+  lamps.forEach((lamp, n) =>
+    writeLamp(crew.heap, at + n * LAMP_BYTES, {
+      place: lamp.at,
+      radius: lamp.radius,
+      intensity: lamp.intensity,
+      layer: lamp.layer,
+      kind: 0,
+      axisX: [0, 0, 0],
+      axisY: [0, 0, 0],
+      axis: [0, 0, 0],
+      inner: 0,
+      outer: 0,
+    }),
+  )
+  return at
+}
+
+/** Lays a picture of 3 channels as 4 floats a pixel. */
+function layPlate(crew: Crew, { data, width, height }: FloatImage): number {
+  const at = crew.heap.alloc(width * height * 16)
+  const floats = crew.heap.f32(at, width * height * 4)
+  for (let n = 0; n < width * height; n++)
+    for (let c = 0; c < 3; c++) floats[n * 4 + c] = Math.min(4, data[n * 3 + c] ?? 0)
+  return at
+}
+
+/** The camera at another picture size. */
+function resized(camera: Camera, width: number, height: number): Camera {
+  const k = width / camera.width
+  return {
+    ...camera,
+    width,
+    height,
+    focalPx: camera.focalPx * k,
+    centre: [camera.centre[0] * k, camera.centre[1] * k],
+  }
+}
+
+/** Lays all that a frame shows on the crew's heap. */
+export function layScene(crew: Crew, frame: FrameScene): LaidScene {
+  const { heap } = crew
+  const { camera, light, quality, layers, plate } = frame
+  const bytes = uploadByteTables(crew)
+  const { nodes, instances, things } = layInstances(crew, frame, bytes)
+  const volumes = layers.flatMap(({ drawables }, layer) =>
+    drawables.filter((one): one is GasVolume => one.kind === 'gas').map((gas) => ({ gas, layer })),
+  )
+  const count = volumes.reduce((sum, { gas }) => sum + gas.emitters.length, 0)
+  const gases = volumes.map(({ gas, layer }) => uploadGas(crew, gas, light, quality, count, layer))
+  const blocks = gases.flatMap((one) => one.blocks)
+  const list = heap.alloc(Math.max(1, blocks.length) * 4)
+  heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
+  const lamps = volumes.flatMap(({ gas, layer }, n) =>
+    inWorld(gases[n]?.place, gas.emitters).map((lamp) => ({ ...lamp, layer })),
+  )
+  const colours = lightColours(light)
+  const shutter = quality.blurs ? frame.shutter : undefined
+  const scene = heap.alloc(SCENE_BYTES)
+  writeScene(heap, scene, {
+    top: nodes,
+    instances,
+    lamps: layLamps(crew, lamps),
+    lampCount: lamps.length,
+    sun: light.sunDirection,
+    sunDisc: light.sunDisc ?? SUN_DISC,
+    sunColour: [...colours.sun, 0],
+    skyColour: [...colours.sky, 0],
+    bounce: [...colours.bounce, 0],
+    skyMap: 0,
+    skyWidth: 0,
+    skyHeight: 0,
+    gases: list,
+    gasCount: blocks.length,
+    layers: layers.length,
+    things: things.length,
+    lobes: uploadLobes(crew),
+    plate: plate ? layPlate(crew, plate) : 0,
+    plateWidth: plate?.width ?? 0,
+    plateHeight: plate?.height ?? 0,
+    plateView: plate ? uploadView(crew, resized(camera, plate.width, plate.height)) : 0,
+    contact: frame.contact ?? CONTACT,
+    bytes: bytes.forward,
+  })
+  let own = 0
+  const lit = layers.map((_, layer) => (volumes.some((one) => one.layer === layer) ? own++ : -1))
+  return { scene, view: uploadView(crew, camera, shutter, frame.lens), things, gases, lit }
 }

@@ -99,7 +99,7 @@ function goldenShot(): ShotDocument {
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = '8791b638700dd6a8c38a2fcadb8e8bbc154246c6d5ed39132fc3bc24f6e8dd7c'
+export const GOLDEN_HASH = '285343a298177da03e1c57f3aea7fded8f18997d7b756f21a84ca2314ad09160'
 
 /** A hash over a small fixed shot taken the whole way: gas about 64 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {

@@ -1,18 +1,34 @@
-import { type FloatImage, makeImage } from '../data/index.ts'
-import { type Deflate, type ExrChannel, readExr, writeExr } from '../formats/index.ts'
-import type { Passes } from '../picture/index.ts'
+import {
+  type FloatImage,
+  LAYER_IMAGE_NAMES,
+  LAYER_IMAGES,
+  makeImage,
+  PICTURE_IMAGE_NAMES,
+  type Picture,
+  type PictureLayer,
+} from '../data/index.ts'
+import type { ExrChannel } from '../formats/index.ts'
 
-/** How the passes are named in a multi-layer file: layer and channel per plane. */
-const LAYERS: Readonly<Record<keyof Passes, readonly string[]>> = {
-  fire: ['fire.R', 'fire.G', 'fire.B'],
-  smoke: ['smoke.R', 'smoke.G', 'smoke.B', 'smoke.A'],
-  smokeLight: ['smokelight.R', 'smokelight.G', 'smokelight.B'],
-  light: ['light.R', 'light.G', 'light.B'],
-  shadow: ['shadow.Y'],
+// A picture's layers as channels of a multi-layer OpenEXR file: layer.pass.channel, and what the picture has once under names of its own.
+
+const PASS_CHANNELS = {
+  colour: ['R', 'G', 'B'],
+  alpha: ['A'],
+  emission: ['emission.R', 'emission.G', 'emission.B'],
+  effect: ['effectlight.R', 'effectlight.G', 'effectlight.B'],
+  light: ['setlight.R', 'setlight.G', 'setlight.B'],
+  sun: ['sunshadow.Y'],
+  sky: ['skyshadow.Y'],
+  contact: ['contact.Y'],
   depth: ['depth.Z'],
+} as const
+const OWN_CHANNELS = {
+  sunlit: ['sunlit.Y'],
+  depth: ['depth.Z'],
+  normal: ['normal.X', 'normal.Y', 'normal.Z'],
+  motion: ['motion.X', 'motion.Y'],
   heat: ['heat.Y'],
-}
-const NAMES = ['fire', 'smoke', 'smokeLight', 'light', 'shadow', 'depth', 'heat'] as const
+} as const
 
 const plane = (image: FloatImage, channel: number): Float32Array => {
   const out = new Float32Array(image.width * image.height)
@@ -22,40 +38,50 @@ const plane = (image: FloatImage, channel: number): Float32Array => {
 
 /** Planes of an image under names, half floats; depth in floats. */
 export const channelsOf = (image: FloatImage, names: readonly string[]): ExrChannel[] =>
-  names.map((name, c) => ({ name, type: name.startsWith('depth') ? 'float' : 'half', data: plane(image, c) }))
+  names.map((name, c) => ({ name, type: name.endsWith('depth.Z') ? 'float' : 'half', data: plane(image, c) }))
 
-/** The passes as channels of one file. */
-export const passChannels = (passes: Passes): ExrChannel[] =>
-  NAMES.flatMap((name) => channelsOf(passes[name], LAYERS[name]))
-
-/** The passes of one frame as one multi-layer OpenEXR file. */
-export function writePasses(
-  passes: Passes,
-  attributes: Record<string, string>,
-  deflate?: Deflate,
-): Uint8Array<ArrayBuffer> {
-  const { width, height } = passes.fire
-  return writeExr({ width, height, attributes, channels: passChannels(passes) }, deflate)
+/** An image of a layer over the whole picture. */
+function whole(image: FloatImage, layer: PictureLayer, { width, height }: Picture, elsewhere: number): FloatImage {
+  const out = makeImage(width, height, image.channels)
+  if (elsewhere) out.data.fill(elsewhere)
+  for (let y = 0; y < layer.height; y++) {
+    const start = y * layer.width * image.channels
+    const row = image.data.subarray(start, start + layer.width * image.channels)
+    out.data.set(row, ((y + layer.y) * width + layer.x) * image.channels)
+  }
+  return out
 }
 
-/** Reads them back; a missing plane is 0. Throws LanternError 'exr'. */
-export function readPasses(bytes: Uint8Array, deflate?: Deflate): Passes {
-  const image = readExr(bytes, 'kept picture', deflate)
-  const pick = (names: readonly string[]): FloatImage => {
-    const out = makeImage(image.width, image.height, names.length)
-    names.forEach((name, c) => {
-      const source = image.channels.find((channel) => channel.name === name)?.data
-      if (source) for (let n = 0; n < source.length; n++) out.data[n * names.length + c] = source[n] ?? 0
-    })
-    return out
+/** A name that OpenEXR and its readers take for a layer. */
+const exrName = (name: string): string => name.replace(/[^A-Za-z0-9]+/g, '_').replace(/^_|_$/g, '') || 'layer'
+
+/** All of a picture as channels of one file. nameOf: what a layer is called. Equal names are told apart by a number. */
+export function pictureChannels(picture: Picture, nameOf: (layer: string) => string): ExrChannel[] {
+  const used = new Set<string>()
+  const free = (wanted: string): string => {
+    let name = wanted
+    for (let n = 2; used.has(name); n++) name = `${wanted}_${n}`
+    used.add(name)
+    return name
   }
-  return {
-    fire: pick(LAYERS.fire),
-    smoke: pick(LAYERS.smoke),
-    smokeLight: pick(LAYERS.smokeLight),
-    light: pick(LAYERS.light),
-    shadow: pick(LAYERS.shadow),
-    depth: pick(LAYERS.depth),
-    heat: pick(LAYERS.heat),
+  const layers = picture.layers.flatMap((layer) => {
+    const name = free(exrName(nameOf(layer.id)))
+    return LAYER_IMAGE_NAMES.flatMap((part) => {
+      const image = layer[part]
+      if (!image) return []
+      const full = whole(image, layer, picture, LAYER_IMAGES[part].elsewhere)
+      const names = PASS_CHANNELS[part].map((channel) => `${name}.${channel}`)
+      // Depth is a mean over what is seen.
+      if (part === 'depth' && layer.alpha) divide(full, whole(layer.alpha, layer, picture, 0))
+      return channelsOf(full, names)
+    })
+  })
+  return [...layers, ...PICTURE_IMAGE_NAMES.flatMap((part) => channelsOf(picture[part], OWN_CHANNELS[part]))]
+}
+
+function divide(image: FloatImage, by: FloatImage): void {
+  for (let n = 0; n < image.data.length; n++) {
+    const share = by.data[n] ?? 0
+    image.data[n] = share > 1e-4 ? (image.data[n] ?? 0) / share : 0
   }
 }

@@ -1,20 +1,20 @@
 import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
-import { type Camera, scaleCamera, straighten } from '../data/index.ts'
+import { type Camera, type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
 import { cos, radians, sin } from '../math/index.ts'
 import {
   type Drawable,
   FINAL,
+  type LayerDrawables,
   LOOK,
-  type Passes,
   type PictureQuality,
   type PlateLight,
-  renderPasses,
+  renderPicture as renderFrame,
   type Shutter,
-  uploadScene,
+  type TreeStore,
 } from '../picture/index.ts'
-import { type SignalInputs, settledAt } from '../settings/index.ts'
-import { effectOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
+import { effectOf, kindInfo, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
@@ -92,7 +92,8 @@ export function pictureRecipe(
 ): Recipe {
   const { camera, before, after, instances } = at
   const { follows: _, ...light } = lightAt(document, at)
-  const shown = instances.map(({ frames, place, look }) => ({
+  const shown = instances.map(({ item, frames, place, look }) => ({
+    layer: layerIdOf(item, document.items[item] ?? {}),
     // Frames of a trail are in their frame's own key; how many they are, and which frame it is, decides how whirls turn.
     frames: frames.map(({ frame, weight, ahead, trail }) => ({
       weight,
@@ -137,25 +138,43 @@ function shutterOf(
   }
 }
 
-/** What the picture draws of all that is shown; an instance whose frames are not there is left out. finer: the crew, where a final's detail is worked out. */
-function drawablesOf(
+/** What the picture draws of all that is shown, by layers in the roster's order; an instance whose frames are not there is left out. finer: the crew, where a final's detail is worked out. */
+function layersOf(
   document: Pick<ShotDocument, 'items'>,
   instances: readonly EffectInstance[],
   dataOf: (item: string, frame: number) => unknown,
   context: Omit<DrawContext, 'finer'>,
   finer: Crew | undefined,
-): Drawable[] {
-  return instances.flatMap((instance) => {
+): LayerDrawables[] {
+  const layers = new Map<string, Drawable[]>()
+  for (const [id, item] of itemsInOrder(document)) if (kindInfo(item).drawn) layers.set(layerIdOf(id, item), [])
+  for (const instance of instances) {
     const data = instance.frames.map(({ frame }) => dataOf(instance.of, frame))
     const effect = effectOf(document.items[instance.of])
-    if (!effect || data.some((one) => one === undefined)) return []
+    const item = document.items[instance.item]
+    if (!effect || !item || data.some((one) => one === undefined)) continue
     const frame = (number: number): unknown => dataOf(instance.of, number)
-    return effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
-  })
+    const drawn = effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
+    layers.get(layerIdOf(instance.item, item))?.push(...drawn)
+  }
+  return [...layers].flatMap(([id, drawables]) => (drawables.length > 0 ? [{ id, drawables }] : []))
+}
+
+/** What a picture is rendered with besides its shot. */
+export interface PictureTools {
+  progress?: Progress
+  /** What of its quality is wanted otherwise. */
+  changed?: Partial<PictureQuality>
+  /** The plate as light: what the set sends on to things. */
+  plate?: FloatImage
+  /** Trees over meshes, kept from frame to frame. */
+  trees?: TreeStore
+  /** Only this part, in px of the picture. */
+  part?: { x: number; y: number; width: number; height: number }
 }
 
 /**
- * Renders one frame's passes at a quality, `changed` where something of that is wanted otherwise.
+ * Renders one frame at a quality.
  * dataOf: a kept frame of an item's run, as its effect decodes it. Throws LanternError, Cancelled.
  */
 export function renderPicture(
@@ -164,38 +183,30 @@ export function renderPicture(
   at: PictureFrame,
   dataOf: (item: string, frame: number) => unknown,
   quality: PictureQualityName,
-  progress?: Progress,
-  changed: Partial<PictureQuality> = {},
-): Passes {
+  { progress, changed = {}, ...tools }: PictureTools = {},
+): Picture {
   const mark = crew.heap.mark()
   try {
     const light = lightAt(document, at)
     const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
     const [over, under] = document.plate.rate
-    const drawables = drawablesOf(
+    const layers = layersOf(
       document,
       at.instances,
       dataOf,
       { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
       quality === 'final' ? crew : undefined,
     )
-    const scene = uploadScene(crew, scenePieces(document, at.frame, at.inputs))
-    const straightenPixel = (x: number, y: number): [number, number] =>
-      straighten(seen, (x - seen.centre[0]) / seen.focalPx, (y - seen.centre[1]) / seen.focalPx)
-    return renderPasses(
-      crew,
-      {
-        scene,
-        camera: seen,
-        straightenPixel,
-        drawables,
-        light: plateLight(light),
-        quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
-        shutter: shutterOf(document, at, size),
-      },
-      progress,
-    )
+    const frame = {
+      pieces: scenePieces(document, at.frame, at.inputs),
+      layers,
+      camera: seen,
+      light: plateLight(light),
+      quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
+      shutter: shutterOf(document, at, size),
+    }
+    return renderFrame(crew, { ...frame, ...tools }, progress)
   } finally {
     crew.heap.release(mark)
   }

@@ -11,9 +11,7 @@ import {
   pickSurface,
   pictureFrame,
   pictureRecipe,
-  readPasses,
   resizeImage,
-  writePasses,
 } from './index.ts'
 
 const made = (): ShotDocument => {
@@ -90,24 +88,6 @@ describe('what lies under a pixel', () => {
 
 it('the picture needs a camera, and says so', () => {
   expect(() => pictureFrame(made(), () => undefined, 1)).toThrow(/no camera/)
-})
-
-it('passes come back from their file to half precision', () => {
-  const image = (channels: number): ReturnType<typeof makeImage> => {
-    const one = makeImage(9, 7, channels)
-    one.data.forEach((_, n) => (one.data[n] = (n % 17) / 8))
-    return one
-  }
-  const passes = {
-    fire: image(3),
-    smoke: image(4),
-    smokeLight: image(3),
-    light: image(3),
-    shadow: image(1),
-    depth: image(1),
-    heat: image(1),
-  }
-  expect(readPasses(writePasses(passes, {}))).toEqual(passes)
 })
 
 it('pictures keep their mean between the plate’s sizes', () => {

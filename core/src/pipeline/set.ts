@@ -1,13 +1,16 @@
 import { canonicalJson, textKey } from '../base/index.ts'
-import type { ScenePiece } from '../picture/index.ts'
+import { AT_REST, type ScenePiece } from '../picture/index.ts'
 import { meshOf, type PieceItem, piecesAt, sizeOf, turnOf } from '../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../settings/index.ts'
-import { itemAt, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import { itemAt, SETTINGS, type ShotDocument, sitAt } from '../shot/index.ts'
 
 /** The pieces that the picture's rays meet, as they stand at a frame. */
 export const scenePieces = (document: ItemDocument, frame?: number, inputs?: SignalInputs): ScenePiece[] =>
   piecesAt(document, frame, inputs).map(([, item]) => ({
+    key: meshKey(item),
     mesh: meshOf(item),
+    opening: AT_REST,
+    closing: AT_REST,
     holdsOut: item.roles.holdsOut,
     receives: item.roles.receives,
   }))
@@ -60,13 +63,6 @@ export function settledShot<D extends Pick<ShotDocument, 'items' | 'plate' | 'si
     frame,
     inputs,
   )
-  const { follows: _sit, ...sit } = settledAt(
-    document,
-    document.sit,
-    document.sit.follows,
-    [...SETTINGS.sit, ...SETTINGS.layer],
-    frame,
-    inputs,
-  )
+  const { follows: _sit, ...sit } = sitAt(document, frame, inputs)
   return { ...document, items, light, sit, signals: {} }
 }

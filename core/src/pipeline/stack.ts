@@ -1,43 +1,51 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
-import { layersInOrder, type PlateInfo, SETTINGS, type ShotDocument, type SitSettings } from '../shot/index.ts'
+import { PLAIN_LAYER, type PlateInfo, SETTINGS, type ShotDocument, type SitSettings, sitAt } from '../shot/index.ts'
 import {
   compositeStack,
   decodeRec709,
   decodeSrgb,
   type GrainLaw,
   plateScene,
-  type StackPasses,
+  type StackPicture,
   type StackSettings,
 } from '../sit/index.ts'
 
+type StackDocument = Pick<ShotDocument, 'sit' | 'plate' | 'signals' | 'items' | 'light'>
+
 /** The stack's settings at a frame, with what follows signals. */
-export const stackSettingsAt = (
-  document: Pick<ShotDocument, 'sit' | 'plate' | 'signals'>,
+export function stackSettingsAt(
+  document: StackDocument,
   grain: GrainLaw,
   frame: number,
   inputs: SignalInputs = {},
-): StackSettings =>
-  stackSettings(
-    settledAt(document, document.sit, document.sit.follows, [...SETTINGS.sit, ...SETTINGS.layer], frame, inputs),
-    document.plate.encoding,
-    grain,
-  )
+): StackSettings {
+  const sit = sitAt(document, frame, inputs)
+  const { follows } = document.light
+  const light = settledAt(document, document.light, follows, SETTINGS.plateLight, frame, inputs)
+  return stackSettings({ ...document, sit, light }, grain)
+}
 
 /** Whether a plate has been through a camera's curve, which is undone before anything is added: linear ones are their scene's light already. */
 const isRecorded = (sit: Pick<SitSettings, 'curve'>, encoding: PlateInfo['encoding']): boolean =>
   sit.curve === 'sensor' && encoding !== 'linear'
 
-export function stackSettings(sit: SitSettings, encoding: PlateInfo['encoding'], grain: GrainLaw): StackSettings {
-  const layers = layersInOrder(sit).map(([, layer]) => layer)
+/** The stack's settings of a document as it is at a frame. */
+export function stackSettings(
+  { sit, plate, light }: Omit<StackDocument, 'signals' | 'items'>,
+  grain: GrainLaw,
+): StackSettings {
   return {
-    layers,
+    layers: new Map(Object.entries(sit.layers)),
+    plain: PLAIN_LAYER,
     fireExposure: sit.fireExposure,
     halation: sit.halation / 100,
     grain,
     grainAmount: sit.grainAmount,
-    sensor: isRecorded(sit, encoding),
+    sensor: isRecorded(sit, plate.encoding),
+    sunColour: light.sunColour,
+    skyColour: light.skyColour,
   }
 }
 
@@ -131,22 +139,12 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
   return out
 }
 
-/** The stack over a plate picture of any of its sizes, as lightOfPlate gives it; passes are brought to that size first. */
-export function composeFrame(
+/** The stack over a plate picture of any of its sizes, as lightOfPlate gives it; layers are brought to that size. */
+export const composeFrame = (
   crew: Crew,
   plate: FloatImage,
-  passes: StackPasses | undefined,
+  picture: StackPicture | undefined,
   settings: StackSettings,
   fullWidth: number,
   frame: number,
-): FloatImage {
-  const fit = (image: FloatImage): FloatImage => resizeImage(image, plate.width, plate.height)
-  const fitted = passes && {
-    fire: fit(passes.fire),
-    smoke: fit(passes.smoke),
-    smokeLight: fit(passes.smokeLight),
-    light: fit(passes.light),
-    shadow: fit(passes.shadow),
-  }
-  return compositeStack(crew, plate, fitted, settings, plate.width / fullWidth, frame)
-}
+): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame)

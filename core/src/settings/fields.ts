@@ -82,7 +82,14 @@ export const motion = z
   .strict()
   .optional()
 
-export const common = { name, order, shown: z.boolean().default(true), locked: z.boolean().default(false) }
+export const common = {
+  name,
+  order,
+  shown: z.boolean().default(true),
+  locked: z.boolean().default(false),
+  /** Items of one group are one layer of the picture. */
+  group: id.optional(),
+}
 export const place = (group: string) => ({
   position: vec3.default([0, 0, 0]).meta({
     label: 'Place',

@@ -9,6 +9,8 @@ export interface Item {
   order: number
   shown: boolean
   locked: boolean
+  /** Items of one group are one layer of the picture. */
+  group?: string
   follows?: Readonly<Record<string, Following>>
   motion?: z.infer<typeof motion>
 }

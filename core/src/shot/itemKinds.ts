@@ -27,12 +27,15 @@ export interface ItemKindInfo {
   effect?: Effect
   /** Whether runs are computed of it. */
   baked: boolean
+  /** Whether it is seen in the picture, and so has a layer. */
+  drawn: boolean
 }
 
 const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
   schema: PIECE_SCHEMAS[kind],
   settings: PIECE_KINDS[kind].settings,
   baked: false,
+  drawn: false,
 })
 const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: pieceInfo('ground'), box: pieceInfo('box') }
 
@@ -44,7 +47,13 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
     Object.fromEntries(
       Object.entries(effect.itemSchemas).map(([kind, schema]) => [
         kind,
-        { schema, settings: settingsOf(schema), effect, baked: kind === effect.kind },
+        {
+          schema,
+          settings: settingsOf(schema),
+          effect,
+          baked: kind === effect.kind,
+          drawn: (effect.drawn as readonly string[]).includes(kind),
+        },
       ]),
     ),
   ),

@@ -105,7 +105,20 @@ describe('a document', () => {
     expect(JSON.stringify(shot)).toBe(before)
   })
   it('has label and hint on every field of every kind of item but those that no form shows', () => {
-    const HIDDEN = ['kind', 'name', 'order', 'shown', 'locked', 'follows', 'motion', 'line', 'drawn', 'points', 'part']
+    const HIDDEN = [
+      'kind',
+      'name',
+      'order',
+      'shown',
+      'locked',
+      'follows',
+      'motion',
+      'line',
+      'drawn',
+      'points',
+      'part',
+      'group',
+    ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)
       const fields = Object.keys(schema.shape).filter((key) => !HIDDEN.includes(key) && key !== 'taken')
@@ -130,6 +143,6 @@ describe('a document', () => {
         expect(setting.span?.[0]).toBeGreaterThanOrEqual(setting.minimum ?? Infinity)
       }
     expect(SETTINGS.gas.map(({ key }) => key)).toContain('heat')
-    expect(SETTINGS.layer).toHaveLength(6)
+    expect(SETTINGS.layer).toHaveLength(13)
   })
 })

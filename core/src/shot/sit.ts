@@ -1,31 +1,22 @@
 import { z } from 'zod'
-import { colour, follows, id, number, type Setting, type SettingMeta, settingsOf } from '../settings/index.ts'
+import { colour, follows, id, number, type SettingMeta } from '../settings/index.ts'
 
-/** What a picture gives to lay over the plate, in the order in which it is laid where nothing else is said. */
-export const LAYER_KINDS = ['light', 'smoke', 'fire'] as const
-export type LayerKind = (typeof LAYER_KINDS)[number]
+const stack = (group: string) => ({ group, touches: 'stack' })
+const amount = (label: string, group: string, initial: number, most: number, hint: string) =>
+  number(0, most, initial, { label, unit: '×', span: [0, Math.min(2, most)], step: 0.01, hint, ...stack(group) })
 
 const layerFields = {
-  kind: z.enum(LAYER_KINDS),
-  order: z.number(),
+  /** 0: as the roster has its items. */
+  order: z.number().default(0),
   shown: z.boolean().default(true),
-  amount: number(0, 2, 1, {
-    label: 'Amount',
-    unit: '×',
-    span: [0, 2],
-    step: 0.01,
-    hint: 'How much of the layer is laid on.',
-    group: 'Layer',
-    touches: 'stack',
-  }),
+  amount: amount('Amount', 'Layer', 1, 2, 'How much of the layer is laid on.'),
   exposure: number(-12, 12, 0, {
     label: 'Exposure',
     unit: 'st',
     span: [-4, 4],
     step: 0.05,
     hint: 'Of this layer alone, in stops.',
-    group: 'Layer',
-    touches: 'stack',
+    ...stack('Layer'),
   }),
   black: number(-1, 2, 0, {
     label: 'Black',
@@ -33,8 +24,7 @@ const layerFields = {
     span: [0, 0.3],
     step: 0.001,
     hint: 'Plate value that the layer’s black becomes.',
-    group: 'Layer',
-    touches: 'stack',
+    ...stack('Layer'),
   }),
   white: number(0, 8, 1, {
     label: 'White',
@@ -42,15 +32,13 @@ const layerFields = {
     span: [0, 2],
     step: 0.01,
     hint: 'Plate value that the layer’s white becomes.',
-    group: 'Layer',
-    touches: 'stack',
+    ...stack('Layer'),
   }),
   tint: colour.default([1, 1, 1]).meta({
     label: 'Tint',
     hint: 'Multiplies red, green and blue.',
     step: 0.01,
-    group: 'Layer',
-    touches: 'stack',
+    ...stack('Layer'),
   } satisfies SettingMeta),
   softness: number(0, 40, 0.6, {
     label: 'Softness',
@@ -58,16 +46,35 @@ const layerFields = {
     span: [0, 4],
     step: 0.05,
     hint: 'Blur to the plate’s own softness.',
-    group: 'Layer',
-    touches: 'stack',
+    ...stack('Layer'),
+  }),
+  grain: amount('Grain', 'Layer', 1, 4, 'Of the plate’s own grain, on this layer.'),
+  glow: amount('Own light', 'Layer', 1, 8, 'What it gives out itself: flames, embers.'),
+  shadow: amount('Shadow', 'On the set', 1, 2, 'How much of the plate’s light it takes away.'),
+  contact: amount('Contact', 'On the set', 0, 2, 'Darkens the plate more where it stands close by.'),
+  shadowSoftness: number(0, 200, 0, {
+    label: 'Shadow softness',
+    unit: 'px',
+    span: [0, 20],
+    step: 0.1,
+    hint: 'Blur of its shadow.',
+    ...stack('On the set'),
+  }),
+  light: amount('Light', 'On the set', 1, 8, 'How much its light brightens the set.'),
+  lightSoftness: number(0, 200, 0.6, {
+    label: 'Light softness',
+    unit: 'px',
+    span: [0, 20],
+    step: 0.1,
+    hint: 'Blur of its light on the set.',
+    ...stack('On the set'),
   }),
 }
 /** One layer of the stack. */
 export const layerSchema = z.object(layerFields).strict()
 
-const initialLayers = Object.fromEntries(
-  LAYER_KINDS.map((kind, n) => [kind, layerSchema.parse({ kind, order: n + 1 })]),
-)
+/** A layer of which nothing is set. */
+export const PLAIN_LAYER = layerSchema.parse({})
 
 export const sitSchema = z
   .object({
@@ -108,27 +115,10 @@ export const sitSchema = z
       touches: 'stack',
     }),
     follows,
-    layers: z
-      .record(id, layerSchema)
-      .default(initialLayers)
-      .refine(
-        (layers) => LAYER_KINDS.every((kind) => Object.values(layers).some((layer) => layer.kind === kind)),
-        'Fire light, smoke and fire each have a layer: hide one instead of removing it.',
-      ),
+    /** By the ids of the picture's layers; those of which nothing is set are not here. */
+    layers: z.record(id, layerSchema).default({}),
   })
   .strict()
 
 export type SitSettings = z.infer<typeof sitSchema>
 export type Layer = z.infer<typeof layerSchema>
-
-const LAYER_SETTINGS = settingsOf(layerSchema)
-/** Layers that only add light have no black and white of their own: those would change nothing. */
-const ADDS: Readonly<Record<LayerKind, boolean>> = { light: true, smoke: false, fire: true }
-
-/** The settings that change something of a layer of this kind. */
-export const layerSettings = (kind: LayerKind): readonly Setting[] =>
-  ADDS[kind] ? LAYER_SETTINGS.filter(({ key }) => key !== 'black' && key !== 'white') : LAYER_SETTINGS
-
-/** Layers by id in the order in which they are laid. */
-export const layersInOrder = ({ layers }: Pick<SitSettings, 'layers'>): [string, Layer][] =>
-  Object.entries(layers).sort(([a, x], [b, y]) => x.order - y.order || (a < b ? -1 : 1))

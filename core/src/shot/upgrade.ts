@@ -39,11 +39,54 @@ function cameraCurveOf(document: Json): Json {
   return { ...document, sit: { ...sit, ...(movieCurve === 'plain' ? { curve: 'clip' } : {}) } }
 }
 
+/** The kinds of item that were drawn in version 3. */
+const DRAWN = ['gas', 'reuse']
+const stops = (layer: Json): number => 2 ** Number(layer.exposure ?? 0)
+
+/** 3 to 4: layers by what was drawn (light, smoke, fire) become layers by item, each with what its smoke had, and amounts of its own light and of its light on the set. */
+function layersByItemOf(document: Json): Json {
+  if (!isObject(document.sit)) return document
+  const { layers: before, follows, ...sit } = document.sit
+  const all = Object.values(isObject(before) ? before : {}).filter(isObject)
+  const named = (kind: string): Json => all.find((layer) => layer.kind === kind) ?? {}
+  const [light, smoke, fire] = [named('light'), named('smoke'), named('fire')]
+  const amount = (layer: Json): number =>
+    layer.shown === false ? 0 : Math.min(8, Number(layer.amount ?? 1) * stops(layer))
+  const { kind: _, order: __, ...body } = smoke
+  const own = {
+    ...body,
+    shown: true,
+    ...(smoke.shown === false ? { amount: 0 } : {}),
+    glow: amount(fire) / Math.max(0.01, stops(smoke)),
+    light: amount(light) / Math.max(0.01, stops(smoke)),
+  }
+  const drawn = Object.entries(isObject(document.items) ? document.items : {}).filter(
+    ([, item]) => isObject(item) && DRAWN.includes(String(item.kind)),
+  )
+  const layers = Object.fromEntries(drawn.map(([id]) => [id, own]))
+  // What followed a layer's setting goes on for every item, where there still is that setting.
+  const renamed: Readonly<Record<string, string>> = { fire: 'glow', light: 'light' }
+  const followed = Object.entries(isObject(follows) ? follows : {}).flatMap(([key, value]): [string, unknown][] => {
+    const [first, id = '', ...rest] = key.split('.')
+    if (first !== 'layers') return [[key, value]]
+    const layer = isObject(before) && isObject(before[id]) ? before[id] : {}
+    const name =
+      layer.kind === 'smoke' ? rest.join('.') : rest[0] === 'amount' ? renamed[String(layer.kind)] : undefined
+    return name ? drawn.map(([item]) => [`layers.${item}.${name}`, value]) : []
+  })
+  const next = { ...sit, layers, ...(follows === undefined ? {} : { follows: Object.fromEntries(followed) }) }
+  return { ...document, sit: next }
+}
+
 /** By the version that they take. */
-const STEPS: Readonly<Record<number, (document: Json) => Json>> = { 1: layersByIdOf, 2: cameraCurveOf }
+const STEPS: Readonly<Record<number, (document: Json) => Json>> = {
+  1: layersByIdOf,
+  2: cameraCurveOf,
+  3: layersByItemOf,
+}
 
 /** The version of documents as they are written now. */
-export const SHOT_VERSION = 3 as const
+export const SHOT_VERSION = 4 as const
 
 /** A document of any older form in today's. What is no document is returned as it is, for the schema to refuse. */
 export function upgradeShot(value: unknown): unknown {

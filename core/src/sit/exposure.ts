@@ -7,13 +7,13 @@ const FIRE_AT = 3.5
 const FAINT = 0.02
 const HIGH = 0.98
 
-/** How bright a picture's flame is before any exposure: the value that 98 hundredths of its pixels lie below, times white; undefined where nothing burns. fire: 3 channels. */
-export function flameBrightness(fire: FloatImage): number | undefined {
-  const { data } = fire
-  const pixels = Float32Array.from(
-    { length: data.length / 3 },
-    (_, n) => 0.2126 * (data[n * 3] ?? 0) + 0.7152 * (data[n * 3 + 1] ?? 0) + 0.0722 * (data[n * 3 + 2] ?? 0),
-  )
+/** How bright a picture's flame is before any exposure: the value that 98 hundredths of its pixels lie below, times white; undefined where nothing burns. fires: layers' own light, 3 channels each. */
+export function flameBrightness(...fires: readonly FloatImage[]): number | undefined {
+  const pixels = new Float32Array(fires.reduce((sum, { data }) => sum + data.length / 3, 0))
+  let at = 0
+  for (const { data } of fires)
+    for (let n = 0; n < data.length; n += 3)
+      pixels[at++] = 0.2126 * (data[n] ?? 0) + 0.7152 * (data[n + 1] ?? 0) + 0.0722 * (data[n + 2] ?? 0)
   const most = pixels.reduce((a, b) => Math.max(a, b), 0)
   if (!(most > 0)) return undefined
   const bright = pixels.filter((value) => value > FAINT * most).sort()

@@ -1,5 +1,4 @@
 import type { Crew } from '../base/index.ts'
-import type { FloatImage } from '../data/index.ts'
 import { blur } from './blur.ts'
 
 /** The halo is worked out on a picture so many times smaller: it has no detail. */
@@ -12,21 +11,27 @@ const PARTS = [
 /** No light beyond this spreads, times white. */
 const MOST = 12
 
-/** Adds what of the fire's light spreads round it to an image of four floats a pixel on the heap. gain: of the fire, r g b; share: of its light that spreads. */
-export function layHalation(crew: Crew, image: number, fire: FloatImage, gain: readonly number[], share: number): void {
+/** Adds what of the fire's light spreads round it to an image of four floats a pixel on the heap. fire: its light likewise; share: of it that spreads. */
+export function layHalation(
+  crew: Crew,
+  image: number,
+  fire: number,
+  width: number,
+  height: number,
+  share: number,
+): void {
   if (share <= 0) return
-  const { width, height, data } = fire
   const [across, down] = [Math.ceil(width / SIZE), Math.ceil(height / SIZE)]
   const { heap } = crew
   const mark = heap.mark()
   const pixels = across * down
   const small = heap.alloc(pixels * 16)
+  const data = heap.f32(fire, width * height * 4)
   const means = heap.f32(small, pixels * 4).fill(0)
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
-      const [from, to] = [(y * width + x) * 3, (Math.floor(y / SIZE) * across + Math.floor(x / SIZE)) * 4]
-      for (let c = 0; c < 3; c++)
-        means[to + c] = (means[to + c] ?? 0) + Math.min(MOST, (data[from + c] ?? 0) * (gain[c] ?? 0)) / SIZE ** 2
+      const [from, to] = [(y * width + x) * 4, (Math.floor(y / SIZE) * across + Math.floor(x / SIZE)) * 4]
+      for (let c = 0; c < 3; c++) means[to + c] = (means[to + c] ?? 0) + Math.min(MOST, data[from + c] ?? 0) / SIZE ** 2
     }
   if (!means.some((value) => value > 0)) {
     heap.release(mark)

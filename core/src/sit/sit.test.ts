@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
-import { type FloatImage, makeImage } from '../data/index.ts'
+import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import {
   compositeStack,
   decodeRec709,
@@ -14,15 +14,14 @@ import {
   plateScene,
   SENSOR_TOP,
   type StackLayer,
-  type StackPasses,
+  type StackSettings,
   throughSensor,
   toDisplay,
 } from './index.ts'
 
 const [W, H] = [12, 8]
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-const layer = (kind: StackLayer['kind'], over: Partial<StackLayer> = {}): StackLayer => ({
-  kind,
+const how = (over: Partial<StackLayer> = {}): StackLayer => ({
   shown: true,
   amount: 1,
   exposure: 0,
@@ -30,6 +29,13 @@ const layer = (kind: StackLayer['kind'], over: Partial<StackLayer> = {}): StackL
   white: 1,
   tint: [1, 1, 1],
   softness: 0,
+  grain: 1,
+  glow: 1,
+  light: 1,
+  lightSoftness: 0,
+  shadow: 1,
+  contact: 0,
+  shadowSoftness: 0,
   ...over,
 })
 const noise = (channels: number, seed: number, top = 1): FloatImage => {
@@ -38,91 +44,153 @@ const noise = (channels: number, seed: number, top = 1): FloatImage => {
   image.data.forEach((_, n) => (image.data[n] = stream.next() * top))
   return image
 }
-const constant = (channels: number, values: readonly number[]): FloatImage => {
-  const image = makeImage(W, H, channels)
-  image.data.forEach((_, n) => (image.data[n] = values[n % channels] ?? 0))
+const constantOf = (width: number, height: number, values: readonly number[]): FloatImage => {
+  const image = makeImage(width, height, values.length)
+  image.data.forEach((_, n) => (image.data[n] = values[n % values.length] ?? 0))
   return image
 }
-const passes = (): StackPasses => {
-  const smoke = noise(4, 2)
-  for (let n = 0; n < W * H; n++)
-    for (let c = 0; c < 3; c++) smoke.data[n * 4 + c] = (smoke.data[n * 4 + c] ?? 0) * (smoke.data[n * 4 + 3] ?? 0)
-  return { fire: noise(3, 1, 3), smoke, smokeLight: noise(3, 3, 0.2), light: noise(3, 4, 0.5), shadow: noise(1, 5) }
+const constant = (_: number, values: readonly number[]): FloatImage => constantOf(W, H, values)
+/** A layer over the whole picture, of what is given of it. */
+const layer = (images: Partial<PictureLayer>, id = 'smoke'): PictureLayer => ({
+  id,
+  x: 0,
+  y: 0,
+  width: W,
+  height: H,
+  ...images,
+})
+const settings = (over: Partial<StackSettings> = {}): StackSettings => ({
+  layers: new Map(),
+  plain: how(),
+  fireExposure: 0,
+  halation: 0,
+  grain: NO_GRAIN,
+  grainAmount: 0,
+  sensor: false,
+  sunColour: [1, 1, 1],
+  skyColour: [1, 1, 1],
+  ...over,
+})
+const lay = (plate: FloatImage, layers: PictureLayer[], over: Partial<StackSettings> = {}): FloatImage => {
+  const { width, height } = plate
+  const sunlit = { width, height, channels: 1, data: new Float32Array(width * height).fill(0.6) }
+  return compositeStack(makeCrew(1), plate, { width, height, layers, sunlit }, settings(over), 1, 1)
 }
-const lay = (
-  plate: FloatImage,
-  from: StackPasses,
-  layers: StackLayer[],
-  fireExposure = 0,
-  grain = NO_GRAIN,
-  grainAmount = 0,
-): FloatImage =>
-  compositeStack(
-    makeCrew(1),
-    plate,
-    from,
-    { layers, fireExposure, grain, grainAmount, halation: 0, sensor: false },
-    1,
-    1,
-  )
+/** An image of noise times another one's value. */
+const times = (image: FloatImage, by: FloatImage): FloatImage => {
+  const out = makeImage(W, H, image.channels)
+  out.data.forEach((_, n) => (out.data[n] = (image.data[n] ?? 0) * (by.data[Math.floor(n / image.channels)] ?? 0)))
+  return out
+}
 
 describe('the stack', () => {
-  it('is plate x (shadow + light), smoke over, fire add, to 1e-6', () => {
+  it('is what layers leave of the plate x (their shadows + their light) + their sum, to 1e-6', () => {
     const plate = noise(3, 9)
-    const from = passes()
-    const result = lay(plate, from, [layer('light'), layer('smoke'), layer('fire')], 1)
+    const [alphaA, alphaB] = [noise(1, 2, 0.5), noise(1, 3, 0.5)]
+    const a = layer(
+      {
+        colour: times(noise(3, 4), alphaA),
+        alpha: alphaA,
+        emission: noise(3, 5, 2),
+        effect: noise(3, 6, 0.2),
+        light: noise(3, 7, 0.5),
+      },
+      'a',
+    )
+    const b = layer({ colour: times(noise(3, 8), alphaB), alpha: alphaB, sun: noise(1, 10), sky: noise(1, 11) }, 'b')
+    const layers = new Map([
+      ['a', how({ amount: 0.8, exposure: 1, glow: 0.5 })],
+      ['b', how({ shadow: 0.7 })],
+    ])
+    const result = lay(plate, [a, b], { layers, fireExposure: 1 })
+    const at = (image: FloatImage | undefined, n: number, c = 0): number => image?.data[n * image.channels + c] ?? 0
     for (let n = 0; n < W * H; n++)
       for (let c = 0; c < 3; c++) {
-        const at = (image: FloatImage, channel = c): number => image.data[n * image.channels + channel] ?? 0
-        const lit = at(plate) * (at(from.shadow, 0) + 2 * at(from.light))
-        // Porter & Duff 1984, "over" with premultiplied colour; then plus.
-        const over = at(from.smoke) + 2 * at(from.smokeLight) + lit * (1 - at(from.smoke, 3))
-        expect(Math.abs(at(result) - (over + 2 * at(from.fire)))).toBeLessThan(2e-6 * 10)
+        const left = 1 - 0.8 * at(alphaA, n) - at(alphaB, n)
+        const shadow = 1 - 0.7 * (0.6 * (1 - at(b.sun, n)) + 0.4 * (1 - at(b.sky, n)))
+        const lit = at(plate, n, c) * left * (shadow + 4 * at(a.light, n, c))
+        const own = 2 * (at(a.colour, n, c) + 2 * at(a.effect, n, c)) + 2 * 2 * 0.5 * at(a.emission, n, c)
+        expect(Math.abs(at(result, n, c) - (lit + 0.8 * own + at(b.colour, n, c)))).toBeLessThan(5e-6)
       }
   })
-  it('follows the layers’ order', () => {
+  it('takes the plate’s shadow in the colours of its sun and sky', () => {
     const plate = constant(3, [0.5, 0.5, 0.5])
-    const from = {
-      ...passes(),
-      fire: constant(3, [1, 1, 1]),
-      smoke: constant(4, [0, 0, 0, 0.5]),
-      smokeLight: makeImage(W, H, 3),
+    const shade = layer({ sun: makeImage(W, H, 1) })
+    const result = lay(plate, [shade], { sunColour: [1.25, 1, 0.75], skyColour: [0.9, 1, 1.15] })
+    // What is left where the sun is gone is the sky's part: bluer.
+    expect((result.data[2] ?? 0) / (result.data[0] ?? 1)).toBeGreaterThan(1.2)
+    const luminance = 0.2126 * (result.data[0] ?? 0) + 0.7152 * (result.data[1] ?? 0) + 0.0722 * (result.data[2] ?? 0)
+    expect(luminance / 0.5).toBeCloseTo(0.4, 1)
+  })
+  it('lays layers of a part of the frame, and of another size, where they belong', () => {
+    const half = {
+      id: 'small',
+      x: 2,
+      y: 1,
+      width: 2,
+      height: 2,
+      alpha: constantOf(2, 2, [1]),
+      colour: constantOf(2, 2, [1, 1, 1]),
     }
-    expect(lay(plate, from, [layer('fire'), layer('smoke')]).data[0]).toBeCloseTo(0.75, 6)
-    expect(lay(plate, from, [layer('smoke'), layer('fire')]).data[0]).toBeCloseTo(1.25, 6)
+    const plate = constant(3, [0, 0, 0])
+    const sunlit = makeImage(W / 2, H / 2, 1)
+    const result = compositeStack(
+      makeCrew(1),
+      plate,
+      { width: W / 2, height: H / 2, layers: [half], sunlit },
+      settings(),
+      1,
+      1,
+    )
+    const at = (x: number, y: number): number => result.data[(y * W + x) * 4] ?? 0
+    for (const [x, y] of [
+      [5, 3],
+      [6, 4],
+    ] as const)
+      expect(at(x, y)).toBe(1)
+    for (const [x, y] of [
+      [2, 3],
+      [9, 3],
+      [5, 0],
+      [5, 7],
+    ] as const)
+      expect(at(x, y)).toBe(0)
+    // The edge of a pixel twice as large is smooth between the two.
+    expect(at(4, 3)).toBeCloseTo(0.75, 6)
+    const sum = result.data.reduce((total, value, n) => total + (n % 4 === 0 ? value : 0), 0)
+    expect(sum).toBeCloseTo(16, 4)
   })
   it('leaves the plate to the bit where nothing was added, grain and all', () => {
     const plate = noise(3, 9)
-    const empty: StackPasses = {
-      fire: makeImage(W, H, 3),
-      smoke: makeImage(W, H, 4),
-      smokeLight: makeImage(W, H, 3),
+    const empty = layer({
+      colour: makeImage(W, H, 3),
+      alpha: makeImage(W, H, 1),
+      emission: makeImage(W, H, 3),
       light: makeImage(W, H, 3),
-      shadow: constant(1, [1]),
-    }
-    const result = lay(
-      plate,
-      empty,
-      [layer('light', { softness: 2 }), layer('smoke'), layer('fire')],
-      3,
-      { floor: [1e-4, 1e-4, 1e-4], slope: [1e-3, 1e-3, 1e-3], spread: 0.2 },
-      1,
-    )
+      sun: constant(1, [1]),
+    })
+    const grain: GrainLaw = { floor: [1e-4, 1e-4, 1e-4], slope: [1e-3, 1e-3, 1e-3], spread: 0.2 }
+    const result = lay(plate, [empty], {
+      plain: how({ softness: 2, shadowSoftness: 2 }),
+      fireExposure: 3,
+      grain,
+      grainAmount: 1,
+    })
     for (let n = 0; n < W * H * 3; n++) expect(result.data[Math.floor(n / 3) * 4 + (n % 3)]).toBe(plate.data[n])
   })
   it('grades on colour divided by alpha: black and white hold at any cover', () => {
-    const from = { ...passes(), smoke: constant(4, [0.1, 0.1, 0.1, 0.5]), smokeLight: makeImage(W, H, 3) }
-    const result = lay(constant(3, [0, 0, 0]), from, [layer('smoke', { black: 0.04, white: 0.54 })])
+    const grey = layer({ colour: constant(3, [0.1, 0.1, 0.1]), alpha: constant(1, [0.5]) })
+    const result = lay(constant(3, [0, 0, 0]), [grey], { plain: how({ black: 0.04, white: 0.54 }) })
     expect(result.data[0]).toBeCloseTo(0.5 * (0.04 + 0.2 * 0.5), 6)
   })
   it('hides what is not shown and keeps the light of a blurred layer', () => {
-    const from = { ...passes(), fire: makeImage(W, H, 3) }
-    from.fire.data[(4 * W + 6) * 3] = 1
+    const emission = makeImage(W, H, 3)
+    emission.data[(4 * W + 6) * 3] = 1
     const plate = makeImage(W, H, 3)
-    const soft = lay(plate, from, [layer('fire', { softness: 0.7 })])
+    const soft = lay(plate, [layer({ emission })], { plain: how({ softness: 0.7 }) })
     expect(soft.data.filter((_, n) => n % 4 === 0).reduce((sum, v) => sum + v, 0)).toBeCloseTo(1, 4)
     expect(soft.data[(4 * W + 6) * 4]).toBeLessThan(0.6)
-    expect(lay(plate, from, [layer('fire', { shown: false })]).data[(4 * W + 6) * 4]).toBe(0)
+    expect(lay(plate, [layer({ emission })], { plain: how({ shown: false }) }).data[(4 * W + 6) * 4]).toBe(0)
   })
 })
 
@@ -175,14 +243,9 @@ describe('grain', () => {
       channels,
       data: new Float32Array(size * size * channels).fill(value),
     })
-    const result = compositeStack(
-      makeCrew(1),
-      flat(3, 0.2),
-      { fire: flat(3, 0), smoke: flat(4, 0.999), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },
-      { layers: [layer('smoke')], fireExposure: 0, grain: law, grainAmount: 1, halation: 0, sensor: false },
-      1,
-      7,
-    )
+    const cover = { id: 'a', x: 0, y: 0, width: size, height: size, colour: flat(3, 0.999), alpha: flat(1, 0.999) }
+    const picture = { width: size, height: size, layers: [cover], sunlit: flat(1, 0) }
+    const result = compositeStack(makeCrew(1), flat(3, 0.2), picture, settings({ grain: law, grainAmount: 1 }), 1, 7)
     const values = Array.from(result.data.filter((_, n) => n % 4 === 0))
     const mean = values.reduce((sum, v) => sum + v, 0) / values.length
     const deviation = Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length)
@@ -266,8 +329,8 @@ describe('halation', () => {
       compositeStack(
         crew,
         flat(3, 0),
-        { fire: burning, smoke: flat(4, 0), smokeLight: flat(3, 0), light: flat(3, 0), shadow: flat(1, 1) },
-        { layers: [layer('fire')], fireExposure: 0, grain: NO_GRAIN, grainAmount: 0, halation: 0.1, sensor: false },
+        { width, height, layers: [{ id: 'a', x: 0, y: 0, width, height, emission: burning }], sunlit: flat(1, 0) },
+        settings({ halation: 0.1 }),
         1,
         1,
       )

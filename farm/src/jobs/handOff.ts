@@ -1,16 +1,16 @@
 import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
-import { writeExr } from '@lantern/core/formats'
+import { readPicture, writeExr } from '@lantern/core/formats'
 import {
   channelsOf,
   composeFrame,
   lightOfPlate,
   type PictureQualityName,
-  passChannels,
-  readPasses,
+  pictureChannels,
   stackSettingsAt,
 } from '@lantern/core/pipeline'
+import { shotLayers } from '@lantern/core/shot'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
 import { assetFrame, getAsset, getBlob, keptFrame, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
@@ -37,6 +37,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })
+  const names = new Map(shotLayers(document).map(({ id, name }) => [id, name]))
   let done = 0
   try {
     for (const frame of plan.frames) {
@@ -50,20 +51,20 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
           'Ask for the picture, then hand off.',
           { frame },
         )
-      const passes = kept ? readPasses(await getBlob(store, kept.blob), nodeDeflate) : undefined
+      const picture = kept ? readPicture(await getBlob(store, kept.blob), nodeDeflate) : undefined
       const full = await getBlob(store, await assetFrame(store, plate.asset, frame, 'full'))
       const light = lightOfPlate(crew, await plateLinear(full, plate.encoding), document.sit, plate.encoding)
       const result = composeFrame(
         crew,
         light,
-        passes,
+        picture,
         stackSettingsAt(document, grain, frame, resolved.inputs),
         plate.width,
         frame,
       )
       if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.curve))
       if (plan.exr) {
-        const fits = passes && passes.fire.width === plate.width ? passChannels(passes) : []
+        const fits = picture?.width === plate.width ? pictureChannels(picture, (id) => names.get(id) ?? id) : []
         const bytes = writeExr(
           {
             width: plate.width,

@@ -1,6 +1,7 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
 import type { EffectInstance } from '@lantern/core/effects'
-import { neededFrames, type PictureQualityName, pictureFrame, renderPicture, writePasses } from '@lantern/core/pipeline'
+import { writePicture } from '@lantern/core/formats'
+import { neededFrames, type PictureQualityName, pictureFrame, renderPicture } from '@lantern/core/pipeline'
 import { effectOf } from '@lantern/core/shot'
 import {
   findShotById,
@@ -94,12 +95,10 @@ export async function pictureJob(
       }
       if (!(await startResult(store, key))) continue
       const begun = performance.now()
-      const passes = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, {
-        report: () => undefined,
-        cancelled: context.ending,
-      })
-      const bytes = writePasses(passes, { software: 'Coal Lantern', frame: String(frame) }, nodeDeflate)
-      const blob = await putBlob(store, bytes, 'image/x-exr')
+      const progress = { report: () => undefined, cancelled: context.ending }
+      const tools = { progress }
+      const picture = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, tools)
+      const blob = await putBlob(store, writePicture(picture, nodeDeflate), 'application/octet-stream')
       const seconds = (performance.now() - begun) / 1000
       await insertFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds)
       await setResultState(store, key, 'done')

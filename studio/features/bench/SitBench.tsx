@@ -1,17 +1,11 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { type LayerKind, layerSettings, SETTINGS } from '@lantern/core/shot'
+import { SETTINGS, shotLayers } from '@lantern/core/shot'
 import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
-
-const LAYER_TITLES: Readonly<Record<LayerKind, string>> = {
-  light: 'Fire light on the set',
-  smoke: 'Smoke',
-  fire: 'Fire',
-}
 
 /** Where the shown frame's flame stands, and the two exposures that a camera could have had. */
 function FireExposure() {
@@ -49,18 +43,18 @@ export function SitBench() {
   if (!shot) return null
   const { sit } = shot.document
   const id = chosen.startsWith('layer.') ? chosen.slice(6) : ''
-  const layer = sit.layers[id]
+  const layer = shotLayers(shot.document).find((one) => one.id === id)
   const grain = status?.asset.info.grain?.[shot.document.plate.encoding]
   const level = (value: number): string =>
     grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–'
   return (
     <>
-      <Head title={layer ? LAYER_TITLES[layer.kind] : 'Sit'} kind={layer ? 'layer' : 'all layers'} />
+      <Head title={layer?.name ?? 'Sit'} kind={layer ? 'layer' : 'all layers'} />
       {layer && (
         <SchemaBench
           key={id}
-          settings={layerSettings(layer.kind)}
-          values={layer}
+          settings={SETTINGS.layer}
+          values={layer.settings}
           path={['sit', 'layers', id]}
           follows={{ at: ['sit'], now: sit.follows, prefix: `layers.${id}.` }}
         />

@@ -1,14 +1,7 @@
 import { arrayMove } from '@dnd-kit/sortable'
 import { isPiece } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
-import {
-  kindInfo,
-  type Layer,
-  type LayerKind,
-  layersInOrder,
-  type ShotDocument,
-  type ShotItem,
-} from '@lantern/core/shot'
+import { kindInfo, type ShotDocument, type ShotItem, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import type { ItemStatus, ShotStatus } from '@lantern/store'
 import { Activity, Camera, Cone, Crosshair, Layers, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
 import { viewOf } from '../items/index.ts'
@@ -37,17 +30,20 @@ export const GROUPS_AT: Partial<Record<Station, readonly string[]>> = {
   Light: ['Light', 'Signals'],
   Sit: ['Layers', 'Signals'],
 }
-const LAYER_NAMES: Readonly<Record<LayerKind, string>> = { light: 'Fire light', smoke: 'Smoke', fire: 'Fire' }
-const LAYER_WAYS: Readonly<Record<LayerKind, string>> = { light: 'multiply', smoke: 'over', fire: 'add' }
-
 /** Layers from the top down. */
-const layersTopDown = ({ sit }: Pick<ShotDocument, 'sit'>): [string, Layer][] => layersInOrder(sit).reverse()
+const layersTopDown = (document: ShotDocument): ShotLayer[] => shotLayers(document).reverse()
 
 /** The change that moves a layer to another one's place in the list. */
-export function moveLayer({ sit }: Pick<ShotDocument, 'sit'>, moved: string, onto: string): Record<string, unknown> {
-  const before = layersTopDown({ sit }).map(([id]) => id)
+export function moveLayer(document: ShotDocument, moved: string, onto: string): Record<string, unknown> {
+  const before = layersTopDown(document).map(({ id }) => id)
   const order = arrayMove(before, before.indexOf(moved), before.indexOf(onto))
   return { sit: { layers: Object.fromEntries(order.map((id, n) => [id, { order: order.length - n }])) } }
+}
+
+function layerEntry({ items }: ShotDocument, { id, name, items: own }: ShotLayer): Entry {
+  const first = items[own[0] ?? '']
+  const kind = own.length > 1 ? `${own.length} items` : first ? viewOf(first).kindName : 'layer'
+  return { id: `layer.${id}`, name, kind, group: 'Layers', icon: Layers }
 }
 
 function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): Entry {
@@ -67,15 +63,7 @@ function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): 
 /** Everything in the shot, by group. */
 export function rosterEntries(document: ShotDocument, status: ShotStatus | undefined): Entry[] {
   return [
-    ...layersTopDown(document).map(
-      ([id, layer]): Entry => ({
-        id: `layer.${id}`,
-        name: LAYER_NAMES[layer.kind],
-        kind: LAYER_WAYS[layer.kind],
-        group: 'Layers',
-        icon: Layers,
-      }),
-    ),
+    ...layersTopDown(document).map((layer) => layerEntry(document, layer)),
     ...itemsInOrder(document).map(([id, item]) => itemEntry(id, item, status?.items[id])),
     ...Object.entries(document.signals).map(
       ([id, signal]): Entry => ({

@@ -22,6 +22,7 @@ export * from './sizeLaw.ts'
 /** Fire, smoke, dust, steam, a burst. */
 export const gasEffect = {
   kind: 'gas',
+  drawn: ['gas', 'reuse'],
   itemSchemas: GAS_SCHEMAS,
   versions: GAS_VERSIONS,
   presets: GAS_PRESETS,

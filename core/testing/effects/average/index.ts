@@ -56,6 +56,7 @@ function runOf(item: AverageItem, id: string, tally: Run): Run {
 
 export const average = {
   kind: 'average',
+  drawn: [],
   itemSchemas: { average: schema },
   versions: { average: 1 },
   presets: [],

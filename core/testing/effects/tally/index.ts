@@ -70,6 +70,7 @@ function runOf(item: TallyItem, id: string, gas: Run): Run {
 
 export const tally = {
   kind: 'tally',
+  drawn: [],
   itemSchemas: { tally: schema },
   versions: { tally: 1 },
   presets: [],

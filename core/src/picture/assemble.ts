@@ -1,0 +1,91 @@
+import { type FloatImage, makeImage, type Picture, type PictureLayer } from '../data/index.ts'
+import { AREA, LAYER_PLANES, PRESENT, type RenderedTile, TILE } from './tiles.ts'
+
+// Puts rendered tiles together: what a picture has once over the whole frame, each layer in the part of it where it shows.
+
+/** Copies planes of a tile into an image's channels, at the image's place in the picture. */
+function copyPlanes(
+  into: FloatImage,
+  at: { x: number; y: number },
+  tile: { x: number; y: number },
+  planes: Float32Array,
+  first: number,
+): void {
+  const { width, height, channels, data } = into
+  for (let y = 0; y < TILE; y++) {
+    const row = tile.y + y - at.y
+    if (row < 0 || row >= height) continue
+    for (let x = 0; x < TILE; x++) {
+      const column = tile.x + x - at.x
+      if (column < 0 || column >= width) continue
+      for (let c = 0; c < channels; c++)
+        data[(row * width + column) * channels + c] = planes[(first + c) * AREA + y * TILE + x] ?? 0
+    }
+  }
+}
+
+/** What of a layer's planes goes where: the bit that says it is there, its first plane, its channels, and its value where it is not. */
+const PARTS = [
+  ['colour', PRESENT.colour, 0, 3, 0],
+  ['alpha', PRESENT.colour, 3, 1, 0],
+  ['emission', PRESENT.emission, 4, 3, 0],
+  ['effect', PRESENT.effect, 7, 3, 0],
+  ['depth', PRESENT.colour, 10, 1, 0],
+  ['sun', PRESENT.sun, 11, 1, 1],
+  ['sky', PRESENT.sky, 12, 1, 1],
+  ['contact', PRESENT.contact, 13, 1, 1],
+] as const
+export type PlanePart = (typeof PARTS)[number][0]
+
+/** One layer of the tiles; undefined where nothing of it shows. */
+function layerOf(
+  id: string,
+  number: number,
+  tiles: readonly RenderedTile[],
+  width: number,
+  height: number,
+): PictureLayer | undefined {
+  const own = tiles.filter(({ layers }) => layers[number])
+  if (own.length === 0) return undefined
+  const x = Math.min(...own.map((tile) => tile.x))
+  const y = Math.min(...own.map((tile) => tile.y))
+  const right = Math.min(width, Math.max(...own.map((tile) => tile.x + TILE)))
+  const bottom = Math.min(height, Math.max(...own.map((tile) => tile.y + TILE)))
+  const layer: PictureLayer = { id, x, y, width: right - x, height: bottom - y }
+  for (const [name, bit, first, channels, elsewhere] of PARTS) {
+    if (!own.some(({ present }) => (present[number] ?? 0) & bit)) continue
+    const image = makeImage(layer.width, layer.height, channels)
+    if (elsewhere) image.data.fill(elsewhere)
+    for (const tile of own)
+      copyPlanes(image, layer, tile, tile.layers[number] ?? new Float32Array(LAYER_PLANES * AREA), first)
+    layer[name] = image
+  }
+  return layer
+}
+
+/** The picture of rendered tiles; pixels of others hold the bare plate. */
+export function assemble(
+  ids: readonly string[],
+  tiles: readonly RenderedTile[],
+  width: number,
+  height: number,
+): Picture {
+  const whole = (first: number, channels: number, elsewhere = 0): FloatImage => {
+    const image = makeImage(width, height, channels)
+    if (elsewhere) image.data.fill(elsewhere)
+    for (const tile of tiles) copyPlanes(image, { x: 0, y: 0 }, tile, tile.own, first)
+    return image
+  }
+  return {
+    width,
+    height,
+    layers: ids.flatMap((id, n) => layerOf(id, n, tiles, width, height) ?? []),
+    plate: whole(0, 1, 1),
+    heat: whole(1, 1),
+    sunlit: makeImage(width, height, 1),
+    depth: whole(3, 1),
+    normal: whole(4, 3),
+    place: whole(7, 3),
+    motion: whole(10, 2),
+  }
+}

@@ -1,0 +1,206 @@
+import {
+  INSTANCE_BYTES, instanceFlags, instanceLayer, jobBounces, jobScene, jobView, sceneContact, sceneInstances, sceneThings, sceneTop, viewFocal,
+} from './layouts.generated'
+import { clearance, effect, HOLDS_OUT, lit, PAIRS, RECEIVES, SEE_THROUGH, shade, SKY, SUN, sunX, sunY, sunZ, towardsSun, UNSEEN, NO_SHADOW } from './lighting'
+import { castNearest, hitInstance, hitT, MISS } from './rays'
+import { pairX, pairY, samplePair } from './sampler'
+import { eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
+import { scatterAbout, towardX, towardY, towardZ } from './shading'
+import { alphaAtHit, base, emission, flatX, flatY, flatZ, takeFlat, takeMaterial } from './surface'
+import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
+
+// Samples of a pixel: what solids it sees, as events by distance, and what light reaches the set behind them.
+
+/** How many events the pixel has, and the shadow rays that its set was looked along. */
+export let events: i32 = 0
+export let sunRays: i32 = 0
+export let skyRays: i32 = 0
+/** Sum and sum of squares of what samples see of things (brightness), and of their share. */
+export let valueSum: f32 = 0
+export let valueSquares: f32 = 0
+/** Whether the samples met different instances, or another depth. */
+export let mixed: bool = false
+export let meetsThings: bool = false
+let firstInstance: i32 = -2
+let firstDistance: f32 = 0
+let farDistance: f32 = 0
+
+export function beginPixel(): void {
+  events = 0
+  sunRays = 0
+  skyRays = 0
+  valueSum = 0
+  valueSquares = 0
+  mixed = false
+  meetsThings = false
+  firstInstance = -2
+}
+
+function putEvent(scratch: usize, distance: f32, share: f32, layer: i32, colour: v128, glow: v128, fire: v128): void {
+  if (events >= MOST_EVENTS) return
+  const e = eventAt(scratch, events++)
+  store<f32>(e, distance)
+  store<f32>(e, share, 4)
+  store<i32>(e, layer, 8)
+  store<i32>(e, SOLID, 12)
+  v128.store(e, f32x4.replace_lane(colour, 3, 1), 16)
+  v128.store(e, glow, 32)
+  v128.store(e, fire, 48)
+}
+
+/** Puts what a particle covers of the pixel among its events. share: of the pixel; alpha: how much of that it hides; colour: of the whole share, lit or its own light. */
+export function putSplat(scratch: usize, distance: f32, share: f32, alpha: f32, layer: i32, colour: v128, shines: bool): void {
+  if (events >= MOST_EVENTS) return
+  const e = eventAt(scratch, events++)
+  const none = f32x4.splat(0)
+  store<f32>(e, distance)
+  store<f32>(e, share, 4)
+  store<i32>(e, layer, 8)
+  store<i32>(e, SPLAT, 12)
+  v128.store(e, f32x4.replace_lane(shines ? none : colour, 3, alpha), 16)
+  v128.store(e, shines ? colour : none, 32)
+  v128.store(e, none, 48)
+}
+
+/** Puts what a matte in front covers of the pixel among its events: it belongs to the plate. */
+export function putMatte(scratch: usize, distance: f32, share: f32): void {
+  if (events >= MOST_EVENTS || share <= 0) return
+  const e = eventAt(scratch, events++)
+  store<f32>(e, distance)
+  store<f32>(e, share, 4)
+  store<i32>(e, -1, 8)
+  store<i32>(e, MATTE, 12)
+}
+
+/** Layers that block a ray, as bits; blockedBySet where a piece of the set stops it. Nearest first, so that contact is known: left in contactMask. */
+let contactMask: u32 = 0
+let blockedBySet: bool = false
+function blockers(scene: usize, stack: usize, time: f32, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32, wide: f32, dice: f32): u32 {
+  const top = sceneTop(scene), instances = sceneInstances(scene)
+  let met: u32 = 0, least: f32 = 0
+  contactMask = 0
+  blockedBySet = false
+  for (let n = 0; n < 64; n++) {
+    const t = castNearest(top, instances, stack, time, x, y, z, dx, dy, dz, least, MISS, NO_SHADOW, met)
+    if (t == MISS) return met
+    const instance = instances + <usize>hitInstance * INSTANCE_BYTES
+    const layer = instanceLayer(instance)
+    if (layer < 0) {
+      blockedBySet = true
+      return met
+    }
+    if (instanceFlags(instance) & SEE_THROUGH && dice >= alphaAtHit(instances, time, wide)) {
+      least = t * <f32>1.00001 + 1e-6
+      continue
+    }
+    met |= (<u32>1) << <u32>layer
+    if (t < reach) contactMask |= (<u32>1) << <u32>layer
+  }
+  return met
+}
+
+// @ts-ignore: decorator
+@inline
+function count(scratch: usize, met: u32, offset: usize): void {
+  if (!met) return
+  const at = layerAt(scratch, <i32>ctz(met)) + offset
+  store<u32>(at, load<u32>(at) + 1)
+}
+
+/** What of the plate's own light reaches the set at a place that a ray met, layer by layer: the first layer that blocks a ray takes it from those after it too, so their shadows multiply to the joint one. */
+function catchLight(scene: usize, stack: usize, scratch: usize, time: f32, sample: u32, pair: u32, px: f32, py: f32, pz: f32, t: f32, wide: f32): void {
+  const clear = clearance(px, py, pz, t)
+  const x = px + flatX * clear, y = py + flatY * clear, z = pz + flatZ * clear
+  const nx = flatX, ny = flatY, nz = flatZ
+  samplePair(sample, pair + SUN)
+  const dice = pairX
+  towardsSun(scene, pairX, pairY)
+  if (sunX * nx + sunY * ny + sunZ * nz > 0) {
+    const met = blockers(scene, stack, time, x, y, z, sunX, sunY, sunZ, 0, wide, dice)
+    if (!blockedBySet) {
+      sunRays++
+      count(scratch, met, 48)
+      if (met) meetsThings = true
+    }
+  }
+  samplePair(sample, pair + SKY)
+  scatterAbout(nx, ny, nz, pairX, pairY)
+  const met = blockers(scene, stack, time, x, y, z, towardX, towardY, towardZ, sceneContact(scene), wide, pairY)
+  skyRays++
+  count(scratch, met, 52)
+  let near = contactMask
+  while (near) {
+    const at = layerAt(scratch, <i32>ctz(near)) + 56
+    store<u32>(at, load<u32>(at) + 1)
+    near &= near - 1
+  }
+  if (met) meetsThings = true
+}
+
+// @ts-ignore: decorator
+@inline
+export function luminance(c: v128): f32 {
+  return <f32>0.2126 * f32x4.extract_lane(c, 0) + <f32>0.7152 * f32x4.extract_lane(c, 1) + <f32>0.0722 * f32x4.extract_lane(c, 2)
+}
+
+/** Notes what a sample met first, for whether the pixel has an edge. */
+function noteFirst(instance: i32, t: f32): void {
+  if (firstInstance == -2) {
+    firstInstance = instance
+    firstDistance = t
+    farDistance = t
+    return
+  }
+  firstDistance = min(firstDistance, t)
+  farDistance = max(farDistance, t)
+  if (instance != firstInstance || farDistance > firstDistance * 1.1) mixed = true
+}
+
+/** Takes sample number `sample` of the pixel at (x, y). Shares are whole ones: they are divided when the pixel is done. */
+export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u32, sharp: bool): void {
+  const scene = jobScene(job), view = jobView(job)
+  const instances = sceneInstances(scene), top = sceneTop(scene)
+  samplePair(sample, 0)
+  const fx = <f32>x + pairX, fy = <f32>y + pairY
+  samplePair(sample, 1)
+  const u = pairX, v = pairY
+  samplePair(sample, 2)
+  const time: f32 = sharp ? 0.5 : pairX
+  castView(view, fx, fy, time, u, v)
+  const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ
+  const pixel: f32 = 1 / viewFocal(view)
+  let least: f32 = 0, left: f32 = 1, caught = false, value: f32 = 0
+  for (let n: u32 = 0; n < 12; n++) {
+    const t = castNearest(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
+    const met = t == MISS ? -1 : hitInstance
+    if (n == 0) noteFirst(met, t)
+    if (met < 0) break
+    const px = ox + dx * t, py = oy + dy * t, pz = oz + dz * t, wide = pixel * t
+    const instance = instances + <usize>met * INSTANCE_BYTES
+    const layer = instanceLayer(instance), flags = instanceFlags(instance)
+    least = t * <f32>1.00001 + 1e-6
+    const pair: u32 = 3 + min<u32>(n, 3) * PAIRS
+    if (layer < 0) {
+      if (flags & RECEIVES && !caught && sceneThings(scene)) {
+        caught = true
+        takeFlat(instances, time, dx, dy, dz)
+        catchLight(scene, scratch, scratch, time, sample, pair, px, py, pz, t, wide)
+      }
+      if (!(flags & HOLDS_OUT)) continue
+      putEvent(scratch, t, left, -1, f32x4.splat(0), f32x4.splat(0), f32x4.splat(0))
+      break
+    }
+    meetsThings = true
+    takeMaterial(instances, time, dx, dy, dz, wide)
+    const alpha = f32x4.extract_lane(base, 3) * left
+    if (alpha <= 0.001) continue
+    const glow = emission
+    shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)
+    putEvent(scratch, t, alpha, layer, lit, glow, effect)
+    value += alpha * (min<f32>(2, luminance(lit) + luminance(effect)) + 0.3)
+    left -= alpha
+    if (left < 0.01) break
+  }
+  valueSum += value
+  valueSquares += value * value
+}

@@ -1,0 +1,250 @@
+import {
+  INSTANCE_BYTES, instanceLayer, instanceFlags, jobBusy, jobBusyWidth, jobFew, jobMany, jobMarches, jobMatteCount, jobMatteDepths, jobMattes, jobMost, jobMostMarches, jobNoise, jobOut, jobSalt, jobScene, jobScratch, jobScratchBytes, jobSlotBytes, jobSplats, jobTiles, jobTilesAcross, jobView,
+  sceneBytes, sceneGasCount, sceneInstances, sceneLayers, sceneThings, sceneTop, viewHeight, viewWidth,
+} from './layouts.generated'
+import { HOLDS_OUT, RECEIVES, UNSEEN } from './lighting'
+import { castNearest, hitInstance, hitTriangle, localX, localY, localZ, MISS, poseAt, poseScale, poseX, poseY, poseZ, r00, r01, r02, r10, r11, r12, r20, r21, r22 } from './rays'
+import { mixBits, pairX, pairY, samplePair, samplePixel } from './sampler'
+import { eventAt, EVENT, LAYER, layerAt } from './scratch'
+import { seat } from './seat'
+import { beginPixel, events, meetsThings, mixed, putMatte, skyRays, sunRays, takeSample, valueSquares, valueSum } from './solids'
+import { emitHits, takeHits } from './splats'
+import { flatX, flatY, flatZ, takeFlat, takeMaterial, smoothX, smoothY, smoothZ } from './surface'
+import { takeByteTable } from './texture'
+import { castView, project, rayDX, rayDY, rayDZ, rayLength, rayX, rayY, rayZ, seenX, seenY } from './view'
+import { bright, heat, left, meetsGas, resetHeat, sortEvents, walkPixel } from './walk'
+
+// A picture, tile by tile of 32 x 32 pixels. Where a tile goes (a slot): planes of f32, TILE^2 each: first the picture's own, then those of each layer.
+//   The picture's: 0 what is left of the plate; 1 heated air, m; 2 unused; 3 distance along the view axis, m (0: nothing); 4-6 normal; 7-9 place; 10 11 motion while the shutter is open, px; 12 instance (-1: none).
+//   A layer's: 0-2 colour, 3 alpha, 4-6 emission, 7-9 light of effects, 10 distance x alpha; shares of light that it lets through: 11 sun, 12 sky; 13 contact.
+// Before the planes a u32 for each layer: what of it there is, bits CHANNELS.
+
+export const TILE = 32
+const AREA: usize = 1024
+const OWN_PLANES: usize = 13
+const LAYER_PLANES: usize = 14
+const HEAD: usize = 128
+/** Bits of what a layer has in a tile: colour and alpha, emission, light of effects, shadow of sun, of sky, contact. */
+const COLOUR: u32 = 1
+const EMISSION: u32 = 2
+const EFFECT: u32 = 4
+const SUN_SHADOW: u32 = 8
+const SKY_SHADOW: u32 = 16
+const CONTACT: u32 = 32
+
+// @ts-ignore: decorator
+@inline
+function plane(slot: usize, number: usize, at: i32): usize {
+  return slot + HEAD + ((number * AREA + <usize>at) << 2)
+}
+
+/** What one ray through the middle of the pixel at the middle of the shutter meets: never averaged. */
+function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y: i32): void {
+  const scene = jobScene(job), view = jobView(job)
+  const instances = sceneInstances(scene)
+  castView(view, <f32>x + 0.5, <f32>y + 0.5, 0.5, 0, 0)
+  let least: f32 = 0
+  let t: f32 = MISS
+  const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ, length = rayLength
+  for (let n = 0; n < 8; n++) {
+    t = castNearest(sceneTop(scene), instances, scratch, 0.5, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
+    if (t == MISS) break
+    const flags = instanceFlags(instances + <usize>hitInstance * INSTANCE_BYTES)
+    if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) >= 0 || flags & (HOLDS_OUT | RECEIVES)) break
+    least = t * <f32>1.00001 + 1e-6
+  }
+  store<f32>(plane(slot, 12, at), t == MISS ? <f32>-1 : <f32>hitInstance)
+  if (t == MISS) {
+    for (let n: usize = 3; n < 12; n++) store<f32>(plane(slot, n, at), 0)
+    return
+  }
+  const instance = instances + <usize>hitInstance * INSTANCE_BYTES
+  const px = ox + dx * t, py = oy + dy * t, pz = oz + dz * t
+  takeMaterial(instances, 0.5, dx, dy, dz, 0)
+  store<f32>(plane(slot, 3, at), t / length)
+  store<f32>(plane(slot, 4, at), smoothX)
+  store<f32>(plane(slot, 5, at), smoothY)
+  store<f32>(plane(slot, 6, at), smoothZ)
+  store<f32>(plane(slot, 7, at), px)
+  store<f32>(plane(slot, 8, at), py)
+  store<f32>(plane(slot, 9, at), pz)
+  // The same place of the instance when the shutter opens and closes.
+  poseAt(instance, 0.5)
+  const k: f32 = 1 / poseScale
+  const lx = px - poseX, ly = py - poseY, lz = pz - poseZ
+  const ax = (r00 * lx + r10 * ly + r20 * lz) * k, ay = (r01 * lx + r11 * ly + r21 * lz) * k, az = (r02 * lx + r12 * ly + r22 * lz) * k
+  let mx: f32 = 0, my: f32 = 0
+  poseAt(instance, 1)
+  if (project(view, 1, poseX + poseScale * (r00 * ax + r01 * ay + r02 * az), poseY + poseScale * (r10 * ax + r11 * ay + r12 * az), poseZ + poseScale * (r20 * ax + r21 * ay + r22 * az))) {
+    mx = seenX
+    my = seenY
+    poseAt(instance, 0)
+    if (project(view, 0, poseX + poseScale * (r00 * ax + r01 * ay + r02 * az), poseY + poseScale * (r10 * ax + r11 * ay + r12 * az), poseZ + poseScale * (r20 * ax + r21 * ay + r22 * az))) {
+      mx -= seenX
+      my -= seenY
+    }
+  }
+  store<f32>(plane(slot, 10, at), mx)
+  store<f32>(plane(slot, 11, at), my)
+}
+
+/** Takes as many samples as the pixel needs; returns how many. few: of pixels in which nothing was found near by. */
+function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: bool): i32 {
+  const few = jobFew(job), many = max(few, jobMany(job)), most = max(many, jobMost(job))
+  const sharp = false
+  let n = 0, goal = busy ? many : few
+  for (;;) {
+    for (; n < goal; n++) takeSample(job, scratch, x, y, n, sharp)
+    if (goal < many && (mixed || meetsThings)) goal = many
+    else if (goal < most && meetsThings) {
+      const count = <f32>n
+      const mean = valueSum / count
+      const error: f32 = sqrt(max<f32>(0, valueSquares / count - mean * mean) / count)
+      if (error <= jobNoise(job)) return n
+      goal = min(most, goal + many)
+    } else return n
+  }
+  return n
+}
+
+/** Walks the pixel through its gases, as often as they need; returns what is left of the plate. */
+function march(job: usize, scratch: usize, x: i32, y: i32): f32 {
+  const view = jobView(job)
+  const seed = mixBits(<u32>x * 0x9e3779b1 + <u32>y * 0x85ebca77 + <u32>jobSalt(job) * 0x27d4eb2f)
+  castView(view, <f32>x + 0.5, <f32>y + 0.5, 0.5, 0, 0)
+  if (!sceneGasCount(jobScene(job)) || !meetsGas(job, scratch, rayX, rayY, rayZ, rayDX, rayDY, rayDZ)) {
+    walkPixel(job, scratch, seed, 1, 0.5, 0, 1e9, 1e9, 1e9, 0, 1, 0)
+    return left
+  }
+  // Layers gather in whole marches; they are divided when the number is known.
+  const first = jobMarches(job), most = max(first, jobMostMarches(job))
+  let n = 0, goal = first
+  let rest: f32 = 0, sum: f32 = 0, squares: f32 = 0
+  const span: f32 = 1 / <f32>first
+  for (;;) {
+    for (; n < goal; n++) {
+      if (most > 1) {
+        samplePair(n, 40)
+        const fx = <f32>x + pairX, fy = <f32>y + pairY
+        samplePair(n, 41)
+        const u = pairX, v = pairY
+        samplePair(n, 42)
+        castView(view, fx, fy, (<f32>(n % first) + pairX) * span, u, v)
+      }
+      walkPixel(job, scratch, mixBits(seed + 7 * n + 13), 1, <f32>(n % first) * span, span, rayX, rayY, rayZ, rayDX, rayDY, rayDZ)
+      rest += left
+      const value = bright + left
+      sum += value
+      squares += value * value
+    }
+    const count = <f32>n
+    const mean = sum / count
+    const error: f32 = sqrt(max<f32>(0, squares / count - mean * mean) / count)
+    if (goal >= most || error <= jobNoise(job) * (mean + 0.5)) break
+    goal = min(most, goal * 2)
+  }
+  scaleLayers(jobScene(job), scratch, 1 / <f32>n)
+  return rest / <f32>n
+}
+
+function scaleLayers(scene: usize, scratch: usize, by: f32): void {
+  const k = f32x4.splat(by)
+  for (let n = 0; n < sceneLayers(scene); n++) {
+    const at = layerAt(scratch, n)
+    v128.store(at, f32x4.mul(k, v128.load(at)))
+    v128.store(at, f32x4.mul(k, v128.load(at, 16)), 16)
+    v128.store(at, f32x4.mul(k, v128.load(at, 32)), 32)
+  }
+  resetHeat(heat * by)
+}
+
+/** Writes what the pixel's layers have gathered. */
+function putLayers(scene: usize, scratch: usize, slot: usize, at: i32): void {
+  let sun = <f32>sunRays, sky = <f32>skyRays
+  for (let n = 0; n < sceneLayers(scene); n++) {
+    const from = layerAt(scratch, n)
+    let bits = load<u32>(slot + ((<usize>n) << 2))
+    const first = OWN_PLANES + <usize>n * LAYER_PLANES
+    const alpha = load<f32>(from, 12)
+    for (let c: usize = 0; c < 3; c++) {
+      store<f32>(plane(slot, first + c, at), load<f32>(from + (c << 2)))
+      store<f32>(plane(slot, first + 4 + c, at), load<f32>(from + (c << 2), 16))
+      store<f32>(plane(slot, first + 7 + c, at), load<f32>(from + (c << 2), 32))
+      if (load<f32>(from + (c << 2), 16) != 0) bits |= EMISSION
+      if (load<f32>(from + (c << 2), 32) != 0) bits |= EFFECT
+      if (load<f32>(from + (c << 2)) != 0) bits |= COLOUR
+    }
+    if (alpha != 0) bits |= COLOUR
+    store<f32>(plane(slot, first + 3, at), alpha)
+    store<f32>(plane(slot, first + 10, at), load<f32>(from, 28))
+    const sunBlocked = <f32>load<u32>(from, 48), skyBlocked = <f32>load<u32>(from, 52), near = <f32>load<u32>(from, 56)
+    // Of the light that the layers before let through.
+    const throughSun: f32 = sunBlocked > 0 ? (sun - sunBlocked) / sun : 1
+    const throughSky: f32 = skyBlocked > 0 ? (sky - skyBlocked) / sky : 1
+    sun -= sunBlocked
+    sky -= skyBlocked
+    store<f32>(plane(slot, first + 11, at), throughSun)
+    store<f32>(plane(slot, first + 12, at), throughSky)
+    store<f32>(plane(slot, first + 13, at), near > 0 ? 1 - near / <f32>skyRays : 1)
+    if (sunBlocked > 0) bits |= SUN_SHADOW
+    if (skyBlocked > 0) bits |= SKY_SHADOW
+    if (near > 0) bits |= CONTACT
+    store<u32>(slot + ((<usize>n) << 2), bits)
+  }
+}
+
+/** Whether a few of a block's pixels see a thing, or its shadow. */
+function probes(job: usize, scratch: usize, X: i32, Y: i32, width: i32, height: i32): bool {
+  for (let y = Y; y < min(height, Y + 8); y++)
+    for (let x = X; x < min(width, X + 8); x++) {
+      samplePixel(x, y, jobSalt(job))
+      beginPixel()
+      takeSample(job, scratch, x, y, 0, false)
+      takeSample(job, scratch, x, y, 1, false)
+      if (meetsThings) return true
+    }
+  return false
+}
+
+function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y: i32, busy: bool): void {
+  const scene = jobScene(job)
+  takeSurfaces(job, scratch, slot, at, x, y)
+  memory.fill(layerAt(scratch, 0), 0, <usize>sceneLayers(scene) * LAYER)
+  samplePixel(x, y, jobSalt(job))
+  beginPixel()
+  const count = samplesOf(job, scratch, x, y, busy)
+  const part: f32 = 1 / <f32>count
+  for (let n = 0; n < events; n++) {
+    const e = eventAt(scratch, n)
+    store<f32>(e, load<f32>(e, 4) * part, 4)
+  }
+  if (jobSplats(job)) takeHits(job, scratch, at)
+  for (let n = 0; n < jobMatteCount(job); n++) putMatte(scratch, load<f32>(jobMatteDepths(job) + ((<usize>n) << 2)), load<f32>(jobMattes(job) + ((<usize>((n * viewHeight(jobView(job)) + y) * viewWidth(jobView(job)) + x)) << 2)))
+  sortEvents(scratch)
+  resetHeat(0)
+  const rest = march(job, scratch, x, y)
+  store<f32>(plane(slot, 0, at), rest)
+  store<f32>(plane(slot, 1, at), heat)
+  putLayers(scene, scratch, slot, at)
+}
+
+/** Renders tiles of the job's list (items). */
+export function renderTiles(job: usize, from: i32, to: i32): void {
+  const scene = jobScene(job), view = jobView(job)
+  takeByteTable(sceneBytes(scene))
+  const scratch = jobScratch(job) + <usize>seat * <usize>jobScratchBytes(job)
+  const width = viewWidth(view), height = viewHeight(view)
+  for (let n = from; n < to; n++) {
+    const tile = load<i32>(jobTiles(job) + ((<usize>n) << 2))
+    const slot = jobOut(job) + <usize>n * <usize>jobSlotBytes(job)
+    memory.fill(slot, 0, HEAD)
+    const X0 = (tile % jobTilesAcross(job)) * TILE, Y0 = (tile / jobTilesAcross(job)) * TILE
+    if (jobSplats(job)) emitHits(job, scratch, tile, X0, Y0, width, height)
+    for (let Y = Y0; Y < min(height, Y0 + TILE); Y += 8)
+      for (let X = X0; X < min(width, X0 + TILE); X += 8) {
+        let busy = load<u8>(jobBusy(job) + <usize>((Y >> 3) * jobBusyWidth(job) + (X >> 3))) != 0
+        if (!busy && sceneThings(scene)) busy = probes(job, scratch, X, Y, width, height)
+        for (let y = Y; y < min(height, Y + 8); y++) for (let x = X; x < min(width, X + 8); x++) renderPixel(job, scratch, slot, (y - Y0) * TILE + x - X0, x, y, busy)
+      }
+  }
+}

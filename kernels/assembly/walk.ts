@@ -1,0 +1,194 @@
+import { enter, gasAlong, nextTile, wantedStep, wantStep } from './gasAlong'
+import { jobOpen, jobScene, jobStep, sceneGasCount, sceneGases } from './layouts.generated'
+import { mixBits } from './sampler'
+import { eventAt, gasAt, layerAt, MATTE, orderAt, SOLID } from './scratch'
+import { events } from './solids'
+
+// A pixel's events and its gases walked together by distance. Three factors say what is left of a ray at a distance: of the solids' samples those beyond it, what particles let through, what gases let through.
+// Every event lowers one of them; what it takes away is its layer's share of the pixel. So the shares and what is left of the plate make one.
+
+let solids: f32 = 1
+let particles: f32 = 1
+let gases: f32 = 1
+let nextEvent: i32 = 0
+/** What of the plate is seen: where the set stands, mattes lie, or nothing is met; and heated air looked through, m. */
+export let left: f32 = 1
+export let heat: f32 = 0
+export function resetHeat(value: f32): void {
+  heat = value
+}
+/** Brightness of what the gases give in a march: for whether more marches are wanted. */
+export let bright: f32 = 0
+
+// @ts-ignore: decorator
+@inline
+function add(at: usize, offset: usize, value: v128, share: f32): void {
+  v128.store(at + offset, f32x4.add(v128.load(at + offset), f32x4.mul(value, f32x4.splat(share))))
+}
+
+/** Takes the events up to a distance. part: share of the pixel that this walk is. */
+function takeEvents(scratch: usize, until: f32, part: f32): void {
+  const order = orderAt(scratch)
+  while (nextEvent < events) {
+    const e = eventAt(scratch, <i32>load<u32>(order + ((<usize>nextEvent) << 2)))
+    const distance = load<f32>(e)
+    if (distance > until) return
+    nextEvent++
+    const share = load<f32>(e, 4), layer = load<i32>(e, 8), kind = load<i32>(e, 12)
+    if (kind == MATTE) {
+      left += share * gases * particles * solids
+      particles *= 1 - share
+      continue
+    }
+    const seen: f32 = part * share * gases * particles * (kind == SOLID ? <f32>1 : solids)
+    if (layer < 0) left += seen / part
+    else if (seen > 0) {
+      const at = layerAt(scratch, layer)
+      add(at, 0, v128.load(e, 16), seen)
+      add(at, 16, f32x4.replace_lane(v128.load(e, 32), 3, distance * load<f32>(e, 28)), seen)
+      add(at, 32, v128.load(e, 48), seen)
+    }
+    if (kind == SOLID) solids = max<f32>(0, solids - share)
+    else particles *= 1 - share * load<f32>(e, 28)
+  }
+}
+
+/** Puts the pixel's events in the order of their distance; of equal ones the first made comes first. */
+export function sortEvents(scratch: usize): void {
+  const order = orderAt(scratch)
+  for (let n = 0; n < events; n++) {
+    const t = load<f32>(eventAt(scratch, n))
+    let m = n
+    while (m > 0 && load<f32>(eventAt(scratch, <i32>load<u32>(order + ((<usize>(m - 1)) << 2)))) > t) {
+      store<u32>(order + ((<usize>m) << 2), load<u32>(order + ((<usize>(m - 1)) << 2)))
+      m--
+    }
+    store<u32>(order + ((<usize>m) << 2), n)
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function unit(bits: u32): f32 {
+  return <f32>(bits >>> 8) / 16777216
+}
+
+/** What the gases at a step's place give their layers over its length. */
+function takeStep(job: usize, scratch: usize, t: f32, length: f32, sum: f32, part: f32): void {
+  const pass = NativeMathf.exp(-sum * length)
+  // Mean over the step of what is before it: (1 - exp(-sum length)) / sum; without extinction the step itself.
+  const mean: f32 = sum > 1e-5 ? (1 - pass) / sum : length
+  const rest = part * solids * particles
+  const weight = gases * mean * rest
+  const lost: f32 = sum > 1e-5 ? gases * (1 - pass) * rest / sum : 0
+  const scene = jobScene(job)
+  const list = sceneGases(scene), count = sceneGasCount(scene)
+  for (let n = 0; n < count; n++) {
+    const s = gasAt(scratch, n)
+    if (t < load<f32>(s) || t >= load<f32>(s, 4) || load<f32>(s) >= load<f32>(s, 4)) continue
+    const gas = <usize>load<u32>(list + ((<usize>n) << 2))
+    const at = layerAt(scratch, load<i32>(gas, 184))
+    const share = load<f32>(s, 64) * lost
+    heat += load<f32>(s, 68) * length * part * solids
+    add(at, 0, f32x4.replace_lane(v128.load(s, 96), 3, 0), weight)
+    add(at, 16, f32x4.replace_lane(v128.load(s, 80), 3, 0), weight)
+    add(at, 32, v128.load(s, 112), weight)
+    store<f32>(at, load<f32>(at, 12) + share, 12)
+    store<f32>(at, load<f32>(at, 28) + share * t, 28)
+    bright += weight / part * luminance(f32x4.add(f32x4.add(v128.load(s, 80), v128.load(s, 96)), v128.load(s, 112)))
+  }
+  gases *= pass
+}
+
+// @ts-ignore: decorator
+@inline
+function luminance(c: v128): f32 {
+  return <f32>0.2126 * f32x4.extract_lane(c, 0) + <f32>0.7152 * f32x4.extract_lane(c, 1) + <f32>0.0722 * f32x4.extract_lane(c, 2)
+}
+
+let longest: f32 = 0
+let farthest: f32 = 0
+/** Enters all gases. Returns where the first begins; longest: the step in open gas; farthest: where the last ends. */
+function enterAll(job: usize, scratch: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): f32 {
+  const scene = jobScene(job)
+  const list = sceneGases(scene), count = sceneGasCount(scene)
+  let begin: f32 = 1e30
+  longest = 1e30
+  farthest = 0
+  for (let n = 0; n < count; n++) {
+    const gas = <usize>load<u32>(list + ((<usize>n) << 2))
+    const s = gasAt(scratch, n)
+    if (!enter(gas, s, ox, oy, oz, dx, dy, dz, 1e29)) continue
+    begin = min(begin, load<f32>(s))
+    farthest = max(farthest, load<f32>(s, 4))
+    longest = min(longest, jobStep(job) * 0.125 * load<f32>(gas, 172) * load<f32>(gas, 92))
+  }
+  return begin
+}
+
+/** Whether a ray meets any gas. */
+export function meetsGas(job: usize, scratch: usize, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): bool {
+  return enterAll(job, scratch, ox, oy, oz, dx, dy, dz) < farthest
+}
+
+/**
+ * Walks the pixel along a ray: `part` of the pixel's value goes to its layers. seed: of where steps begin and of their moments; every step sees another moment of a part of the open shutter (from `opens`, `lasts` long):
+ * one moment a ray would need many rays, moments of the whole shutter in one ray would see gas that is thinned out by its motion.
+ * What is left of the plate is in left, which the caller adds up by part.
+ */
+export function walkPixel(job: usize, scratch: usize, seed: u32, part: f32, opens: f32, lasts: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32): void {
+  solids = 1
+  particles = 1
+  gases = 1
+  nextEvent = 0
+  left = 0
+  bright = 0
+  const scene = jobScene(job)
+  const list = sceneGases(scene), count = sceneGasCount(scene)
+  let t = count ? enterAll(job, scratch, ox, oy, oz, dx, dy, dz) : <f32>1e30
+  const end = farthest
+  const open = jobOpen(job)
+  if (count && t < end) {
+    const ds = longest
+    t += unit(mixBits(seed)) * ds
+    let moment = unit(mixBits(seed + 1))
+    let before = ds
+    while (t < end) {
+      takeEvents(scratch, t, part)
+      if (solids * particles * gases < 0.002) break
+      let next: f32 = 1e30, sum: f32 = 0
+      wantStep(ds)
+      const late = open * (opens + lasts * moment - 0.5)
+      for (let n = 0; n < count; n++) {
+        const s = gasAt(scratch, n)
+        const begin = load<f32>(s), stop = load<f32>(s, 4)
+        if (t >= stop || begin >= stop) continue
+        if (t < begin) {
+          next = min(next, begin)
+          continue
+        }
+        if (gasAlong(<usize>load<u32>(list + ((<usize>n) << 2)), s, t, late)) {
+          next = t
+          sum += load<f32>(s, 64)
+        } else if (next > t) next = min(next, nextTile)
+      }
+      if (next > t) {
+        // Nothing here. Whole steps, so that the samples of a ray lie on one lattice and skipping can't be seen.
+        t += max<f32>(1, ceil((next - t) / ds + 1e-4)) * ds
+        before = ds
+        continue
+      }
+      const want = wantedStep
+      // The trapezoid's weight between the step before and the next.
+      const length: f32 = min<f32>(<f32>0.5 * (before + want), end - t + <f32>0.5 * want)
+      before = want
+      takeStep(job, scratch, t, length, sum, part)
+      // The golden ratio spreads the moments of any number of steps evenly.
+      moment += 0.618034
+      if (moment >= 1) moment -= 1
+      t += want
+    }
+  }
+  takeEvents(scratch, 1e30, part)
+  left += solids * particles * gases
+}
