@@ -2,11 +2,12 @@ import { parentPort, workerData } from 'node:worker_threads'
 import { LanternError } from '@lantern/core/base'
 import { readCameraFile, readMotionCsv, readPoints, readVdb } from '@lantern/core/formats'
 import { z } from 'zod'
+import { takeMeshFile } from './io/meshes.ts'
 
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
 const wanted = z.object({
-  what: z.enum(['camera', 'motion', 'points', 'volume']),
+  what: z.enum(['camera', 'motion', 'points', 'volume', 'mesh']),
   bytes: z.instanceof(Uint8Array),
   file: z.string(),
   plate: z.object({
@@ -29,6 +30,7 @@ async function read(): Promise<unknown> {
     const { count, first, last } = readPoints(bytes, file)
     return { count, first, last }
   }
+  if (what === 'mesh') return takeMeshFile(bytes, file)
   return { grids: (await readVdb(bytes, file, undefined, undefined, true)).skipped }
 }
 

@@ -17,6 +17,16 @@ const script = (): string => {
   return places.find((path) => existsSync(path)) ?? (places[0] as string)
 }
 
+/** As farm/src/io/meshes.ts has it. */
+interface MeshTaken {
+  glb: Uint8Array
+  light?: Uint8Array
+  triangles: number
+  low: [number, number, number]
+  high: [number, number, number]
+  animations: { name: string; seconds: number }[]
+  notes: string[]
+}
 interface Read {
   camera: { notes: string[] }
   motion: {
@@ -25,6 +35,7 @@ interface Read {
   }
   points: { count: number; first: number; last: number }
   volume: { grids: string[] }
+  mesh: MeshTaken
 }
 
 const NO_PLATE: PlateFrame = { width: 1, height: 1, first: 1, last: 1, rate: 24 }

@@ -1,15 +1,19 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
-import { readExr, readGasFrame, readPicture } from '@lantern/core/formats'
+import { readExr, readGasFrame, readMeshAsset, readPicture } from '@lantern/core/formats'
+import { treeStore } from '@lantern/core/picture'
 import {
   composeFrame,
   goldenHash,
+  type LoadedMesh,
   lightOfPlate,
+  meshBlobs,
   neededFrames,
   plateImage,
   renderPicture,
   stackSettings,
 } from '@lantern/core/pipeline'
+import type { ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { Drafts } from './drafts.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
@@ -121,7 +125,47 @@ async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promis
     )
     return image
   }
-  const bitmap = await createImageBitmap(new Blob([bytes.slice()]), {
+  const { data, width, height } = await pixelsOf(bytes)
+  return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
+}
+
+/** A picture, and whether it is of other burns than were asked for: those have gone on, or were put out. */
+interface Found {
+  picture?: Picture
+  passing: boolean
+}
+
+const meshesKept = few<LoadedMesh>(12)
+const trees = treeStore(3e8)
+
+/** The lighter meshes of a frame's things, unpacked. */
+async function meshesOf(document: ShotDocument, frame: number): Promise<Map<string, LoadedMesh>> {
+  const found = new Map<string, LoadedMesh>()
+  for (const blob of meshBlobs(document, frame, 'look')) {
+    const path = `/api/shots/${encodeURIComponent(document.name)}/meshes?blob=${blob}`
+    found.set(blob, meshesKept.get(blob) ?? meshesKept.put(blob, await loadMesh(await fetched(path))))
+  }
+  return found
+}
+
+async function loadMesh(bytes: Uint8Array): Promise<LoadedMesh> {
+  const asset = await readMeshAsset(bytes)
+  const pictures = await Promise.all(
+    asset.pictures.map(async (picture) => {
+      try {
+        const { width, height, data } = await pixelsOf(picture.bytes, picture.mediaType)
+        return { width, height, data: new Uint8Array(data.buffer) }
+      } catch {
+        return undefined
+      }
+    }),
+  )
+  return { asset, pictures }
+}
+
+/** A packed picture as r g b a bytes, as its file has them. */
+async function pixelsOf(bytes: Uint8Array, type?: string): Promise<ImageData> {
+  const bitmap = await createImageBitmap(new Blob([bytes.slice()], type ? { type } : {}), {
     colorSpaceConversion: 'none',
     premultiplyAlpha: 'none',
   })
@@ -132,15 +176,9 @@ async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promis
   if (!context)
     throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
   context.drawImage(bitmap, 0, 0)
-  const { data, width, height } = context.getImageData(0, 0, bitmap.width, bitmap.height)
+  const pixels = context.getImageData(0, 0, bitmap.width, bitmap.height)
   bitmap.close()
-  return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
-}
-
-/** A picture, and whether it is of other burns than were asked for: those have gone on, or were put out. */
-interface Found {
-  picture?: Picture
-  passing: boolean
+  return pixels
 }
 
 /** A picture of gas that the farm has not made one of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
@@ -158,7 +196,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
       else if (standing) draft.set(`${gas}/${one}`, standing)
     }
   const passing = Object.entries(source.drafts).some(([gas, burn]) => drafts.runs.get(gas)?.key !== burn)
-  if (draft.size + wanted.length === 0) return { passing }
+  if (draft.size + wanted.length + meshBlobs(document, frame, 'look').length === 0) return { passing }
   const key = JSON.stringify([
     frame,
     wanted,
@@ -170,6 +208,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
   ])
   const there = ownPictures.get(key)
   if (there) return { picture: there, passing }
+  const meshes = await meshesOf(document, frame)
   const kept = new Map<string, GasFrame>()
   await Promise.all(
     wanted.map(
@@ -189,6 +228,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
         source.at,
         (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
         'look',
+        { meshes: (blob) => meshes.get(blob), trees },
       ),
     ),
     passing,

@@ -44,6 +44,8 @@ export interface Thing extends KeyedMesh {
   materials: readonly Material[]
   opening: Pose
   closing: Pose
+  /** Whether it throws shadows; it does where nothing is said. */
+  throwsShadow?: boolean
 }
 
 /** Many small particles, in the picture: each along its path while the shutter is open. */

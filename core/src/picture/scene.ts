@@ -110,7 +110,8 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
       .map((thing): Instance => {
         const seeThrough = thing.materials.some(({ alpha }) => alpha !== 'opaque')
         const own = { ...meshOf(thing), opening: thing.opening, closing: thing.closing, layer }
-        return { ...own, flags: seeThrough ? FLAGS.seeThrough : 0, material: upload(thing.materials), number: 0 }
+        const flags = (seeThrough ? FLAGS.seeThrough : 0) | (thing.throwsShadow === false ? FLAGS.noShadow : 0)
+        return { ...own, flags, material: upload(thing.materials), number: 0 }
       }),
   )
   const used = pieces.filter(({ flags }) => flags !== 0)

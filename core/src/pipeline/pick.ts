@@ -1,17 +1,17 @@
-import { type Camera, pixelRay, pointAlong } from '../data/index.ts'
-import type { Vec3 } from '../math/index.ts'
-import { meetPiece, piecesAt, solidOf } from '../set/index.ts'
+import { type Camera, pixelRay, pointAlong, rayToSolid } from '../data/index.ts'
+import { scale, type Vec3 } from '../math/index.ts'
+import { meetPiece, piecesAt, solidOf, thingBounds, thingsAt } from '../set/index.ts'
 import type { ItemDocument } from '../settings/index.ts'
 
 export interface SurfacePick {
   point: Vec3
   /** Metres from the camera. */
   distance: number
-  /** The piece that was met; undefined on the bare ground level y = 0. */
+  /** The piece or thing that was met; undefined on the bare ground level y = 0. */
   item?: string
 }
 
-/** The nearest shown piece under a pixel of the full frame, as it stands at a frame, else the level y = 0; undefined above the horizon. */
+/** The nearest shown piece, or thing by its bounds, under a pixel of the full frame, as it stands at a frame, else the level y = 0; undefined above the horizon. */
 export function pickSurface(
   document: ItemDocument,
   camera: Camera,
@@ -24,6 +24,10 @@ export function pickSurface(
   let best: { t: number; item?: string } | undefined
   const offer = (t: number, item?: string): void => {
     if (t > 1e-4 && (!best || t < best.t)) best = { t, item }
+  }
+  for (const [id, item] of thingsAt(document, frame)) {
+    const t = rayToSolid(thingBounds(item), ray.from, scale(ray.along, 1 / length))
+    if (t !== undefined) offer(t / length, id)
   }
   let anyGround = false
   for (const [id, item] of piecesAt(document, frame)) {

@@ -18,6 +18,7 @@ import { effectOf, kindInfo, layerIdOf, type PlateLightSettings, SETTINGS, type 
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
+import { drawThings, type MeshSource, type ShutterFrames, thingKeys } from './things.ts'
 import { VERSIONS } from './versions.ts'
 
 export type PictureQualityName = 'look' | 'final'
@@ -88,7 +89,7 @@ export function pictureRecipe(
   at: PictureFrame,
   quality: PictureQualityName,
   keyOf: (item: string, frame: number) => string,
-  pieces: readonly PieceKey[] = pieceKeys(document, at.frame, at.inputs),
+  pieces: readonly PieceKey[] = pieceKeys(document, shutterFrames(document, at, quality), at.inputs),
 ): Recipe {
   const { camera, before, after, instances } = at
   const { follows: _, ...light } = lightAt(document, at)
@@ -104,6 +105,9 @@ export function pictureRecipe(
     look,
   }))
   const blurs = quality === 'final' && document.camera.shutter > 0
+  const things = thingKeys(document, shutterFrames(document, at, quality), quality, at.inputs)
+  // What the set sends on to things is the plate's own picture.
+  const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
   return {
     kind: 'picture',
     version: VERSIONS.picture,
@@ -114,9 +118,20 @@ export function pictureRecipe(
       shown,
       light,
       pieces,
+      ...(things.length > 0 ? { things, ...plate } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
+}
+
+/** The frames between which the shutter is open at a quality: a look sees the frame's own moment. */
+export function shutterFrames(
+  document: Pick<ShotDocument, 'camera'>,
+  { frame }: Pick<PictureFrame, 'frame'>,
+  quality: PictureQualityName,
+): ShutterFrames {
+  const half = quality === 'final' ? document.camera.shutter / 720 : 0
+  return { opening: frame - half, closing: frame + half }
 }
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */
@@ -145,6 +160,7 @@ function layersOf(
   dataOf: (item: string, frame: number) => unknown,
   context: Omit<DrawContext, 'finer'>,
   finer: Crew | undefined,
+  things: readonly LayerDrawables[],
 ): LayerDrawables[] {
   const layers = new Map<string, Drawable[]>()
   for (const [id, item] of itemsInOrder(document)) if (kindInfo(item).drawn) layers.set(layerIdOf(id, item), [])
@@ -157,6 +173,7 @@ function layersOf(
     const drawn = effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
     layers.get(layerIdOf(instance.item, item))?.push(...drawn)
   }
+  for (const { id, drawables } of things) layers.get(id)?.push(...drawables)
   return [...layers].flatMap(([id, drawables]) => (drawables.length > 0 ? [{ id, drawables }] : []))
 }
 
@@ -167,6 +184,8 @@ export interface PictureTools {
   changed?: Partial<PictureQuality>
   /** The plate as light: what the set sends on to things. */
   plate?: FloatImage
+  /** Meshes of things by blob; those that are not there are left out. */
+  meshes?: MeshSource
   /** Trees over meshes, kept from frame to frame. */
   trees?: TreeStore
   /** Only this part, in px of the picture. */
@@ -183,7 +202,7 @@ export function renderPicture(
   at: PictureFrame,
   dataOf: (item: string, frame: number) => unknown,
   quality: PictureQualityName,
-  { progress, changed = {}, ...tools }: PictureTools = {},
+  { progress, changed = {}, meshes = () => undefined, ...tools }: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
   try {
@@ -191,15 +210,18 @@ export function renderPicture(
     const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
     const [over, under] = document.plate.rate
+    const open = shutterFrames(document, at, quality)
+    const things = drawThings(document, open, quality, meshes, at.inputs)
     const layers = layersOf(
       document,
       at.instances,
       dataOf,
       { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
       quality === 'final' ? crew : undefined,
+      things.layers,
     )
     const frame = {
-      pieces: scenePieces(document, at.frame, at.inputs),
+      pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],
       layers,
       camera: seen,
       light: plateLight(light),

@@ -52,9 +52,10 @@ describe('set pieces', () => {
     hidden.items.ground = { ...hidden.items.ground, shown: false } as ShotDocument['items'][string]
     expect(solidsOf(hidden)).toHaveLength(1)
   })
+  const STILL = { opening: 1, closing: 1 }
   it('are seen by the picture with their roles', () => {
-    expect(scenePieces(withRoles({ holdsOut: false }))[0]).toMatchObject({ holdsOut: false, receives: true })
-    const xs = [...(scenePieces(shot())[0]?.mesh.positions ?? [])].filter((_, n) => n % 3 === 0)
+    expect(scenePieces(withRoles({ holdsOut: false }), STILL)[0]).toMatchObject({ holdsOut: false, receives: true })
+    const xs = [...(scenePieces(shot(), STILL)[0]?.mesh.positions ?? [])].filter((_, n) => n % 3 === 0)
     expect(Math.max(...xs)).toBeCloseTo(0.1, 5)
   })
 })

@@ -1,43 +1,53 @@
 import { canonicalJson, textKey } from '../base/index.ts'
-import { AT_REST, type ScenePiece } from '../picture/index.ts'
+import type { Pose, ScenePiece } from '../picture/index.ts'
 import { meshOf, type PieceItem, piecesAt, sizeOf, turnOf } from '../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../settings/index.ts'
 import { itemAt, SETTINGS, type ShotDocument, sitAt } from '../shot/index.ts'
+import type { ShutterFrames } from './things.ts'
 
-/** The pieces that the picture's rays meet, as they stand at a frame. */
-export const scenePieces = (document: ItemDocument, frame?: number, inputs?: SignalInputs): ScenePiece[] =>
-  piecesAt(document, frame, inputs).map(([, item]) => ({
+const poseOf = (item: PieceItem): Pose => ({ rotation: turnOf(item), place: item.position, scale: 1 })
+
+/** The pieces that the picture's rays meet, as they stand when the shutter opens and closes. */
+export function scenePieces(document: ItemDocument, frames: ShutterFrames, inputs?: SignalInputs): ScenePiece[] {
+  const closing = new Map(piecesAt(document, frames.closing, inputs))
+  return piecesAt(document, frames.opening, inputs).map(([id, item]) => ({
     key: meshKey(item),
     mesh: meshOf(item),
-    opening: AT_REST,
-    closing: AT_REST,
+    opening: poseOf(item),
+    closing: poseOf(closing.get(id) ?? item),
     holdsOut: item.roles.holdsOut,
     receives: item.roles.receives,
   }))
+}
 
-/** The key of a piece's mesh as it stands: of its kind, place, turn and size, not of its vertices. */
-const meshKey = (item: PieceItem): string =>
-  textKey(canonicalJson({ kind: item.kind, position: item.position, turn: turnOf(item), size: sizeOf(item) }))
+/** The key of a piece's mesh: of its kind and size, not of its vertices. */
+const meshKey = (item: PieceItem): string => textKey(canonicalJson({ kind: item.kind, size: sizeOf(item) }))
 
 /** A piece as a picture's recipe names it. */
 export interface PieceKey {
   mesh: string
+  pose: Pose
+  closing?: Pose
   holdsOut: boolean
   receives: boolean
 }
 
 /** The pieces of a frame as a picture's recipe names them. meshes: keys that are known, by the piece as it stands; those of still pieces are the same on every frame. */
-export const pieceKeys = (
+export function pieceKeys(
   document: ItemDocument,
-  frame?: number,
+  frames: ShutterFrames,
   inputs?: SignalInputs,
   meshes = new Map<PieceItem, string>(),
-): PieceKey[] =>
-  piecesAt(document, frame, inputs).map(([, item]) => {
+): PieceKey[] {
+  const closing = new Map(piecesAt(document, frames.closing, inputs))
+  return piecesAt(document, frames.opening, inputs).map(([id, item]) => {
     const mesh = meshes.get(item) ?? meshKey(item)
     meshes.set(item, mesh)
-    return { mesh, holdsOut: item.roles.holdsOut, receives: item.roles.receives }
+    const after = closing.get(id)
+    const moves = after && after !== item ? { closing: poseOf(after) } : {}
+    return { mesh, pose: poseOf(item), ...moves, holdsOut: item.roles.holdsOut, receives: item.roles.receives }
   })
+}
 
 /** The document as it is at one frame, without what made it so: nothing moves or follows any more. */
 export function settledShot<D extends Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'sit'>>(

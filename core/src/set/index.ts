@@ -1,3 +1,5 @@
 export * from './kinds.ts'
+export * from './meshPose.ts'
 export * from './pieces.ts'
 export * from './schema.ts'
+export * from './things.ts'

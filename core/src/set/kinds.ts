@@ -12,7 +12,7 @@ export interface PieceKind<I extends PieceItem> {
   turn(item: I): Quaternion
   /** The shape that gas and light stop at. */
   solid(item: I): Solid
-  /** The triangles that rays meet. */
+  /** The triangles that rays meet, in the piece's own space: its place is where that begins. */
   mesh(item: I): Mesh
   /** Edge lengths, m: to the right, up, towards the camera. What has no height is flat. */
   size(item: I): Vec3
@@ -31,7 +31,7 @@ const ground: PieceKind<GroundItem> = {
   turn: (item) => panTiltRoll(radians(item.turn), 0, 0),
   // A ground reaches down without end.
   solid: (item) => ({ kind: 'halfspace', point: item.position, normal: [0, 1, 0] }),
-  mesh: (item) => planeMesh(item.position, item.size / 2, item.size / 2, ground.turn(item)),
+  mesh: (item) => planeMesh([0, 0, 0], item.size / 2, item.size / 2, [0, 0, 0, 1]),
   size: (item) => [item.size, 0, item.size],
   meet(item, ray) {
     const t = (item.position[1] - ray.from[1]) / ray.along[1]
@@ -61,7 +61,7 @@ const box: PieceKind<BoxItem> = {
   settings: settingsOf(boxSchema),
   turn: boxTurn,
   solid: (item) => ({ kind: 'box', centre: middleOf(item), half: halfOf(item), rotation: boxTurn(item) }),
-  mesh: (item) => boxMesh(middleOf(item), halfOf(item), boxTurn(item)),
+  mesh: (item) => boxMesh([0, item.height / 2, 0], halfOf(item), [0, 0, 0, 1]),
   size: (item) => [item.width, item.height, item.depth],
   meet: meetBox,
 }

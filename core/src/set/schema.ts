@@ -1,5 +1,17 @@
 import { z } from 'zod'
-import { common, follows, motion, number, place, roles } from '../settings/index.ts'
+import {
+  choice,
+  colour,
+  common,
+  follows,
+  motion,
+  number,
+  place,
+  roles,
+  type SettingMeta,
+  toggle,
+  vec3,
+} from '../settings/index.ts'
 
 // Pieces of rough geometry. Each kind's schema carries label, unit, range and hint of its settings.
 
@@ -75,3 +87,105 @@ export type GroundItem = z.infer<typeof groundSchema>
 export type BoxItem = z.infer<typeof boxSchema>
 /** A piece of the set. */
 export type PieceItem = GroundItem | BoxItem
+
+/** A mesh that was taken in: the blob of its GLB, a lighter one for the browser, what it holds. Bounds are in the file's units. */
+export const takenMesh = z
+  .object({
+    blob: z.string().regex(/^[0-9a-f]{64}$/),
+    standIn: z.string().regex(/^[0-9a-f]{64}$/),
+    file: z.string().max(200),
+    triangles: z.number().int().min(1),
+    low: vec3,
+    high: vec3,
+    animations: z.array(z.object({ name: z.string().max(200), seconds: z.number().min(0) }).strict()).max(200),
+    notes: z.array(z.string().max(400)).max(50).default([]),
+  })
+  .strict()
+
+export const thingSchema = z
+  .object({
+    ...common,
+    kind: z.literal('thing'),
+    mesh: takenMesh,
+    ...place('Place'),
+    tilt: number(-360, 360, 0, {
+      label: 'Tilt',
+      unit: '°',
+      span: [-90, 90],
+      step: 0.5,
+      hint: 'Then about its own axis to the right.',
+      group: 'Place',
+    }),
+    roll: number(-360, 360, 0, {
+      label: 'Roll',
+      unit: '°',
+      span: [-90, 90],
+      step: 0.5,
+      hint: 'Then about its own axis towards the camera.',
+      group: 'Place',
+    }),
+    scale: number(1e-4, 1e4, 1, {
+      label: 'Scale',
+      unit: '×',
+      span: [0.01, 10],
+      step: 0.01,
+      hint: 'Of the file’s own units, taken as metres.',
+      group: 'Size',
+    }),
+    way: choice(['solid', 'set'], 'solid', {
+      label: 'Shown as',
+      hint: 'Solid: it is seen, and throws its shadow; set: it hides what is behind it and catches shadows, as the plate’s own things do.',
+      group: 'Look',
+      touches: 'picture',
+    }),
+    shadow: toggle(true, {
+      label: 'Throws shadows',
+      hint: 'On the set and on other things.',
+      group: 'Look',
+      touches: 'picture',
+      when: { way: ['solid'] },
+    }),
+    tint: colour.default([1, 1, 1]).meta({
+      label: 'Tint',
+      hint: 'Multiplies its own colours.',
+      step: 0.01,
+      group: 'Look',
+      touches: 'picture',
+      when: { way: ['solid'] },
+    } satisfies SettingMeta),
+    roughness: number(0, 4, 1, {
+      label: 'Roughness',
+      unit: '×',
+      span: [0, 2],
+      step: 0.01,
+      hint: 'Of its own surfaces: less is glossier.',
+      group: 'Look',
+      touches: 'picture',
+      when: { way: ['solid'] },
+    }),
+    /** Which of the file's animations plays; empty: none. */
+    animation: z.string().max(200).default(''),
+    starts: number(-1e6, 1e6, 0, {
+      label: 'Starts',
+      unit: 's',
+      span: [-10, 10],
+      step: 0.01,
+      hint: 'When its animation begins, after the plate’s first frame.',
+      group: 'Animation',
+    }),
+    pace: number(-100, 100, 1, {
+      label: 'Pace',
+      unit: '×',
+      span: [0, 4],
+      step: 0.01,
+      hint: 'How fast its animation plays; less than nothing: backwards.',
+      group: 'Animation',
+    }),
+    loops: toggle(true, { label: 'Loops', hint: 'Begins again when it ends.', group: 'Animation' }),
+    motion,
+    follows,
+  })
+  .strict()
+
+export type ThingItem = z.infer<typeof thingSchema>
+export type TakenMesh = z.infer<typeof takenMesh>

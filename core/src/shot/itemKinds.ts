@@ -1,20 +1,26 @@
 import { z } from 'zod'
 import type { Effect } from '../effects/effect.ts'
 import { EFFECTS } from '../effects/index.ts'
-import { PIECE_KINDS, PIECE_SCHEMAS, type PieceKindName } from '../set/index.ts'
+import { PIECE_KINDS, PIECE_SCHEMAS, type PieceKindName, THING_SETTINGS, thingSchema } from '../set/index.ts'
 import { type Setting, settingsOf } from '../settings/index.ts'
 
 // Every kind of item: set pieces, and what the effects have. All that depends on a kind looks it up here.
 
 type EffectSchemas = (typeof EFFECTS)[number]['itemSchemas']
-type Schemas = typeof PIECE_SCHEMAS & EffectSchemas
+const THING_SCHEMAS = { thing: thingSchema } as const
+type Schemas = typeof PIECE_SCHEMAS & typeof THING_SCHEMAS & EffectSchemas
 export type ItemKind = keyof Schemas
 export type ShotItem = { [K in ItemKind]: z.infer<Schemas[K]> }[ItemKind]
 /** An item of one kind. */
 export type ItemOfKind<K extends ItemKind> = Extract<ShotItem, { kind: K }>
 
 /** Schemas by kind. */
-export const ITEM_SCHEMAS: Schemas = Object.assign({}, PIECE_SCHEMAS, ...EFFECTS.map(({ itemSchemas }) => itemSchemas))
+export const ITEM_SCHEMAS: Schemas = Object.assign(
+  {},
+  PIECE_SCHEMAS,
+  THING_SCHEMAS,
+  ...EFFECTS.map(({ itemSchemas }) => itemSchemas),
+)
 
 const [firstSchema, ...otherSchemas] = Object.values(ITEM_SCHEMAS)
 if (!firstSchema) throw new TypeError('there are no kinds of item')
@@ -43,6 +49,7 @@ const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: piec
 export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assign(
   {},
   pieceInfos,
+  { thing: { schema: thingSchema, settings: THING_SETTINGS, baked: false, drawn: true } },
   ...EFFECTS.map((effect) =>
     Object.fromEntries(
       Object.entries(effect.itemSchemas).map(([kind, schema]) => [

@@ -13,7 +13,7 @@ const OTHERS = {
   match: settingsOf(matchSettingsSchema),
   proof: settingsOf(proofSchema),
   hand: settingsOf(manualTrackSchema),
-  thing: settingsOf(movingObjectSchema),
+  movingObject: settingsOf(movingObjectSchema),
   reading: settingsOf(readingSchema),
   cameraPath: settingsOf(cameraSchema.shape.path.unwrap()),
   plateLight: settingsOf(plateLightSchema),

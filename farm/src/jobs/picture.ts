@@ -1,9 +1,21 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
 import type { EffectInstance } from '@lantern/core/effects'
 import { writePicture } from '@lantern/core/formats'
-import { neededFrames, type PictureQualityName, pictureFrame, renderPicture } from '@lantern/core/pipeline'
-import { effectOf } from '@lantern/core/shot'
+import { treeStore } from '@lantern/core/picture'
 import {
+  type LoadedMesh,
+  lightOfPlate,
+  meshBlob,
+  neededFrames,
+  type PictureQualityName,
+  type PictureTools,
+  pictureFrame,
+  renderPicture,
+} from '@lantern/core/pipeline'
+import { thingsAt } from '@lantern/core/set'
+import { effectOf, type ShotDocument } from '@lantern/core/shot'
+import {
+  assetFrame,
   findShotById,
   getBlob,
   insertFrame,
@@ -15,12 +27,15 @@ import {
   resolveShot,
   resultRows,
   resultState,
+  type Store,
   setResultState,
   shownRun,
   startResult,
 } from '@lantern/store'
 import { giveWayOf } from '../bake/giveWay.ts'
 import { nodeDeflate } from '../io/deflate.ts'
+import { meshGone, meshReader } from '../io/meshes.ts'
+import { plateLinear } from '../io/plateFrames.ts'
 import { failureOf, type JobContext } from './context.ts'
 
 const WAIT_MS = 2000
@@ -56,6 +71,38 @@ async function drawnFrames(
     }
   }
   return data
+}
+
+const readers = new WeakMap<Store, ReturnType<typeof meshReader>>()
+/** Trees over meshes, the same from frame to frame. */
+const trees = treeStore()
+
+/** What a frame with things is drawn from besides its effects: their meshes, and for finals the plate as light. Throws LanternError 'mesh-gone' naming the thing. */
+async function extras(
+  { store, crew }: JobContext,
+  document: ShotDocument,
+  frame: number,
+  quality: PictureQualityName,
+): Promise<Pick<PictureTools, 'meshes' | 'plate'>> {
+  const things = thingsAt(document, frame)
+  if (things.length === 0) return {}
+  const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
+  readers.set(store, read)
+  const meshes = new Map<string, LoadedMesh>()
+  for (const [, item] of things) {
+    const blob = meshBlob(item, quality)
+    meshes.set(
+      blob,
+      await read(blob).catch(() => {
+        throw meshGone(item.name)
+      }),
+    )
+  }
+  if (quality === 'look') return { meshes: (blob) => meshes.get(blob) }
+  const { asset, encoding } = document.plate
+  const half = await getBlob(store, await assetFrame(store, asset, frame, 'half'))
+  const plate = lightOfPlate(crew, await plateLinear(half, encoding), document.sit, encoding)
+  return { meshes: (blob) => meshes.get(blob), plate }
 }
 
 /** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */
@@ -96,7 +143,7 @@ export async function pictureJob(
       if (!(await startResult(store, key))) continue
       const begun = performance.now()
       const progress = { report: () => undefined, cancelled: context.ending }
-      const tools = { progress }
+      const tools = { progress, trees, ...(await extras(context, document, at.frame, payload.quality)) }
       const picture = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, tools)
       const blob = await putBlob(store, writePicture(picture, nodeDeflate), 'application/octet-stream')
       const seconds = (performance.now() - begun) / 1000

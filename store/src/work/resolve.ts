@@ -11,6 +11,7 @@ import {
   pictureRecipe,
   pieceKeys,
   resolveRuns,
+  shutterFrames,
 } from '@lantern/core/pipeline'
 import type { PieceItem } from '@lantern/core/set'
 import { frameRate, type SignalInputs } from '@lantern/core/settings'
@@ -48,10 +49,11 @@ function makePictureKeys({ document, inputs, items, camera }: Base): PictureKeys
     if (!camera(frame)) continue
     const at = pictureFrame(document, camera, frame, inputs)
     if (at.instances.some(({ of }) => !runs.get(of))) continue
-    const pieces = pieceKeys(document, frame, inputs, meshes)
     const keyOf = (item: string, one: number): string => runs.get(item)?.frameKeys.get(one) ?? ''
-    for (const quality of ['look', 'final'] as const)
+    for (const quality of ['look', 'final'] as const) {
+      const pieces = pieceKeys(document, shutterFrames(document, at, quality), inputs, meshes)
       keys[quality].set(frame, `${recipeKey(pictureRecipe(document, at, quality, keyOf, pieces))}-${frame}`)
+    }
   }
   return keys
 }

@@ -4,11 +4,16 @@ import { EFFECT_VIEWS } from '../effects/index.ts'
 import { chainPath, circlePoints } from '../picture/lines.ts'
 import { keptRows } from './keptRows.ts'
 import { PIECE_VIEWS } from './pieces.tsx'
+import { THING_VIEW } from './things.tsx'
 import type { ItemView } from './view.ts'
 
 export type { ItemView } from './view.ts'
 
-const VIEWS: { readonly [K in ItemKind]?: ItemView<ItemOfKind<K>> } = { ...PIECE_VIEWS, ...EFFECT_VIEWS }
+const VIEWS: { readonly [K in ItemKind]?: ItemView<ItemOfKind<K>> } = {
+  ...PIECE_VIEWS,
+  thing: THING_VIEW,
+  ...EFFECT_VIEWS,
+}
 
 const RADIUS = 0.3
 

@@ -1,7 +1,7 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { pickLevel, pickSurface, shotPoint } from '@lantern/core/pipeline'
-import { isBox, isFlat, isPiece } from '@lantern/core/set'
+import { isBox, isFlat, isPiece, isThing, thingSize } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
@@ -106,9 +106,16 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         ),
       }
     }
+    if (move.kind === 'height' && isThing(before)) {
+      const foot = projectPoint(camera, before.position)
+      const tall = Math.max(0.01, thingSize(before)[1])
+      if (!foot) return undefined
+      const grown = 1 + ((start[1] - point[1]) * foot.depth) / camera.focalPx / tall
+      return { scale: Math.min(1e4, Math.max(1e-4, Number((before.scale * Math.max(0.02, grown)).toPrecision(4)))) }
+    }
     const [a, b] = [groundAt(start, level), groundAt(point, level)]
     if (!a || !b) return undefined
-    if (move.kind === 'turn' && isPiece(before)) {
+    if (move.kind === 'turn' && (isPiece(before) || isThing(before))) {
       const angle = (p: readonly [number, number, number]): number =>
         Math.atan2(p[2] - before.position[2], p[0] - before.position[0])
       return placed(
@@ -157,14 +164,15 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     const foot = projectPoint(camera, item.position)
     if (!foot) return null
     const list = [handle('move', foot.x, foot.y, `Move ${item.name}`)]
-    if (isBox(item)) {
-      const top = projectPoint(camera, [item.position[0], item.position[1] + item.height, item.position[2]])
-      if (top) list.push(handle('height', top.x, top.y, `Height of ${item.name}`))
+    if (isBox(item) || isThing(item)) {
+      const [wide, tall] = isBox(item) ? [item.width, item.height] : thingSize(item)
+      const top = projectPoint(camera, [item.position[0], item.position[1] + tall, item.position[2]])
+      if (top) list.push(handle('height', top.x, top.y, `${isBox(item) ? 'Height' : 'Size'} of ${item.name}`))
       const angle = (-item.turn * Math.PI) / 180
       const side = projectPoint(camera, [
-        item.position[0] + (Math.cos(angle) * item.width) / 2,
+        item.position[0] + (Math.cos(angle) * wide) / 2,
         item.position[1],
-        item.position[2] + (Math.sin(angle) * item.width) / 2,
+        item.position[2] + (Math.sin(angle) * wide) / 2,
       ])
       if (side) list.push(handle('turn', side.x, side.y, `Turn ${item.name}`))
     }
@@ -208,7 +216,9 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
           svg.current?.setPointerCapture(event.pointerId)
         } else if (!outside && station !== 'Sit') {
           const hit = pickSurface(document, camera, point[0], point[1], frame)
-          const near = items.find(([, one]) => !isPiece(one) && one.shown && footHit(camera, one, point, 26 * unit))
+          const near = items.find(
+            ([, one]) => !isPiece(one) && !isThing(one) && one.shown && footHit(camera, one, point, 26 * unit),
+          )
           const found = near?.[0] ?? hit?.item
           if (found && (station === 'Set' || station === 'Effects')) set({ chosen: found })
         }
@@ -266,7 +276,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       {outside && station === 'Match' && <Proofs camera={camera} unit={unit} />}
       {items.map(([key, one]) => {
         const on = key === chosen
-        const effect = !isPiece(one)
+        const effect = !isPiece(one) && !isThing(one)
         const wanted = outside || on || (station === 'Set' && !effect) || (station === 'Effects' && effect)
         if (!wanted || !one.shown || (isPiece(one) && isFlat(one) && !on && !outside)) return null
         return (

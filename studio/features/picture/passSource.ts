@@ -1,4 +1,5 @@
 import { neededFrames, pictureFrame } from '@lantern/core/pipeline'
+import { thingsAt } from '@lantern/core/set'
 import { effectOf, type ItemKind } from '@lantern/core/shot'
 import type { PassSource } from '@/workers/protocol.ts'
 import { cameraNow, type DraftState, pictureDigest, type ShotState } from '../shot/shotStore.ts'
@@ -55,7 +56,7 @@ export function sourceOf(
   if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
   const needed = neededFrames(at.instances)
-  if (needed.size === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  if (needed.size + thingsAt(document, frame).length === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
   const look = [at.instances, settled?.items, settled?.light, at.camera]
   const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {

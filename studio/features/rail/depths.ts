@@ -1,9 +1,10 @@
 import type { Camera } from '@lantern/core/data'
 import { conjugate, rotate, subtract, type Vec3 } from '@lantern/core/math'
-import { isFlat, isPiece } from '@lantern/core/set'
+import { isFlat, isPiece, isThing } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { viewOf } from '../items/index.ts'
+import { thingCorners } from '../items/things.tsx'
 import { cornersOf } from '../picture/lines.ts'
 
 // Where things lie on the depth rail: metres from the camera on a logarithmic scale.
@@ -56,6 +57,8 @@ export const depthBars = (document: ShotDocument, camera: Camera, frame: number)
       const middle = depthOf(camera, item.position)
       const depths = isPiece(item)
         ? cornersOf(item).map((corner) => depthOf(camera, corner))
-        : [middle - radius, middle + radius]
+        : isThing(item)
+          ? thingCorners(item).map((corner) => depthOf(camera, corner))
+          : [middle - radius, middle + radius]
       return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 25 + (n % COLUMNS) * 5 }
     })

@@ -1,8 +1,9 @@
 'use client'
 import { Box, Flex, Input } from '@chakra-ui/react'
 import { makeItem } from '@lantern/core/shot'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
+import { MESH_ACCEPT, takeThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { AddMenu } from './AddMenu.tsx'
 import { GROUPS_AT, rosterEntries } from './entries.ts'
@@ -11,7 +12,8 @@ import { RosterRow } from './RosterRow.tsx'
 
 /** The roster: everything in the shot, by group. */
 export function Roster() {
-  const { shot, status, station, set, edit, tool } = useShot()
+  const { shot, status, station, set, edit, tool, say } = useShot()
+  const files = useRef<HTMLInputElement>(null)
   const [find, setFind] = useState('')
   const [all, setAll] = useState(false)
   if (!shot) return null
@@ -66,7 +68,7 @@ export function Roster() {
         {shown.length === 0 && (
           <Box padding="10px 14px" color="soft">
             {station === 'Set'
-              ? 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate.'
+              ? 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate, or drop a mesh on it.'
               : station === 'Effects'
                 ? 'No effect yet. Press Fire, then click where it burns.'
                 : find
@@ -82,6 +84,7 @@ export function Roster() {
             Wall or box
           </Press>
         )}
+        {(station === 'Set' || all) && <Press onClick={() => files.current?.click()}>Thing</Press>}
         {(station === 'Effects' || all) && (
           <Press aria-pressed={tool === 'fire'} onClick={() => set({ tool: tool === 'fire' ? 'choose' : 'fire' })}>
             Fire
@@ -94,6 +97,19 @@ export function Roster() {
           {all ? 'Of this station' : 'Everything'}
         </Press>
       </Flex>
+      <input
+        ref={files}
+        type="file"
+        accept={MESH_ACCEPT}
+        multiple
+        hidden
+        aria-label="Mesh files"
+        onChange={(event) => {
+          const chosen = [...(event.target.files ?? [])]
+          event.target.value = ''
+          if (chosen.length > 0) void takeThing(chosen).catch(say)
+        }}
+      />
     </Flex>
   )
 }

@@ -8,6 +8,7 @@ import { SHORTCUTS, useKeys } from '../keys/keys.ts'
 import { Line } from '../line/Line.tsx'
 import { Picture } from '../picture/Picture.tsx'
 import { Roster } from '../roster/Roster.tsx'
+import { takeThing } from '../set/things.ts'
 import { Strip } from '../strip/Strip.tsx'
 import { useShot } from './shotStore.ts'
 import { useEvents } from './useEvents.ts'
@@ -94,9 +95,17 @@ function Sheet() {
   )
 }
 
+/** Where a pointer is over the picture, in shares of it; undefined beside it. */
+function shareAt(x: number, y: number): [number, number] | undefined {
+  const box = document.querySelector('canvas[data-picture=main]')?.getBoundingClientRect()
+  if (!box || box.width === 0) return undefined
+  const share: [number, number] = [(x - box.left) / box.width, (y - box.top) / box.height]
+  return share.every((part) => part >= 0 && part <= 1) ? share : undefined
+}
+
 /** One shot: the line above, the roster, the picture, the bench, the strip below. */
 export function ShotScreen({ name }: { name: string }) {
-  const { shot, load, away, message, set, history, saving } = useShot()
+  const { shot, load, away, message, set, history, saving, say } = useShot()
   useEffect(() => void load(name), [name, load])
   useEvents(name)
   useKeys()
@@ -112,6 +121,13 @@ export function ShotScreen({ name }: { name: string }) {
       overflow="hidden"
       data-saving={saving > 0 ? 'yes' : 'no'}
       data-head={shot?.head}
+      onDragOver={(event) => event.dataTransfer.types.includes('Files') && event.preventDefault()}
+      onDrop={(event) => {
+        const files = [...event.dataTransfer.files]
+        if (files.length === 0) return
+        event.preventDefault()
+        void takeThing(files, shareAt(event.clientX, event.clientY)).catch(say)
+      }}
     >
       <Box
         as="header"

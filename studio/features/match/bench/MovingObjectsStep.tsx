@@ -73,7 +73,7 @@ function ThingDetail({ id, thing }: { id: string; thing: MovingObject }) {
       )}
       <Box marginX="-14px">
         <Settings
-          settings={SETTINGS.thing.filter(({ key }) => key !== 'distance' || !thing.geometry)}
+          settings={SETTINGS.movingObject.filter(({ key }) => key !== 'distance' || !thing.geometry)}
           values={thing}
           onChange={(key, value, final) => (final ? edit : preview)({ match: { things: { [id]: { [key]: value } } } })}
         />
