@@ -17,6 +17,7 @@ export { buildTree, triangleBoxes, packLeaves, nameInstances, movingNodes } from
 export { castRays } from './rays'
 export { lobeTable, testReflection } from './shading'
 export { halveTexture } from './texture'
+export { smoothShare } from './smooth'
 export { splatKeys, sortKeys, binSplats } from './splats'
 export { renderTiles } from './tile'
 export { lightPoints, spreadPoints, castPieces } from './setlight'

@@ -20,12 +20,21 @@ export let valueSum: f32 = 0
 export let valueSquares: f32 = 0
 /** Whether the samples met different instances, or another depth. */
 export let mixed: bool = false
+/** Whether the pixel's samples see a thing, and how many of their shadow rays meet one. */
 export let meetsThings: bool = false
+export let shadowed: i32 = 0
+/** The same of the sun's rays alone: their shadow has an edge, which is not smoothed afterwards. */
+export let sunShadowed: i32 = 0
+/** Whether light that reaches the set is looked for. */
+let catches: bool = true
 let firstInstance: i32 = -2
 let firstDistance: f32 = 0
 let farDistance: f32 = 0
 
-export function beginPixel(): void {
+export function beginPixel(lightToo: bool): void {
+  catches = lightToo
+  shadowed = 0
+  sunShadowed = 0
   events = 0
   sunRays = 0
   skyRays = 0
@@ -120,7 +129,10 @@ function catchLight(scene: usize, stack: usize, scratch: usize, time: f32, sampl
     if (!blockedBySet) {
       sunRays++
       count(scratch, met, 48)
-      if (met) meetsThings = true
+      if (met) {
+        shadowed++
+        sunShadowed++
+      }
     }
   }
   samplePair(sample, pair + SKY)
@@ -134,7 +146,7 @@ function catchLight(scene: usize, stack: usize, scratch: usize, time: f32, sampl
     store<u32>(at, load<u32>(at) + 1)
     near &= near - 1
   }
-  if (met) meetsThings = true
+  if (met) shadowed++
 }
 
 // @ts-ignore: decorator
@@ -181,7 +193,7 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
     least = t * <f32>1.00001 + 1e-6
     const pair: u32 = 3 + min<u32>(n, 3) * PAIRS
     if (layer < 0) {
-      if (flags & RECEIVES && !caught && sceneThings(scene)) {
+      if (flags & RECEIVES && !caught && catches) {
         caught = true
         takeFlat(instances, time, dx, dy, dz)
         catchLight(scene, scratch, scratch, time, sample, pair, px, py, pz, t, wide)

@@ -7,7 +7,7 @@ import { castNearest, hitInstance, hitTriangle, localX, localY, localZ, MISS, po
 import { mixBits, pairX, pairY, samplePair, samplePixel } from './sampler'
 import { eventAt, EVENT, LAYER, layerAt } from './scratch'
 import { seat } from './seat'
-import { beginPixel, events, meetsThings, mixed, putMatte, skyRays, sunRays, takeSample, valueSquares, valueSum } from './solids'
+import { beginPixel, events, meetsThings, mixed, putMatte, shadowed, sunShadowed, skyRays, sunRays, takeSample, valueSquares, valueSum } from './solids'
 import { emitHits, takeHits } from './splats'
 import { flatX, flatY, flatZ, takeFlat, takeMaterial, smoothX, smoothY, smoothZ } from './surface'
 import { takeByteTable } from './texture'
@@ -95,7 +95,7 @@ function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: bool): i32 
   let n = 0, goal = busy ? many : few
   for (;;) {
     for (; n < goal; n++) takeSample(job, scratch, x, y, n, sharp)
-    if (goal < many && (mixed || meetsThings)) goal = many
+    if (goal < many && (mixed || meetsThings || sunShadowed > 0)) goal = many
     else if (goal < most && meetsThings) {
       const count = <f32>n
       const mean = valueSum / count
@@ -193,26 +193,38 @@ function putLayers(scene: usize, scratch: usize, slot: usize, at: i32): void {
   }
 }
 
-/** Whether a few of a block's pixels see a thing, or its shadow. */
-function probes(job: usize, scratch: usize, X: i32, Y: i32, width: i32, height: i32): bool {
+/** What a few samples of a block's pixels find: nothing, so that light on the set need not be looked for; a little of the sky hidden; a shadow of the sun, or a deep one; a thing. */
+const NOTHING = 0
+const SHADOW = 1
+const EDGE = 2
+const THING = 3
+/** So many in a hundred of a block's sky rays that meet a thing are worth all samples. */
+const DEEP = 15
+/** As few shadow rays of a block's as this may meet a thing: less than a hundredth of the light is not worth the noise. */
+const FEW_SHADOWED = 1
+function probe(job: usize, scratch: usize, X: i32, Y: i32, width: i32, height: i32): i32 {
+  let found = 0, edges = 0
   for (let y = Y; y < min(height, Y + 8); y++)
     for (let x = X; x < min(width, X + 8); x++) {
       samplePixel(x, y, jobSalt(job))
-      beginPixel()
+      beginPixel(true)
       takeSample(job, scratch, x, y, 0, false)
       takeSample(job, scratch, x, y, 1, false)
-      if (meetsThings) return true
+      if (meetsThings) return THING
+      found += shadowed
+      edges += sunShadowed
     }
-  return false
+  if (edges > 0 || found * 100 > DEEP * 128) return EDGE
+  return found > FEW_SHADOWED ? SHADOW : NOTHING
 }
 
-function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y: i32, busy: bool): void {
+function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y: i32, busy: i32): void {
   const scene = jobScene(job)
   takeSurfaces(job, scratch, slot, at, x, y)
   memory.fill(layerAt(scratch, 0), 0, <usize>sceneLayers(scene) * LAYER)
   samplePixel(x, y, jobSalt(job))
-  beginPixel()
-  const count = samplesOf(job, scratch, x, y, busy)
+  beginPixel(busy != NOTHING)
+  const count = samplesOf(job, scratch, x, y, busy >= EDGE)
   const part: f32 = 1 / <f32>count
   for (let n = 0; n < events; n++) {
     const e = eventAt(scratch, n)
@@ -242,8 +254,8 @@ export function renderTiles(job: usize, from: i32, to: i32): void {
     if (jobSplats(job)) emitHits(job, scratch, tile, X0, Y0, width, height)
     for (let Y = Y0; Y < min(height, Y0 + TILE); Y += 8)
       for (let X = X0; X < min(width, X0 + TILE); X += 8) {
-        let busy = load<u8>(jobBusy(job) + <usize>((Y >> 3) * jobBusyWidth(job) + (X >> 3))) != 0
-        if (!busy && sceneThings(scene)) busy = probes(job, scratch, X, Y, width, height)
+        let busy = load<u8>(jobBusy(job) + <usize>((Y >> 3) * jobBusyWidth(job) + (X >> 3))) != 0 ? THING : NOTHING
+        if (busy == NOTHING && sceneThings(scene)) busy = probe(job, scratch, X, Y, width, height)
         for (let y = Y; y < min(height, Y + 8); y++) for (let x = X; x < min(width, X + 8); x++) renderPixel(job, scratch, slot, (y - Y0) * TILE + x - X0, x, y, busy)
       }
   }

@@ -6,6 +6,7 @@ import { inGas, inWorld, type LaidGas, uploadEmitters } from './gases.ts'
 import { type FrameScene, MOST_LAYERS } from './passes.ts'
 import { type LaidScene, layScene } from './scene.ts'
 import { lightSet } from './setLight.ts'
+import { smoothSky } from './smooth.ts'
 import { renderTiles } from './tiles.ts'
 
 /** Lights the smoke of every gas by all fires, sun and sky. */
@@ -61,6 +62,7 @@ export function renderPicture(crew: Crew, frame: FrameScene, progress: Progress 
     lightGases(crew, frame, laid.gases, progress)
     const picture = render(crew, frame, laid, progress)
     stopIfCancelled(progress)
+    if (laid.things.length > 0) smoothSky(crew, picture, frame.quality.few)
     lightSet(crew, frame, laid, picture)
     progress.report(1, 'done')
     return picture
