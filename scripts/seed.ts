@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto'
 import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { bakedItems, VERSIONS } from '@lantern/core/pipeline'
+import { isThing } from '@lantern/core/set'
 import { makeShot, mergePatch, parseShot } from '@lantern/core/shot'
 import {
   adoptSolve,
@@ -102,6 +103,15 @@ async function plateOf(name: string): Promise<{
   return { asset, file, width, height, first: FIRST, last: FIRST, rate }
 }
 
+/** Puts the meshes that a demo shot's things name into the store. Throws where a file is not the one that the shot names. */
+async function putThings(start: ReturnType<typeof makeShot>, patch: Record<string, unknown>): Promise<void> {
+  const { items } = parseShot(mergePatch(start, patch))
+  for (const item of Object.values(items).filter(isThing)) {
+    const blob = await putBlob(store, readFileSync(join(demo, 'things', item.mesh.file)), 'model/gltf-binary')
+    if (blob !== item.mesh.blob) throw new Error(`${item.mesh.file} is not the mesh that ${item.name} names`)
+  }
+}
+
 const shotSchema = z.object({
   name: z.string(),
   plate: z.string(),
@@ -121,6 +131,7 @@ try {
       blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'),
       file: wanted.camera,
     }
+    await putThings(start, wanted.patch)
     let shot = await createShot(
       store,
       parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)),

@@ -15,6 +15,7 @@ import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
+import { solidRows } from './validate/solids.ts'
 import { vortexRows } from './validate/vortex.ts'
 
 const { values } = parseArgs({
@@ -32,6 +33,7 @@ const shown = (value: string | number): string =>
 const rows: Row[] = []
 const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['picture', () => pictureRows(crew)],
+  ['solids', () => solidRows(crew)],
   ['files', fileRows],
   ['match', () => matchRows(crew)],
   ['figures', plateFigureRows],

@@ -15,7 +15,10 @@ interface Surface {
 }
 
 /** A document with one mesh of several surfaces. */
-async function write(name: string, parts: readonly { shape: Shape; surface: Surface; roughness: number; metal: number }[]): Promise<void> {
+async function write(
+  name: string,
+  parts: readonly { shape: Shape; surface: Surface; roughness: number; metal: number }[],
+): Promise<void> {
   const document = new Document()
   const buffer = document.createBuffer()
   const mesh = document.createMesh(name)
@@ -23,7 +26,10 @@ async function write(name: string, parts: readonly { shape: Shape; surface: Surf
     const accessor = (values: Float32Array | Uint32Array, type: 'VEC2' | 'VEC3' | 'SCALAR') =>
       document.createAccessor().setArray(values).setType(type).setBuffer(buffer)
     const texture = (bytes: Uint8Array, what: string) =>
-      document.createTexture(`${name}-${n}-${what}`).setImage(bytes as Uint8Array<ArrayBuffer>).setMimeType('image/jpeg')
+      document
+        .createTexture(`${name}-${n}-${what}`)
+        .setImage(bytes as Uint8Array<ArrayBuffer>)
+        .setMimeType('image/jpeg')
     const material = document
       .createMaterial(`${name}-${n}`)
       .setRoughnessFactor(roughness)
@@ -57,7 +63,8 @@ async function cart(): Promise<void> {
   const rough = { depth: 0.006, size: 0.05, part: 0.04 }
   const bed = 0.58
   let seed = 1
-  const plank = (middle: Vec3, size: Vec3, turn: Quaternion = WHOLE): void => wood.box(middle, size, turn, rough, 1.1, seed++)
+  const plank = (middle: Vec3, size: Vec3, turn: Quaternion = WHOLE): void =>
+    wood.box(middle, size, turn, rough, 1.1, seed++)
   for (let n = 0; n < 6; n++) plank([0, bed, -0.3 + n * 0.12], [1.15, 0.03, 0.112], about(0, 0.006 * (n - 2), 0))
   for (const z of [-0.36, 0.36]) {
     for (const y of [0.1, 0.22]) plank([0, bed + y, z], [1.15, 0.105, 0.025], about(0.02 * Math.sign(z), 0, 0.008))
@@ -82,7 +89,8 @@ async function cart(): Promise<void> {
     iron.bar(hub, 0.18, 0.03, about(0, Math.PI / 2, 0), 2, seed++)
   }
   iron.bar([-0.15, 0.42, 0], 0.98, 0.018, about(0, Math.PI / 2, 0), 2, seed++)
-  for (const z of [-0.385, 0.385]) iron.box([0.5, bed + 0.14, z], [0.035, 0.3, 0.006], WHOLE, { depth: 0, size: 1, part: 1 }, 2, seed++)
+  for (const z of [-0.385, 0.385])
+    iron.box([0.5, bed + 0.14, z], [0.035, 0.3, 0.006], WHOLE, { depth: 0, size: 1, part: 1 }, 2, seed++)
   await write('cart', [
     { shape: wood, surface: await boards(), roughness: 0.85, metal: 0 },
     { shape: iron, surface: await rust(), roughness: 0.7, metal: 0.5 },
@@ -111,5 +119,29 @@ async function bricks(): Promise<void> {
   await write('bricks', [{ shape, surface: await brick(), roughness: 0.9, metal: 0 }])
 }
 
+/** A crate of boards on battens, 0.6 m. */
+async function crate(): Promise<void> {
+  const shape = new Shape()
+  const rough = { depth: 0.004, size: 0.05, part: 0.05 }
+  const [wide, tall] = [0.6, 0.52]
+  let seed = 500
+  const plank = (middle: Vec3, size: Vec3): void => shape.box(middle, size, WHOLE, rough, 1.3, seed++)
+  for (const side of [-1, 1]) {
+    const at = side * (wide / 2 - 0.01)
+    for (let n = 0; n < 4; n++) {
+      plank([0, 0.065 + n * 0.13, at], [wide, 0.122, 0.02])
+      plank([at, 0.065 + n * 0.13, 0], [0.02, 0.122, wide - 0.04])
+    }
+    for (const end of [-1, 1]) {
+      plank([end * (wide / 2 - 0.05), tall / 2, side * (wide / 2 + 0.011)], [0.07, tall, 0.022])
+      plank([side * (wide / 2 + 0.011), tall / 2, end * (wide / 2 - 0.05)], [0.022, tall, 0.07])
+    }
+  }
+  for (let n = 0; n < 5; n++)
+    for (const y of [0.012, tall - 0.012]) plank([-0.24 + n * 0.12, y, 0], [0.112, 0.024, wide])
+  await write('crate', [{ shape, surface: await boards(), roughness: 0.85, metal: 0 }])
+}
+
 await cart()
+await crate()
 await bricks()

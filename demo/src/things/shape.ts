@@ -1,5 +1,5 @@
 import { random } from '@lantern/core/base'
-import { add, aboutAxis, normalise, rotate, type Quaternion, type Vec3 } from '@lantern/core/math'
+import { aboutAxis, add, normalise, type Quaternion, rotate, type Vec3 } from '@lantern/core/math'
 
 // Solids of a thing, put together corner by corner: boxes and round bars whose faces are split and roughened, as a scan has them.
 
@@ -37,7 +37,15 @@ export class Shape {
   readonly indices: number[] = []
 
   /** One face: `across` x `down` parts between a corner and its two edges. uv: of its corner, and how much of the texture a metre is. */
-  private face(corner: Vec3, u: Vec3, v: Vec3, pose: (at: Vec3) => Vec3, turn: (way: Vec3) => Vec3, uv: readonly [number, number, number], part: number): void {
+  private face(
+    corner: Vec3,
+    u: Vec3,
+    v: Vec3,
+    pose: (at: Vec3) => Vec3,
+    turn: (way: Vec3) => Vec3,
+    uv: readonly [number, number, number],
+    part: number,
+  ): void {
     const length = (e: Vec3): number => Math.sqrt(e[0] ** 2 + e[1] ** 2 + e[2] ** 2)
     const [across, down] = [Math.max(1, Math.ceil(length(u) / part)), Math.max(1, Math.ceil(length(v) / part))]
     const normal = turn(normalise([u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]]))
@@ -45,7 +53,11 @@ export class Shape {
     for (let j = 0; j <= down; j++)
       for (let i = 0; i <= across; i++) {
         const [s, t] = [i / across, j / down]
-        const at: Vec3 = [corner[0] + u[0] * s + v[0] * t, corner[1] + u[1] * s + v[1] * t, corner[2] + u[2] * s + v[2] * t]
+        const at: Vec3 = [
+          corner[0] + u[0] * s + v[0] * t,
+          corner[1] + u[1] * s + v[1] * t,
+          corner[2] + u[2] * s + v[2] * t,
+        ]
         this.positions.push(...pose(at))
         this.normals.push(...normal)
         this.uvs.push(uv[0] + s * length(u) * uv[2], uv[1] + t * length(v) * uv[2])
@@ -58,7 +70,14 @@ export class Shape {
   }
 
   /** A box round a middle. per: of the texture a metre; seed: where in the texture it begins, and its lumps. */
-  box(middle: Vec3, size: Vec3, rotation: Quaternion, { depth, size: lump, part }: Rough, per: number, seed: number): void {
+  box(
+    middle: Vec3,
+    size: Vec3,
+    rotation: Quaternion,
+    { depth, size: lump, part }: Rough,
+    per: number,
+    seed: number,
+  ): void {
     const [x, y, z] = [size[0] / 2, size[1] / 2, size[2] / 2]
     const noise = lumps(seed)
     const stream = random(seed)
@@ -71,12 +90,36 @@ export class Shape {
       return add(middle, turn([at[0] * k, at[1] * k, at[2] * k]))
     }
     const faces: [Vec3, Vec3, Vec3][] = [
-      [[-x, -y, z], [2 * x, 0, 0], [0, 2 * y, 0]],
-      [[x, -y, -z], [-2 * x, 0, 0], [0, 2 * y, 0]],
-      [[x, -y, z], [0, 0, -2 * z], [0, 2 * y, 0]],
-      [[-x, -y, -z], [0, 0, 2 * z], [0, 2 * y, 0]],
-      [[-x, y, z], [2 * x, 0, 0], [0, 0, -2 * z]],
-      [[-x, -y, -z], [2 * x, 0, 0], [0, 0, 2 * z]],
+      [
+        [-x, -y, z],
+        [2 * x, 0, 0],
+        [0, 2 * y, 0],
+      ],
+      [
+        [x, -y, -z],
+        [-2 * x, 0, 0],
+        [0, 2 * y, 0],
+      ],
+      [
+        [x, -y, z],
+        [0, 0, -2 * z],
+        [0, 2 * y, 0],
+      ],
+      [
+        [-x, -y, -z],
+        [0, 0, 2 * z],
+        [0, 2 * y, 0],
+      ],
+      [
+        [-x, y, z],
+        [2 * x, 0, 0],
+        [0, 0, -2 * z],
+      ],
+      [
+        [-x, -y, -z],
+        [2 * x, 0, 0],
+        [0, 0, 2 * z],
+      ],
     ]
     for (const [corner, u, v] of faces) this.face(corner, u, v, pose, turn, [stream.next(), stream.next(), per], part)
   }
@@ -106,7 +149,9 @@ export class Shape {
       this.uvs.push(u0, v0)
       for (let n = 0; n <= sides; n++) {
         const a = (n / sides) * 2 * Math.PI
-        this.positions.push(...add(middle, rotate(rotation, [(end * length) / 2, radius * Math.cos(a), radius * Math.sin(a)])))
+        this.positions.push(
+          ...add(middle, rotate(rotation, [(end * length) / 2, radius * Math.cos(a), radius * Math.sin(a)])),
+        )
         this.normals.push(...rotate(rotation, [end, 0, 0]))
         this.uvs.push(u0 + radius * per * Math.cos(a), v0 + radius * per * Math.sin(a))
       }
