@@ -83,8 +83,8 @@ function penumbra(crew: Crew): Row {
   const wide = (crossing(0.1) - crossing(0.9)) * (0.4 / 160)
   return within(
     'solids, penumbra of the sun’s disc, 10 % to 90 %, m',
-    'circular segment, 2 m below the edge',
-    2 * 0.687 * 2 * disc,
+    'circular segment, 2.8 m from the edge',
+    2 * 0.687 * 2 * Math.SQRT2 * disc,
     wide,
     0.03,
   )
@@ -127,15 +127,29 @@ function streak(crew: Crew): Row {
 function blurDisc(crew: Crew): Row {
   const camera = lookingDown(0, [0, 0, 10], 160, 600)
   const lens = { radius: 0.04, focus: 2.5, blades: 0, squeeze: 1 }
-  const dot = thing(disc(0.004), {}, { emission: [1, 1, 1] })
+  const dot = thing(disc(0.03), {}, { emission: [1, 1, 1] })
   const quality = { ...FINAL, few: 1024, many: 1024, most: 1024 }
   const picture = render(crew, { dot: [dot] }, { camera, lens, quality })
   const own = layer(picture, 'dot')
-  const most = own.alpha?.data.reduce((a, b) => Math.max(a, b), 0) ?? 0
-  const count = own.alpha?.data.filter((value) => value > 0.3 * most).length ?? 0
+  // As wide as a disc of the same sum whose height is its middle's mean.
+  const data = own.alpha?.data ?? new Float32Array(0)
+  let [sum, inner, count] = [0, 0, 0]
+  data.forEach((value, n) => {
+    const [x, y] = [own.x + (n % own.width) - 79.5, own.y + Math.floor(n / own.width) - 79.5]
+    sum += value
+    if (x * x + y * y > 16) return
+    inner += value
+    count++
+  })
   // Circle of confusion of a thin lens: 2 a f |1/focus - 1/z| in px.
   const expected = 2 * 0.04 * 600 * (1 / 2.5 - 1 / 10)
-  return within('solids, blur disc’s width, px', 'thin lens', expected, 2 * Math.sqrt(count / Math.PI), 0.03)
+  return within(
+    'solids, blur disc’s width, px',
+    'thin lens',
+    expected,
+    2 * Math.sqrt(sum / (inner / count) / Math.PI),
+    0.03,
+  )
 }
 
 /** Alphas and what is left of the plate, with solids, see-through ones, particles and a matte. */
