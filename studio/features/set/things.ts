@@ -6,8 +6,7 @@ import { zipSync } from 'fflate'
 import { call, shotPath } from '../api.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 
-/** Files that a drop may bring of meshes, with their materials and pictures. */
-export const MESH_ENDS = /\.(glb|gltf|obj|ply|stl|zip|mtl|bin|png|jpe?g|webp|fbx|3ds|dae|blend|usd[acz]?|abc)$/i
+/** What may be chosen as a mesh: it, with its materials and pictures. */
 export const MESH_ACCEPT = '.glb,.gltf,.bin,.obj,.mtl,.ply,.stl,.zip,.png,.jpg,.jpeg,.webp'
 
 const bareName = (file: string): string => file.replace(/\.[a-z0-9]+$/i, '').slice(0, 80) || 'Thing'

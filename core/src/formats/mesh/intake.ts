@@ -14,9 +14,6 @@ import { assetOf } from './glb.ts'
 const MOST_TRIANGLES = 5e6
 /** The forms that are read, by their files' ends. */
 export const MESH_FILES = ['.glb', '.gltf', '.obj', '.ply', '.stl', '.zip'] as const
-/** Forms that are known and not read. */
-const OTHERS = /\.(fbx|3ds|dae|blend|max|ma|mb|c4d|abc|usd[acz]?|x3d|wrl|skp|step|stp|iges)$/i
-
 /** Files by their names, without folders. */
 export type MeshFiles = ReadonlyMap<string, Uint8Array>
 
@@ -238,10 +235,12 @@ function mainFile(files: MeshFiles): string {
     const found = names.find((name) => endOf(name) === end)
     if (found) return found
   }
-  const other = names.find((name) => OTHERS.test(name))
-  if (other)
-    throw refuse(other, 'is a form that is not read', 'Export it as glTF (.glb), an open form that keeps its surfaces.')
-  throw refuse(names[0] ?? 'That', 'holds no mesh', `Drop one of ${MESH_FILES.join(', ')}.`)
+  const [other = 'That'] = names
+  throw refuse(
+    other,
+    'is a form that is not read',
+    `Export it as glTF (.glb), an open form that keeps its surfaces, or as ${MESH_FILES.slice(2, 5).join(', ')}.`,
+  )
 }
 
 /** Throws LanternError 'mesh-file' where numbers of the mesh are none, or too many. */
