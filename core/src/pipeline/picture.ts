@@ -92,7 +92,7 @@ export function pictureRecipe(
   pieces: readonly PieceKey[] = pieceKeys(document, shutterFrames(document, at, quality), at.inputs),
 ): Recipe {
   const { camera, before, after, instances } = at
-  const { follows: _, ...light } = lightAt(document, at)
+  const { follows: _, sunLines: __, ...light } = lightAt(document, at)
   const shown = instances.map(({ item, frames, place, look }) => ({
     layer: layerIdOf(item, document.items[item] ?? {}),
     // Frames of a trail are in their frame's own key; how many they are, and which frame it is, decides how whirls turn.

@@ -1,5 +1,9 @@
 import { z } from 'zod'
-import { colour, follows, number, type SettingMeta } from '../settings/index.ts'
+import { colour, corner, follows, number, type SettingMeta } from '../settings/index.ts'
+
+/** From an upright thing's foot to its top and its shadow's tip, px of the full frame at a frame. */
+const sunLine = z.object({ frame: z.number().int(), foot: corner, top: corner, tip: corner }).strict()
+export type SunLine = z.infer<typeof sunLine>
 
 export const plateLightSchema = z
   .object({
@@ -53,6 +57,8 @@ export const plateLightSchema = z
       group: 'Plate light',
       touches: 'picture',
     } satisfies SettingMeta),
+    /** Lines by which the sun's direction was found. */
+    sunLines: z.array(sunLine).max(8).default([]),
     follows,
   })
   .strict()

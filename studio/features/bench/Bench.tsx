@@ -1,17 +1,15 @@
 'use client'
 import { Box, Text } from '@chakra-ui/react'
-import { SETTINGS } from '@lantern/core/shot'
 import { type SyntheticEvent, useEffect, useState } from 'react'
 import { SignalBench } from '../effects/SignalBench.tsx'
+import { LightBench } from '../light/LightBench.tsx'
 import { MatchBench } from '../match/MatchBench.tsx'
 import { PlateBench } from '../plate/PlateBench.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
 import { HandOffBench } from './HandOffBench.tsx'
-import { Head } from './Head.tsx'
 import { ItemBench } from './ItemBench.tsx'
 import { PictureBench } from './PictureBench.tsx'
-import { SchemaBench } from './SchemaBench.tsx'
 import { SitBench } from './SitBench.tsx'
 
 const COMING: Partial<Record<string, string>> = {
@@ -45,18 +43,7 @@ export function Bench() {
     if (at === 'Picture') return <PictureBench />
     if (at === 'Sit') return <SitBench />
     if (at === 'Hand-off') return <HandOffBench />
-    if (at === 'Light')
-      return (
-        <>
-          <Head title="Plate light" kind="sun and sky" />
-          <SchemaBench
-            settings={SETTINGS.plateLight}
-            values={shot.document.light}
-            path={['light']}
-            follows={{ at: ['light'], now: shot.document.light.follows }}
-          />
-        </>
-      )
+    if (at === 'Light') return <LightBench />
     if (at === 'Plate') return <PlateBench />
     return (
       <Text padding="14px" color="soft">

@@ -37,12 +37,17 @@ const placerOf = (tool: Tool): Placer | undefined =>
   tool === FIRE.tool ? FIRE : placingKinds.find((one) => one.tool === tool)
 
 /** How a tool draws: by one click, or point by point in the set or on the plate. */
-export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | undefined => {
+export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | undefined => {
+  if (tool in POINTS) return 'points'
   const preset = presetOf(tool)
   if (tool === 'line' || preset?.tool === 'line') return 'line'
   if (tool === 'area' || preset?.tool === 'area') return 'area'
   return preset || placerOf(tool) ? 'click' : undefined
 }
+
+/** How many points a tool takes, one click each. */
+const POINTS: Partial<Record<Tool, number>> = { 'sun-line': 3, patches: 2 }
+export const pointsWanted = (tool: Tool): number => POINTS[tool] ?? 0
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })
 

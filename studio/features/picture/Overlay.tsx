@@ -6,8 +6,10 @@ import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
-import { drawsBy, finishDrawing, footHit, placeAt, placed } from '../effects/placing.ts'
+import { drawsBy, finishDrawing, footHit, placeAt, placed, pointsWanted } from '../effects/placing.ts'
 import { viewOf } from '../items/index.ts'
+import { SunLines } from '../light/SunLines.tsx'
+import { finishLightTool } from '../light/tools.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
 import { useShot } from '../shot/shotStore.ts'
@@ -201,7 +203,11 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         if (event.button !== 0) return
         const point = at(event)
         if (way === 'click') placeAt(camera, tool, point)
-        else if (way) {
+        else if (way === 'points') {
+          const all = [...drawn, point]
+          setDrawn(all.length < pointsWanted(tool) ? all : [])
+          if (all.length === pointsWanted(tool)) finishLightTool(camera, tool, all)
+        } else if (way) {
           const [start] = drawn
           if (
             start &&
@@ -303,6 +309,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
           </g>
         )
       })}
+      {!outside && station === 'Light' && <SunLines unit={unit} />}
       {drawn.length > 0 && (
         <path
           data-drawing

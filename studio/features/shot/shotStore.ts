@@ -36,6 +36,8 @@ export type Tool =
   | 'line-z'
   | 'line-origin'
   | 'line-length'
+  | 'sun-line'
+  | 'patches'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
