@@ -6,6 +6,7 @@ import {
   type Drawable,
   FINAL,
   type LayerDrawables,
+  type Lens,
   LOOK,
   type PictureQuality,
   type PlateLight,
@@ -106,6 +107,7 @@ export function pictureRecipe(
   }))
   const blurs = quality === 'final' && document.camera.shutter > 0
   const things = thingKeys(document, shutterFrames(document, at, quality), quality, at.inputs)
+  const lens = lensOf(document, camera)
   // What the set sends on to things is the plate's own picture.
   const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
   return {
@@ -119,6 +121,7 @@ export function pictureRecipe(
       light,
       pieces,
       ...(things.length > 0 ? { things, ...plate } : {}),
+      ...(quality === 'final' && lens ? { lens } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
@@ -132,6 +135,14 @@ export function shutterFrames(
 ): ShutterFrames {
   const half = quality === 'final' ? document.camera.shutter / 720 : 0
   return { opening: frame - half, closing: frame + half }
+}
+
+/** The lens by the camera's notes: none where they don't say how far things are out of focus. Its focal length is the seen one, in picture widths, times the sensor's. */
+function lensOf({ camera: notes }: PictureDocument, camera: Camera): Lens | undefined {
+  const { fNumber, focus, sensor, blades, squeeze } = notes
+  if (fNumber <= 0 || focus <= 0 || sensor <= 0) return undefined
+  const focal = ((camera.focalPx / camera.width) * sensor) / 1000
+  return { radius: focal / (2 * fNumber), focus, blades: Math.round(blades), squeeze }
 }
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */
@@ -227,6 +238,7 @@ export function renderPicture(
       light: plateLight(light),
       quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
       shutter: shutterOf(document, at, size),
+      ...(quality === 'final' ? { lens: lensOf(document, at.camera) } : {}),
     }
     return renderFrame(crew, { ...frame, ...tools }, progress)
   } finally {

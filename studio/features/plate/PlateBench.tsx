@@ -6,6 +6,7 @@ import { type Reading, SETTINGS } from '@lantern/core/shot'
 import type { MatchStage } from '@lantern/store'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
+import { SchemaBench } from '../bench/SchemaBench.tsx'
 import { Settings } from '../bench/Settings.tsx'
 import { Figure, Part } from '../match/bench/parts.tsx'
 import { type Tool, useShot } from '../shot/shotStore.ts'
@@ -19,6 +20,9 @@ const WAYS: readonly (readonly [Tool, string, string])[] = [
   ['read-shape', 'Shape', 'Click its corners; Enter or the first corner closes it.'],
   ['read-pin', 'Pin', 'Click a place on the set or the ground: it is read there wherever the camera goes.'],
 ]
+
+/** What is known of the camera that filmed it. */
+const NOTES = SETTINGS.camera.filter(({ group, key }) => group === 'Notes' || key === 'shutter')
 
 const Busy = ({ stage, what }: { stage: MatchStage | undefined; what: string }) => {
   const ask = useShot((state) => state.ask)
@@ -245,6 +249,11 @@ export function PlateBench() {
           </select>
         </label>
       </Box>
+      <Part title="Camera notes" note={shot.document.camera.fNumber > 0 ? 'known' : 'not known'}>
+        <Box marginX="-14px">
+          <SchemaBench settings={NOTES} values={shot.document.camera} path={['camera']} />
+        </Box>
+      </Part>
       <Part title="Readings" note={String(Object.keys(shot.document.readings).length)}>
         <Text color="soft">An area’s light, frame by frame: a signal on the strip.</Text>
         <Flex gap="6px" marginTop="6px" wrap="wrap">

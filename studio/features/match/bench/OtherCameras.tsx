@@ -60,7 +60,7 @@ export function OtherCameras() {
       {camera.kind === 'typed' && (
         <Box marginX="-14px">
           <Settings
-            settings={SETTINGS.camera}
+            settings={SETTINGS.camera.filter(({ group }) => group !== 'Notes')}
             values={camera}
             onChange={(key, value, final) => (final ? edit : preview)({ camera: { [key]: value } })}
           />
