@@ -103,7 +103,7 @@ describe('the roster', () => {
     await station(page, 'Set')
     expect(await page.getByLabel('In the shot').getByRole('option').count()).toBe(2)
     await page.getByRole('button', { name: 'Everything' }).click()
-    expect(await page.getByLabel('In the shot').getByRole('option').count()).toBe(8)
+    expect(await page.getByLabel('In the shot').getByRole('option').count()).toBe(6)
     await page.getByLabel('Find in the roster').fill('kiln')
     expect(await page.getByLabel('In the shot').getByRole('option').allInnerTexts()).toEqual([
       expect.stringContaining('Kiln wall'),

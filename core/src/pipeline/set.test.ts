@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { distanceTo } from '../data/index.ts'
 import { cellOf, type GasItem, gasSettings } from '../effects/gas/index.ts'
+import { rotate } from '../math/index.ts'
 import { type BoxItem, solidsOf } from '../set/index.ts'
 import { itemsInOrder } from '../settings/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
@@ -55,7 +56,13 @@ describe('set pieces', () => {
   const STILL = { opening: 1, closing: 1 }
   it('are seen by the picture with their roles', () => {
     expect(scenePieces(withRoles({ holdsOut: false }), STILL)[0]).toMatchObject({ holdsOut: false, receives: true })
-    const xs = [...(scenePieces(shot(), STILL)[0]?.mesh.positions ?? [])].filter((_, n) => n % 3 === 0)
+    const [box] = scenePieces(shot(), STILL)
+    if (!box) throw new Error('a box stands in the shot')
+    const { positions } = box.mesh
+    const xs = Array.from({ length: positions.length / 3 }, (_, n) => {
+      const corner = [positions[n * 3] ?? 0, positions[n * 3 + 1] ?? 0, positions[n * 3 + 2] ?? 0] as const
+      return rotate(box.opening.rotation, corner)[0] + box.opening.place[0]
+    })
     expect(Math.max(...xs)).toBeCloseTo(0.1, 5)
   })
 })

@@ -118,6 +118,8 @@ describe('a document', () => {
       'points',
       'part',
       'group',
+      'mesh',
+      'animation',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

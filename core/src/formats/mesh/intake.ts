@@ -124,7 +124,7 @@ function readObj(files: MeshFiles, file: string, bytes: Uint8Array, notes: strin
     const opacity = own.d === undefined ? 1 : Number(own.d)
     const shine = own.ns === undefined ? 10 : Number(own.ns)
     // Roughness of a Blinn–Phong exponent (Walter et al. 2007): alpha^2 = 2 / (n + 2), roughness its root.
-    const roughness = Math.min(1, (2 / (shine + 2)) ** 0.25)
+    const roughness = Math.min(1, Math.sqrt(Math.sqrt(2 / (shine + 2))))
     const material = document
       .createMaterial(name)
       .setBaseColorFactor([r, g, b, opacity])
