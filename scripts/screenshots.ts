@@ -101,8 +101,11 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
     await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
   },
-  'hand-off': async (at) => {
+  light: async (at) => {
     await at.keyboard.press('t')
+    await at.keyboard.press('6')
+  },
+  'hand-off': async (at) => {
     await at.keyboard.press('9')
   },
   keys: (at) => at.keyboard.press('?'),
