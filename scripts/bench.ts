@@ -13,6 +13,7 @@ import { gasBenches } from './bench/gas.ts'
 import { load } from './bench/load.ts'
 import { matchBenches } from './bench/match.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
+import { solidBenches } from './bench/solids.ts'
 import { statusWarm } from './bench/status.ts'
 
 interface Line {
@@ -38,6 +39,7 @@ const { values } = parseArgs({
 const benches: readonly Bench[] = [
   ...gasBenches,
   ...pictureBenches,
+  ...solidBenches,
   ...matchBenches,
   secondStart,
   draftFire,
@@ -129,7 +131,7 @@ if (values.one) {
 const folder = mkdtempSync(join(tmpdir(), 'lantern-bench-'))
 try {
   const crew = nodeCrew(2)
-  if (benches.some(({ name }) => /^(picture|sit)\//.test(name) && name.startsWith(values.only ?? '')))
+  if (benches.some(({ name }) => /^(picture\/(?!solids|reference)|sit\/)/.test(name) && name.startsWith(values.only ?? '')))
     prepareFire(crew, folder)
   crew.end()
   // With --only, what the report holds of others stays.
