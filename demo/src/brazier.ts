@@ -123,7 +123,7 @@ export function pictureFlame(crew: Crew, frame: GasFrame, camera: Camera, light:
       },
     ],
     light,
-    quality: { ...FINAL, lightStride: 64 },
+    quality: { ...FINAL, few: 1, many: 4, most: 4, marches: 2, mostMarches: 4, lightStride: 64 },
   })
   let [x0, y0, x1, y1] = [camera.width, camera.height, 0, 0]
   for (let y = 0; y < camera.height; y++)
