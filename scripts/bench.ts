@@ -131,7 +131,11 @@ if (values.one) {
 const folder = mkdtempSync(join(tmpdir(), 'lantern-bench-'))
 try {
   const crew = nodeCrew(2)
-  if (benches.some(({ name }) => /^(picture\/(?!solids|reference)|sit\/)/.test(name) && name.startsWith(values.only ?? '')))
+  if (
+    benches.some(
+      ({ name }) => /^(picture\/(?!solids|reference)|sit\/)/.test(name) && name.startsWith(values.only ?? ''),
+    )
+  )
     prepareFire(crew, folder)
   crew.end()
   // With --only, what the report holds of others stays.
