@@ -37,7 +37,7 @@ export const openBrowser = (): Promise<Browser> =>
 /** A page at the size the design is made for; faults of its scripts are gathered in `faults`. */
 export async function openPage(browser: Browser, faults: string[]): Promise<Page> {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true })
-  page.setDefaultTimeout(15_000)
+  page.setDefaultTimeout(30_000)
   page.on('pageerror', (error) => faults.push(error.message))
   page.on('console', (message) => {
     if (message.type() === 'error' && !/Failed to load resource|ERR_/.test(message.text())) faults.push(message.text())

@@ -197,7 +197,8 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     gasCount: blocks.length,
     layers: layers.length,
     things: things.length,
-    lobes: uploadLobes(crew),
+    // Only things are shaded.
+    lobes: things.length > 0 ? uploadLobes(crew) : 0,
     plate: plate ? layPlate(crew, plate) : 0,
     plateWidth: plate?.width ?? 0,
     plateHeight: plate?.height ?? 0,

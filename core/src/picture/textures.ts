@@ -17,17 +17,15 @@ interface ByteTables {
 const fromSrgb = (value: number): number => (value <= 0.04045 ? value / 12.92 : pow((value + 0.055) / 1.055, 2.4))
 const toSrgb = (light: number): number => (light <= 0.0031308 ? light * 12.92 : 1.055 * pow(light, 1 / 2.4) - 0.055)
 
+const FORWARD = Float32Array.from({ length: 512 }, (_, n) => (n < 256 ? fromSrgb(n / 255) : (n - 256) / 255))
+const BACK = Uint8Array.from({ length: STEPS }, (_, n) => Math.round(255 * toSrgb(n / (STEPS - 1))))
+
 /** Lays the tables of bytes on the heap. */
 export function uploadByteTables(crew: Crew): ByteTables {
   const forward = crew.heap.alloc(2048)
-  const floats = crew.heap.f32(forward, 512)
-  for (let n = 0; n < 256; n++) {
-    floats[n] = fromSrgb(n / 255)
-    floats[256 + n] = n / 255
-  }
+  crew.heap.f32(forward, 512).set(FORWARD)
   const back = crew.heap.alloc(STEPS)
-  const bytes = crew.heap.u8(back, STEPS)
-  for (let n = 0; n < STEPS; n++) bytes[n] = Math.round(255 * toSrgb(n / (STEPS - 1)))
+  crew.heap.u8(back, STEPS).set(BACK)
   return { forward, back }
 }
 
