@@ -174,7 +174,7 @@ export function lobeTable(out: usize, samples: i32, from: i32, to: i32): void {
     }
 }
 
-/** For tests: the light that a surface sends back under an even sky of 1, and under a light of 1 from a direction. out: 8 floats: sky r g b by the sampled directions, sent towards the eye; directional r g b. One item. */
+/** For tests: the light that a surface sends back under an even sky of 1, twice. out: 2 floats: the sky's light by the sampled directions, and by directions that know nothing of the lobe. One item. */
 export function testReflection(lobes: usize, cosine: f32, base: f32, metal: f32, roughness: f32, samples: i32, out: usize, from: i32, to: i32): void {
   const s = sqrt<f32>(1 - cosine * cosine)
   takeSurface(lobes, 0, 1, 0, -s, -cosine, 0, f32x4.splat(base), metal, roughness)

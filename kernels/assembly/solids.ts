@@ -169,7 +169,7 @@ function noteFirst(instance: i32, t: f32): void {
 }
 
 /** Takes sample number `sample` of the pixel at (x, y). Shares are whole ones: they are divided when the pixel is done. */
-export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u32, sharp: bool): void {
+export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u32): void {
   const scene = jobScene(job), view = jobView(job)
   const instances = sceneInstances(scene), top = sceneTop(scene)
   samplePair(sample, 0)
@@ -177,7 +177,7 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
   samplePair(sample, 1)
   const u = pairX, v = pairY
   samplePair(sample, 2)
-  const time: f32 = sharp ? 0.5 : pairX
+  const time = pairX
   castView(view, fx, fy, time, u, v)
   const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ
   const pixel: f32 = 1 / viewFocal(view)

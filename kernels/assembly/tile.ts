@@ -60,11 +60,14 @@ function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, 
   }
   const instance = instances + <usize>hitInstance * INSTANCE_BYTES
   const px = ox + dx * t, py = oy + dy * t, pz = oz + dz * t
-  takeMaterial(instances, 0.5, dx, dy, dz, 0)
+  // A piece of the set has a form and no surface.
+  const thing = instanceLayer(instance) >= 0
+  if (thing) takeMaterial(instances, 0.5, dx, dy, dz, 0)
+  else takeFlat(instances, 0.5, dx, dy, dz)
   store<f32>(plane(slot, 3, at), t / length)
-  store<f32>(plane(slot, 4, at), smoothX)
-  store<f32>(plane(slot, 5, at), smoothY)
-  store<f32>(plane(slot, 6, at), smoothZ)
+  store<f32>(plane(slot, 4, at), thing ? smoothX : flatX)
+  store<f32>(plane(slot, 5, at), thing ? smoothY : flatY)
+  store<f32>(plane(slot, 6, at), thing ? smoothZ : flatZ)
   store<f32>(plane(slot, 7, at), px)
   store<f32>(plane(slot, 8, at), py)
   store<f32>(plane(slot, 9, at), pz)
@@ -91,10 +94,9 @@ function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, 
 /** Takes as many samples as the pixel needs; returns how many. few: of pixels in which nothing was found near by. */
 function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: bool): i32 {
   const few = jobFew(job), many = max(few, jobMany(job)), most = max(many, jobMost(job))
-  const sharp = false
   let n = 0, goal = busy ? many : few
   for (;;) {
-    for (; n < goal; n++) takeSample(job, scratch, x, y, n, sharp)
+    for (; n < goal; n++) takeSample(job, scratch, x, y, n)
     if (goal < many && (mixed || meetsThings || sunShadowed > 0)) goal = many
     else if (goal < most && meetsThings) {
       const count = <f32>n
@@ -208,8 +210,8 @@ function probe(job: usize, scratch: usize, X: i32, Y: i32, width: i32, height: i
     for (let x = X; x < min(width, X + 8); x++) {
       samplePixel(x, y, jobSalt(job))
       beginPixel(true)
-      takeSample(job, scratch, x, y, 0, false)
-      takeSample(job, scratch, x, y, 1, false)
+      takeSample(job, scratch, x, y, 0)
+      takeSample(job, scratch, x, y, 1)
       if (meetsThings) return THING
       found += shadowed
       edges += sunShadowed

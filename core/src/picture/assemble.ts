@@ -35,7 +35,6 @@ const PARTS = [
   ['sky', PRESENT.sky, 12, 1, 1],
   ['contact', PRESENT.contact, 13, 1, 1],
 ] as const
-export type PlanePart = (typeof PARTS)[number][0]
 
 /** One layer of the tiles; undefined where nothing of it shows. */
 function layerOf(

@@ -72,7 +72,6 @@ export const thingKeys = (
     shadow: opening.shadow,
     tint: opening.tint,
     roughness: opening.roughness,
-    roles: opening.way,
     ...(moment ? { moment } : {}),
   }))
 

@@ -134,7 +134,7 @@ export interface AssetMoment {
   closing: number
 }
 
-/** Whether an asset moves by itself at all. */
+/** An asset's animation by its name; undefined where it has none of that name. */
 export const animationOf = ({ animations }: MeshAsset, name: string): AssetAnimation | undefined =>
   animations.find((one) => one.name === name)
 

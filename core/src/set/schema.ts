@@ -15,6 +15,26 @@ import {
 
 // Pieces of rough geometry. Each kind's schema carries label, unit, range and hint of its settings.
 
+/** How a piece or thing leans, after its turn. */
+const leaning = {
+  tilt: number(-360, 360, 0, {
+    label: 'Tilt',
+    unit: '°',
+    span: [-90, 90],
+    step: 0.5,
+    hint: 'Then about its own axis to the right: a ramp, a beam that falls.',
+    group: 'Place',
+  }),
+  roll: number(-360, 360, 0, {
+    label: 'Roll',
+    unit: '°',
+    span: [-90, 90],
+    step: 0.5,
+    hint: 'Then about its own axis towards the camera.',
+    group: 'Place',
+  }),
+}
+
 export const groundSchema = z
   .object({
     ...common,
@@ -38,22 +58,7 @@ export const boxSchema = z
     kind: z.literal('box'),
     ...place('Place'),
     roles,
-    tilt: number(-360, 360, 0, {
-      label: 'Tilt',
-      unit: '°',
-      span: [-90, 90],
-      step: 0.5,
-      hint: 'Then about its own axis to the right: a ramp, a beam that falls.',
-      group: 'Place',
-    }),
-    roll: number(-360, 360, 0, {
-      label: 'Roll',
-      unit: '°',
-      span: [-90, 90],
-      step: 0.5,
-      hint: 'Then about its own axis towards the camera.',
-      group: 'Place',
-    }),
+    ...leaning,
     width: number(0.01, 500, 2, {
       label: 'Width',
       unit: 'm',
@@ -108,22 +113,7 @@ export const thingSchema = z
     kind: z.literal('thing'),
     mesh: takenMesh,
     ...place('Place'),
-    tilt: number(-360, 360, 0, {
-      label: 'Tilt',
-      unit: '°',
-      span: [-90, 90],
-      step: 0.5,
-      hint: 'Then about its own axis to the right.',
-      group: 'Place',
-    }),
-    roll: number(-360, 360, 0, {
-      label: 'Roll',
-      unit: '°',
-      span: [-90, 90],
-      step: 0.5,
-      hint: 'Then about its own axis towards the camera.',
-      group: 'Place',
-    }),
+    ...leaning,
     scale: number(1e-4, 1e4, 1, {
       label: 'Scale',
       unit: '×',
