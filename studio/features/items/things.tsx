@@ -4,6 +4,7 @@ import { add, rotate, type Vec3 } from '@lantern/core/math'
 import { type ThingItem, thingPose, thingSize } from '@lantern/core/set'
 import { Package } from 'lucide-react'
 import { useRef } from 'react'
+import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { blockPath } from '../picture/lines.ts'
 import { MESH_ACCEPT, swapThing } from '../set/things.ts'
@@ -87,18 +88,11 @@ function ThingPanel({ id, item }: { id: string; item: ThingItem }) {
           Swap the mesh
         </Press>
       </Flex>
-      <input
+      <FileInput
         ref={files}
-        type="file"
+        label="Another mesh"
         accept={MESH_ACCEPT}
-        multiple
-        hidden
-        aria-label="Another mesh"
-        onChange={(event) => {
-          const chosen = [...(event.target.files ?? [])]
-          event.target.value = ''
-          if (chosen.length > 0) void swapThing(id, chosen).catch(say)
-        }}
+        onFiles={(chosen) => void swapThing(id, chosen).catch(say)}
       />
     </Box>
   )

@@ -1,6 +1,7 @@
 'use client'
 import { chakra } from '@chakra-ui/react'
 import { useRef } from 'react'
+import { FileInput } from '@/ui/FileInput.tsx'
 import { takeVolumes } from '../effects/gas/volumes.ts'
 import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
@@ -69,18 +70,11 @@ export function AddMenu({ effects }: { effects: boolean }) {
           <option value="signal">Signal</option>
         </optgroup>
       </Add>
-      <input
+      <FileInput
         ref={files}
-        type="file"
+        label="OpenVDB files"
         accept=".vdb"
-        multiple
-        hidden
-        aria-label="OpenVDB files"
-        onChange={(event) => {
-          const chosenFiles = [...(event.target.files ?? [])]
-          event.target.value = ''
-          if (chosenFiles.length > 0) void takeVolumes(chosenFiles).catch(say)
-        }}
+        onFiles={(chosen) => void takeVolumes(chosen).catch(say)}
       />
     </>
   )

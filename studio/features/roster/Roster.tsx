@@ -2,6 +2,7 @@
 import { Box, Flex, Input } from '@chakra-ui/react'
 import { makeItem } from '@lantern/core/shot'
 import { useRef, useState } from 'react'
+import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { MESH_ACCEPT, takeThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
@@ -97,18 +98,11 @@ export function Roster() {
           {all ? 'Of this station' : 'Everything'}
         </Press>
       </Flex>
-      <input
+      <FileInput
         ref={files}
-        type="file"
+        label="Mesh files"
         accept={MESH_ACCEPT}
-        multiple
-        hidden
-        aria-label="Mesh files"
-        onChange={(event) => {
-          const chosen = [...(event.target.files ?? [])]
-          event.target.value = ''
-          if (chosen.length > 0) void takeThing(chosen).catch(say)
-        }}
+        onFiles={(chosen) => void takeThing(chosen).catch(say)}
       />
     </Flex>
   )
