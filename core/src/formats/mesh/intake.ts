@@ -270,7 +270,7 @@ function check(asset: MeshAsset, file: string): void {
  * Takes the files of one mesh in. files: by name; an archive alone is unpacked, to at most mostBytes.
  * Throws LanternError 'mesh-file' naming the file and the remedy.
  */
-export async function takeMesh(given: MeshFiles, mostBytes = 2 ** 30): Promise<TakenMesh> {
+export async function takeMesh(given: MeshFiles, mostBytes = 1 << 30): Promise<TakenMesh> {
   const [only] = [...given]
   const files = given.size === 1 && only && endOf(only[0]) === '.zip' ? unpacked(only[1], only[0], mostBytes) : given
   const file = mainFile(files)
