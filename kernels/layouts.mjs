@@ -102,6 +102,11 @@ export const LAYOUTS = {
     /** Cosines of a spot's half angles: full within the first, nothing beyond the second. */
     inner: 'f32',
     outer: 'f32',
+    /** How far those that it stands for lie from it, m; 0: it is one lamp. They come right after it. And how many lamps on the next is that is none of them. */
+    extent: 'f32',
+    skip: 'i32',
+    /** 1: set up by hand, it lights as sun and sky do; 0: a part of a fire. */
+    setUp: 'i32',
   },
   /** All that a picture is rendered from. */
   Scene: {
@@ -139,6 +144,8 @@ export const LAYOUTS = {
     contact: 'f32',
     /** Linear light of sRGB bytes and of plain ones: 512 floats. */
     bytes: 'at',
+    /** Table of sample pairs (sampler.ts). */
+    pairs: 'at',
   },
   /** How a picture's tiles are rendered, and where to. */
   Job: {

@@ -90,7 +90,8 @@ function scatterLight(gas: usize, s: usize, px: f32, py: f32, pz: f32, ext: f32)
   const c = a + ((<usize>((cx + 2) * (cy + 2))) << 5)
   const d = c + ((<usize>(cx + 2)) << 5)
   const light = mixed(v128.load(a), v128.load(a, 32), v128.load(b), v128.load(b, 32), v128.load(c), v128.load(c, 32), v128.load(d), v128.load(d, 32), fx, fy, fz)
-  const sky = f32x4.extract_lane(mixed(v128.load(a, 16), v128.load(a, 48), v128.load(b, 16), v128.load(b, 48), v128.load(c, 16), v128.load(c, 48), v128.load(d, 16), v128.load(d, 48), fx, fy, fz), 0)
+  const round = mixed(v128.load(a, 16), v128.load(a, 48), v128.load(b, 16), v128.load(b, 48), v128.load(c, 16), v128.load(c, 48), v128.load(d, 16), v128.load(d, 48), fx, fy, fz)
+  const sky = f32x4.extract_lane(round, 0)
   // The sun order by order, as gaslight.ts's scattered(), each with its own phase.
   let through = max<f32>(0, f32x4.extract_lane(light, 3))
   let sun = load<f32>(s, 32) * through
@@ -103,9 +104,11 @@ function scatterLight(gas: usize, s: usize, px: f32, py: f32, pz: f32, ext: f32)
     through = more
   }
   const scatters = f32x4.splat(ext * albedo)
-  const bright = f32x4.add(f32x4.mul(f32x4(load<f32>(look, 8), load<f32>(look, 12), load<f32>(look, 16), 0), f32x4.splat(sun)), f32x4.mul(f32x4(load<f32>(look, 20), load<f32>(look, 24), load<f32>(look, 28), 0), f32x4.splat(sky)))
-  v128.store(s, f32x4.mul(scatters, bright), 96)
-  v128.store(s, f32x4.mul(scatters, f32x4.mul(light, f32x4(load<f32>(look, 80), load<f32>(look, 84), load<f32>(look, 88), 0))), 112)
+  const colour = f32x4(load<f32>(look, 80), load<f32>(look, 84), load<f32>(look, 88), 0)
+  const setUp = f32x4.mul(colour, v128.shuffle<f32>(round, round, 1, 2, 3, 3))
+  const plate = f32x4.add(f32x4.mul(f32x4(load<f32>(look, 8), load<f32>(look, 12), load<f32>(look, 16), 0), f32x4.splat(sun)), f32x4.mul(f32x4(load<f32>(look, 20), load<f32>(look, 24), load<f32>(look, 28), 0), f32x4.splat(sky)))
+  v128.store(s, f32x4.mul(scatters, f32x4.add(plate, setUp)), 96)
+  v128.store(s, f32x4.mul(scatters, f32x4.mul(light, colour)), 112)
 }
 
 /** Place of the last sample in array coordinates, moved to where its gas is taken from. */

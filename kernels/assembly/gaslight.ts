@@ -1,5 +1,7 @@
 import { sample, within } from './grid'
 import { SHEET_AT } from './flame'
+import { lampDistance, lampDX, lampDY, lampDZ, lampOn, opensUp } from './lamps'
+import { LAMP_BYTES, lampIntensity, lampSetUp, lampSkip } from './layouts.generated'
 
 // Light in and through the gas on a coarse grid. Gas block, f32 unless said, byte offsets:
 //   0 low corner x y z (m); 12 cell (m); 16 i32 nx ny nz; 28 u32 extinction (1/m, padded); 32 u32 temperature (K, padded); 36 u32 tiles (bytes, 8^3 cells each); 40 i32 tiles x y z
@@ -8,7 +10,7 @@ import { SHEET_AT } from './flame'
 //   92 world metres per metre of the gas; 96 world to gas: 9 floats in rows, then 3 of shift; 144 up in the gas, unit; 156 u32 look block (march.ts); 160 air (K); 164 u32 mixture (padded), 0: no flame; 168 u32 length of its gradient (1/m, padded)
 //   172 edge of a tile (m); 176 cells of the velocity's lattice a cell; 180 i32 1: the mixture, or the extinction where there is none, is read by a cubic, 0: it is fine enough for straight lines; 184 i32 its layer
 // Everything in a block is in the gas's own space: a run that is shown turned, scaled or mirrored is one with another matrix. Optical depth keeps with the scale.
-// Emitters: 8 floats each: x y z, intensity r g b (value x m^2), radius (m), 0. Their light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
+// Light in units of the plate: value = pi x luminance / E (illuminance that makes white 1).
 
 /** Mean extinction of factor^3 cells, times the gas's share. Slabs are coarse layers. */
 export function coarsenExtinction(gas: usize, factor: i32, share: f32, from: i32, to: i32): void {
@@ -35,8 +37,8 @@ export function coarsenExtinction(gas: usize, factor: i32, share: f32, from: i32
       }
 }
 
-/** Transmittance of the coarse gas along a unit direction over `reach` metres. */
-export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
+/** Transmittance of the coarse gas along a unit direction over `reach` metres, in steps of `stride` cells. */
+export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32, stride: f32 = 1): f32 {
   const cell = load<f32>(gas, 52)
   const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60), cz = load<i32>(gas, 64)
   const hx = <f32>cx * cell, hy = <f32>cy * cell, hz = <f32>cz * cell
@@ -50,7 +52,7 @@ export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f
   if (t >= end) return 1
   const coarse = <usize>load<u32>(gas, 68)
   const sx = cx + 2, sxy = (cx + 2) * (cy + 2)
-  const steps = <i32>((end - t) / cell) + 1
+  const steps = <i32>((end - t) / (stride * cell)) + 1
   const ds = (end - t) / <f32>steps
   const inv: f32 = 1 / cell
   const tx = <f32>(cx + 1) - 0.001, ty = <f32>(cy + 1) - 0.001, tz = <f32>(cz + 1) - 0.001
@@ -63,6 +65,9 @@ export function transmittance(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f
   return NativeMathf.exp(-depth * ds)
 }
 
+/** Steps of a ray from a surface through a gas, in its light grid's cells. */
+const SURFACE_STRIDE: f32 = 2
+
 /** Transmittance of a gas along a unit direction of the world over `reach` metres. */
 export function transmittanceOf(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32, reach: f32): f32 {
   const m = gas + 96
@@ -73,7 +78,7 @@ export function transmittanceOf(gas: usize, x: f32, y: f32, z: f32, dx: f32, dy:
   const ex = (load<f32>(m) * dx + load<f32>(m, 4) * dy + load<f32>(m, 8) * dz) * scale
   const ey = (load<f32>(m, 12) * dx + load<f32>(m, 16) * dy + load<f32>(m, 20) * dz) * scale
   const ez = (load<f32>(m, 24) * dx + load<f32>(m, 28) * dy + load<f32>(m, 32) * dz) * scale
-  return transmittance(gas, gx, gy, gz, ex, ey, ez, reach / scale)
+  return transmittance(gas, gx, gy, gz, ex, ey, ez, reach / scale, SURFACE_STRIDE)
 }
 
 /** The same of `count` gases (u32 blocks at `list`). */
@@ -102,6 +107,9 @@ export function scattered(through: f32, albedo: f32, orders: i32): f32 {
   }
   return sum
 }
+
+/** From so many times their spread on, one lamp stands for several. */
+const FAR: f32 = 4
 
 export const SKY_DIRECTIONS = 5
 const SKY_TILT: f32 = 0.8944272 // of directions 27 degrees above the horizon
@@ -138,10 +146,10 @@ export function skyDirection(n: i32): void {
 }
 
 /**
- * Light that reaches each coarse cell: 8 floats: fire r g b as mean value over all directions, sun transmittance, light from the sky.
- * emitters and sun (3 floats, the unit direction towards it): in the gas's own space; albedo and orders of scattering: of the smoke. Slabs are layers of the padded coarse grid (cz + 2).
+ * Light that reaches each coarse cell: 8 floats: fires r g b as mean value over all directions, sun transmittance, light from the sky, lamps that were set up r g b.
+ * lamps and sun (3 floats, the unit direction towards it): in the gas's own space; albedo and orders of scattering: of the smoke. Slabs are layers of the padded coarse grid (cz + 2).
  */
-export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, albedo: f32, orders: i32, from: i32, to: i32): void {
+export function lightGrid(gas: usize, lamps: usize, count: i32, sun: usize, albedo: f32, orders: i32, from: i32, to: i32): void {
   const cell = load<f32>(gas, 52)
   const cx = load<i32>(gas, 56), cy = load<i32>(gas, 60)
   const out = <usize>load<u32>(gas, 72)
@@ -151,19 +159,24 @@ export function lightGrid(gas: usize, emitters: usize, count: i32, sun: usize, a
         const x = load<f32>(gas) + (<f32>i - 0.5) * cell
         const y = load<f32>(gas, 4) + (<f32>j - 0.5) * cell
         const z = load<f32>(gas, 8) + (<f32>k - 0.5) * cell
-        let light = f32x4.splat(0)
-        for (let n = 0; n < count; n++) {
-          const e = emitters + ((<usize>n) << 5)
-          const dx = load<f32>(e) - x, dy = load<f32>(e, 4) - y, dz = load<f32>(e, 8) - z
-          const r2 = dx * dx + dy * dy + dz * dz
-          const r = sqrt(r2) + 1e-6
-          const radius = load<f32>(e, 24)
-          const seen = scattered(transmittance(gas, x, y, z, dx / r, dy / r, dz / r, max<f32>(0, r - radius)), albedo, orders)
-          light = f32x4.add(light, f32x4.mul(f32x4.splat(seen / (12.566371 * (r2 + radius * radius))), v128.load(e, 12)))
+        let fires = f32x4.splat(0), setUp = f32x4.splat(0)
+        for (let n = 0; n < count;) {
+          const lamp = lamps + <usize>n * LAMP_BYTES
+          if (opensUp(lamp, x, y, z, FAR)) {
+            n++
+            continue
+          }
+          n += lampSkip(lamp)
+          // What a surface that faces it would have is spread over all directions.
+          const sent = lampOn(lamp, x, y, z, -1, 0) * <f32>0.25
+          if (sent <= 0) continue
+          const light = f32x4.mul(f32x4.splat(sent * scattered(transmittance(gas, x, y, z, lampDX, lampDY, lampDZ, lampDistance), albedo, orders)), v128.load(lampIntensity(lamp)))
+          if (lampSetUp(lamp)) setUp = f32x4.add(setUp, light)
+          else fires = f32x4.add(fires, light)
         }
         const at = out + ((<usize>((k * (cy + 2) + j) * (cx + 2) + i)) << 5)
-        v128.store(at, f32x4.replace_lane(light, 3, transmittance(gas, x, y, z, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9)))
-        v128.store(at, f32x4(skyLight(gas, x, y, z, albedo, orders), 0, 0, 0), 16)
+        v128.store(at, f32x4.replace_lane(fires, 3, transmittance(gas, x, y, z, load<f32>(sun), load<f32>(sun, 4), load<f32>(sun, 8), 1e9)))
+        v128.store(at, f32x4(skyLight(gas, x, y, z, albedo, orders), f32x4.extract_lane(setUp, 0), f32x4.extract_lane(setUp, 1), f32x4.extract_lane(setUp, 2)), 16)
       }
 }
 

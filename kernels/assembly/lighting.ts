@@ -1,12 +1,13 @@
 import { transmittanceOfAll } from './gaslight'
 import { setLight, skyLight } from './environment'
 import {
-  INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampAxis, lampAxisX, lampAxisY, lampInner, lampIntensity, lampKind, lampLayer, lampOuter, lampPlace, lampRadius,
+  INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampExtent, lampIntensity, lampRadius, lampSetUp, lampSkip,
   sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, sceneLobes, sceneSun, sceneSunColour, sceneSunDisc, sceneTop,
 } from './layouts.generated'
+import { lampDistance, lampDX, lampDY, lampDZ, lampFalloff, lampOn, opensUp } from './lamps'
 import { castAny, castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
-import { lampWeights, MOST_LAMPS } from './scratch'
+import { lampList, MOST_LAMPS } from './scratch'
 import { diffuse, lobeShare, mirror, reflects, scatter, takeSurface, towardX, towardY, towardZ } from './shading'
 import { alphaAtHit, base, flatX, flatY, flatZ, metal, roughness, smoothX, smoothY, smoothZ, takeMaterial } from './surface'
 
@@ -90,67 +91,95 @@ function incoming(scene: usize, stack: usize, time: f32, x: f32, y: f32, z: f32,
   return f32x4.mul(through, f32x4.mul(base, f32x4.mul(f32x4.splat(0.6), open)))
 }
 
-/** Direction and distance from a place to the point of a lamp that lampOn chose. */
-export let lampDX: f32 = 0
-export let lampDY: f32 = 0
-export let lampDZ: f32 = 0
-export let lampDistance: f32 = 0
+/** From so many times their spread on, one lamp stands for several. */
+const FAR: f32 = 5
+/** The lamps that are chosen among about a place: how many (-1: none were taken yet), what they send in all, and how far from it they serve. */
+let cutCount: i32 = -1
+let cutSum: f32 = 0
+let cutX: f32 = 0, cutY: f32 = 0, cutZ: f32 = 0
+let cutReach: f32 = 0
 
-/** Light of a lamp that a surface square to it would have, by way of a point of it (u, v); 0 where it does not shine that way. */
-export function lampOn(lamp: usize, x: f32, y: f32, z: f32, u: f32, v: f32): f32 {
-  const p = lampPlace(lamp)
-  let px = load<f32>(p), py = load<f32>(p, 4), pz = load<f32>(p, 8)
-  const kind = lampKind(lamp)
-  if (kind == 2) {
-    const a = lampAxisX(lamp), b = lampAxisY(lamp)
-    const s: f32 = 2 * u - 1, t: f32 = 2 * v - 1
-    px += s * load<f32>(a) + t * load<f32>(b)
-    py += s * load<f32>(a, 4) + t * load<f32>(b, 4)
-    pz += s * load<f32>(a, 8) + t * load<f32>(b, 8)
+/** To be called where a tile begins: what is kept from one sample to the next is the tile's own. */
+export function forgetLamps(): void {
+  cutCount = -1
+}
+
+/** Takes the lamps that light a place, with what each would send without shadow: number and running sum of each. Those of a place near by serve too: any choice is a fair one. */
+function takeLamps(scene: usize, scratch: usize, x: f32, y: f32, z: f32): void {
+  if (cutCount >= 0) {
+    const dx = x - cutX, dy = y - cutY, dz = z - cutZ
+    if (dx * dx + dy * dy + dz * dz < cutReach * cutReach) return
   }
-  const dx = px - x, dy = py - y, dz = pz - z
-  const r2 = dx * dx + dy * dy + dz * dz
-  const r = sqrt(r2) + 1e-6
-  const k: f32 = 1 / r
-  lampDX = dx * k
-  lampDY = dy * k
-  lampDZ = dz * k
-  const radius = lampRadius(lamp)
-  lampDistance = kind == 2 ? r : max<f32>(0, r - radius)
-  let share: f32 = 1
-  if (kind != 0) {
-    const axis = lampAxis(lamp)
-    const cosine = -(lampDX * load<f32>(axis) + lampDY * load<f32>(axis, 4) + lampDZ * load<f32>(axis, 8))
-    if (kind == 2) share = max<f32>(0, cosine)
-    else {
-      const f = max<f32>(0, min<f32>(1, (cosine - lampOuter(lamp)) / max<f32>(1e-4, lampInner(lamp) - lampOuter(lamp))))
-      share = f * f * (3 - 2 * f)
+  const lamps = sceneLamps(scene), count = sceneLampCount(scene)
+  const list = lampList(scratch)
+  cutCount = 0
+  cutSum = 0
+  cutX = x
+  cutY = y
+  cutZ = z
+  cutReach = 1e9
+  for (let n = 0; n < count && cutCount < MOST_LAMPS;) {
+    const lamp = lamps + <usize>n * LAMP_BYTES
+    if (opensUp(lamp, x, y, z, FAR)) {
+      n++
+      continue
+    }
+    // Beyond its cone it has a little, so that a place near by is never surprised.
+    const sent = lampOn(lamp, x, y, z, -1, 0)
+    cutSum += lampPower(lamp) * (sent + <f32>0.02 * lampFalloff)
+    cutReach = min(cutReach, <f32>0.1 * (lampDistance + lampRadius(lamp)))
+    const entry = list + ((<usize>cutCount) << 3)
+    store<f32>(entry, cutSum)
+    store<i32>(entry, n, 4)
+    cutCount++
+    n += lampSkip(lamp)
+  }
+}
+
+// @ts-ignore: decorator
+@inline
+function lampPower(lamp: usize): f32 {
+  const at = lampIntensity(lamp)
+  return load<f32>(at) + load<f32>(at, 4) + load<f32>(at, 8)
+}
+
+/** One of the lamps that a lamp stands for, by their power; u from 0 to 1. */
+function oneOf(lamp: usize, u: f32): usize {
+  let at = lamp, rest = u
+  while (lampExtent(at) > 0) {
+    const first = at + LAMP_BYTES, second = first + <usize>lampSkip(first) * LAMP_BYTES
+    const share: f32 = lampPower(first) / max<f32>(1e-12, lampPower(at))
+    if (rest < share) {
+      rest /= share
+      at = first
+    } else {
+      rest = (rest - share) / max<f32>(1e-6, 1 - share)
+      at = second
     }
   }
-  return share / (3.14159265 * (r2 + (kind == 2 ? 1e-6 : radius * radius)))
+  return at
 }
 
 /** One lamp, chosen by what it would send without shadow; x y z: the surface that is shaded. */
 function addLamp(scene: usize, stack: usize, scratch: usize, time: f32, sample: u32, pair: u32, x: f32, y: f32, z: f32, least: f32, wide: f32): void {
-  const lamps = sceneLamps(scene)
-  const count = min(MOST_LAMPS, sceneLampCount(scene))
-  const weights = lampWeights(scratch)
-  let sum: f32 = 0
-  for (let n = 0; n < count; n++) {
-    const lamp = lamps + <usize>n * LAMP_BYTES
-    const at = lampIntensity(lamp)
-    const power = load<f32>(at) + load<f32>(at, 4) + load<f32>(at, 8)
-    sum += power * (lampOn(lamp, x, y, z, 0.5, 0.5) + 1e-7)
-    store<f32>(weights + ((<usize>n) << 2), sum)
-  }
-  if (sum <= 0) return
+  takeLamps(scene, scratch, x, y, z)
+  if (cutSum <= 0) return
+  const list = lampList(scratch)
   samplePair(sample, pair + PICK)
-  const want = pairX * sum
-  let n = 0
-  while (n < count - 1 && load<f32>(weights + ((<usize>n) << 2)) <= want) n++
-  const before: f32 = n ? load<f32>(weights + ((<usize>(n - 1)) << 2)) : 0
-  const chance = (load<f32>(weights + ((<usize>n) << 2)) - before) / sum
-  const lamp = lamps + <usize>n * LAMP_BYTES
+  const want = pairX * cutSum
+  let low = 0, high = cutCount - 1
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (load<f32>(list + ((<usize>middle) << 3)) <= want) low = middle + 1
+    else high = middle
+  }
+  const entry = list + ((<usize>low) << 3)
+  const before: f32 = low ? load<f32>(entry - 8) : 0
+  const share = load<f32>(entry) - before
+  const chosen = sceneLamps(scene) + <usize>load<i32>(entry, 4) * LAMP_BYTES
+  // Of those that it stands for one, by its power: their shadows stay theirs.
+  const lamp = oneOf(chosen, share > 0 ? (want - before) / share : <f32>0.5)
+  const chance = share / cutSum * lampPower(lamp) / max<f32>(1e-12, lampPower(chosen))
   samplePair(sample, pair + ON_LAMP)
   const sent = lampOn(lamp, x, y, z, pairX, pairY)
   if (sent <= 0 || chance <= 0) return
@@ -161,8 +190,8 @@ function addLamp(scene: usize, stack: usize, scratch: usize, time: f32, sample: 
   if (through <= 0) return
   if (sceneGasCount(scene)) through *= transmittanceOfAll(sceneGases(scene), sceneGasCount(scene), x, y, z, dx, dy, dz, distance)
   const light = f32x4.mul(f32x4.splat(sent * through / chance), f32x4.mul(back, f32x4.replace_lane(v128.load(lampIntensity(lamp)), 3, 0)))
-  if (lampLayer(lamp) >= 0) effect = f32x4.add(effect, light)
-  else lit = f32x4.add(lit, light)
+  if (lampSetUp(lamp)) lit = f32x4.add(lit, light)
+  else effect = f32x4.add(effect, light)
 }
 
 /** Lights the surface that takeMaterial read, at a place that a ray met after t metres. Left in lit and effect. sample, pair: the numbers that its directions come from. */
@@ -182,13 +211,16 @@ export function shade(scene: usize, stack: usize, scratch: usize, time: f32, sam
     lit = f32x4.mul(f32x4.splat(through), f32x4.mul(back, v128.load(sceneSunColour(scene))))
   }
   if (sceneLampCount(scene)) addLamp(scene, stack, scratch, time, sample, pair, x, y, z, 0, wide)
-  // Directions first: what a ray meets is read into the same place as the surface.
-  const spread = diffuse
+  // One ray for the light all round: by the lobe or by the cosine, as often as each of them counts.
+  const matt = (f32x4.extract_lane(diffuse, 0) + f32x4.extract_lane(diffuse, 1) + f32x4.extract_lane(diffuse, 2)) * <f32>(1.0 / 3.0)
+  const lobe: f32 = !bounces || lobeShare < 0.002 ? 0 : max<f32>(0.05, lobeShare / (lobeShare + matt))
   samplePair(sample, pair + LOBE)
-  const weight = bounces && lobeShare > 0.002 ? mirror(pairX, pairY) : f32x4.splat(0)
-  const mx = towardX, my = towardY, mz = towardZ
+  const mirrors = pairX < lobe
   samplePair(sample, pair + SKY)
-  scatter(pairX, pairY)
-  if (towardX * fx + towardY * fy + towardZ * fz > 0) lit = f32x4.add(lit, f32x4.mul(spread, incoming(scene, stack, time, x, y, z, towardX, towardY, towardZ, 0, bounces)))
-  if (v128.any_true(weight) && mx * fx + my * fy + mz * fz > 0) lit = f32x4.add(lit, f32x4.mul(weight, incoming(scene, stack, time, x, y, z, mx, my, mz, 0, bounces)))
+  let weight = diffuse
+  if (mirrors) weight = mirror(pairX, pairY)
+  else scatter(pairX, pairY)
+  if (!v128.any_true(weight) || towardX * fx + towardY * fy + towardZ * fz <= 0) return
+  const light = incoming(scene, stack, time, x, y, z, towardX, towardY, towardZ, 0, bounces)
+  lit = f32x4.add(lit, f32x4.mul(f32x4.splat(1 / (mirrors ? lobe : 1 - lobe)), f32x4.mul(weight, light)))
 }

@@ -1,4 +1,4 @@
-// Scratch of a thread while it renders tiles: its ray stack, a pixel's events in the order of their making and of their depth, what its layers gather, the states of gases, and the lamps' weights.
+// Scratch of a thread while it renders tiles: its ray stack, a pixel's events in the order of their making and of their depth, what its layers gather, the states of gases, and the lamps that it chooses among (running sum, i32 number).
 //   Event, 64 bytes: 0 distance (m), 4 share of the pixel, 8 i32 layer (-1: the set), 12 i32 kind, 16 colour r g b, 32 emission r g b, 48 light of effects r g b.
 //   Layer, 64 bytes: 0 colour r g b, alpha; 16 emission r g b, distance x alpha; 32 light of effects r g b; 48 u32 sun rays that it is the first to block, 52 of sky rays, 56 of sky rays nearer than the contact's reach.
 
@@ -19,7 +19,7 @@ const ORDER: usize = EVENTS + <usize>MOST_EVENTS * EVENT
 const LAYERS: usize = ORDER + <usize>MOST_EVENTS * 4
 const GASES: usize = LAYERS + <usize>MOST_LAYERS * LAYER
 const LAMPS: usize = GASES + <usize>MOST_GASES * GAS_STATE
-const HITS: usize = LAMPS + <usize>MOST_LAMPS * 4
+const HITS: usize = LAMPS + <usize>MOST_LAMPS * 8
 /** Hits of splats in a tile: 16 bytes each, as made and in the order of pixels, then where each pixel's begin. */
 export const MOST_HITS = 131072
 const SORTED: usize = HITS + <usize>MOST_HITS * 16
@@ -49,7 +49,7 @@ export function gasAt(scratch: usize, n: i32): usize {
 }
 // @ts-ignore: decorator
 @inline
-export function lampWeights(scratch: usize): usize {
+export function lampList(scratch: usize): usize {
   return scratch + LAMPS
 }
 // @ts-ignore: decorator

@@ -1,9 +1,11 @@
 import { skyDirection, skyWeight, SKY_DIRECTIONS, skyX, skyY, skyZ, transmittanceOf } from './gaslight'
 import {
-  INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampIntensity, lampLayer, sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, sceneSun, sceneSunColour, sceneSkyColour, sceneTop, viewHeight, viewWidth,
+  INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampIntensity, lampKind, lampLayer, lampRadius, lampSetUp, lampSkip, sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, scenePairs, sceneSun, sceneSunColour, sceneSkyColour, sceneTop, viewHeight, viewWidth,
 } from './layouts.generated'
-import { clearance, HOLDS_OUT, lampDistance, lampDX, lampDY, lampDZ, lampOn, NO_SHADOW, RECEIVES, throughTo, UNSEEN } from './lighting'
+import { lampDistance, lampDX, lampDY, lampDZ, lampOn, opensUp, RECTANGLE } from './lamps'
+import { clearance, HOLDS_OUT, NO_SHADOW, RECEIVES, throughTo, UNSEEN } from './lighting'
 import { castNearest, hitInstance, MISS, RAY_STACK } from './rays'
+import { pairX, pairY, samplePair, samplePixel, takePairTable } from './sampler'
 import { seat } from './seat'
 import { luminance } from './solids'
 import { flatX, flatY, flatZ, takeFlat } from './surface'
@@ -14,6 +16,10 @@ import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
 
 const HEAD: usize = 2
 const EACH: usize = 5
+/** From so many times their spread on, one lamp stands for several. */
+const FAR: f32 = 12
+/** Points of a lamp that a point of the set looks at. */
+const LAMP_POINTS = 16
 
 /** First piece of the set along a pixel's middle ray that hides or receives; MISS where another thing or nothing is first. */
 function castSet(scene: usize, view: usize, stack: usize, x: f32, y: f32): f32 {
@@ -34,21 +40,34 @@ function castSet(scene: usize, view: usize, stack: usize, x: f32, y: f32): f32 {
 function lampsOn(scene: usize, stack: usize, lit: usize, point: usize, x: f32, y: f32, z: f32, px: f32, py: f32, pz: f32): void {
   const nx = flatX, ny = flatY, nz = flatZ
   const gases = sceneGases(scene), count = sceneGasCount(scene)
-  for (let n = 0; n < sceneLampCount(scene); n++) {
+  for (let n = 0; n < sceneLampCount(scene);) {
     const lamp = sceneLamps(scene) + <usize>n * LAMP_BYTES
+    if (opensUp(lamp, px, py, pz, FAR)) {
+      n++
+      continue
+    }
+    n += lampSkip(lamp)
     const layer = lampLayer(lamp)
     const own = layer < 0 ? -1 : load<i32>(lit + ((<usize>layer) << 2))
     if (own < 0) continue
-    // Distances and angles are from the surface itself, shadows from a little off it.
-    const sent = lampOn(lamp, px, py, pz, 0.5, 0.5)
-    const dx = lampDX, dy = lampDY, dz = lampDZ, distance = lampDistance
-    const facing = dx * nx + dy * ny + dz * nz
-    if (sent <= 0 || facing <= 0) continue
-    let seen = throughTo(scene, stack, 0.5, x, y, z, dx, dy, dz, 0, distance, 0)
-    for (let g = 0; g < count && seen > 0; g++) seen *= transmittanceOf(<usize>load<u32>(gases + ((<usize>g) << 2)), x, y, z, dx, dy, dz, distance)
+    // A lamp with an edge throws a soft shadow: it is looked at point by point, others at their middle.
+    const points = lampSetUp(lamp) && (lampRadius(lamp) > 0 || lampKind(lamp) == RECTANGLE) ? LAMP_POINTS : 1
+    let sum: f32 = 0
+    for (let p = 0; p < points; p++) {
+      // Distances and angles are from the surface itself, shadows from a little off it.
+      if (points > 1) samplePair(p, <u32>n)
+      const sent = points > 1 ? lampOn(lamp, px, py, pz, pairX, pairY) : lampOn(lamp, px, py, pz, -1, 0)
+      const dx = lampDX, dy = lampDY, dz = lampDZ, distance = lampDistance
+      const facing = dx * nx + dy * ny + dz * nz
+      if (sent <= 0 || facing <= 0) continue
+      let seen = throughTo(scene, stack, 0.5, x, y, z, dx, dy, dz, 0, distance, 0)
+      for (let g = 0; g < count && seen > 0; g++) seen *= transmittanceOf(<usize>load<u32>(gases + ((<usize>g) << 2)), x, y, z, dx, dy, dz, distance)
+      sum += sent * facing * seen
+    }
+    sum /= <f32>points
     const at = point + ((HEAD + <usize>own * EACH) << 2)
     const power = lampIntensity(lamp)
-    for (let c: usize = 0; c < 12; c += 4) store<f32>(at + c, load<f32>(at + c) + sent * facing * seen * load<f32>(power + c))
+    for (let c: usize = 0; c < 12; c += 4) store<f32>(at + c, load<f32>(at + c) + sum * load<f32>(power + c))
   }
 }
 
@@ -74,6 +93,7 @@ function gasesOver(scene: usize, lit: usize, point: usize, x: f32, y: f32, z: f3
 /** Lights the points of a grid `stride` px apart; rows are items. lit: i32 a layer, its place among the `count` lit ones or -1. */
 export function lightPoints(scene: usize, view: usize, stacks: usize, stride: i32, columns: i32, lit: usize, count: i32, out: usize, from: i32, to: i32): void {
   const stack = stacks + <usize>seat * RAY_STACK
+  takePairTable(scenePairs(scene))
   const size = (HEAD + <usize>count * EACH) << 2
   const instances = sceneInstances(scene)
   for (let r = from; r < to; r++)
@@ -106,6 +126,7 @@ export function lightPoints(scene: usize, view: usize, stacks: usize, stride: i3
       if (cosine > 0 && !setBlocks(scene, stack, ox, oy, oz, sx, sy, sz)) direct = cosine * luminance(v128.load(sceneSunColour(scene)))
       const round: f32 = (0.5 + 0.5 * ny) * luminance(v128.load(sceneSkyColour(scene))) + 0.02
       store<f32>(point, direct / (direct + round), 4)
+      samplePixel(c, r, 0)
       lampsOn(scene, stack, lit, point, ox, oy, oz, px, py, pz)
       gasesOver(scene, lit, point, ox, oy, oz)
     }

@@ -10,18 +10,13 @@ export function smoothShare(src: usize, dst: usize, width: i32, height: i32, dep
       const v = load<f32>(src + at)
       const p = (y + y0) * fullWidth + x + x0
       const z = load<f32>(depth + ((<usize>p) << 2))
-      if (z <= 0) {
+      if (z <= 0 || (v == 1 && openRound(src, width, height, x, y, step))) {
         store<f32>(dst + at, v)
         continue
       }
       const n = normals + (<usize>p) * 12
       const nx = load<f32>(n), ny = load<f32>(n, 4), nz = load<f32>(n, 8)
       const mean = meanRound(src, width, height, depth, x, y, x0, y0, fullWidth, step, z)
-      // Nothing near by is shadowed.
-      if (mean == 1 && v == 1) {
-        store<f32>(dst + at, 1)
-        continue
-      }
       const noise: f32 = 3 * sqrt(max<f32>(0.002, mean * (1 - mean)) / samples) + 0.01
       let sum: f32 = 0, weight: f32 = 0
       for (let j = -1; j <= 1; j++) {
@@ -37,7 +32,7 @@ export function smoothShare(src: usize, dst: usize, width: i32, height: i32, dep
           if (zq <= 0 || along < 0.8) continue
           const away = (zq - z) / (0.02 * z * <f32>(step * (abs(i) + abs(j)) + 1))
           const other = load<f32>(src + ((<usize>(yy * width + xx)) << 2))
-              const apart = (other - mean) / noise
+          const apart = (other - mean) / noise
           const w = spline(i) * spline(j) / ((1 + away * away * away * away) * (1 + apart * apart * apart * apart))
           sum += w * other
           weight += w
@@ -45,6 +40,14 @@ export function smoothShare(src: usize, dst: usize, width: i32, height: i32, dep
       }
       store<f32>(dst + at, sum / weight)
     }
+}
+
+/** Whether nothing round a pixel is shadowed. */
+function openRound(src: usize, width: i32, height: i32, x: i32, y: i32, step: i32): bool {
+  for (let yy = max(0, y - step); yy <= y + step && yy < height; yy += step)
+    for (let xx = max(0, x - step); xx <= x + step && xx < width; xx += step)
+      if (load<f32>(src + ((<usize>(yy * width + xx)) << 2)) != 1) return false
+  return true
 }
 
 /** Mean of the places round a pixel that are as far away. */

@@ -1,13 +1,13 @@
 import {
   INSTANCE_BYTES, instanceLayer, instanceFlags, jobBusy, jobBusyWidth, jobFew, jobMany, jobMarches, jobMatteCount, jobMatteDepths, jobMattes, jobMost, jobMostMarches, jobNoise, jobOut, jobSalt, jobScene, jobScratch, jobScratchBytes, jobSlotBytes, jobSplats, jobTiles, jobTilesAcross, jobView,
-  sceneBytes, sceneGasCount, sceneInstances, sceneLayers, sceneThings, sceneTop, viewHeight, viewWidth,
+  sceneBytes, sceneGasCount, sceneInstances, sceneLayers, scenePairs, sceneThings, sceneTop, viewHeight, viewWidth,
 } from './layouts.generated'
-import { HOLDS_OUT, RECEIVES, UNSEEN } from './lighting'
+import { forgetLamps, HOLDS_OUT, RECEIVES, UNSEEN } from './lighting'
 import { castNearest, hitInstance, hitTriangle, localX, localY, localZ, MISS, poseAt, poseScale, poseX, poseY, poseZ, r00, r01, r02, r10, r11, r12, r20, r21, r22 } from './rays'
-import { mixBits, pairX, pairY, samplePair, samplePixel } from './sampler'
+import { mixBits, pairX, pairY, samplePair, samplePixel, takePairTable } from './sampler'
 import { eventAt, EVENT, LAYER, layerAt } from './scratch'
 import { seat } from './seat'
-import { beginPixel, events, meetsThings, mixed, putMatte, shadowed, sunShadowed, skyRays, sunRays, takeSample, valueSquares, valueSum } from './solids'
+import { beginPixel, events, meetsThings, mixed, pixelError, putMatte, shadowed, sunShadowed, skyRays, sunRays, takeSample } from './solids'
 import { emitHits, takeHits } from './splats'
 import { flatX, flatY, flatZ, takeFlat, takeMaterial, smoothX, smoothY, smoothZ } from './surface'
 import { takeByteTable } from './texture'
@@ -92,17 +92,14 @@ function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, 
 }
 
 /** Takes as many samples as the pixel needs; returns how many. few: of pixels in which nothing was found near by. */
-function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: bool): i32 {
+function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: i32): i32 {
   const few = jobFew(job), many = max(few, jobMany(job)), most = max(many, jobMost(job))
-  let n = 0, goal = busy ? many : few
+  let n = 0, goal = busy == EDGE ? many : busy == THING ? max(few, many >> 1) : few
   for (;;) {
     for (; n < goal; n++) takeSample(job, scratch, x, y, n)
     if (goal < many && (mixed || meetsThings || sunShadowed > 0)) goal = many
     else if (goal < most && meetsThings) {
-      const count = <f32>n
-      const mean = valueSum / count
-      const error: f32 = sqrt(max<f32>(0, valueSquares / count - mean * mean) / count)
-      if (error <= jobNoise(job)) return n
+      if (pixelError() <= jobNoise(job)) return n
       goal = min(most, goal + many)
     } else return n
   }
@@ -142,7 +139,7 @@ function march(job: usize, scratch: usize, x: i32, y: i32): f32 {
     const count = <f32>n
     const mean = sum / count
     const error: f32 = sqrt(max<f32>(0, squares / count - mean * mean) / count)
-    if (goal >= most || error <= jobNoise(job) * (mean + 0.5)) break
+    if (goal >= most || error <= <f32>0.6 * jobNoise(job) * (mean + 0.5)) break
     goal = min(most, goal * 2)
   }
   scaleLayers(jobScene(job), scratch, 1 / <f32>n)
@@ -226,7 +223,7 @@ function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y
   memory.fill(layerAt(scratch, 0), 0, <usize>sceneLayers(scene) * LAYER)
   samplePixel(x, y, jobSalt(job))
   beginPixel(busy != NOTHING)
-  const count = samplesOf(job, scratch, x, y, busy >= EDGE)
+  const count = samplesOf(job, scratch, x, y, busy)
   const part: f32 = 1 / <f32>count
   for (let n = 0; n < events; n++) {
     const e = eventAt(scratch, n)
@@ -246,12 +243,14 @@ function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y
 export function renderTiles(job: usize, from: i32, to: i32): void {
   const scene = jobScene(job), view = jobView(job)
   takeByteTable(sceneBytes(scene))
+  takePairTable(scenePairs(scene))
   const scratch = jobScratch(job) + <usize>seat * <usize>jobScratchBytes(job)
   const width = viewWidth(view), height = viewHeight(view)
   for (let n = from; n < to; n++) {
     const tile = load<i32>(jobTiles(job) + ((<usize>n) << 2))
     const slot = jobOut(job) + <usize>n * <usize>jobSlotBytes(job)
     memory.fill(slot, 0, HEAD)
+    forgetLamps()
     const X0 = (tile % jobTilesAcross(job)) * TILE, Y0 = (tile / jobTilesAcross(job)) * TILE
     if (jobSplats(job)) emitHits(job, scratch, tile, X0, Y0, width, height)
     for (let Y = Y0; Y < min(height, Y0 + TILE); Y += 8)

@@ -2,7 +2,7 @@ import type { Crew } from '../../core/src/base/index.ts'
 import { type Camera, planeMesh, type SurfaceMesh } from '../../core/src/data/index.ts'
 import { aboutAxis, normalise } from '../../core/src/math/index.ts'
 import { FINAL, renderPicture, type Splats } from '../../core/src/picture/index.ts'
-import { uploadLobes } from '../../core/src/picture/lobes.ts'
+import { uploadLobes } from '../../core/src/picture/tables.ts'
 import {
   at,
   ball,

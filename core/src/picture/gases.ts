@@ -1,24 +1,9 @@
 import type { Crew } from '../base/index.ts'
-import {
-  AT_HOME,
-  type GasBlock,
-  lightFactor,
-  type Placement,
-  placeInGas,
-  placeInWorld,
-  uploadGasFrame,
-} from './gasBlock.ts'
+import { AT_HOME, type GasBlock, lightFactor, type Placement, placeInWorld, uploadGasFrame } from './gasBlock.ts'
 import type { GasVolume, PictureEmitter, PictureQuality, PlateLight } from './passes.ts'
 
 const GROUND_BOUNCE = 0.18
 const LOOK_BYTES = 96
-
-export function uploadEmitters(crew: Crew, emitters: readonly PictureEmitter[]): number {
-  const pointer = crew.heap.alloc(Math.max(1, emitters.length) * 32)
-  const floats = crew.heap.f32(pointer, emitters.length * 8)
-  emitters.forEach((emitter, n) => floats.set([...emitter.at, ...emitter.intensity, emitter.radius, 0], n * 8))
-  return pointer
-}
 
 function uploadLook(crew: Crew, gas: GasVolume, light: PlateLight, orders: number): number {
   const table = crew.heap.alloc(gas.glow.table.byteLength)
@@ -92,10 +77,4 @@ export const inWorld = (place: Placement = AT_HOME, emitters: readonly PictureEm
     at: placeInWorld(place, at),
     intensity: intensity.map((part) => part * place.scale ** 2) as [number, number, number],
     radius: radius * place.scale,
-  }))
-export const inGas = (place: Placement, emitters: readonly PictureEmitter[]): PictureEmitter[] =>
-  emitters.map(({ at, intensity, radius }) => ({
-    at: placeInGas(place, at),
-    intensity: intensity.map((part) => part / place.scale ** 2) as [number, number, number],
-    radius: radius / place.scale,
   }))

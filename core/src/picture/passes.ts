@@ -55,8 +55,23 @@ export interface Splats {
   data: Float32Array
 }
 
+/** A lamp that was set up beside the plate's own light. Intensity along its axis: plate value x m^2 (a white surface a metre away, facing it, has intensity / pi). */
+export interface Lamp extends PictureEmitter {
+  kind: 'lamp'
+  shape: 'ball' | 'spot' | 'rectangle'
+  /** Half edges of a rectangle, m: it shines along upward x across. */
+  across?: Vec3
+  upward?: Vec3
+  /** Where a spot shines, unit; cosines of its half angles: full within the first, nothing beyond the second. */
+  axis?: Vec3
+  inner?: number
+  outer?: number
+  /** Whether it lights the set too: one that the plate shows does so already. */
+  onSet: boolean
+}
+
 /** Whatever an effect or an item has the picture draw. */
-export type Drawable = GasVolume | Thing | Splats
+export type Drawable = GasVolume | Thing | Splats | Lamp
 
 /** What is drawn into one layer. */
 export interface LayerDrawables {
@@ -130,7 +145,7 @@ export const FINAL: PictureQuality = {
   few: 4,
   many: 16,
   most: 64,
-  noise: 0.012,
+  noise: 0.02,
   bounces: true,
   marches: 4,
   mostMarches: 16,

@@ -2,30 +2,31 @@ import { type Crew, LanternError, type Progress, silent, stopIfCancelled } from 
 import type { Picture } from '../data/index.ts'
 import { assemble } from './assemble.ts'
 import { intoGas } from './gasBlock.ts'
-import { inGas, inWorld, type LaidGas, uploadEmitters } from './gases.ts'
+import type { LaidGas } from './gases.ts'
+import { type LaidLamp, lampsInGas, uploadLamps } from './lamps.ts'
 import { type FrameScene, MOST_LAYERS } from './passes.ts'
 import { type LaidScene, layScene } from './scene.ts'
 import { lightSet } from './setLight.ts'
 import { smoothSky } from './smooth.ts'
 import { renderTiles } from './tiles.ts'
 
-/** Lights the smoke of every gas by all fires, sun and sky. */
-function lightGases(crew: Crew, { light, quality }: FrameScene, gases: readonly LaidGas[], progress: Progress): void {
+/** Lights the smoke of every gas by all lamps, sun and sky. */
+function lightGases(
+  crew: Crew,
+  { light, quality }: FrameScene,
+  gases: readonly LaidGas[],
+  all: readonly LaidLamp[],
+  progress: Progress,
+): void {
   const mark = crew.heap.mark()
   const sun = crew.heap.alloc(12)
-  const everyone = gases.flatMap(({ place, gas }) => inWorld(place, gas.emitters))
   gases.forEach(({ gas, place, blocks }, n) => {
     stopIfCancelled(progress)
-    const mine = inGas(place, everyone)
-    const emitters = uploadEmitters(crew, mine)
+    const lamps = uploadLamps(crew, lampsInGas(place, all))
     crew.heap.f32(sun, 3).set(intoGas(place, light.sunDirection))
     const orders = quality.orders
     for (const { block, coarse } of blocks)
-      crew.run(
-        'lightGrid',
-        { gas: block, emitters, count: mine.length, sun, albedo: gas.albedo, orders },
-        coarse[2] + 2,
-      )
+      crew.run('lightGrid', { gas: block, lamps, count: all.length, sun, albedo: gas.albedo, orders }, coarse[2] + 2)
     progress.report(0.1 + (0.15 * (n + 1)) / gases.length, 'light in the gas')
   })
   crew.heap.release(mark)
@@ -59,7 +60,7 @@ export function renderPicture(crew: Crew, frame: FrameScene, progress: Progress 
   const mark = crew.heap.mark()
   try {
     const laid = layScene(crew, frame)
-    lightGases(crew, frame, laid.gases, progress)
+    lightGases(crew, frame, laid.gases, laid.lamps, progress)
     const picture = render(crew, frame, laid, progress)
     stopIfCancelled(progress)
     if (laid.things.length > 0) smoothSky(crew, picture, frame.quality.few)

@@ -1,11 +1,12 @@
-import { LAMP_BYTES, SCENE_BYTES, VIEW_BYTES, writeLamp, writeScene, writeView } from '@lantern/kernels'
+import { SCENE_BYTES, VIEW_BYTES, writeScene, writeView } from '@lantern/kernels'
 import type { Crew } from '../base/index.ts'
 import type { Camera, FloatImage } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 import { inWorld, type LaidGas, uploadGas } from './gases.ts'
 import { FLAGS, type Instance, uploadInstances } from './instances.ts'
-import { uploadLobes } from './lobes.ts'
-import type { FrameScene, GasVolume, KeyedMesh, Lens, PictureEmitter, PlateLight, Shutter, Thing } from './passes.ts'
+import { type LaidLamp, lampTree, setUpLamp, uploadLamps } from './lamps.ts'
+import type { FrameScene, GasVolume, KeyedMesh, Lamp, Lens, PlateLight, Shutter, Thing } from './passes.ts'
+import { uploadLobes, uploadPairs } from './tables.ts'
 import { materialUploader, uploadByteTables } from './textures.ts'
 import { meshTree, treeStore, uploadTree } from './trees.ts'
 
@@ -76,6 +77,7 @@ export interface LaidScene {
   /** Its things' instances, for where they are seen. */
   things: readonly Instance[]
   gases: readonly LaidGas[]
+  lamps: readonly LaidLamp[]
   /** Of each layer, its place among those whose light and shadow on the set are worked out at points; -1: not among them. */
   lit: readonly number[]
 }
@@ -119,26 +121,6 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
   return { ...uploadInstances(crew, all), things }
 }
 
-/** Lays the lamps that stand for fires. */
-function layLamps(crew: Crew, lamps: readonly (PictureEmitter & { layer: number })[]): number {
-  const at = crew.heap.alloc(Math.max(1, lamps.length) * LAMP_BYTES)
-  lamps.forEach((lamp, n) =>
-    writeLamp(crew.heap, at + n * LAMP_BYTES, {
-      place: lamp.at,
-      radius: lamp.radius,
-      intensity: lamp.intensity,
-      layer: lamp.layer,
-      kind: 0,
-      axisX: [0, 0, 0],
-      axisY: [0, 0, 0],
-      axis: [0, 0, 0],
-      inner: 0,
-      outer: 0,
-    }),
-  )
-  return at
-}
-
 /** Lays a picture of 3 channels as 4 floats a pixel. */
 function layPlate(crew: Crew, { data, width, height }: FloatImage): number {
   const at = crew.heap.alloc(width * height * 16)
@@ -174,16 +156,19 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
   const blocks = gases.flatMap((one) => one.blocks)
   const list = heap.alloc(Math.max(1, blocks.length) * 4)
   heap.i32(list, blocks.length).set(blocks.map(({ block }) => block))
-  const lamps = volumes.flatMap(({ gas, layer }, n) =>
-    inWorld(gases[n]?.place, gas.emitters).map((lamp) => ({ ...lamp, layer })),
-  )
+  const lamps = [
+    ...layers.flatMap(({ drawables }, layer) =>
+      drawables.filter((one): one is Lamp => one.kind === 'lamp').map((lamp) => setUpLamp(lamp, layer)),
+    ),
+    ...volumes.flatMap(({ gas, layer }, n) => lampTree(inWorld(gases[n]?.place, gas.emitters), layer)),
+  ]
   const colours = lightColours(light)
   const shutter = quality.blurs ? frame.shutter : undefined
   const scene = heap.alloc(SCENE_BYTES)
   writeScene(heap, scene, {
     top: nodes,
     instances,
-    lamps: layLamps(crew, lamps),
+    lamps: uploadLamps(crew, lamps),
     lampCount: lamps.length,
     sun: light.sunDirection,
     sunDisc: light.sunDisc ?? SUN_DISC,
@@ -205,8 +190,11 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     plateView: plate ? uploadView(crew, resized(camera, plate.width, plate.height)) : 0,
     contact: frame.contact ?? CONTACT,
     bytes: bytes.forward,
+    pairs: uploadPairs(crew),
   })
   let own = 0
-  const lit = layers.map((_, layer) => (volumes.some((one) => one.layer === layer) ? own++ : -1))
-  return { scene, view: uploadView(crew, camera, shutter, frame.lens), things, gases, lit }
+  const lit = layers.map((_, layer) =>
+    volumes.some((one) => one.layer === layer) || lamps.some((one) => one.layer === layer) ? own++ : -1,
+  )
+  return { lamps, scene, view: uploadView(crew, camera, shutter, frame.lens), things, gases, lit }
 }

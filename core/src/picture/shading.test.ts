@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
-import { uploadLobes } from './lobes.ts'
+import { uploadLobes } from './tables.ts'
 
 describe('A surface under an even sky', () => {
   const crew = makeCrew(1)

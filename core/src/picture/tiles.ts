@@ -17,7 +17,7 @@ export const LAYER_PLANES = 14
 const BLOCK = 8
 const MOST_BATCH_BYTES = 96e6
 /** Of kernels/assembly/scratch.ts: without and with room for splats' hits. */
-const SCRATCH = 32768 + 320 * 64 + 320 * 4 + 32 * 64 + 128 * 128 + 1024 * 4
+const SCRATCH = 32768 + 320 * 64 + 320 * 4 + 32 * 64 + 128 * 128 + 1024 * 8
 const SCRATCH_WITH_SPLATS = SCRATCH + 2 * 131072 * 16 + 1025 * 4
 const SPLAT_FLOATS = 16
 

@@ -99,7 +99,7 @@ function goldenShot(): ShotDocument {
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = 'ddd0fff51b3a9d334fd6d4dc2976b37adb13aa00c4a0242d061ad84df9792d32'
+export const GOLDEN_HASH = '08f812d313ff5237ae7672779fc15ae469391cd3d4eac14a957a9b92d494fb44'
 
 /** A hash over a small fixed shot taken the whole way: gas about 48 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {
