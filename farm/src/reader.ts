@@ -1,13 +1,22 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { LanternError } from '@lantern/core/base'
-import { readCameraFile, readMotionCsv, readPoints, readVdb } from '@lantern/core/formats'
+import {
+  readCameraFile,
+  readMotionCsv,
+  readPoints,
+  readSurroundings,
+  readVdb,
+  writeSurroundings,
+} from '@lantern/core/formats'
+import { brightestSpot } from '@lantern/core/picture'
 import { z } from 'zod'
+import { nodeDeflate } from './io/deflate.ts'
 import { takeMeshFile } from './io/meshes.ts'
 
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
 const wanted = z.object({
-  what: z.enum(['camera', 'motion', 'points', 'volume', 'mesh']),
+  what: z.enum(['camera', 'motion', 'points', 'volume', 'mesh', 'surroundings']),
   bytes: z.instanceof(Uint8Array),
   file: z.string(),
   plate: z.object({
@@ -29,6 +38,10 @@ async function read(): Promise<unknown> {
   if (what === 'points') {
     const { count, first, last } = readPoints(bytes, file)
     return { count, first, last }
+  }
+  if (what === 'surroundings') {
+    const picture = readSurroundings(bytes, file, nodeDeflate)
+    return { exr: writeSurroundings(picture, nodeDeflate), ...brightestSpot(picture) }
   }
   if (what === 'mesh') return takeMeshFile(bytes, file)
   return { grids: (await readVdb(bytes, file, undefined, undefined, true)).skipped }

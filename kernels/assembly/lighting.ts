@@ -2,7 +2,7 @@ import { transmittanceOfAll } from './gaslight'
 import { setLight, skyLight } from './environment'
 import {
   INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampExtent, lampIntensity, lampRadius, lampSetUp, lampSkip,
-  sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, sceneLobes, sceneSun, sceneSunColour, sceneSunDisc, sceneTop,
+  sceneBounce, sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, sceneLobes, sceneSkyColour, sceneSun, sceneSunColour, sceneSunDisc, sceneTop,
 } from './layouts.generated'
 import { lampDistance, lampDX, lampDY, lampDZ, lampFalloff, lampOn, opensUp } from './lamps'
 import { castAny, castNearest, hitInstance, hitT, MISS } from './rays'
@@ -87,7 +87,7 @@ function incoming(scene: usize, stack: usize, time: f32, x: f32, y: f32, z: f32,
   if (instanceLayer(instance) < 0) return f32x4.mul(through, setLight(scene, x + dx * t, y + dy * t, z + dz * t))
   takeMaterial(instances, time, dx, dy, dz, 0.05 * t)
   const up: f32 = 0.5 + 0.5 * smoothY
-  const open = f32x4.add(f32x4.mul(f32x4.splat(up), skyLight(scene, 0, 1, 0)), f32x4.mul(f32x4.splat(1 - up), skyLight(scene, 0, -1, 0)))
+  const open = f32x4.add(f32x4.mul(f32x4.splat(up), v128.load(sceneSkyColour(scene))), f32x4.mul(f32x4.splat(1 - up), v128.load(sceneBounce(scene))))
   return f32x4.mul(through, f32x4.mul(base, f32x4.mul(f32x4.splat(0.6), open)))
 }
 

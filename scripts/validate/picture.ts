@@ -158,6 +158,7 @@ function layers(crew: Crew): Row[] {
     const settings = {
       layers: new Map(),
       plain,
+      lampLayers: new Set<string>(),
       fireExposure: 0,
       grain: NO_GRAIN,
       grainAmount: 0,

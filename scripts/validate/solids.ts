@@ -17,6 +17,7 @@ import {
   thing,
   valueAt,
 } from '../../core/testing/frames.ts'
+import { lampRows } from './lamps.ts'
 import { atMost, type Row, within } from './row.ts'
 
 // What solids are held against: closed forms of light, shadow and blur, and the sum of what a picture's layers hide.
@@ -232,4 +233,5 @@ export const solidRows = (crew: Crew): Row[] => [
   ...sums(crew),
   edges(crew),
   ...tint(crew),
+  ...lampRows(crew),
 ]

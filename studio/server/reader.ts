@@ -36,6 +36,8 @@ interface Read {
   points: { count: number; first: number; last: number }
   volume: { grids: string[] }
   mesh: MeshTaken
+  /** As OpenEXR, with where it is brightest: degrees from behind the set to the right, and above the horizon. */
+  surroundings: { exr: Uint8Array; from: number; height: number }
 }
 
 const NO_PLATE: PlateFrame = { width: 1, height: 1, first: 1, last: 1, rate: 24 }

@@ -1,6 +1,6 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
-import { readExr, readGasFrame, readMeshAsset, readPicture } from '@lantern/core/formats'
+import { readExr, readGasFrame, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   composeFrame,
@@ -12,6 +12,7 @@ import {
   plateImage,
   renderPicture,
   stackSettings,
+  standing,
 } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
@@ -86,6 +87,7 @@ function numberOf(frame: GasFrame): number {
   return number
 }
 const keptGas = few<GasFrame>(16)
+const surroundings = few<FloatImage>(3)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
 
@@ -196,7 +198,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
       else if (standing) draft.set(`${gas}/${one}`, standing)
     }
   const passing = Object.entries(source.drafts).some(([gas, burn]) => drafts.runs.get(gas)?.key !== burn)
-  if (draft.size + wanted.length + meshBlobs(document, frame, 'look').length === 0) return { passing }
+  if (draft.size + wanted.length + standing(document, frame) === 0) return { passing }
   const key = JSON.stringify([
     frame,
     wanted,
@@ -209,6 +211,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
   const there = ownPictures.get(key)
   if (there) return { picture: there, passing }
   const meshes = await meshesOf(document, frame)
+  const round = await surroundingsOf(document)
   const kept = new Map<string, GasFrame>()
   await Promise.all(
     wanted.map(
@@ -228,19 +231,36 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
         source.at,
         (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
         'look',
-        { meshes: (blob) => meshes.get(blob), trees },
+        { meshes: (blob) => meshes.get(blob), trees, surroundings: round },
       ),
     ),
     passing,
   }
 }
 
+/** The picture of the surroundings that a shot's light names and uses. */
+async function surroundingsOf({ name, light }: ShotDocument): Promise<FloatImage | undefined> {
+  if (light.sky !== 'picture' || !light.surroundings) return undefined
+  const { blob, file } = light.surroundings
+  const path = `/api/shots/${encodeURIComponent(name)}/surroundings?blob=${blob}`
+  return surroundings.get(blob) ?? surroundings.put(blob, readSurroundings(await fetched(path), file))
+}
+
 async function keptPicture(key: string, frame: number): Promise<Picture> {
   return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
 }
 
-const fromOf = ({ frame, document, grain, source, size }: LaidFrom): string =>
-  JSON.stringify([frame, document, grain, source, size])
+const fromOf = ({ frame, document, grain, source, size, dark }: LaidFrom): string =>
+  JSON.stringify([frame, document, grain, source, size, dark])
+
+/** A picture that hides and shadows as it does, and gives no light. */
+const unlit = (picture: Picture): Picture => ({
+  ...picture,
+  layers: picture.layers.map(({ emission: _, effect: __, light: ___, ...layer }) => ({
+    ...layer,
+    ...(layer.colour ? { colour: makeImage(layer.width, layer.height, 3) } : {}),
+  })),
+})
 
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
@@ -253,14 +273,13 @@ async function laid(
       ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
       : await gasPictureOf(crew, request)
   const { document } = request
-  const image = composeFrame(
-    crew,
-    plate,
-    picture,
-    stackSettings(document, request.grain),
-    document.plate.width,
-    request.frame,
-  )
+  const settings = stackSettings(document, request.grain)
+  const lay = (shown: Picture | undefined): FloatImage =>
+    composeFrame(crew, plate, shown, settings, document.plate.width, request.frame)
+  const image = lay(picture)
+  // One light's share: what there is more of than without any light.
+  if (request.dark && picture)
+    lay(unlit(picture)).data.forEach((value, n) => (image.data[n] = Math.max(0, (image.data[n] ?? 0) - value)))
   last = { from: fromOf(request), image }
   return { plate, image, passing, picture }
 }

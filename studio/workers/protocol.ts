@@ -22,6 +22,8 @@ export interface ComposeRequest {
   source: PassSource
   size: 'half' | 'quarter'
   exposure: number
+  /** Only what light adds to it: one light's share. */
+  dark?: boolean
 }
 export interface DraftRequest {
   what: 'draft'

@@ -100,6 +100,8 @@ export interface PlateLight {
   sunShare: number
   sunColour: readonly [number, number, number]
   skyColour: readonly [number, number, number]
+  /** How the sky's light is spread: evenly where nothing is said, as the model of a sky, or as a picture turned by so many degrees to the right. */
+  sky?: 'even' | 'model' | { picture: FloatImage; turn: number }
   /** Tangent of the half angle that the sun fills; the sun's own where nothing is said. */
   sunDisc?: number
 }

@@ -6,6 +6,7 @@ import { inWorld, type LaidGas, uploadGas } from './gases.ts'
 import { FLAGS, type Instance, uploadInstances } from './instances.ts'
 import { type LaidLamp, lampTree, setUpLamp, uploadLamps } from './lamps.ts'
 import type { FrameScene, GasVolume, KeyedMesh, Lamp, Lens, PlateLight, Shutter, Thing } from './passes.ts'
+import { modelSky, picturedSky } from './sky.ts'
 import { uploadLobes, uploadPairs } from './tables.ts'
 import { materialUploader, uploadByteTables } from './textures.ts'
 import { meshTree, treeStore, uploadTree } from './trees.ts'
@@ -28,7 +29,10 @@ export function lightColours(light: PlateLight): { sun: Vec3; sky: Vec3; bounce:
   return {
     sun: scaled(light.sunColour, square),
     sky: scaled(light.skyColour, 1 - light.sunShare),
-    bounce: [GROUND_BOUNCE, GROUND_BOUNCE, GROUND_BOUNCE],
+    bounce: [0, 1, 2].map((c) => {
+      const level = light.sunShare * (light.sunColour[c] ?? 1) + (1 - light.sunShare) * (light.skyColour[c] ?? 1)
+      return GROUND_BOUNCE * level
+    }) as [number, number, number],
   }
 }
 
@@ -122,11 +126,11 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
 }
 
 /** Lays a picture of 3 channels as 4 floats a pixel. */
-function layPlate(crew: Crew, { data, width, height }: FloatImage): number {
+function layLight(crew: Crew, { data, width, height }: FloatImage, most: number): number {
   const at = crew.heap.alloc(width * height * 16)
   const floats = crew.heap.f32(at, width * height * 4)
   for (let n = 0; n < width * height; n++)
-    for (let c = 0; c < 3; c++) floats[n * 4 + c] = Math.min(4, data[n * 3 + c] ?? 0)
+    for (let c = 0; c < 3; c++) floats[n * 4 + c] = Math.min(most, data[n * 3 + c] ?? 0)
   return at
 }
 
@@ -140,6 +144,20 @@ function resized(camera: Camera, width: number, height: number): Camera {
     focalPx: camera.focalPx * k,
     centre: [camera.centre[0] * k, camera.centre[1] * k],
   }
+}
+
+const skies = new WeakMap<FloatImage, { key: string; sky: FloatImage }>()
+/** The light from all round; undefined where it is even. */
+function skyOf(light: PlateLight, ground: Vec3): FloatImage | undefined {
+  const { sky = 'even' } = light
+  if (sky === 'even') return undefined
+  if (sky === 'model') return modelSky(light, ground)
+  const key = JSON.stringify([sky.turn, light.sunShare, light.skyColour])
+  const known = skies.get(sky.picture)
+  if (known?.key === key) return known.sky
+  const made = picturedSky(sky.picture, sky.turn, light)
+  skies.set(sky.picture, { key, sky: made })
+  return made
 }
 
 /** Lays all that a frame shows on the crew's heap. */
@@ -163,6 +181,8 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     ...volumes.flatMap(({ gas, layer }, n) => lampTree(inWorld(gases[n]?.place, gas.emitters), layer)),
   ]
   const colours = lightColours(light)
+  // Only things see the sky itself.
+  const sky = things.length > 0 ? skyOf(light, colours.bounce) : undefined
   const shutter = quality.blurs ? frame.shutter : undefined
   const scene = heap.alloc(SCENE_BYTES)
   writeScene(heap, scene, {
@@ -175,16 +195,16 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     sunColour: [...colours.sun, 0],
     skyColour: [...colours.sky, 0],
     bounce: [...colours.bounce, 0],
-    skyMap: 0,
-    skyWidth: 0,
-    skyHeight: 0,
+    skyMap: sky ? layLight(crew, sky, 1e4) : 0,
+    skyWidth: sky?.width ?? 0,
+    skyHeight: sky?.height ?? 0,
     gases: list,
     gasCount: blocks.length,
     layers: layers.length,
     things: things.length,
     // Only things are shaded.
     lobes: things.length > 0 ? uploadLobes(crew) : 0,
-    plate: plate ? layPlate(crew, plate) : 0,
+    plate: plate ? layLight(crew, plate, 4) : 0,
     plateWidth: plate?.width ?? 0,
     plateHeight: plate?.height ?? 0,
     plateView: plate ? uploadView(crew, resized(camera, plate.width, plate.height)) : 0,

@@ -18,6 +18,7 @@ import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts
 import { effectOf, kindInfo, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
+import { drawLamps } from './lamps.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import { drawThings, type MeshSource, type ShutterFrames, thingKeys } from './things.ts'
 import { VERSIONS } from './versions.ts'
@@ -29,7 +30,8 @@ const EMITTERS = { look: 24, final: 64 } as const
 
 export const pictureScale = (quality: PictureQualityName): number => (quality === 'look' ? LOOK_SCALE : 1)
 
-export function plateLight(settings: PlateLightSettings): PlateLight {
+/** The plate's light as the picture has it. surroundings: the picture that it names. */
+export function plateLight(settings: PlateLightSettings, surroundings?: FloatImage): PlateLight {
   const from = radians(settings.sunFrom)
   const height = radians(settings.sunHeight)
   return {
@@ -37,6 +39,13 @@ export function plateLight(settings: PlateLightSettings): PlateLight {
     sunShare: settings.sunShare,
     sunColour: settings.sunColour,
     skyColour: settings.skyColour,
+    // Without its picture the sky is the model's.
+    sky:
+      settings.sky !== 'picture'
+        ? settings.sky
+        : surroundings
+          ? { picture: surroundings, turn: settings.skyTurn }
+          : 'model',
   }
 }
 
@@ -93,7 +102,9 @@ export function pictureRecipe(
   pieces: readonly PieceKey[] = pieceKeys(document, shutterFrames(document, at, quality), at.inputs),
 ): Recipe {
   const { camera, before, after, instances } = at
-  const { follows: _, sunLines: __, ...light } = lightAt(document, at)
+  const { follows: _, sunLines: __, sky, skyTurn, surroundings, ...light } = lightAt(document, at)
+  // Only things see how the sky's light is spread.
+  const round = sky === 'picture' ? { sky, skyTurn, surroundings: surroundings?.blob } : { sky }
   const shown = instances.map(({ item, frames, place, look }) => ({
     layer: layerIdOf(item, document.items[item] ?? {}),
     // Frames of a trail are in their frame's own key; how many they are, and which frame it is, decides how whirls turn.
@@ -107,6 +118,7 @@ export function pictureRecipe(
   }))
   const blurs = quality === 'final' && document.camera.shutter > 0
   const things = thingKeys(document, shutterFrames(document, at, quality), quality, at.inputs)
+  const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
   const lens = lensOf(document, camera)
   // What the set sends on to things is the plate's own picture.
   const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
@@ -120,7 +132,8 @@ export function pictureRecipe(
       shown,
       light,
       pieces,
-      ...(things.length > 0 ? { things, ...plate } : {}),
+      ...(things.length > 0 ? { things, round, ...plate } : {}),
+      ...(lamps.length > 0 ? { lamps } : {}),
       ...(quality === 'final' && lens ? { lens } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
@@ -171,7 +184,7 @@ function layersOf(
   dataOf: (item: string, frame: number) => unknown,
   context: Omit<DrawContext, 'finer'>,
   finer: Crew | undefined,
-  things: readonly LayerDrawables[],
+  others: readonly LayerDrawables[],
 ): LayerDrawables[] {
   const layers = new Map<string, Drawable[]>()
   for (const [id, item] of itemsInOrder(document)) if (kindInfo(item).drawn) layers.set(layerIdOf(id, item), [])
@@ -184,7 +197,7 @@ function layersOf(
     const drawn = effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
     layers.get(layerIdOf(instance.item, item))?.push(...drawn)
   }
-  for (const { id, drawables } of things) layers.get(id)?.push(...drawables)
+  for (const { id, drawables } of others) layers.get(id)?.push(...drawables)
   return [...layers].flatMap(([id, drawables]) => (drawables.length > 0 ? [{ id, drawables }] : []))
 }
 
@@ -195,6 +208,8 @@ export interface PictureTools {
   changed?: Partial<PictureQuality>
   /** The plate as light: what the set sends on to things. */
   plate?: FloatImage
+  /** The picture of the surroundings that the light names. */
+  surroundings?: FloatImage
   /** Meshes of things by blob; those that are not there are left out. */
   meshes?: MeshSource
   /** Trees over meshes, kept from frame to frame. */
@@ -213,7 +228,7 @@ export function renderPicture(
   at: PictureFrame,
   dataOf: (item: string, frame: number) => unknown,
   quality: PictureQualityName,
-  { progress, changed = {}, meshes = () => undefined, ...tools }: PictureTools = {},
+  { progress, changed = {}, meshes = () => undefined, surroundings, ...tools }: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
   try {
@@ -223,19 +238,20 @@ export function renderPicture(
     const [over, under] = document.plate.rate
     const open = shutterFrames(document, at, quality)
     const things = drawThings(document, open, quality, meshes, at.inputs)
+    const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
     const layers = layersOf(
       document,
       at.instances,
       dataOf,
       { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
       quality === 'final' ? crew : undefined,
-      things.layers,
+      [...things.layers, ...lamps],
     )
     const frame = {
       pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],
       layers,
       camera: seen,
-      light: plateLight(light),
+      light: plateLight(light, surroundings),
       quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
       shutter: shutterOf(document, at, size),
       ...(quality === 'final' ? { lens: lensOf(document, at.camera) } : {}),

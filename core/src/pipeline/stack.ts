@@ -1,7 +1,15 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
-import { PLAIN_LAYER, type PlateInfo, SETTINGS, type ShotDocument, type SitSettings, sitAt } from '../shot/index.ts'
+import {
+  layerIdOf,
+  PLAIN_LAYER,
+  type PlateInfo,
+  SETTINGS,
+  type ShotDocument,
+  type SitSettings,
+  sitAt,
+} from '../shot/index.ts'
 import {
   compositeStack,
   decodeRec709,
@@ -31,14 +39,25 @@ export function stackSettingsAt(
 const isRecorded = (sit: Pick<SitSettings, 'curve'>, encoding: PlateInfo['encoding']): boolean =>
   sit.curve === 'sensor' && encoding !== 'linear'
 
+/** Layers of lamps alone. */
+function lampLayers(items: ShotDocument['items']): Set<string> {
+  const layers = new Map<string, boolean>()
+  for (const [id, item] of Object.entries(items)) {
+    const layer = layerIdOf(id, item)
+    layers.set(layer, (layers.get(layer) ?? true) && item.kind === 'lamp')
+  }
+  return new Set([...layers].flatMap(([id, lamps]) => (lamps ? [id] : [])))
+}
+
 /** The stack's settings of a document as it is at a frame. */
 export function stackSettings(
-  { sit, plate, light }: Omit<StackDocument, 'signals' | 'items'>,
+  { sit, plate, light, items }: Omit<StackDocument, 'signals'>,
   grain: GrainLaw,
 ): StackSettings {
   return {
     layers: new Map(Object.entries(sit.layers)),
     plain: PLAIN_LAYER,
+    lampLayers: lampLayers(items),
     fireExposure: sit.fireExposure,
     halation: sit.halation / 100,
     grain,

@@ -1,4 +1,5 @@
 export * from './kinds.ts'
+export * from './lamps.ts'
 export * from './meshPose.ts'
 export * from './pieces.ts'
 export * from './schema.ts'

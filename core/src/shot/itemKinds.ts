@@ -1,14 +1,22 @@
 import { z } from 'zod'
 import type { Effect } from '../effects/effect.ts'
 import { EFFECTS } from '../effects/index.ts'
-import { PIECE_KINDS, PIECE_SCHEMAS, type PieceKindName, THING_SETTINGS, thingSchema } from '../set/index.ts'
+import {
+  LAMP_SETTINGS,
+  lampSchema,
+  PIECE_KINDS,
+  PIECE_SCHEMAS,
+  type PieceKindName,
+  THING_SETTINGS,
+  thingSchema,
+} from '../set/index.ts'
 import { type Setting, settingsOf } from '../settings/index.ts'
 
 // Every kind of item: set pieces, and what the effects have. All that depends on a kind looks it up here.
 
 type EffectSchemas = (typeof EFFECTS)[number]['itemSchemas']
-const THING_SCHEMAS = { thing: thingSchema } as const
-type Schemas = typeof PIECE_SCHEMAS & typeof THING_SCHEMAS & EffectSchemas
+const STANDING_SCHEMAS = { thing: thingSchema, lamp: lampSchema } as const
+type Schemas = typeof PIECE_SCHEMAS & typeof STANDING_SCHEMAS & EffectSchemas
 export type ItemKind = keyof Schemas
 export type ShotItem = { [K in ItemKind]: z.infer<Schemas[K]> }[ItemKind]
 /** An item of one kind. */
@@ -18,7 +26,7 @@ export type ItemOfKind<K extends ItemKind> = Extract<ShotItem, { kind: K }>
 export const ITEM_SCHEMAS: Schemas = Object.assign(
   {},
   PIECE_SCHEMAS,
-  THING_SCHEMAS,
+  STANDING_SCHEMAS,
   ...EFFECTS.map(({ itemSchemas }) => itemSchemas),
 )
 
@@ -35,6 +43,8 @@ export interface ItemKindInfo {
   baked: boolean
   /** Whether it is seen in the picture, and so has a layer. */
   drawn: boolean
+  /** The station that it is worked on at. */
+  station: 'Set' | 'Effects' | 'Light'
 }
 
 const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
@@ -42,6 +52,7 @@ const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
   settings: PIECE_KINDS[kind].settings,
   baked: false,
   drawn: false,
+  station: 'Set',
 })
 const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: pieceInfo('ground'), box: pieceInfo('box') }
 
@@ -49,7 +60,10 @@ const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: piec
 export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assign(
   {},
   pieceInfos,
-  { thing: { schema: thingSchema, settings: THING_SETTINGS, baked: false, drawn: true } },
+  {
+    thing: { schema: thingSchema, settings: THING_SETTINGS, baked: false, drawn: true, station: 'Set' },
+    lamp: { schema: lampSchema, settings: LAMP_SETTINGS, baked: false, drawn: true, station: 'Light' },
+  },
   ...EFFECTS.map((effect) =>
     Object.fromEntries(
       Object.entries(effect.itemSchemas).map(([kind, schema]) => [
@@ -60,6 +74,7 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
           effect,
           baked: kind === effect.kind,
           drawn: (effect.drawn as readonly string[]).includes(kind),
+          station: 'Effects',
         },
       ]),
     ),

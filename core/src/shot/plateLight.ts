@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { colour, corner, follows, number, type SettingMeta } from '../settings/index.ts'
+import { choice, colour, corner, follows, number, type SettingMeta } from '../settings/index.ts'
 
 /** From an upright thing's foot to its top and its shadow's tip, px of the full frame at a frame. */
 const sunLine = z.object({ frame: z.number().int(), foot: corner, top: corner, tip: corner }).strict()
@@ -57,6 +57,32 @@ export const plateLightSchema = z
       group: 'Plate light',
       touches: 'picture',
     } satisfies SettingMeta),
+    sky: choice(['model', 'even', 'picture'], 'model', {
+      label: 'Sky',
+      hint: 'What things mirror: a sky made from the sun’s height and share, an even one, or a picture that was taken in.',
+      group: 'Surroundings',
+      touches: 'picture',
+    }),
+    skyTurn: number(-360, 360, 0, {
+      label: 'Turn',
+      unit: '°',
+      span: [-180, 180],
+      step: 1,
+      hint: 'The picture of the surroundings, to the right.',
+      group: 'Surroundings',
+      touches: 'picture',
+      when: { sky: ['picture'] },
+    }),
+    /** A picture of the surroundings that was taken in: its blob, its file, and where it is brightest, degrees. */
+    surroundings: z
+      .object({
+        blob: z.string().regex(/^[0-9a-f]{64}$/),
+        file: z.string().max(200),
+        from: z.number(),
+        height: z.number(),
+      })
+      .strict()
+      .optional(),
     /** Lines by which the sun's direction was found. */
     sunLines: z.array(sunLine).max(8).default([]),
     follows,

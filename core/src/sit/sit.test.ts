@@ -62,6 +62,7 @@ const layer = (images: Partial<PictureLayer>, id = 'smoke'): PictureLayer => ({
 const settings = (over: Partial<StackSettings> = {}): StackSettings => ({
   layers: new Map(),
   plain: how(),
+  lampLayers: new Set<string>(),
   fireExposure: 0,
   halation: 0,
   grain: NO_GRAIN,

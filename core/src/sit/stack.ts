@@ -39,6 +39,8 @@ export interface StackSettings {
   /** By the picture's layers' ids; those that are not here are laid as `plain` says. */
   layers: ReadonlyMap<string, StackLayer>
   plain: StackLayer
+  /** Layers whose light is none of a fire's: the fires' exposure leaves it as it is. */
+  lampLayers: ReadonlySet<string>
   /** Exposure of everything that fires give out, stops: flame and the light they throw, together. */
   fireExposure: number
   /** Share of the fire's light that spreads in the lens and the sensor. */
@@ -156,7 +158,9 @@ function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): void {
     const part = partOf(laying, layer, sigma)
     const own = packed(laying, layer, part, ['light'])
     blur(crew, own, sigma, part.width, part.height)
-    const gains = how.tint.map((t) => t * how.light * stops(settings.fireExposure + how.exposure))
+    const gains = how.tint.map(
+      (t) => t * how.light * stops((settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure) + how.exposure),
+    )
     const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
     crew.run('layLight', { sum: light, light: own, gain: put([...gains, 0]), ...at }, part.height, 8)
   }

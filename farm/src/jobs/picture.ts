@@ -1,6 +1,6 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
 import type { EffectInstance } from '@lantern/core/effects'
-import { writePicture } from '@lantern/core/formats'
+import { readSurroundings, writePicture } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   type LoadedMesh,
@@ -83,7 +83,7 @@ async function extras(
   document: ShotDocument,
   frame: number,
   quality: PictureQualityName,
-): Promise<Pick<PictureTools, 'meshes' | 'plate'>> {
+): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'surroundings'>> {
   const things = thingsAt(document, frame)
   if (things.length === 0) return {}
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
@@ -98,11 +98,15 @@ async function extras(
       }),
     )
   }
-  if (quality === 'look') return { meshes: (blob) => meshes.get(blob) }
+  const tools: Pick<PictureTools, 'meshes' | 'surroundings'> = { meshes: (blob) => meshes.get(blob) }
+  const { sky, surroundings } = document.light
+  if (sky === 'picture' && surroundings)
+    tools.surroundings = readSurroundings(await getBlob(store, surroundings.blob), surroundings.file, nodeDeflate)
+  if (quality === 'look') return tools
   const { asset, encoding } = document.plate
   const half = await getBlob(store, await assetFrame(store, asset, frame, 'half'))
   const plate = lightOfPlate(crew, await plateLinear(half, encoding), document.sit, encoding)
-  return { meshes: (blob) => meshes.get(blob), plate }
+  return { ...tools, plate }
 }
 
 /** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */

@@ -46,7 +46,7 @@ export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | unde
 }
 
 /** How many points a tool takes, one click each. */
-const POINTS: Partial<Record<Tool, number>> = { 'sun-line': 3, patches: 2 }
+const POINTS: Partial<Record<Tool, number>> = { 'sun-line': 3, patches: 2, lamp: 2, aim: 1 }
 export const pointsWanted = (tool: Tool): number => POINTS[tool] ?? 0
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })
@@ -116,7 +116,7 @@ export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point
 /** A change of an item's place or turn; of one that moves, of its key at this frame. */
 export function placed(
   item: ShotItem,
-  change: { position?: [number, number, number]; turn?: number },
+  change: { position?: [number, number, number]; turn?: number; aim?: [number, number, number] },
   frame: number,
 ): Record<string, unknown> {
   const moves = 'motion' in item ? item.motion : undefined
@@ -136,6 +136,7 @@ export function placed(
     roll: now.roll ?? 0,
   }
   return {
+    ...(change.aim ? { aim: change.aim } : {}),
     motion: { keys: [...moves.keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame) },
   }
 }

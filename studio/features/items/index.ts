@@ -1,6 +1,7 @@
 import { ITEM_KINDS, type ItemKind, type ItemOfKind, type ShotItem } from '@lantern/core/shot'
 import { Sparkles } from 'lucide-react'
 import { EFFECT_VIEWS } from '../effects/index.ts'
+import { LAMP_VIEW } from '../light/lampView.tsx'
 import { chainPath, circlePoints } from '../picture/lines.ts'
 import { keptRows } from './keptRows.ts'
 import { PIECE_VIEWS } from './pieces.tsx'
@@ -12,6 +13,7 @@ export type { ItemView } from './view.ts'
 const VIEWS: { readonly [K in ItemKind]?: ItemView<ItemOfKind<K>> } = {
   ...PIECE_VIEWS,
   thing: THING_VIEW,
+  lamp: LAMP_VIEW,
   ...EFFECT_VIEWS,
 }
 

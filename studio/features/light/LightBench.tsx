@@ -2,12 +2,14 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { illuminanceOfNotes } from '@lantern/core/pipeline'
 import { SETTINGS } from '@lantern/core/shot'
-import { useState } from 'react'
+import { useRef, useState } from 'react'
+import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { Head } from '../bench/Head.tsx'
 import { SchemaBench } from '../bench/SchemaBench.tsx'
 import { type Tool, useShot } from '../shot/shotStore.ts'
-import { clearSunLines, sunNow } from './tools.ts'
+import { AlonePress } from './lampView.tsx'
+import { clearSunLines, sunNow, takeSurroundings } from './tools.ts'
 
 /** Light that a plate may have been filmed in: lux, and how much of it comes from the sun. */
 const SCENES = [
@@ -71,6 +73,35 @@ function Notes() {
   )
 }
 
+/** The picture of all that is round the set: taken in, and turned so that its brightest spot stands where the sun does. */
+function Surroundings() {
+  const { shot, edit, say } = useShot()
+  const files = useRef<HTMLInputElement>(null)
+  if (!shot) return null
+  const { light } = shot.document
+  const taken = light.surroundings
+  const turned = taken && Math.round(((((light.sunFrom - taken.from) % 360) + 540) % 360) - 180)
+  return (
+    <Flex gap="6px" wrap="wrap" align="center" marginTop="6px">
+      <Press onClick={() => files.current?.click()}>Surroundings</Press>
+      {taken && (
+        <Text color="soft" truncate maxWidth="120px" title={taken.file}>
+          {taken.file}
+        </Text>
+      )}
+      {taken && light.sky === 'picture' && turned !== light.skyTurn && (
+        <Press onClick={() => edit({ light: { skyTurn: turned } })}>Turn to the sun</Press>
+      )}
+      <FileInput
+        ref={files}
+        label="Picture of the surroundings"
+        accept=".exr,.hdr"
+        onFiles={([file]) => file && void takeSurroundings(file).catch(say)}
+      />
+    </Flex>
+  )
+}
+
 /** The plate's light: the scene that it was filmed in, its sun by shadows, sun and sky by two patches, and all of it by numbers. */
 export function LightBench() {
   const { shot, edit } = useShot()
@@ -95,6 +126,7 @@ export function LightBench() {
         </Flex>
         <Notes />
         <Flex gap="6px" wrap="wrap" marginTop="10px">
+          <AlonePress id="plateLight" />
           <ToolPress
             tool="sun-line"
             label="Sun by a shadow"
@@ -106,6 +138,7 @@ export function LightBench() {
             how="Click a patch in the sun, then one of the same surface in shadow."
           />
         </Flex>
+        <Surroundings />
         {light.sunLines.length > 0 && (
           <Flex align="center" gap="8px" marginTop="6px">
             <Text className="num" color={sun && sun.apart < 5 ? 'fact' : 'wrong'} data-sun>

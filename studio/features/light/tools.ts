@@ -11,7 +11,9 @@ import {
 import { isPiece, solidOf } from '@lantern/core/set'
 import { itemAt, type ShotDocument, type SunLine } from '@lantern/core/shot'
 import { fromSensor } from '@lantern/core/sit'
+import { call, shotPath } from '../api.ts'
 import { cameraNow, type Tool, useShot } from '../shot/shotStore.ts'
+import { aimLamp, placeLamp } from './lamps.ts'
 
 type Point = readonly [number, number]
 const tell = (text: string, good = false): void => useShot.getState().set({ message: { text, good } })
@@ -106,8 +108,29 @@ async function takePatches(camera: Camera, [lit, shaded]: readonly Point[]): Pro
   tell(`${Math.round(found.sunShare * 100)} % of the light on level ground comes from the sun.`, true)
 }
 
+/** Takes a picture of the surroundings in, turned so that its brightest spot stands where the sun does. Throws LanternError naming the file. */
+export async function takeSurroundings(file: File): Promise<void> {
+  const { shot, edit, set } = useShot.getState()
+  if (!shot) return
+  set({ message: { text: `Taking in ${file.name}.`, good: true } })
+  const path = `${shotPath(shot.name)}/surroundings?file=${encodeURIComponent(file.name.slice(0, 200))}`
+  const { surroundings } = await call<{ surroundings: { blob: string; file: string; from: number; height: number } }>(
+    path,
+    { method: 'POST', body: file },
+  )
+  const { sunFrom } = useShot.getState().shot?.document.light ?? { sunFrom: 0 }
+  const skyTurn = Math.round(((((sunFrom - surroundings.from) % 360) + 540) % 360) - 180)
+  edit({ light: { sky: 'picture', surroundings, skyTurn } })
+  tell(
+    `${file.name} is brightest ${Math.round(surroundings.height)}° above the horizon: it is turned to the sun.`,
+    true,
+  )
+}
+
 /** A light tool whose points are all there. */
 export function finishLightTool(camera: Camera, tool: Tool, points: readonly Point[]): void {
   if (tool === 'sun-line') addSunLine(camera, points)
+  else if (tool === 'lamp') placeLamp(camera, points)
+  else if (tool === 'aim') aimLamp(camera, points)
   else if (tool === 'patches') void takePatches(camera, points).catch(useShot.getState().say)
 }

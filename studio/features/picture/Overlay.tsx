@@ -1,13 +1,14 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { pickLevel, pickSurface, shotPoint } from '@lantern/core/pipeline'
-import { isBox, isFlat, isPiece, isThing, thingSize } from '@lantern/core/set'
+import { isBox, isFlat, isLamp, isPiece, isThing, thingSize } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
-import { itemAt, makeItem, type ShotItem } from '@lantern/core/shot'
+import { itemAt, kindInfo, makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { drawsBy, finishDrawing, footHit, placeAt, placed, pointsWanted } from '../effects/placing.ts'
 import { viewOf } from '../items/index.ts'
+import { draggedLamp } from '../light/lamps.ts'
 import { SunLines } from '../light/SunLines.tsx'
 import { finishLightTool } from '../light/tools.ts'
 import { useShownMatch } from '../match/matchData.ts'
@@ -17,8 +18,9 @@ import { inputsNow } from '../shot/world.ts'
 import { cameraGlyph, chainPath, gridPath, segmentPath } from './lines.ts'
 
 type Point = readonly [number, number]
+type HandleKind = 'move' | 'height' | 'turn' | 'aim'
 interface HandleDrag {
-  kind: 'move' | 'height' | 'turn'
+  kind: HandleKind
   id: string
   start: Point
   item: ShotItem
@@ -108,6 +110,10 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         ),
       }
     }
+    if (isLamp(before)) {
+      const change = draggedLamp(document, camera, before, move.kind, start, point, frame)
+      if (change) return placed(before, change, frame)
+    }
     if (move.kind === 'height' && isThing(before)) {
       const foot = projectPoint(camera, before.position)
       const tall = Math.max(0.01, thingSize(before)[1])
@@ -138,7 +144,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       frame,
     )
   }
-  const handle = (kind: 'move' | 'height' | 'turn', x: number, y: number, label: string) => (
+  const handle = (kind: HandleKind, x: number, y: number, label: string) => (
     <rect
       key={kind}
       data-handle={kind}
@@ -166,6 +172,11 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     const foot = projectPoint(camera, item.position)
     if (!foot) return null
     const list = [handle('move', foot.x, foot.y, `Move ${item.name}`)]
+    if (isLamp(item)) {
+      list.push(handle('height', foot.x, foot.y - 26 * unit, `Height of ${item.name}`))
+      const aim = item.shape === 'point' ? undefined : projectPoint(camera, item.aim)
+      if (aim) list.push(handle('aim', aim.x, aim.y, `Aim of ${item.name}`))
+    }
     if (isBox(item) || isThing(item)) {
       const [wide, tall] = isBox(item) ? [item.width, item.height] : thingSize(item)
       const top = projectPoint(camera, [item.position[0], item.position[1] + tall, item.position[2]])
@@ -223,10 +234,11 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         } else if (!outside && station !== 'Sit') {
           const hit = pickSurface(document, camera, point[0], point[1], frame)
           const near = items.find(
-            ([, one]) => !isPiece(one) && !isThing(one) && one.shown && footHit(camera, one, point, 26 * unit),
+            ([, one]) => kindInfo(one).station !== 'Set' && one.shown && footHit(camera, one, point, 26 * unit),
           )
           const found = near?.[0] ?? hit?.item
-          if (found && (station === 'Set' || station === 'Effects')) set({ chosen: found })
+          if (found && (station === 'Set' || station === 'Effects' || (station === 'Light' && near)))
+            set({ chosen: found })
         }
       }}
       onPointerMove={(event) => {
@@ -282,8 +294,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       {outside && station === 'Match' && <Proofs camera={camera} unit={unit} />}
       {items.map(([key, one]) => {
         const on = key === chosen
-        const effect = !isPiece(one) && !isThing(one)
-        const wanted = outside || on || (station === 'Set' && !effect) || (station === 'Effects' && effect)
+        const effect = kindInfo(one).station !== 'Set'
+        const wanted = outside || on || station === kindInfo(one).station
         if (!wanted || !one.shown || (isPiece(one) && isFlat(one) && !on && !outside)) return null
         return (
           <g

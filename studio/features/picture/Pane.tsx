@@ -2,6 +2,7 @@
 import { Box, Flex } from '@chakra-ui/react'
 import { pickSurface } from '@lantern/core/pipeline'
 import { useEffect, useRef, useState } from 'react'
+import { COLOURS } from '@/ui/theme.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
@@ -54,6 +55,9 @@ function PictureFoot({
       whiteSpace="nowrap"
       overflow="hidden"
     >
+      {state.alone && (
+        <span style={{ color: COLOURS.lamp }}>{shot?.document.items[state.alone]?.name ?? 'Plate light'} alone</span>
+      )}
       {label && (
         <span>
           {label} {frame}

@@ -1,6 +1,7 @@
 import { LanternError, recipeKey } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import { cellOf, gasRecipe, gasSettings, isGas, runOf } from '@lantern/core/effects/gas'
+import { lightAlone } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
@@ -191,7 +192,7 @@ export class Looks {
         this.#burning.size > 0)
     )
       return
-    const of = [shot, status, state.exposure]
+    const of = [shot, status, state.exposure, state.alone]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
     for (let n = 1; n <= to - from; n++) {
       const next =
@@ -222,7 +223,8 @@ export class Looks {
     if (!shot) return {}
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
-    const settled = documentAt(state, frame) ?? document
+    const whole = documentAt(state, frame) ?? document
+    const settled = state.alone ? lightAlone(whole, state.alone) : whole
     const key = JSON.stringify([
       document.plate.asset,
       document.plate.encoding,
@@ -230,6 +232,7 @@ export class Looks {
       mark,
       source.kind === 'none' ? settled.sit.curve : settled.sit,
       exposure,
+      state.alone,
     ])
     const request: LaidFrom = {
       frame,
@@ -238,6 +241,7 @@ export class Looks {
       source,
       size: 'half',
       exposure,
+      dark: state.alone !== '' && state.alone !== 'plateLight',
     }
     const there = this.#cache.get(key)
     if (there) return { there, request }
@@ -246,7 +250,7 @@ export class Looks {
       key,
       mark,
       request,
-      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure]),
+      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, state.alone]),
     }
     this.#next()
     return { request }

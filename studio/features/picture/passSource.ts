@@ -1,5 +1,4 @@
-import { neededFrames, pictureFrame } from '@lantern/core/pipeline'
-import { thingsAt } from '@lantern/core/set'
+import { neededFrames, pictureFrame, standing } from '@lantern/core/pipeline'
 import { effectOf, type ItemKind } from '@lantern/core/shot'
 import type { PassSource } from '@/workers/protocol.ts'
 import { cameraNow, type DraftState, pictureDigest, type ShotState } from '../shot/shotStore.ts'
@@ -38,7 +37,7 @@ function partOf(digest: string, own: string): string | undefined {
   return made
 }
 
-/** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. */
+/** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. With one light alone nothing that is kept will do. */
 export function sourceOf(
   state: ShotState,
   frame: number,
@@ -48,17 +47,18 @@ export function sourceOf(
   // The match is judged over the plate alone.
   if (!document || state.station === 'Match') return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const current = statusDigest === pictureDigest(document)
+  const whole = current && !state.alone
   for (const quality of ['final', 'look'] as const) {
     const key = status?.[quality].keys[frame]
-    if (current && key && status?.[quality].kept.includes(frame))
+    if (whole && key && status?.[quality].kept.includes(frame))
       return { source: { kind: 'kept', key }, from: quality, mark: key }
   }
   if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
   const needed = neededFrames(at.instances)
-  if (needed.size + thingsAt(document, frame).length === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  if (needed.size + standing(document, frame) === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
-  const look = [at.instances, settled?.items, settled?.light, at.camera]
+  const look = [at.instances, settled?.items, settled?.light, at.camera, state.alone]
   const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {
     const one = status?.items[item]
     const run = one?.derived.at(-1) ?? one

@@ -4,6 +4,7 @@ import { makeItem } from '@lantern/core/shot'
 import { useRef, useState } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
+import { LAMP_HOW } from '../light/lamps.ts'
 import { MESH_ACCEPT, takeThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { AddMenu } from './AddMenu.tsx'
@@ -89,6 +90,14 @@ export function Roster() {
         {(station === 'Effects' || all) && (
           <Press aria-pressed={tool === 'fire'} onClick={() => set({ tool: tool === 'fire' ? 'choose' : 'fire' })}>
             Fire
+          </Press>
+        )}
+        {(station === 'Light' || all) && (
+          <Press
+            aria-pressed={tool === 'lamp'}
+            onClick={() => set(tool === 'lamp' ? { tool: 'choose' } : { tool: 'lamp', message: LAMP_HOW })}
+          >
+            Lamp
           </Press>
         )}
         {(station === 'Effects' || station === 'Light' || station === 'Sit' || all) && (

@@ -1,5 +1,4 @@
 import { arrayMove } from '@dnd-kit/sortable'
-import { isPiece, isThing } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import { kindInfo, type ShotDocument, type ShotItem, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import type { ItemStatus, ShotStatus } from '@lantern/store'
@@ -54,7 +53,7 @@ function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): 
     name: item.name,
     kind: kindName,
     item,
-    group: isPiece(item) || isThing(item) ? 'Set' : 'Effects',
+    group: kindInfo(item).station,
     icon,
     ...(kindInfo(item).baked ? { kept } : {}),
   }

@@ -38,6 +38,8 @@ export type Tool =
   | 'line-length'
   | 'sun-line'
   | 'patches'
+  | 'lamp'
+  | 'aim'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -77,6 +79,8 @@ export interface ShotState {
   compare: Compare
   wipe: number
   exposure: number
+  /** One light that is shown alone: a lamp's id, or 'plateLight'; '': all. */
+  alone: string
   tool: Tool
   sheet: boolean
   matchStep: MatchStep
@@ -144,6 +148,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   compare: 'none',
   wipe: 0.5,
   exposure: 0,
+  alone: '',
   tool: 'choose',
   matchStep: 'Track',
   oldSolve: false,
@@ -162,7 +167,12 @@ export const useShot = create<ShotState>()((set, get) => ({
   },
   go(station) {
     const { shot, chosen } = get()
-    get().set({ station, tool: 'choose', chosen: shot && belongs(station, chosen, shot.document) ? chosen : '' })
+    get().set({
+      station,
+      alone: '',
+      tool: 'choose',
+      chosen: shot && belongs(station, chosen, shot.document) ? chosen : '',
+    })
   },
   async load(name) {
     try {

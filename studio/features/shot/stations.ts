@@ -1,4 +1,3 @@
-import { isPiece, isThing } from '@lantern/core/set'
 import { kindInfo, type ShotDocument, sitSchema } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 
@@ -15,7 +14,7 @@ export interface StationState {
 /** Whether a chosen thing (an item's id, or a name as in ShotState.chosen) is a station's own, so that it stays chosen there. */
 export function belongs(station: Station, chosen: string, document: ShotDocument): boolean {
   const item = document.items[chosen]
-  if (item) return station === (isPiece(item) || isThing(item) ? 'Set' : 'Effects')
+  if (item) return station === kindInfo(item).station
   return (
     (/^(camera|keepout\..*|hand\..*|thing\..*|proof\..*|track\..*)$/.test(chosen) && station === 'Match') ||
     (chosen.startsWith('reading.') && station === 'Plate') ||
@@ -44,7 +43,7 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
 /** What each station shows under its lantern. */
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
   const items = Object.values(document.items)
-  const pieces = items.filter((item) => isPiece(item) || isThing(item)).length
+  const pieces = items.filter((item) => kindInfo(item).station === 'Set').length
   const effects = items.filter((item) => kindInfo(item).baked && item.shown).length
   const total = document.plate.last - document.plate.first + 1
   const states = Object.values(status?.items ?? {})

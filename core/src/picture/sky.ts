@@ -1,0 +1,111 @@
+import { type FloatImage, makeImage } from '../data/index.ts'
+import { acos, cos, exp, sin, type Vec3 } from '../math/index.ts'
+import type { PlateLight } from './passes.ts'
+
+// Light from all round as an equirectangular picture in plate value: from straight up at its top, its middle behind the set. What reaches level ground of its upper half is the sky's share of the plate's light.
+
+const { PI } = Math
+const WIDTH = 128
+const HEIGHT = WIDTH / 2
+/** A spot brighter than so many times the mean of the sky is the sun's, which shines by itself. */
+const MOST = 10
+
+/** Direction of a pixel's middle. */
+function directionAt(x: number, y: number, width: number, height: number): Vec3 {
+  const [from, down] = [((x + 0.5) / width - 0.5) * 2 * PI, ((y + 0.5) / height) * PI]
+  return [sin(from) * sin(down), cos(down), -cos(from) * sin(down)]
+}
+
+/** Mean over level ground of the light of a picture's upper half, by luminance. */
+function levelLight({ width, height, data }: FloatImage): number {
+  let sum = 0
+  for (let y = 0; y < height / 2; y++) {
+    const down = ((y + 0.5) / height) * PI
+    const weight = (cos(down) * sin(down) * 2 * PI * PI) / (width * height) / PI
+    for (let x = 0; x < width; x++) {
+      sum += weight * luminance(data, (y * width + x) * 3)
+    }
+  }
+  return sum
+}
+
+/** Gradation and indicatrix of two skies of the CIE standard general sky (ISO 15469:2004): 12, clear; 1, overcast. */
+const CLEAR = [-1, -0.32, 10, -3, 0.45] as const
+const OVERCAST = [4, -0.7, 0, -1, 0] as const
+
+function brightness([a, b, c, d, e]: readonly [number, number, number, number, number], up: number, away: number) {
+  const gradation = 1 + a * exp(b / Math.max(0.01, up))
+  return gradation * (1 + c * (exp(d * away) - exp((d * PI) / 2)) + e * cos(away) ** 2)
+}
+
+/** The sky that goes with a plate's light: clear as far as the sun shines, overcast where it does not; below the horizon what the ground sends back. */
+export function modelSky({ sunDirection, sunShare, skyColour }: PlateLight, ground: Vec3): FloatImage {
+  const image = makeImage(WIDTH, HEIGHT, 3)
+  const clear = Math.min(1, sunShare / 0.6)
+  const sky = makeImage(WIDTH, HEIGHT, 3)
+  for (let y = 0; y < HEIGHT / 2; y++)
+    for (let x = 0; x < WIDTH; x++) {
+      const [dx, dy, dz] = directionAt(x, y, WIDTH, HEIGHT)
+      const along = dx * sunDirection[0] + dy * sunDirection[1] + dz * sunDirection[2]
+      const away = acos(Math.min(1, Math.max(-1, along)))
+      const value = clear * brightness(CLEAR, dy, away) + (1 - clear) * brightness(OVERCAST, dy, away)
+      for (let c = 0; c < 3; c++) sky.data[(y * WIDTH + x) * 3 + c] = value
+    }
+  const scale = (1 - sunShare) / Math.max(1e-6, levelLight(sky))
+  for (let n = 0; n < WIDTH * HEIGHT; n++)
+    for (let c = 0; c < 3; c++)
+      image.data[n * 3 + c] =
+        n < (WIDTH * HEIGHT) / 2 ? (sky.data[n * 3 + c] ?? 0) * scale * skyColour[c as 0 | 1 | 2] : (ground[c] ?? 0)
+  return image
+}
+
+const luminance = (data: Float32Array, n: number): number =>
+  0.2126 * (data[n] ?? 0) + 0.7152 * (data[n + 1] ?? 0) + 0.0722 * (data[n + 2] ?? 0)
+
+/** The light on level ground when what is brighter than so many times that is held to it: a few rounds find it. */
+function levelWithoutSun(picture: FloatImage): number {
+  const { width, height, data } = picture
+  let most = Infinity
+  let mean = 0
+  for (let round = 0; round < 6; round++) {
+    const held = makeImage(width, height, 3)
+    for (let n = 0; n < data.length; n += 3) held.data.fill(Math.min(most, luminance(data, n)), n, n + 3)
+    mean = levelLight(held)
+    most = MOST * mean
+  }
+  return mean
+}
+
+/** A surroundings picture turned by so many degrees to the right, without its sun, as bright as the plate's sky. */
+export function picturedSky(picture: FloatImage, turn: number, { sunShare, skyColour }: PlateLight): FloatImage {
+  const { width, height, data } = picture
+  const mean = levelWithoutSun(picture)
+  const image = makeImage(width, height, 3)
+  const shift = Math.round((turn / 360) * width)
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const from = (y * width + ((((x - shift) % width) + width) % width)) * 3
+      const bright = luminance(data, from)
+      const held = bright > MOST * mean ? (MOST * mean) / bright : 1
+      for (let c = 0; c < 3; c++) image.data[(y * width + x) * 3 + c] = (data[from + c] ?? 0) * held
+    }
+  const scale = (1 - sunShare) / Math.max(1e-6, levelLight(image))
+  for (let n = 0; n < image.data.length; n++)
+    image.data[n] = (image.data[n] ?? 0) * scale * (skyColour[(n % 3) as 0 | 1 | 2] ?? 1)
+  return image
+}
+
+/** Where a surroundings picture is brightest: degrees from behind the set to the right, and above the horizon. Spots smaller than a hundredth of its width count by their mean. */
+export function brightestSpot({ width, height, data }: FloatImage): { from: number; height: number } {
+  const cell = Math.max(1, Math.round(width / 128))
+  let [best, at] = [-1, [0, 0] as readonly [number, number]]
+  for (let y = 0; y + cell <= height; y += cell)
+    for (let x = 0; x + cell <= width; x += cell) {
+      let sum = 0
+      for (let v = y; v < y + cell; v++)
+        for (let u = x; u < x + cell; u++)
+          for (let c = 0; c < 3; c++) sum += (c === 1 ? 0.7 : 0.15) * (data[(v * width + u) * 3 + c] ?? 0)
+      if (sum > best) [best, at] = [sum, [x + cell / 2, y + cell / 2]]
+    }
+  return { from: ((((at[0] / width - 0.5) * 360) % 360) + 360) % 360, height: 90 - (at[1] / height) * 180 }
+}
