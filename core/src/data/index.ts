@@ -1,5 +1,6 @@
 export * from './axes.ts'
 export * from './camera.ts'
+export * from './forms.ts'
 export * from './gasFrame.ts'
 export * from './grid.ts'
 export * from './half.ts'

@@ -9,6 +9,23 @@ const SOLIDS: readonly (readonly [string, Solid])[] = [
     'a turned box',
     { kind: 'box', centre: [-0.5, 0.7, -1], half: [0.9, 0.3, 0.5], rotation: panTiltRoll(0.6, 0.2, -0.4) },
   ],
+  [
+    'a turned form of two parts',
+    {
+      kind: 'form',
+      centre: [0.2, 1, -1.2],
+      half: [0.6, 0.4, 0.6],
+      rotation: panTiltRoll(0.5, -0.3, 0.2),
+      parts: [-0.35, 0.35].map((x) => [
+        { normal: [1, 0, 0], offset: x + 0.25 },
+        { normal: [-1, 0, 0], offset: 0.25 - x },
+        { normal: [0, 1, 0], offset: 0.4 },
+        { normal: [0, -1, 0], offset: 0.4 },
+        { normal: [0, 0, 1], offset: 0.6 },
+        { normal: [0, 0, -1], offset: 0.6 },
+      ]),
+    },
+  ],
   ['the ground', { kind: 'halfspace', point: [0, -0.2, 0], normal: [0, 1, 0] }],
 ]
 const along = (from: Vec3, way: Vec3, far: number): Vec3 => [

@@ -1,10 +1,14 @@
 import { conjugate, dot, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
 
+import { type FormPlane, formNormal, rayToForm, toForm } from './forms.ts'
+
 /** A shape that gas and light stop at. */
 export type Solid =
   | { kind: 'halfspace'; point: Vec3; normal: Vec3 }
   | { kind: 'box'; centre: Vec3; half: Vec3; rotation: Quaternion }
   | { kind: 'ball'; centre: Vec3; radius: number }
+  /** Convex parts about a centre, turned together; half: of their bounds. */
+  | { kind: 'form'; centre: Vec3; half: Vec3; rotation: Quaternion; parts: readonly (readonly FormPlane[])[] }
 
 /** Signed distance from a world point to the surface, metres; negative inside. Exact outside of boxes' corners, a lower bound there. */
 export function distanceTo(solid: Solid, at: Vec3): number {
@@ -12,6 +16,7 @@ export function distanceTo(solid: Solid, at: Vec3): number {
   const local = subtract(at, solid.centre)
   if (solid.kind === 'ball') return Math.sqrt(dot(local, local)) - solid.radius
   const p = rotate(conjugate(solid.rotation), local)
+  if (solid.kind === 'form') return toForm(solid.parts, p)
   return Math.max(Math.abs(p[0]) - solid.half[0], Math.abs(p[1]) - solid.half[1], Math.abs(p[2]) - solid.half[2])
 }
 
@@ -32,6 +37,7 @@ export function rayToSolid(solid: Solid, from: Vec3, along: Vec3): number | unde
   const back = conjugate(solid.rotation)
   const o = rotate(back, subtract(from, solid.centre))
   const d = rotate(back, along)
+  if (solid.kind === 'form') return rayToForm(solid.parts, o, d)
   let [near, far] = [-Infinity, Infinity]
   for (let a = 0; a < 3; a++) {
     const inverse = 1 / (d[a] === 0 ? 1e-12 : (d[a] ?? 0))
@@ -51,6 +57,7 @@ export function normalAt(solid: Solid, at: Vec3): Vec3 {
     return n > 0 ? [local[0] / n, local[1] / n, local[2] / n] : [0, 1, 0]
   }
   const p = rotate(conjugate(solid.rotation), local)
+  if (solid.kind === 'form') return rotate(solid.rotation, formNormal(solid.parts, p))
   const past = [0, 1, 2].map((a) => Math.abs(p[a] ?? 0) - (solid.half[a] ?? 0))
   const axis = past.indexOf(Math.max(...past))
   const n: [number, number, number] = [0, 0, 0]

@@ -80,7 +80,7 @@ export function sceneInputsBetween(a: SceneInputs, b: SceneInputs, t: number): S
 export function solidVelocity(a: Solid, b: Solid, at: Vec3, dt: number): Vec3 {
   if (a === b || a.kind === 'halfspace' || b.kind === 'halfspace') return [0, 0, 0]
   const local = subtract(at, b.centre)
-  const back = a.kind === 'box' && b.kind === 'box' ? rotate(multiply(a.rotation, conjugate(b.rotation)), local) : local
+  const back = 'rotation' in a && 'rotation' in b ? rotate(multiply(a.rotation, conjugate(b.rotation)), local) : local
   const before: Vec3 = [a.centre[0] + back[0], a.centre[1] + back[1], a.centre[2] + back[2]]
   return [(at[0] - before[0]) / dt, (at[1] - before[1]) / dt, (at[2] - before[2]) / dt]
 }
@@ -99,7 +99,7 @@ export const travelOf = (a: SourceInputs, b: SourceInputs): number => {
 /** How far the places of a solid go at most from one moment to another, m. */
 export function solidTravel(a: Solid, b: Solid): number {
   if (a.kind === 'halfspace' || b.kind === 'halfspace') return 0
-  const reach = a.kind === 'box' ? a.half : [a.radius, 0, 0]
+  const reach = 'half' in a ? a.half : [a.radius, 0, 0]
   let most = 0
   for (let n = 0; n < 8; n++) {
     const corner: Vec3 = [

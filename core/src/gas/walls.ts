@@ -43,7 +43,7 @@ function onLattice(solid: Solid, cell: number): boolean {
     const axis = solid.normal.findIndex((n) => Math.abs(n) > 1 - 1e-9)
     return axis >= 0 && whole(solid.point[axis] ?? 0)
   }
-  if (solid.kind === 'ball') return false
+  if (solid.kind !== 'box') return false
   const upright = Math.abs(Math.abs(solid.rotation[3]) - 1) < 1e-9
   return upright && solid.centre.every((c, a) => whole(c - (solid.half[a] ?? 0)) && whole(c + (solid.half[a] ?? 0)))
 }

@@ -1,6 +1,6 @@
 import { canonicalJson, textKey } from '../base/index.ts'
 import type { Pose, ScenePiece } from '../picture/index.ts'
-import { meshOf, type PieceItem, piecesAt, sizeOf, turnOf } from '../set/index.ts'
+import { meshKeyOf, meshOf, type PieceItem, piecesAt, turnOf } from '../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../settings/index.ts'
 import { itemAt, SETTINGS, type ShotDocument, sitAt } from '../shot/index.ts'
 import type { ShutterFrames } from './things.ts'
@@ -21,7 +21,7 @@ export function scenePieces(document: ItemDocument, frames: ShutterFrames, input
 }
 
 /** The key of a piece's mesh: of its kind and size, not of its vertices. */
-const meshKey = (item: PieceItem): string => textKey(canonicalJson({ kind: item.kind, size: sizeOf(item) }))
+const meshKey = (item: PieceItem): string => textKey(canonicalJson(meshKeyOf(item)))
 
 /** A piece as a picture's recipe names it. */
 export interface PieceKey {

@@ -1,3 +1,4 @@
+export * from './forms.ts'
 export * from './kinds.ts'
 export * from './lamps.ts'
 export * from './meshPose.ts'

@@ -1,7 +1,16 @@
 import { boxMesh, type Mesh, type pixelRay, planeMesh, type Solid } from '../data/index.ts'
 import { add, conjugate, panTiltRoll, type Quaternion, radians, rotate, type Vec3 } from '../math/index.ts'
 import { type Setting, settingsOf } from '../settings/index.ts'
-import { type BoxItem, boxSchema, type GroundItem, groundSchema, type PieceItem } from './schema.ts'
+import { formBounds, formKey, formSolid, formTriangles, formTurn, meetForm } from './forms.ts'
+import {
+  type BoxItem,
+  boxSchema,
+  type FormItem,
+  formSchema,
+  type GroundItem,
+  groundSchema,
+  type PieceItem,
+} from './schema.ts'
 
 /** A ray from an eye; `along` need not be unit. */
 type Ray = ReturnType<typeof pixelRay>
@@ -14,6 +23,8 @@ export interface PieceKind<I extends PieceItem> {
   solid(item: I): Solid
   /** The triangles that rays meet, in the piece's own space: its place is where that begins. */
   mesh(item: I): Mesh
+  /** What decides its mesh, where that is not its size alone. */
+  key?(item: I): unknown
   /** Edge lengths, m: to the right, up, towards the camera. What has no height is flat. */
   size(item: I): Vec3
   /** Parameter of a ray where it meets the piece; undefined where it does not. */
@@ -66,13 +77,26 @@ const box: PieceKind<BoxItem> = {
   meet: meetBox,
 }
 
+const form: PieceKind<FormItem> = {
+  settings: settingsOf(formSchema),
+  turn: formTurn,
+  solid: formSolid,
+  mesh: formTriangles,
+  key: formKey,
+  size(item) {
+    const { low, high } = formBounds(item)
+    return [high[0] - low[0], high[1], high[2] - low[2]]
+  },
+  meet: meetForm,
+}
+
 /** Schemas of the set's kinds, by kind. */
-export const PIECE_SCHEMAS = { ground: groundSchema, box: boxSchema } as const
+export const PIECE_SCHEMAS = { ground: groundSchema, box: boxSchema, form: formSchema } as const
 export type PieceKindName = keyof typeof PIECE_SCHEMAS
 type ItemOf<K extends PieceKindName> = Extract<PieceItem, { kind: K }>
 
 /** The set's kinds: a new one is named missing here by the compiler. */
-export const PIECE_KINDS: { readonly [K in PieceKindName]: PieceKind<ItemOf<K>> } = { ground, box }
+export const PIECE_KINDS: { readonly [K in PieceKindName]: PieceKind<ItemOf<K>> } = { ground, box, form }
 
 /** The kind of a piece; its functions take that piece. */
 const kindOf = (item: PieceItem): PieceKind<PieceItem> => PIECE_KINDS[item.kind] as PieceKind<PieceItem>
@@ -83,9 +107,16 @@ export const pieceSettings = (item: PieceItem): readonly Setting[] => kindOf(ite
 export const turnOf = (item: PieceItem): Quaternion => kindOf(item).turn(item)
 export const solidOf = (item: PieceItem): Solid => kindOf(item).solid(item)
 export const meshOf = (item: PieceItem): Mesh => kindOf(item).mesh(item)
+/** What decides a piece's mesh. */
+export const meshKeyOf = (item: PieceItem): unknown => ({
+  kind: item.kind,
+  size: sizeOf(item),
+  ...(kindOf(item).key ? { form: kindOf(item).key?.(item) } : {}),
+})
 export const sizeOf = (item: PieceItem): Vec3 => kindOf(item).size(item)
 /** Parameter along a pixel's ray where it meets the piece. */
 export const meetPiece = (item: PieceItem, ray: Ray): number | undefined => kindOf(item).meet(item, ray)
+export const isForm = (item: { kind: string } | undefined): item is FormItem => item?.kind === 'form'
 export const isBox = (item: { kind: string } | undefined): item is BoxItem => item?.kind === 'box'
 /** Whether a piece has no height: the ground, a plane. */
 export const isFlat = (item: PieceItem): boolean => sizeOf(item)[1] === 0

@@ -3,6 +3,7 @@ import {
   choice,
   colour,
   common,
+  corner,
   follows,
   motion,
   number,
@@ -88,10 +89,82 @@ export const boxSchema = z
   })
   .strict()
 
+export const FORM_SHAPES = ['ramp', 'cylinder', 'outline', 'lump'] as const
+export const formSchema = z
+  .object({
+    ...common,
+    kind: z.literal('form'),
+    ...place('Place'),
+    roles,
+    ...leaning,
+    shape: choice(FORM_SHAPES, 'ramp', {
+      label: 'Shape',
+      hint: 'A ramp, a cylinder, an outline that is raised, or an irregular lump.',
+      group: 'Size',
+    }),
+    width: number(0.01, 500, 1, {
+      label: 'Width',
+      unit: 'm',
+      span: [0.1, 20],
+      step: 0.01,
+      hint: 'From side to side.',
+      group: 'Size',
+      when: { shape: ['ramp', 'cylinder', 'lump'] },
+    }),
+    height: number(0.01, 500, 1, {
+      label: 'Height',
+      unit: 'm',
+      span: [0.1, 20],
+      step: 0.01,
+      hint: 'From the place upward.',
+      group: 'Size',
+    }),
+    depth: number(0.01, 500, 1, {
+      label: 'Depth',
+      unit: 'm',
+      span: [0.1, 20],
+      step: 0.01,
+      hint: 'From front to back.',
+      group: 'Size',
+      when: { shape: ['ramp', 'cylinder', 'lump'] },
+    }),
+    /** Corners of an outline, m to the right and towards the camera from its place, round it one way or the other. */
+    corners: z.array(corner).min(3).max(60).optional(),
+    variant: number(0, 9999, 1, {
+      label: 'Variant',
+      unit: '',
+      span: [0, 99],
+      step: 1,
+      hint: 'Another lump.',
+      group: 'Size',
+      when: { shape: ['lump'] },
+    }),
+    copies: number(1, 100, 1, {
+      label: 'Copies',
+      unit: '',
+      span: [1, 20],
+      step: 1,
+      hint: 'A row of them, to the right.',
+      group: 'Row',
+    }),
+    gap: number(0.01, 500, 2, {
+      label: 'Apart',
+      unit: 'm',
+      span: [0.1, 20],
+      step: 0.01,
+      hint: 'From one of the row to the next.',
+      group: 'Row',
+    }),
+    motion,
+    follows,
+  })
+  .strict()
+
+export type FormItem = z.infer<typeof formSchema>
 export type GroundItem = z.infer<typeof groundSchema>
 export type BoxItem = z.infer<typeof boxSchema>
 /** A piece of the set. */
-export type PieceItem = GroundItem | BoxItem
+export type PieceItem = GroundItem | BoxItem | FormItem
 
 /** A mesh that was taken in: the blob of its GLB, a lighter one for the browser, what it holds. Bounds are in the file's units. */
 export const takenMesh = z

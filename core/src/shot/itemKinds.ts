@@ -54,7 +54,11 @@ const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
   drawn: false,
   station: 'Set',
 })
-const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = { ground: pieceInfo('ground'), box: pieceInfo('box') }
+const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = {
+  ground: pieceInfo('ground'),
+  box: pieceInfo('box'),
+  form: pieceInfo('form'),
+}
 
 /** What is known of each kind, by kind. */
 export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assign(

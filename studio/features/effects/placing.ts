@@ -3,6 +3,7 @@ import { EFFECTS, type Preset } from '@lantern/core/effects'
 import { isGas, isSource } from '@lantern/core/effects/gas'
 import { pickSurface } from '@lantern/core/pipeline'
 import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
+import { formOf, placeForm } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { FIRE, GAS_PLACERS } from './gas/placers.ts'
@@ -38,6 +39,8 @@ const placerOf = (tool: Tool): Placer | undefined =>
 
 /** How a tool draws: by one click, or point by point in the set or on the plate. */
 export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | undefined => {
+  if (tool === 'form-outline') return 'area'
+  if (formOf(tool)) return 'click'
   if (tool in POINTS) return 'points'
   const preset = presetOf(tool)
   if (tool === 'line' || preset?.tool === 'line') return 'line'
@@ -53,6 +56,7 @@ const say = (text: string): void => useShot.getState().set({ message: { text, go
 
 /** One click: a preset, or another kind. */
 export function placeAt(camera: Camera, tool: Tool, point: Point): void {
+  if (formOf(tool)) return placeForm(camera, tool, [point])
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
   const { document } = shot
@@ -72,6 +76,7 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
 
 /** Ends a line or an area that was drawn point by point; px of the full frame. */
 export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point[]): void {
+  if (formOf(tool)) return placeForm(camera, tool, points)
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
   const preset = presetOf(tool)

@@ -1,7 +1,7 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { pickLevel, pickSurface, shotPoint } from '@lantern/core/pipeline'
-import { isBox, isFlat, isLamp, isPiece, isThing, thingSize } from '@lantern/core/set'
+import { isBox, isFlat, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, kindInfo, makeItem, type ShotItem } from '@lantern/core/shot'
 import { type PointerEvent, useEffect, useRef, useState } from 'react'
@@ -100,7 +100,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
   const changeFor = (move: HandleDrag, point: Point): Record<string, unknown> | undefined => {
     const { item: before, start } = move
     const level = before.position[1]
-    if (move.kind === 'height' && isBox(before)) {
+    if (move.kind === 'height' && (isBox(before) || isForm(before))) {
       const foot = projectPoint(camera, before.position)
       if (!foot) return undefined
       return {
@@ -177,10 +177,10 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
       const aim = item.shape === 'point' ? undefined : projectPoint(camera, item.aim)
       if (aim) list.push(handle('aim', aim.x, aim.y, `Aim of ${item.name}`))
     }
-    if (isBox(item) || isThing(item)) {
-      const [wide, tall] = isBox(item) ? [item.width, item.height] : thingSize(item)
+    if (isBox(item) || isForm(item) || isThing(item)) {
+      const [wide, tall] = isThing(item) ? thingSize(item) : sizeOf(item)
       const top = projectPoint(camera, [item.position[0], item.position[1] + tall, item.position[2]])
-      if (top) list.push(handle('height', top.x, top.y, `${isBox(item) ? 'Height' : 'Size'} of ${item.name}`))
+      if (top) list.push(handle('height', top.x, top.y, `${isThing(item) ? 'Size' : 'Height'} of ${item.name}`))
       const angle = (-item.turn * Math.PI) / 180
       const side = projectPoint(camera, [
         item.position[0] + (Math.cos(angle) * wide) / 2,

@@ -5,6 +5,7 @@ import { FileInput } from '@/ui/FileInput.tsx'
 import { takeVolumes } from '../effects/gas/volumes.ts'
 import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
+import { FORMS, formOf } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 
 const HOW: Readonly<Record<string, string>> = {
@@ -27,7 +28,7 @@ const Add = chakra('select', {
 })
 
 /** What can be added besides what has a button of its own: presets, further kinds, gas from elsewhere, a signal. */
-export function AddMenu({ effects }: { effects: boolean }) {
+export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }) {
   const { shot, frame, set, edit, say } = useShot()
   const files = useRef<HTMLInputElement>(null)
   if (!shot) return null
@@ -36,14 +37,16 @@ export function AddMenu({ effects }: { effects: boolean }) {
       const made = newSignal(shot.document, 'Signal', frame)
       edit({ signals: { [made.id]: made.signal } })
       set({ chosen: `signal.${made.id}` })
-    } else if (what === 'elsewhere') files.current?.click()
+    } else if (formOf(what as Tool))
+      set({ tool: what as Tool, message: { text: formOf(what as Tool)?.how ?? '', good: true } })
+    else if (what === 'elsewhere') files.current?.click()
     else set({ tool: what as Tool, message: { text: HOW[presetOf(what as Tool)?.tool ?? 'place'] ?? '', good: true } })
   }
   return (
     <>
       <Add aria-label="Add" value="" onChange={(event) => add(event.target.value)}>
         <option value="" disabled>
-          {effects ? 'Other kinds' : 'Add'}
+          {effects || forms ? 'Other kinds' : 'Add'}
         </option>
         {effects && (
           <>
@@ -65,6 +68,15 @@ export function AddMenu({ effects }: { effects: boolean }) {
               ))}
             </optgroup>
           </>
+        )}
+        {forms && (
+          <optgroup label="Forms">
+            {FORMS.map(({ shape, label, how }) => (
+              <option key={shape} value={`form-${shape}`} title={how}>
+                {label}
+              </option>
+            ))}
+          </optgroup>
         )}
         <optgroup label="Signals">
           <option value="signal">Signal</option>

@@ -100,8 +100,8 @@ export function Roster() {
             Lamp
           </Press>
         )}
-        {(station === 'Effects' || station === 'Light' || station === 'Sit' || all) && (
-          <AddMenu effects={station === 'Effects' || all} />
+        {(['Set', 'Effects', 'Light', 'Sit'].includes(station) || all) && (
+          <AddMenu effects={station === 'Effects' || all} forms={station === 'Set' || all} />
         )}
         <Press plain aria-pressed={all} onClick={() => setAll(!all)}>
           {all ? 'Of this station' : 'Everything'}

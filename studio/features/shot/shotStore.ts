@@ -14,6 +14,7 @@ export type Tool =
   | 'fire'
   | `preset-${string}`
   | `add-${string}`
+  | `form-${string}`
   | 'line'
   | 'area'
   | 'box'
