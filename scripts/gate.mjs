@@ -42,7 +42,7 @@ export const policy = (nonce) =>
     "style-src 'self' 'unsafe-inline'",
     "img-src 'self' blob: data:",
     "worker-src 'self' blob:",
-    "connect-src 'self'",
+    "connect-src 'self' blob:",
     "object-src 'none'",
     "base-uri 'self'",
     "form-action 'self'",

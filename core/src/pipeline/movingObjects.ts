@@ -1,13 +1,49 @@
 import { LanternError, type Recipe } from '../base/index.ts'
 import { type Camera, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { FollowSettings, ObjectInput } from '../match/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import { conjugate, multiply, rotate, subtract, unit, type Vec3 } from '../math/index.ts'
+import type { WorldPose } from '../settings/index.ts'
 import type { MovingObject, ShotDocument } from '../shot/index.ts'
 import { exclusionMaskAt, within } from './match.ts'
 import { pickSurface } from './pick.ts'
 import { VERSIONS } from './versions.ts'
 
 // Things that move by themselves: what is followed on them, and what their solve is made from.
+
+/** Where an object is against where its geometry stands in the set: what takes a place that the solve's camera sees to where the shot's camera sees it. */
+function objectPoseOn(solve: Solve, frame: number, cameraOf: (frame: number) => Camera | undefined) {
+  const n = frame - solve.first
+  const camera = cameraOf(frame)
+  if (!camera || !solve.cameras[n]) return undefined
+  const own = solveCameraAt(solve, n)
+  const rotation = multiply(camera.rotation, conjugate(own.rotation))
+  return { rotation, position: subtract(camera.position, rotate(rotation, own.position)) }
+}
+
+/** The same at a frame that may lie between frames; undefined where it was not found. */
+export function objectPose(
+  solve: Solve,
+  frame: number,
+  cameraOf: (frame: number) => Camera | undefined,
+): WorldPose | undefined {
+  const before = objectPoseOn(solve, Math.floor(frame), cameraOf)
+  const w = frame - Math.floor(frame)
+  const after = w > 0 ? objectPoseOn(solve, Math.floor(frame) + 1, cameraOf) : undefined
+  if (!before || !after) return before ?? after
+  const turned = after.rotation.reduce((sum, part, c) => sum + part * (before.rotation[c] ?? 0), 0) < 0 ? -1 : 1
+  const mix = (a: number, b: number): number => a + w * (b - a)
+  const [p, q] = [before.position, after.position]
+  const [a, b] = [before.rotation, after.rotation]
+  return {
+    position: [mix(p[0], q[0]), mix(p[1], q[1]), mix(p[2], q[2])],
+    rotation: unit([
+      mix(a[0], turned * b[0]),
+      mix(a[1], turned * b[1]),
+      mix(a[2], turned * b[2]),
+      mix(a[3], turned * b[3]),
+    ]),
+  }
+}
 
 type Corners = ReturnType<typeof exclusionMaskAt>
 

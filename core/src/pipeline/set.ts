@@ -60,8 +60,9 @@ export function settledShot<D extends Pick<ShotDocument, 'items' | 'plate' | 'si
       const {
         motion: _,
         follows: __,
+        rides: ___,
         ...rest
-      } = { motion: undefined, follows: undefined, ...itemAt(document, item, frame, inputs) }
+      } = { motion: undefined, follows: undefined, rides: undefined, ...itemAt(document, item, frame, inputs) }
       return [id, rest]
     }),
   )

@@ -12,6 +12,7 @@ import {
   movedAndSettledAt,
   number,
   place,
+  rides,
   type Setting,
   type SettingMeta,
   type SignalInputs,
@@ -114,6 +115,7 @@ export const lampSchema = z
       ...look,
     }),
     motion,
+    rides,
     follows,
   })
   .strict()

@@ -8,6 +8,7 @@ import {
   motion,
   number,
   place,
+  rides,
   roles,
   type SettingMeta,
   toggle,
@@ -85,6 +86,7 @@ export const boxSchema = z
       group: 'Size',
     }),
     motion,
+    rides,
     follows,
   })
   .strict()
@@ -156,6 +158,7 @@ export const formSchema = z
       group: 'Row',
     }),
     motion,
+    rides,
     follows,
   })
   .strict()
@@ -246,6 +249,7 @@ export const thingSchema = z
     }),
     loops: toggle(true, { label: 'Loops', hint: 'Begins again when it ends.', group: 'Animation' }),
     motion,
+    rides,
     follows,
   })
   .strict()

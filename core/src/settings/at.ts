@@ -1,11 +1,12 @@
-import { curveAt } from '../math/index.ts'
+import { curveAt, type Vec3 } from '../math/index.ts'
 import type { Item, ItemDocument } from './item.ts'
+import { poseOfPlaced, putAt, riddenPose } from './rides.ts'
 import type { Setting } from './schema.ts'
 import { type Following, followed, type SignalInputs } from './signals.ts'
 
 // Things as they are at one frame: what follows a signal has its value, what moves is where it is.
 
-type Document = Pick<ItemDocument, 'plate' | 'signals'>
+type Document = Pick<ItemDocument, 'plate' | 'signals'> & Partial<Pick<ItemDocument, 'items'>>
 const clockOf = ({ plate }: Document) => ({ first: plate.first, rate: plate.rate[0] / plate.rate[1] })
 
 /** A value within what its setting may be. */
@@ -52,16 +53,9 @@ export function settledAt<T extends object>(
   return result as T
 }
 
-/** An item as it is at a frame, which may lie between frames. settings: those of its kind. */
-export function movedAndSettledAt<I extends Item>(
-  document: Document,
-  item: I,
-  settings: readonly Setting[],
-  frame: number,
-  inputs: SignalInputs = {},
-): I {
-  const settled = settledAt(document, item, item.follows, settings, frame, inputs)
-  if (!item.motion) return settled
+/** An item where its own keys have it. */
+function movedAt<I extends Item>(item: I, frame: number): I {
+  if (!item.motion) return item
   const { keys, curve } = item.motion
   const along = (value: (key: (typeof keys)[number]) => number): number =>
     curveAt(
@@ -75,5 +69,39 @@ export function movedAndSettledAt<I extends Item>(
     tilt: along((key) => key.tilt),
     roll: along((key) => key.roll),
   }
-  return { ...settled, ...place }
+  return { ...item, ...place }
 }
+
+/** So many things hold one another at most: a ring of them ends there. */
+const MOST_HOLDERS = 8
+type Standing = Item & { position: Vec3 }
+
+function riding<I extends Item>(document: Document, item: I, frame: number, inputs: SignalInputs, depth: number): I {
+  const moved = movedAt(item, frame)
+  const { rides = [] } = item
+  if (rides.length === 0 || depth > MOST_HOLDERS || !document.items) return moved
+  const { items } = document
+  const pose = riddenPose(
+    rides,
+    frame,
+    clockOf(document).rate,
+    (at) => poseOfPlaced(movedAt(item, at) as unknown as Standing),
+    (on, at) => {
+      if (on.startsWith('match.')) return inputs.object?.(on.slice(6), at)
+      const holder = items[on]
+      return holder && 'position' in holder
+        ? poseOfPlaced(riding(document, holder, at, inputs, depth + 1) as Standing)
+        : undefined
+    },
+  )
+  return putAt(moved as unknown as Standing, pose) as unknown as I
+}
+
+/** An item as it is at a frame, which may lie between frames: what follows a signal has its value, what moves or rides is where it is. settings: those of its kind. */
+export const movedAndSettledAt = <I extends Item>(
+  document: Document,
+  item: I,
+  settings: readonly Setting[],
+  frame: number,
+  inputs: SignalInputs = {},
+): I => riding(document, settledAt(document, item, item.follows, settings, frame, inputs), frame, inputs, 0)

@@ -1,5 +1,6 @@
 export * from './at.ts'
 export * from './fields.ts'
 export * from './item.ts'
+export * from './rides.ts'
 export * from './schema.ts'
 export * from './signals.ts'

@@ -1,5 +1,6 @@
 import type { z } from 'zod'
 import type { motion } from './fields.ts'
+import type { Ride } from './rides.ts'
 import type { Following, Signal } from './signals.ts'
 
 /** What every item of a shot has, whatever its kind. */
@@ -13,6 +14,7 @@ export interface Item {
   group?: string
   follows?: Readonly<Record<string, Following>>
   motion?: z.infer<typeof motion>
+  rides?: readonly Ride[]
 }
 
 /** The frames of a plate and their rate. */

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { curveAt, fractal3 } from '../math/index.ts'
 import { id, name } from './fields.ts'
+import type { WorldPose } from './rides.ts'
 
 // Signals: a value per frame with a name. Settings follow them as gain x signal + offset.
 
@@ -48,6 +49,8 @@ export interface SignalInputs {
   figure?(item: string, figure: string, frame: number): number | undefined
   /** Of the solved camera, m/s. */
   cameraSpeed?(frame: number): number | undefined
+  /** Where a matched object is, against where its geometry stands in the set. */
+  object?(id: string, frame: number): WorldPose | undefined
 }
 
 export interface SignalClock {

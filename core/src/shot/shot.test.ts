@@ -120,6 +120,8 @@ describe('a document', () => {
       'group',
       'mesh',
       'animation',
+      'rides',
+      'corners',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

@@ -1,13 +1,15 @@
 import { recipeKey } from '@lantern/core/base'
+import type { Solve } from '@lantern/core/data'
 import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
-import { type CameraPath, readPoints, readReading } from '@lantern/core/formats'
+import { type CameraPath, readPoints, readReading, readSolve } from '@lantern/core/formats'
 import { readingRecipe, readingValues } from '@lantern/core/pipeline'
+import type { Item } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
 import { keptCounts, keptFrames } from '../queries/results.ts'
 import { cameraPathOf } from './cameraPath.ts'
-import { manualTrackKey } from './match.ts'
+import { manualTrackKey, movingObjectKeys } from './match.ts'
 
 // What a document's results need from beside it: kept results that its signals and camera read, and files that it names.
 
@@ -43,6 +45,25 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
     if (kept) tables.set(source.reading, readingValues(readReading(await getBlob(store, kept.blob)), reading))
   }
   return tables
+}
+
+/** Solves of the matched objects that items ride on, by object. */
+export async function objectSolves(
+  store: Store,
+  document: ShotDocument,
+  reads: OutsideReads,
+): Promise<ReadonlyMap<string, Solve>> {
+  const solves = new Map<string, Solve>()
+  const rides = Object.values(document.items).flatMap((item: Item) => item.rides ?? [])
+  const wanted = new Set(rides.flatMap(({ on }) => (on.startsWith('match.') ? [on.slice(6)] : [])))
+  for (const id of wanted) {
+    if (!document.match.things[id]) continue
+    const { solve } = movingObjectKeys(document, id)
+    const [kept] = await keptFrames(store, [solve])
+    reads.note(solve, kept ? 1 : 0)
+    if (kept) solves.set(id, readSolve(await getBlob(store, kept.blob)))
+  }
+  return solves
 }
 
 /** Tables of points that items name, by blob. */

@@ -6,6 +6,7 @@ import {
   cameraAt,
   cameraSpeed,
   figureOf,
+  objectPose,
   type PictureQualityName,
   pictureFrame,
   pictureRecipe,
@@ -19,7 +20,7 @@ import type { ShotDocument } from '@lantern/core/shot'
 import { LRUCache } from 'lru-cache'
 import type { Store } from '../open.ts'
 import type { Shot } from '../queries/shots.ts'
-import { cameraPath, figureTables, OutsideReads, pointTables, readingTables } from './outside.ts'
+import { cameraPath, figureTables, OutsideReads, objectSolves, pointTables, readingTables } from './outside.ts'
 
 /** A document with all that its results need: what its signals read, its camera, its items' runs. */
 export interface ResolvedShot {
@@ -65,6 +66,7 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
   const path = await cameraPath(store, document, reads)
   const readings = await readingTables(store, document, reads)
   const points = await pointTables(store, document)
+  const objects = await objectSolves(store, document, reads)
   const cameras = new Map<number, Camera | undefined>()
   const camera = (frame: number): Camera | undefined => {
     if (!cameras.has(frame)) cameras.set(frame, cameraAt(document, path, frame))
@@ -73,6 +75,10 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
   const inputs: SignalInputs = {
     reading: (id, frame) => readings.get(id)?.get(frame),
     cameraSpeed: (frame) => cameraSpeed(camera, frame, document.plate),
+    object(id, frame) {
+      const solve = objects.get(id)
+      return solve && objectPose(solve, frame, camera)
+    },
   }
   // Runs are decided before they are made: what follows an effect's figures are the layers and lights alone.
   const items = resolveRuns(document, {

@@ -4,6 +4,7 @@ import type { Item } from '@lantern/core/settings'
 import { ITEM_SCHEMAS as SCHEMAS, SETTINGS, type ShotItem } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Motion } from '../effects/Motion.tsx'
+import { Rides } from '../effects/Rides.tsx'
 import { viewOf } from '../items/index.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
@@ -47,6 +48,7 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
         follows={'follows' in SCHEMAS[item.kind].shape ? { at: ['items', id], now: followsOf(item) } : undefined}
       />
       <Motion id={id} item={item} />
+      <Rides id={id} item={item} />
       <Flex padding="8px 14px 12px" gap="6px">
         <Press
           onClick={() =>

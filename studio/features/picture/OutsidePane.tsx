@@ -1,22 +1,51 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
 import type { Camera } from '@lantern/core/data'
-import { panTiltRoll, type Vec3 } from '@lantern/core/math'
+import { add, panTiltRoll, rotate, type Vec3 } from '@lantern/core/math'
 import { hasPath } from '@lantern/core/pipeline'
-import { useMemo, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { OutsideScene } from '../outside/OutsideScene.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 import { Overlay } from './Overlay.tsx'
 
-/** The set seen from outside: turn by dragging, come nearer with the wheel. */
+const FOCAL = 900
+interface Orbit {
+  turn: number
+  tilt: number
+  distance: number
+  focus: Vec3
+}
+
+/** The view moved along with the pointer, at the distance of what it turns about. */
+function shifted(
+  orbit: Orbit,
+  { movementX, movementY }: { movementX: number; movementY: number },
+  pane: HTMLElement | null,
+): Orbit {
+  const metres = (orbit.distance * 720) / FOCAL / Math.max(1, pane?.clientHeight ?? 600)
+  const rotation = panTiltRoll((orbit.turn * Math.PI) / 180, (orbit.tilt * Math.PI) / 180, 0)
+  return { ...orbit, focus: add(orbit.focus, rotate(rotation, [-movementX * metres, movementY * metres, 0])) }
+}
+
+/** The set seen from outside, in its bodies and lines: turned, moved along and come nearer to with the pointer. */
 export function OutsidePane() {
   const { shot, cameras, frame } = useShot()
   const state = useShot()
-  const [orbit, setOrbit] = useState({ turn: 35, tilt: -22, distance: 16 })
+  const [orbit, setOrbit] = useState<Orbit>({ turn: 35, tilt: -22, distance: 16, focus: [1, 1, 2] })
+  const pane = useRef<HTMLDivElement>(null)
+  const [shape, setShape] = useState(16 / 9)
+  useEffect(() => {
+    const watch = new ResizeObserver(([entry]) => {
+      if (entry) setShape(entry.contentRect.width / Math.max(1, entry.contentRect.height))
+    })
+    if (pane.current) watch.observe(pane.current)
+    return () => watch.disconnect()
+  }, [])
   const here = cameraNow(state, frame)
   const path = shot && hasPath(shot.document) ? cameras.cameras : here ? [here] : []
   const view = useMemo((): Camera => {
     const rotation = panTiltRoll((orbit.turn * Math.PI) / 180, (orbit.tilt * Math.PI) / 180, 0)
-    const focus: Vec3 = [1, 1, 2]
+    const { focus } = orbit
     const [sin, cos] = [Math.sin((orbit.turn * Math.PI) / 180), Math.cos((orbit.turn * Math.PI) / 180)]
     const flat = orbit.distance * Math.cos((orbit.tilt * Math.PI) / 180)
     return {
@@ -26,14 +55,15 @@ export function OutsidePane() {
         focus[2] + cos * flat,
       ],
       rotation,
-      focalPx: 900,
-      centre: [640, 360],
+      focalPx: FOCAL,
+      // As wide as the pane is, so that nothing is stretched.
+      centre: [360 * shape, 360],
       k1: 0,
       k2: 0,
-      width: 1280,
+      width: 720 * shape,
       height: 720,
     }
-  }, [orbit])
+  }, [orbit, shape])
   return (
     <Flex
       flex="1"
@@ -49,16 +79,18 @@ export function OutsidePane() {
         })
       }
       onPointerMove={(event) => {
-        if (event.buttons & 4 || (event.buttons & 1 && event.altKey) || event.buttons & 2)
+        if (event.buttons & 4 || (event.buttons & 2 && event.shiftKey)) setOrbit(shifted(orbit, event, pane.current))
+        else if (event.buttons & 2)
           setOrbit({
             ...orbit,
             turn: orbit.turn - event.movementX * 0.4,
-            tilt: Math.min(-2, Math.max(-88, orbit.tilt - event.movementY * 0.3)),
+            tilt: Math.min(20, Math.max(-89, orbit.tilt - event.movementY * 0.3)),
           })
       }}
       onContextMenu={(event) => event.preventDefault()}
     >
-      <Box position="relative" flex="1" minHeight="0">
+      <Box ref={pane} position="relative" flex="1" minHeight="0">
+        <OutsideScene camera={view} here={here} />
         <Overlay camera={view} path={path} outside />
       </Box>
       <Flex
@@ -71,7 +103,7 @@ export function OutsidePane() {
         borderColor="hair"
         color="faint"
       >
-        outside · right button turns, wheel comes nearer
+        outside · right button turns, with Shift it moves along; wheel nears
       </Flex>
     </Flex>
   )

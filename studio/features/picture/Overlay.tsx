@@ -231,7 +231,7 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         } else if (tool === 'box') {
           drag.current = { kind: 'box', start: point }
           svg.current?.setPointerCapture(event.pointerId)
-        } else if (!outside && station !== 'Sit') {
+        } else if (station !== 'Sit') {
           const hit = pickSurface(document, camera, point[0], point[1], frame)
           const near = items.find(
             ([, one]) => kindInfo(one).station !== 'Set' && one.shown && footHit(camera, one, point, 26 * unit),

@@ -1,7 +1,8 @@
 import type { EffectContext } from '@lantern/core/effects'
-import { cameraSpeed, figureOf, readingValues, settledShot } from '@lantern/core/pipeline'
-import { frameRate, type SignalInputs } from '@lantern/core/settings'
+import { cameraSpeed, figureOf, objectPose, readingValues, settledShot } from '@lantern/core/pipeline'
+import { frameRate, type Item, type SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
+import { useMatchFiles } from '../match/matchData.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
 import { usePoints } from './points.ts'
 import { cameraNow, type ShotState } from './shotStore.ts'
@@ -41,15 +42,19 @@ export function inputsNow(state: Seen): SignalInputs {
       return figureOf(document.items[item], table, name, frame, rate)
     },
     cameraSpeed: (frame) => cameraSpeed((n) => cameraNow(state, n), frame, document.plate),
+    object(id, frame) {
+      const solve = useMatchFiles.getState().solves[status?.match.things[id]?.solve.key ?? '']
+      return solve && objectPose(solve, frame, (n) => cameraNow(state, n))
+    },
   }
 }
 
 /** What an effect needs from beside the document, as it is known here now. */
 export function effectContextNow(state: Seen): EffectContext {
-  const { reading, cameraSpeed: speed } = inputsNow(state)
+  const { reading, cameraSpeed: speed, object } = inputsNow(state)
   const { tables } = usePoints.getState()
   return {
-    inputs: { reading, cameraSpeed: speed },
+    inputs: { reading, cameraSpeed: speed, object },
     camera: (frame) => cameraNow(state, frame),
     points: (blob, frame) => tables[blob]?.at(frame),
   }
@@ -63,7 +68,7 @@ export function documentAt(state: Seen & Pick<ShotState, 'shot'>, frame: number)
   if (!document) return undefined
   if (
     Object.keys(document.signals).length === 0 &&
-    !Object.values(document.items).some((item) => 'motion' in item && item.motion)
+    !Object.values(document.items).some(({ motion, rides }: Item) => motion || rides?.length)
   )
     return document
   const made = settledShot(document, frame, inputsNow(state))
