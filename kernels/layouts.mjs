@@ -73,6 +73,22 @@ export const LAYOUTS = {
     surfaceMap: 'at',
     emissionMap: 'at',
     doubleSided: 'i32',
+    /** A plate's frame that was projected on it (Projection), 0: none. */
+    plate: 'at',
+  },
+  /** A frame of the plate on a thing: its light (r g b 0 floats), the camera that it was seen through, where the thing stood then, and the light that fell on it. */
+  Projection: {
+    pixels: 'at',
+    width: 'i32',
+    height: 'i32',
+    view: 'at',
+    rotation: 'f32x4',
+    place: 'f32x3',
+    scale: 'f32',
+    sun: 'f32x3',
+    sunColour: 'f32x4',
+    skyColour: 'f32x4',
+    bounce: 'f32x4',
   },
   /** A picture with its smaller versions (each half the size), r g b a as bytes. */
   Texture: {

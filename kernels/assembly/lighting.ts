@@ -5,11 +5,12 @@ import {
   sceneBounce, sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, sceneLobes, sceneSkyColour, sceneSun, sceneSunColour, sceneSunDisc, sceneTop,
 } from './layouts.generated'
 import { lampDistance, lampDX, lampDY, lampDZ, lampFalloff, lampOn, opensUp } from './lamps'
+import { kept, moved } from './projection'
 import { castAny, castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
 import { lampList, MOST_LAMPS } from './scratch'
 import { diffuse, lobeShare, mirror, reflects, scatter, takeSurface, towardX, towardY, towardZ } from './shading'
-import { alphaAtHit, base, flatX, flatY, flatZ, metal, roughness, smoothX, smoothY, smoothZ, takeMaterial } from './surface'
+import { alphaAtHit, base, flatX, flatY, flatZ, metal, projected, roughness, smoothX, smoothY, smoothZ, takeMaterial } from './surface'
 
 // Light on a thing where a ray met it: sun, sky and surroundings, one bounce, lamps and fires. All in plate value.
 
@@ -23,6 +24,8 @@ export const SEE_THROUGH = 16
 /** Of what is lit: by the plate's own light and by effects. */
 export let lit: v128 = f32x4.splat(0)
 export let effect: v128 = f32x4.splat(0)
+/** By lamps that were set up. */
+let lampLit: v128 = f32x4.splat(0)
 
 /** Pairs of a sample, from the number that its hit begins with. */
 export const SUN = 0
@@ -190,18 +193,21 @@ function addLamp(scene: usize, stack: usize, scratch: usize, time: f32, sample: 
   if (through <= 0) return
   if (sceneGasCount(scene)) through *= transmittanceOfAll(sceneGases(scene), sceneGasCount(scene), x, y, z, dx, dy, dz, distance)
   const light = f32x4.mul(f32x4.splat(sent * through / chance), f32x4.mul(back, f32x4.replace_lane(v128.load(lampIntensity(lamp)), 3, 0)))
-  if (lampSetUp(lamp)) lit = f32x4.add(lit, light)
+  if (lampSetUp(lamp)) lampLit = f32x4.add(lampLit, light)
   else effect = f32x4.add(effect, light)
 }
 
-/** Lights the surface that takeMaterial read, at a place that a ray met after t metres. Left in lit and effect. sample, pair: the numbers that its directions come from. */
-export function shade(scene: usize, stack: usize, scratch: usize, time: f32, sample: u32, pair: u32, dx: f32, dy: f32, dz: f32, px: f32, py: f32, pz: f32, t: f32, wide: f32, bounces: bool): void {
+/** Lights the surface that takeMaterial read, at a place that a ray met after t metres. Left in lit, lampLit and effect. lampsOnly: no sun and sky. sample, pair: the numbers that its directions come from. */
+function shadeSurface(scene: usize, stack: usize, scratch: usize, time: f32, sample: u32, pair: u32, dx: f32, dy: f32, dz: f32, px: f32, py: f32, pz: f32, t: f32, wide: f32, bounces: bool, lampsOnly: bool): void {
   const clear = clearance(px, py, pz, t)
   const x = px + flatX * clear, y = py + flatY * clear, z = pz + flatZ * clear
   const fx = flatX, fy = flatY, fz = flatZ
   takeSurface(sceneLobes(scene), smoothX, smoothY, smoothZ, dx, dy, dz, base, metal, roughness)
   lit = f32x4.splat(0)
   effect = f32x4.splat(0)
+  lampLit = f32x4.splat(0)
+  if (sceneLampCount(scene)) addLamp(scene, stack, scratch, time, sample, pair, x, y, z, 0, wide)
+  if (lampsOnly) return
   samplePair(sample, pair + SUN)
   towardsSun(scene, pairX, pairY)
   if (sunX * fx + sunY * fy + sunZ * fz > 0) {
@@ -210,7 +216,6 @@ export function shade(scene: usize, stack: usize, scratch: usize, time: f32, sam
     if (through > 0 && sceneGasCount(scene)) through *= transmittanceOfAll(sceneGases(scene), sceneGasCount(scene), x, y, z, sunX, sunY, sunZ, 1e9)
     lit = f32x4.mul(f32x4.splat(through), f32x4.mul(back, v128.load(sceneSunColour(scene))))
   }
-  if (sceneLampCount(scene)) addLamp(scene, stack, scratch, time, sample, pair, x, y, z, 0, wide)
   // One ray for the light all round: by the lobe or by the cosine, as often as each of them counts.
   const matt = (f32x4.extract_lane(diffuse, 0) + f32x4.extract_lane(diffuse, 1) + f32x4.extract_lane(diffuse, 2)) * <f32>(1.0 / 3.0)
   const lobe: f32 = !bounces || lobeShare < 0.002 ? 0 : max<f32>(0.05, lobeShare / (lobeShare + matt))
@@ -223,4 +228,15 @@ export function shade(scene: usize, stack: usize, scratch: usize, time: f32, sam
   if (!v128.any_true(weight) || towardX * fx + towardY * fy + towardZ * fz <= 0) return
   const light = incoming(scene, stack, time, x, y, z, towardX, towardY, towardZ, 0, bounces)
   lit = f32x4.add(lit, f32x4.mul(f32x4.splat(1 / (mirrors ? lobe : 1 - lobe)), f32x4.mul(weight, light)))
+}
+
+/** The same with the plate that was projected on it: what has not moved shows it, what has is lit anew, to four times its light at most. */
+export function shade(scene: usize, stack: usize, scratch: usize, time: f32, sample: u32, pair: u32, dx: f32, dy: f32, dz: f32, px: f32, py: f32, pz: f32, t: f32, wide: f32, bounces: bool): void {
+  const plate = projected, light = kept, anew = moved
+  shadeSurface(scene, stack, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, bounces, plate && anew == 0)
+  if (plate) {
+    const again = f32x4.add(f32x4.mul(f32x4.splat(1 - anew), light), f32x4.mul(f32x4.splat(anew), lit))
+    lit = f32x4.min(f32x4.mul(f32x4.splat(4), light), again)
+  }
+  lit = f32x4.add(lit, lampLit)
 }

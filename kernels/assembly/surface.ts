@@ -1,8 +1,9 @@
 import {
-  instanceMaterial, instanceMesh, INSTANCE_BYTES, MATERIAL_BYTES, materialBase, materialBaseMap, materialCutoff, materialEmission, materialEmissionMap, materialMetal, materialNormalMap, materialNormalScale, materialRoughness, materialSurfaceMap,
+  instanceMaterial, instanceMesh, INSTANCE_BYTES, MATERIAL_BYTES, materialBase, materialBaseMap, materialCutoff, materialEmission, materialEmissionMap, materialMetal, materialNormalMap, materialNormalScale, materialPlate, materialRoughness, materialSurfaceMap,
   meshBlockColours, meshBlockDeforms, meshBlockIndices, meshBlockNormals, meshBlockParts, meshBlockUvs, textureHeight, textureWidth,
 } from './layouts.generated'
-import { hitInstance, hitLane, hitPacket, hitTriangle, hitU, hitV, poseAt, poseScale, r00, r01, r02, r10, r11, r12, r20, r21, r22 } from './rays'
+import { hitInstance, hitLane, hitPacket, hitTriangle, hitU, hitV, poseAt, poseScale, poseX, poseY, poseZ, r00, r01, r02, r10, r11, r12, r20, r21, r22 } from './rays'
+import { relit, takeProjection } from './projection'
 import { PACKET } from './tree'
 import { sampleTexture } from './texture'
 
@@ -20,6 +21,9 @@ export let base: v128 = f32x4.splat(0)
 export let emission: v128 = f32x4.splat(0)
 export let metal: f32 = 0
 export let roughness: f32 = 1
+
+/** Whether the plate was projected on it: then projection.ts has what it holds. */
+export let projected: bool = false
 
 let edgeUX: f32 = 0, edgeUY: f32 = 0, edgeUZ: f32 = 0, edgeVX: f32 = 0, edgeVY: f32 = 0, edgeVZ: f32 = 0
 
@@ -140,6 +144,24 @@ export function alphaAtHit(instances: usize, time: f32, wide: f32): f32 {
   return cutoff > 0 ? (alpha < cutoff ? <f32>0 : <f32>1) : alpha
 }
 
+/** Takes the plate that is projected on the hit: what has not moved shows it as it was, what has is lit anew. */
+function takePlate(projection: usize, mesh: usize, time: f32): void {
+  const moving = meshBlockDeforms(mesh) != 0
+  const x = edge(0, time, moving) + hitU * edgeUX + hitV * edgeVX, y = edge(16, time, moving) + hitU * edgeUY + hitV * edgeVY, z = edge(32, time, moving) + hitU * edgeUZ + hitV * edgeVZ
+  let nx = edgeUY * edgeVZ - edgeUZ * edgeVY, ny = edgeUZ * edgeVX - edgeUX * edgeVZ, nz = edgeUX * edgeVY - edgeUY * edgeVX
+  const l: f32 = 1 / sqrt(max<f32>(1e-30, nx * nx + ny * ny + nz * nz))
+  nx *= l
+  ny *= l
+  nz *= l
+  turn(nx, ny, nz)
+  const wx = poseX + poseScale * (r00 * x + r01 * y + r02 * z), wy = poseY + poseScale * (r10 * x + r11 * y + r12 * z), wz = poseZ + poseScale * (r20 * x + r21 * y + r22 * z)
+  takeProjection(projection, x, y, z, nx, ny, nz, wx, wy, wz, turnedX, turnedY, turnedZ)
+  base = f32x4.replace_lane(f32x4.min(relit, f32x4.splat(1)), 3, f32x4.extract_lane(base, 3))
+  emission = f32x4.splat(0)
+  metal = 0
+  roughness = 1
+}
+
 /** Reads the surface that was met by a ray of this direction. wide: width of its footprint, m. */
 export function takeMaterial(instances: usize, time: f32, dx: f32, dy: f32, dz: f32, wide: f32): void {
   takeFlat(instances, time, dx, dy, dz)
@@ -183,6 +205,8 @@ export function takeMaterial(instances: usize, time: f32, dx: f32, dy: f32, dz: 
   }
   const cutoff = materialCutoff(material), alpha = f32x4.extract_lane(base, 3)
   base = f32x4.replace_lane(base, 3, cutoff < 0 ? <f32>1 : cutoff > 0 ? (alpha < cutoff ? <f32>0 : <f32>1) : alpha)
+  projected = materialPlate(material) != 0
+  if (projected) takePlate(materialPlate(material), mesh, time)
   // A shading normal that looks away from where it is seen is brought back.
   const away = smoothX * dx + smoothY * dy + smoothZ * dz
   if (away > -0.02) {

@@ -9,6 +9,7 @@ import {
   lightOfPlate,
   meshBlobs,
   neededFrames,
+  plateFrames,
   plateImage,
   renderPicture,
   stackSettings,
@@ -105,7 +106,7 @@ async function fetched(path: string): Promise<Uint8Array> {
 }
 
 /** The plate of a frame, as light is added to it. */
-async function plateOf(request: LaidFrom): Promise<FloatImage> {
+async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
   const { document, frame, size } = request
   const { plate } = document
   const key = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
@@ -115,7 +116,11 @@ async function plateOf(request: LaidFrom): Promise<FloatImage> {
   )
 }
 
-async function readPlate({ document: { plate }, frame, size }: LaidFrom): Promise<FloatImage> {
+async function readPlate({
+  document: { plate },
+  frame,
+  size,
+}: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
   const bytes = await fetched(`/api/assets/${plate.asset}/${frame}?size=${size}`)
   if (bytes[0] === 0x76) {
     const exr = readExr(bytes, 'plate')
@@ -212,6 +217,9 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
   if (there) return { picture: there, passing }
   const meshes = await meshesOf(document, frame)
   const round = await surroundingsOf(document)
+  const carried = new Map<number, FloatImage>()
+  for (const number of plateFrames(document, frame))
+    carried.set(number, await plateOf({ document, frame: number, size: 'half' }))
   const kept = new Map<string, GasFrame>()
   await Promise.all(
     wanted.map(
@@ -231,7 +239,7 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
         source.at,
         (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
         'look',
-        { meshes: (blob) => meshes.get(blob), trees, surroundings: round },
+        { meshes: (blob) => meshes.get(blob), trees, surroundings: round, plates: (number) => carried.get(number) },
       ),
     ),
     passing,

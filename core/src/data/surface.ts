@@ -1,3 +1,6 @@
+import type { Quaternion, Vec3 } from '../math/index.ts'
+import type { Camera } from './camera.ts'
+import type { FloatImage } from './image.ts'
 import type { Mesh } from './mesh.ts'
 
 /** A picture on a surface: r g b a as bytes, rows from the top. */
@@ -26,6 +29,12 @@ export interface Material {
   /** Roughness in green, metal in blue. */
   surfaceMap?: Texture
   emissionMap?: Texture
+  /** A frame of the plate (3 channels of light) that is projected on it: through that frame's camera, on the thing as it stood then. */
+  plate?: {
+    image: FloatImage
+    camera: Camera
+    pose: { rotation: Quaternion; place: Vec3; scale: number }
+  }
 }
 
 export const PLAIN: Material = {

@@ -1,6 +1,6 @@
-import { SCENE_BYTES, VIEW_BYTES, writeScene, writeView } from '@lantern/kernels'
+import { PROJECTION_BYTES, SCENE_BYTES, VIEW_BYTES, writeProjection, writeScene, writeView } from '@lantern/kernels'
 import type { Crew } from '../base/index.ts'
-import type { Camera, FloatImage } from '../data/index.ts'
+import type { Camera, FloatImage, Material } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 import { inWorld, type LaidGas, uploadGas } from './gases.ts'
 import { FLAGS, type Instance, uploadInstances } from './instances.ts'
@@ -86,6 +86,31 @@ export interface LaidScene {
   lit: readonly number[]
 }
 
+/** Lays frames of the plate that are projected on things; each picture once. */
+function projectionUploader(crew: Crew, light: PlateLight) {
+  const pictures = new Map<FloatImage, number>()
+  const { sun, sky, bounce } = lightColours(light)
+  return ({ image, camera, pose }: NonNullable<Material['plate']>): number => {
+    const pixels = pictures.get(image) ?? layLight(crew, image, 64)
+    pictures.set(image, pixels)
+    const at = crew.heap.alloc(PROJECTION_BYTES)
+    writeProjection(crew.heap, at, {
+      pixels,
+      width: image.width,
+      height: image.height,
+      view: uploadView(crew, resized(camera, image.width, image.height)),
+      rotation: pose.rotation,
+      place: pose.place,
+      scale: pose.scale,
+      sun: light.sunDirection,
+      sunColour: [...sun, 0],
+      skyColour: [...sky, 0],
+      bounce: [...bounce, 0],
+    })
+    return at
+  }
+}
+
 /** Lays pieces and things out, and the tree over them. */
 function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number; back: number }) {
   const trees = frame.trees ?? treeStore()
@@ -98,7 +123,7 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
     laid.set(key, made)
     return made
   }
-  const upload = materialUploader(crew, forward)
+  const upload = materialUploader(crew, forward, projectionUploader(crew, frame.light))
   const pieces = frame.pieces.map(
     (piece, number): Instance => ({
       ...meshOf(piece),

@@ -68,7 +68,11 @@ function uploadTexture(crew: Crew, texture: Texture, tables: ByteTables): number
 }
 
 /** Lays materials on the heap one after another; textures that several share lie there once. */
-export function materialUploader(crew: Crew, tables: ByteTables): (materials: readonly Material[]) => number {
+export function materialUploader(
+  crew: Crew,
+  tables: ByteTables,
+  projection: (plate: NonNullable<Material['plate']>) => number,
+): (materials: readonly Material[]) => number {
   const laid = new Map<Texture, number>()
   const of = (texture: Texture | undefined): number => {
     if (!texture) return 0
@@ -91,6 +95,7 @@ export function materialUploader(crew: Crew, tables: ByteTables): (materials: re
         surfaceMap: of(material.surfaceMap),
         emissionMap: of(material.emissionMap),
         doubleSided: Number(material.doubleSided),
+        plate: material.plate ? projection(material.plate) : 0,
       }),
     )
     return at

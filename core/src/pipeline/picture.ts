@@ -15,12 +15,22 @@ import {
   type TreeStore,
 } from '../picture/index.ts'
 import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
-import { effectOf, kindInfo, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import { effectOf, isDrawn, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
-import { drawThings, type MeshSource, type ShutterFrames, thingKeys } from './things.ts'
+import {
+  carriedKeys,
+  drawCarried,
+  drawThings,
+  type MeshSource,
+  type PlateOn,
+  type PlateSource,
+  platesOn,
+  type ShutterFrames,
+  thingKeys,
+} from './things.ts'
 import { VERSIONS } from './versions.ts'
 
 export type PictureQualityName = 'look' | 'final'
@@ -58,6 +68,8 @@ export interface PictureFrame {
   before?: Camera
   after?: Camera
   instances: readonly EffectInstance[]
+  /** What of the plate items have on them, by item. */
+  plateOn?: Readonly<Record<string, PlateOn>>
   inputs?: SignalInputs
 }
 
@@ -83,7 +95,7 @@ export function pictureFrame(
     before: frame > first ? cameras(frame - 1) : undefined,
     after: frame < last ? cameras(frame + 1) : undefined,
     instances: instancesAt(document, frame, inputs),
-    inputs,
+    plateOn: platesOn(document, cameras, frame, inputs),
   }
 }
 
@@ -119,6 +131,8 @@ export function pictureRecipe(
   const blurs = quality === 'final' && document.camera.shutter > 0
   const things = thingKeys(document, shutterFrames(document, at, quality), quality, at.inputs)
   const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
+  const open = shutterFrames(document, at, quality)
+  const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, camera)
   // What the set sends on to things is the plate's own picture.
   const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
@@ -134,6 +148,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...plate } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
+      ...(carried.length > 0 ? { carried, plate: document.plate.asset, encoding: document.plate.encoding } : {}),
       ...(quality === 'final' && lens ? { lens } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
@@ -187,7 +202,7 @@ function layersOf(
   others: readonly LayerDrawables[],
 ): LayerDrawables[] {
   const layers = new Map<string, Drawable[]>()
-  for (const [id, item] of itemsInOrder(document)) if (kindInfo(item).drawn) layers.set(layerIdOf(id, item), [])
+  for (const [id, item] of itemsInOrder(document)) if (isDrawn(item)) layers.set(layerIdOf(id, item), [])
   for (const instance of instances) {
     const data = instance.frames.map(({ frame }) => dataOf(instance.of, frame))
     const effect = effectOf(document.items[instance.of])
@@ -212,6 +227,8 @@ export interface PictureTools {
   surroundings?: FloatImage
   /** Meshes of things by blob; those that are not there are left out. */
   meshes?: MeshSource
+  /** Frames of the plate that are projected on items. */
+  plates?: PlateSource
   /** Trees over meshes, kept from frame to frame. */
   trees?: TreeStore
   /** Only this part, in px of the picture. */
@@ -228,7 +245,14 @@ export function renderPicture(
   at: PictureFrame,
   dataOf: (item: string, frame: number) => unknown,
   quality: PictureQualityName,
-  { progress, changed = {}, meshes = () => undefined, surroundings, ...tools }: PictureTools = {},
+  {
+    progress,
+    changed = {},
+    meshes = () => undefined,
+    plates = () => undefined,
+    surroundings,
+    ...tools
+  }: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
   try {
@@ -239,13 +263,15 @@ export function renderPicture(
     const open = shutterFrames(document, at, quality)
     const things = drawThings(document, open, quality, meshes, at.inputs)
     const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
+    const sources = { meshes, plates, on: at.plateOn ?? {} }
+    const carried = drawCarried(document, at.frame, open, quality, sources, at.inputs)
     const layers = layersOf(
       document,
       at.instances,
       dataOf,
       { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
       quality === 'final' ? crew : undefined,
-      [...things.layers, ...lamps],
+      [...things.layers, ...carried, ...lamps],
     )
     const frame = {
       pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],

@@ -1,16 +1,20 @@
 import { canonicalJson, textKey } from '../base/index.ts'
 import type { Pose, ScenePiece } from '../picture/index.ts'
-import { meshKeyOf, meshOf, type PieceItem, piecesAt, turnOf } from '../set/index.ts'
+import { carriesPlate, meshKeyOf, meshOf, type PieceItem, piecesAt, turnOf } from '../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../settings/index.ts'
 import { itemAt, SETTINGS, type ShotDocument, sitAt } from '../shot/index.ts'
 import type { ShutterFrames } from './things.ts'
 
 const poseOf = (item: PieceItem): Pose => ({ rotation: turnOf(item), place: item.position, scale: 1 })
 
+/** Pieces that have no plate on them: those are drawn. */
+const standingPieces = (document: ItemDocument, frame: number, inputs?: SignalInputs): [string, PieceItem][] =>
+  piecesAt(document, frame, inputs).filter(([, item]) => !carriesPlate(item))
+
 /** The pieces that the picture's rays meet, as they stand when the shutter opens and closes. */
 export function scenePieces(document: ItemDocument, frames: ShutterFrames, inputs?: SignalInputs): ScenePiece[] {
   const closing = new Map(piecesAt(document, frames.closing, inputs))
-  return piecesAt(document, frames.opening, inputs).map(([id, item]) => ({
+  return standingPieces(document, frames.opening, inputs).map(([id, item]) => ({
     key: meshKey(item),
     mesh: meshOf(item),
     opening: poseOf(item),
@@ -40,7 +44,7 @@ export function pieceKeys(
   meshes = new Map<PieceItem, string>(),
 ): PieceKey[] {
   const closing = new Map(piecesAt(document, frames.closing, inputs))
-  return piecesAt(document, frames.opening, inputs).map(([id, item]) => {
+  return standingPieces(document, frames.opening, inputs).map(([id, item]) => {
     const mesh = meshes.get(item) ?? meshKey(item)
     meshes.set(item, mesh)
     const after = closing.get(id)

@@ -1,6 +1,8 @@
 import { canonicalJson, textKey } from '../base/index.ts'
 import {
   type AssetMaterial,
+  type Camera,
+  type FloatImage,
   type Material,
   type MeshAsset,
   type PictureUse,
@@ -9,7 +11,19 @@ import {
   type Texture,
 } from '../data/index.ts'
 import type { LayerDrawables, ScenePiece, Thing } from '../picture/index.ts'
-import { type AssetMoment, animationMoment, surfaceOf, type ThingItem, thingPose, thingsAt } from '../set/index.ts'
+import {
+  type AssetMoment,
+  animationMoment,
+  type CarryingItem,
+  carriedAt,
+  meshKeyOf,
+  meshOf as pieceMesh,
+  poseOfCarrying,
+  surfaceOf,
+  type ThingItem,
+  thingPose,
+  thingsAt,
+} from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
 import { layerIdOf } from '../shot/index.ts'
 
@@ -63,17 +77,19 @@ export const thingKeys = (
   quality: 'look' | 'final',
   inputs?: SignalInputs,
 ): unknown[] =>
-  openThings(document, frames, inputs).map(({ id, opening, closing, moment }) => ({
-    layer: layerIdOf(id, opening),
-    mesh: meshBlob(opening, quality),
-    opening: thingPose(opening),
-    ...(frames.opening === frames.closing ? {} : { closing: thingPose(closing) }),
-    way: opening.way,
-    shadow: opening.shadow,
-    tint: opening.tint,
-    roughness: opening.roughness,
-    ...(moment ? { moment } : {}),
-  }))
+  openThings(document, frames, inputs)
+    .filter(({ opening }) => opening.carries === 'nothing')
+    .map(({ id, opening, closing, moment }) => ({
+      layer: layerIdOf(id, opening),
+      mesh: meshBlob(opening, quality),
+      opening: thingPose(opening),
+      ...(frames.opening === frames.closing ? {} : { closing: thingPose(closing) }),
+      way: opening.way,
+      shadow: opening.shadow,
+      tint: opening.tint,
+      roughness: opening.roughness,
+      ...(moment ? { moment } : {}),
+    }))
 
 const surfaces = new WeakMap<MeshAsset, SurfaceMesh>()
 /** An asset's mesh; one that stands still is made once. */
@@ -126,6 +142,7 @@ export function drawThings(
     const mesh = meshOf(loaded.asset, moment)
     const key = moment ? textKey(canonicalJson({ blob, moment })) : blob
     const own = { key, mesh, opening: thingPose(opening), closing: thingPose(closing) }
+    if (opening.carries !== 'nothing') continue
     if (opening.way === 'set') {
       pieces.push({ ...own, holdsOut: true, receives: true })
       continue
@@ -137,3 +154,81 @@ export function drawThings(
   }
   return { layers, pieces }
 }
+
+/** A frame of the plate as light, 3 channels of any of its sizes. */
+export type PlateSource = (frame: number) => FloatImage | undefined
+
+/** The frames of the plate that a frame's items have on them. */
+export const plateFrames = (document: ItemDocument, frame: number): number[] => [
+  ...new Set(carriedAt(document, frame, { opening: frame, closing: frame }).map((one) => one.frame)),
+]
+
+const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
+  item.kind === 'thing' ? meshBlob(item, quality) : meshKeyOf(item)
+
+/** What an item has on it: a frame of the plate, seen through its camera, with the item as it stood then. */
+export interface PlateOn {
+  frame: number
+  camera: Camera
+  pose: ReturnType<typeof poseOfCarrying>
+}
+
+/** What items have on them when a frame is shown, by item; none of those whose frame has no camera. */
+export const platesOn = (
+  document: ItemDocument,
+  cameras: (frame: number) => Camera | undefined,
+  frame: number,
+  inputs?: SignalInputs,
+): Record<string, PlateOn> =>
+  Object.fromEntries(
+    carriedAt(document, frame, { opening: frame, closing: frame }, inputs).flatMap(({ id, frame: own, pose }) => {
+      const camera = cameras(own)
+      return camera ? [[id, { frame: own, camera, pose }]] : []
+    }),
+  )
+
+/** What carries the plate as a picture's recipe names it. */
+export const carriedKeys = (
+  document: ItemDocument,
+  frame: number,
+  open: ShutterFrames,
+  quality: 'look' | 'final',
+  on: Readonly<Record<string, PlateOn>>,
+  inputs?: SignalInputs,
+): unknown[] =>
+  carriedAt(document, frame, open, inputs).map(({ id, opening, closing }) => ({
+    layer: layerIdOf(id, opening),
+    mesh: formKeyOf(opening, quality),
+    opening: poseOfCarrying(opening),
+    ...(open.opening === open.closing ? {} : { closing: poseOfCarrying(closing) }),
+    on: on[id],
+  }))
+
+/** What carries the plate as the picture draws it. One whose mesh, camera or plate is not there is left out. */
+export const drawCarried = (
+  document: ItemDocument,
+  frame: number,
+  open: ShutterFrames,
+  quality: 'look' | 'final',
+  sources: { meshes: MeshSource; plates: PlateSource; on: Readonly<Record<string, PlateOn>> },
+  inputs?: SignalInputs,
+): LayerDrawables[] =>
+  carriedAt(document, frame, open, inputs).flatMap(({ id, opening, closing }) => {
+    const on = sources.on[id]
+    const image = on && sources.plates(on.frame)
+    const loaded = opening.kind === 'thing' ? sources.meshes(meshBlob(opening, quality)) : undefined
+    const mesh = opening.kind === 'thing' ? loaded && meshOf(loaded.asset, undefined) : pieceMesh(opening)
+    if (!on || !image || !mesh) return []
+    const key = textKey(canonicalJson(formKeyOf(opening, quality)))
+    const { parts: _, ...form } = mesh as SurfaceMesh
+    const material: Material = { ...PLAIN, plate: { image, camera: on.camera, pose: on.pose } }
+    const thing: Thing = {
+      kind: 'thing',
+      key: `${key}-plate`,
+      mesh: form,
+      materials: [material],
+      opening: poseOfCarrying(opening),
+      closing: poseOfCarrying(closing),
+    }
+    return [{ id: layerIdOf(id, opening), drawables: [thing] }]
+  })

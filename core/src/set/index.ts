@@ -1,3 +1,4 @@
+export * from './carried.ts'
 export * from './forms.ts'
 export * from './kinds.ts'
 export * from './lamps.ts'

@@ -37,6 +37,27 @@ const leaning = {
   }),
 }
 
+/** The plate on a piece or thing. */
+const carrying = {
+  carries: choice(['nothing', 'frozen', 'moving'], 'nothing', {
+    label: 'Plate on it',
+    hint: 'It is seen with the plate on it, and takes that along where it goes: one frame of it, or the frame that is shown.',
+    group: 'Plate',
+    touches: 'picture',
+  }),
+  frozen: number(-1e6, 1e7, 0, {
+    label: 'Frame',
+    unit: '',
+    span: [0, 2000],
+    step: 1,
+    hint: 'The frame that is kept on it; 0: the plate’s first.',
+    group: 'Plate',
+    touches: 'picture',
+    still: true,
+    when: { carries: ['frozen'] },
+  }),
+}
+
 export const groundSchema = z
   .object({
     ...common,
@@ -85,6 +106,7 @@ export const boxSchema = z
       hint: 'From front to back.',
       group: 'Size',
     }),
+    ...carrying,
     motion,
     rides,
     follows,
@@ -157,6 +179,7 @@ export const formSchema = z
       hint: 'From one of the row to the next.',
       group: 'Row',
     }),
+    ...carrying,
     motion,
     rides,
     follows,
@@ -248,6 +271,7 @@ export const thingSchema = z
       group: 'Animation',
     }),
     loops: toggle(true, { label: 'Loops', hint: 'Begins again when it ends.', group: 'Animation' }),
+    ...carrying,
     motion,
     rides,
     follows,

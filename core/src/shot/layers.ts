@@ -1,5 +1,5 @@
 import { type Item, type ItemDocument, itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
-import { kindInfo, type ShotItem } from './itemKinds.ts'
+import { isDrawn, type ShotItem } from './itemKinds.ts'
 import { SETTINGS } from './settings.ts'
 import { type Layer, PLAIN_LAYER, type SitSettings } from './sit.ts'
 
@@ -23,7 +23,7 @@ export function shotLayers(
 ): ShotLayer[] {
   const layers = new Map<string, ShotLayer & { items: string[] }>()
   for (const [id, item] of itemsInOrder(document)) {
-    if (!kindInfo(item).drawn) continue
+    if (!isDrawn(item)) continue
     const layer = layerIdOf(id, item)
     const there = layers.get(layer)
     if (there) there.items.push(id)

@@ -1,4 +1,5 @@
 import { Cancelled, LanternError } from '@lantern/core/base'
+import type { FloatImage } from '@lantern/core/data'
 import type { EffectInstance } from '@lantern/core/effects'
 import { readSurroundings, writePicture } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
@@ -10,6 +11,7 @@ import {
   type PictureQualityName,
   type PictureTools,
   pictureFrame,
+  plateFrames,
   renderPicture,
 } from '@lantern/core/pipeline'
 import { thingsAt } from '@lantern/core/set'
@@ -83,9 +85,17 @@ async function extras(
   document: ShotDocument,
   frame: number,
   quality: PictureQualityName,
-): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'surroundings'>> {
+): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'plates' | 'surroundings'>> {
+  const { asset, encoding } = document.plate
+  const lightAt = async (number: number): Promise<FloatImage> => {
+    const half = await getBlob(store, await assetFrame(store, asset, number, 'half'))
+    return lightOfPlate(crew, await plateLinear(half, encoding), document.sit, encoding)
+  }
+  const carried = new Map<number, FloatImage>()
+  for (const number of plateFrames(document, frame)) carried.set(number, await lightAt(number))
+  const plates = (number: number): FloatImage | undefined => carried.get(number)
   const things = thingsAt(document, frame)
-  if (things.length === 0) return {}
+  if (things.length === 0) return { plates }
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
   readers.set(store, read)
   const meshes = new Map<string, LoadedMesh>()
@@ -98,15 +108,11 @@ async function extras(
       }),
     )
   }
-  const tools: Pick<PictureTools, 'meshes' | 'surroundings'> = { meshes: (blob) => meshes.get(blob) }
+  const tools: Pick<PictureTools, 'meshes' | 'plates' | 'surroundings'> = { meshes: (blob) => meshes.get(blob), plates }
   const { sky, surroundings } = document.light
   if (sky === 'picture' && surroundings)
     tools.surroundings = readSurroundings(await getBlob(store, surroundings.blob), surroundings.file, nodeDeflate)
-  if (quality === 'look') return tools
-  const { asset, encoding } = document.plate
-  const half = await getBlob(store, await assetFrame(store, asset, frame, 'half'))
-  const plate = lightOfPlate(crew, await plateLinear(half, encoding), document.sit, encoding)
-  return { ...tools, plate }
+  return quality === 'look' ? tools : { ...tools, plate: carried.get(frame) ?? (await lightAt(frame)) }
 }
 
 /** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */

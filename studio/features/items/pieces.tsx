@@ -1,9 +1,11 @@
+'use client'
 import type { Camera } from '@lantern/core/data'
 import { add, rotate, type Vec3 } from '@lantern/core/math'
 import { type FormItem, formBounds, formTurn, type PieceItem, type PieceKindName } from '@lantern/core/set'
 import type { ItemOfKind } from '@lantern/core/shot'
 import { Box, Mountain, Shapes } from 'lucide-react'
 import { blockPath, chainPath, cornersOf } from '../picture/lines.ts'
+import { CarriedPlate } from '../set/CarriedPlate.tsx'
 import type { Icon, ItemView } from './view.ts'
 
 const piece = (icon: Icon, kindName: string): ItemView<PieceItem> => ({
@@ -46,6 +48,13 @@ function formPath(camera: Camera, item: FormItem): string {
 /** How the set's pieces are shown. */
 export const PIECE_VIEWS: { readonly [K in PieceKindName]: ItemView<ItemOfKind<K>> } = {
   ground: piece(Mountain, 'ground'),
-  box: piece(Box, 'box'),
-  form: { icon: Shapes, kindName: 'form', describe: ({ shape }) => shape, outline: formPath, radius: () => 0 },
+  box: { ...piece(Box, 'box'), tools: ({ id, item }) => <CarriedPlate id={id} item={item} /> },
+  form: {
+    icon: Shapes,
+    kindName: 'form',
+    describe: ({ shape }) => shape,
+    outline: formPath,
+    radius: () => 0,
+    tools: ({ id, item }) => <CarriedPlate id={id} item={item} />,
+  },
 }

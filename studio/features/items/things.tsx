@@ -7,6 +7,7 @@ import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { blockPath } from '../picture/lines.ts'
+import { CarriedPlate } from '../set/CarriedPlate.tsx'
 import { MESH_ACCEPT, swapThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
 import type { ItemView } from './view.ts'
@@ -103,6 +104,7 @@ export const THING_VIEW: ItemView<ThingItem> = {
   icon: Package,
   kindName: 'thing',
   panel: ({ id, item }) => <ThingPanel id={id} item={item} />,
+  tools: ({ id, item }) => <CarriedPlate id={id} item={item} />,
   outline: (camera, item) => blockPath(camera, thingCorners(item)),
   radius: (item) => Math.max(...thingSize(item)) / 2,
 }

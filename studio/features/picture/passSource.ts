@@ -58,7 +58,7 @@ export function sourceOf(
   const needed = neededFrames(at.instances)
   if (needed.size + standing(document, frame) === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
-  const look = [at.instances, settled?.items, settled?.light, at.camera, state.alone]
+  const look = [at.instances, settled?.items, settled?.light, at.camera, at.plateOn, state.alone]
   const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {
     const one = status?.items[item]
     const run = one?.derived.at(-1) ?? one
@@ -81,6 +81,7 @@ export function sourceOf(
   }
   if (keys.length === needed.size) return { source, from: 'runs', mark: JSON.stringify([keys, look]) }
   const forms = burnt.map(({ key, forms: of }) => [key, ...of])
-  if (forms.length + keys.length > 0) return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
+  // What stands in the shot by itself waits for no gas.
+  if (forms.length + keys.length + standing(document, frame) > 0) return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }

@@ -1,0 +1,40 @@
+'use client'
+import { Flex, Text } from '@chakra-ui/react'
+import { bestPlateFrame, type CarryingItem } from '@lantern/core/set'
+import { Press } from '@/ui/Press.tsx'
+import { cameraNow, useShot } from '../shot/shotStore.ts'
+
+/** Puts a frame of the plate on a piece or thing: the one that shows it whole and largest, or the one that is looked at. */
+export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
+  const state = useShot()
+  const { shot, frame, edit, set } = state
+  if (!shot) return null
+  const put = (frozen: number): void => edit({ items: { [id]: { carries: 'frozen', frozen } } })
+  const best = (): void => {
+    const found = bestPlateFrame(shot.document, item, (n) => cameraNow(state, n))
+    if (found === undefined)
+      set({
+        message: {
+          text: `No frame shows all of ${item.name}: go to the best one and press “This frame”.`,
+          good: false,
+        },
+      })
+    else put(found)
+  }
+  return (
+    <Flex gap="6px" align="center" padding="8px 14px 0" wrap="wrap">
+      <Text color="faint">Plate on it</Text>
+      <Press disabled={item.locked} onClick={best}>
+        Best frame
+      </Press>
+      <Press disabled={item.locked} onClick={() => put(frame)}>
+        This frame
+      </Press>
+      {item.carries === 'frozen' && (
+        <Text className="num" color="fact" data-frozen>
+          {item.frozen || shot.document.plate.first}
+        </Text>
+      )}
+    </Flex>
+  )
+}
