@@ -95,17 +95,26 @@ export function picturedSky(picture: FloatImage, turn: number, { sunShare, skyCo
   return image
 }
 
-/** Where a surroundings picture is brightest: degrees from behind the set to the right, and above the horizon. Spots smaller than a hundredth of its width count by their mean. */
+/** Where a surroundings picture is brightest: degrees from behind the set to the right, and above the horizon. The middle of what shines there, so that a spot of several pixels counts as one. */
 export function brightestSpot({ width, height, data }: FloatImage): { from: number; height: number } {
-  const cell = Math.max(1, Math.round(width / 128))
-  let [best, at] = [-1, [0, 0] as readonly [number, number]]
-  for (let y = 0; y + cell <= height; y += cell)
-    for (let x = 0; x + cell <= width; x += cell) {
-      let sum = 0
-      for (let v = y; v < y + cell; v++)
-        for (let u = x; u < x + cell; u++)
-          for (let c = 0; c < 3; c++) sum += (c === 1 ? 0.7 : 0.15) * (data[(v * width + u) * 3 + c] ?? 0)
-      if (sum > best) [best, at] = [sum, [x + cell / 2, y + cell / 2]]
+  let [best, atX, atY] = [-1, 0, 0]
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const own = luminance(data, (y * width + x) * 3)
+      if (own > best) [best, atX, atY] = [own, x, y]
     }
-  return { from: ((((at[0] / width - 0.5) * 360) % 360) + 360) % 360, height: 90 - (at[1] / height) * 180 }
+  const reach = Math.ceil(width / 40)
+  let [sum, right, down] = [0, 0, 0]
+  for (let v = -reach; v <= reach; v++)
+    for (let u = -reach; u <= reach; u++) {
+      const [x, y] = [(atX + u + width) % width, atY + v]
+      const own = y < 0 || y >= height ? 0 : luminance(data, (y * width + x) * 3)
+      // What is less than half as bright is the sky round it.
+      if (own < 0.5 * best) continue
+      sum += own
+      right += own * u
+      down += own * v
+    }
+  const [x, y] = [atX + 0.5 + right / sum, atY + 0.5 + down / sum]
+  return { from: ((x / width - 0.5) * 360 + 360) % 360, height: 90 - (y / height) * 180 }
 }
