@@ -1,10 +1,9 @@
 import { blackBodyXyz, intoGamut, rec709 } from '../light/index.ts'
 import { cos, radians } from '../math/index.ts'
 import type { Lamp, LayerDrawables } from '../picture/index.ts'
-import { type LampItem, lampAxis, lampEdges, lampsAt, thingsAt } from '../set/index.ts'
+import { carriedAt, type LampItem, lampAxis, lampEdges, lampsAt, thingsAt } from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
 import { layerIdOf, type ShotDocument } from '../shot/index.ts'
-import { plateFrames } from './things.ts'
 
 /** A black body's colour against a plate's white (D65), of luminance 1. */
 export function kelvinColour(kelvin: number): [number, number, number] {
@@ -54,7 +53,9 @@ export const drawLamps = (
 
 /** How much stands in a shot by itself, without a run that has to be kept: things, lamps, and what has the plate on it. */
 export const standing = (document: ItemDocument, frame: number): number =>
-  thingsAt(document, frame).length + lampsAt(document, frame).length + plateFrames(document, frame).length
+  thingsAt(document, frame).length +
+  lampsAt(document, frame).length +
+  carriedAt(document, frame, { opening: frame, closing: frame }).length
 
 /** A shot in which one light shines alone: a lamp's, or 'plateLight' for sun and sky. Fires give no light then. */
 export function lightAlone<D extends Pick<ShotDocument, 'items' | 'light' | 'sit'>>(document: D, alone: string): D {

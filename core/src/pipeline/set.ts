@@ -1,6 +1,6 @@
 import { canonicalJson, textKey } from '../base/index.ts'
 import type { Pose, ScenePiece } from '../picture/index.ts'
-import { carriesPlate, meshKeyOf, meshOf, type PieceItem, piecesAt, turnOf } from '../set/index.ts'
+import { isSeen, meshKeyOf, meshOf, type PieceItem, piecesAt, turnOf } from '../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../settings/index.ts'
 import { itemAt, SETTINGS, type ShotDocument, sitAt } from '../shot/index.ts'
 import type { ShutterFrames } from './things.ts'
@@ -9,7 +9,7 @@ const poseOf = (item: PieceItem): Pose => ({ rotation: turnOf(item), place: item
 
 /** Pieces that have no plate on them: those are drawn. */
 const standingPieces = (document: ItemDocument, frame: number, inputs?: SignalInputs): [string, PieceItem][] =>
-  piecesAt(document, frame, inputs).filter(([, item]) => !carriesPlate(item))
+  piecesAt(document, frame, inputs).filter(([, item]) => !isSeen(item))
 
 /** The pieces that the picture's rays meet, as they stand when the shutter opens and closes. */
 export function scenePieces(document: ItemDocument, frames: ShutterFrames, inputs?: SignalInputs): ScenePiece[] {

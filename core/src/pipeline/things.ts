@@ -160,7 +160,11 @@ export type PlateSource = (frame: number) => FloatImage | undefined
 
 /** The frames of the plate that a frame's items have on them. */
 export const plateFrames = (document: ItemDocument, frame: number): number[] => [
-  ...new Set(carriedAt(document, frame, { opening: frame, closing: frame }).map((one) => one.frame)),
+  ...new Set(
+    carriedAt(document, frame, { opening: frame, closing: frame }).flatMap(({ opening, frame: own }) =>
+      opening.carries === 'surface' ? [] : [own],
+    ),
+  ),
 ]
 
 const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
@@ -187,7 +191,13 @@ export const platesOn = (
     }),
   )
 
-/** What carries the plate as a picture's recipe names it. */
+const surfaceOfPiece = (item: Exclude<CarryingItem, ThingItem>): Partial<Material> => ({
+  base: [...item.surfaceColour, 1],
+  roughness: item.roughness,
+  metal: item.metal,
+})
+
+/** What is drawn with the plate or a surface on it, as a picture's recipe names it. */
 export const carriedKeys = (
   document: ItemDocument,
   frame: number,
@@ -201,10 +211,10 @@ export const carriedKeys = (
     mesh: formKeyOf(opening, quality),
     opening: poseOfCarrying(opening),
     ...(open.opening === open.closing ? {} : { closing: poseOfCarrying(closing) }),
-    on: on[id],
+    ...(opening.carries === 'surface' ? { surface: surfaceOfPiece(opening) } : { on: on[id] }),
   }))
 
-/** What carries the plate as the picture draws it. One whose mesh, camera or plate is not there is left out. */
+/** The same as the picture draws it. One whose mesh, camera or plate is not there is left out. */
 export const drawCarried = (
   document: ItemDocument,
   frame: number,
@@ -218,10 +228,15 @@ export const drawCarried = (
     const image = on && sources.plates(on.frame)
     const loaded = opening.kind === 'thing' ? sources.meshes(meshBlob(opening, quality)) : undefined
     const mesh = opening.kind === 'thing' ? loaded && meshOf(loaded.asset, undefined) : pieceMesh(opening)
-    if (!on || !image || !mesh) return []
+    const bare = opening.carries === 'surface'
+    if (!mesh || (!bare && !(on && image))) return []
     const key = textKey(canonicalJson(formKeyOf(opening, quality)))
     const { parts: _, ...form } = mesh as SurfaceMesh
-    const material: Material = { ...PLAIN, plate: { image, camera: on.camera, pose: on.pose } }
+    const material: Material = {
+      ...PLAIN,
+      ...(bare ? surfaceOfPiece(opening) : {}),
+      ...(on && image && !bare ? { plate: { image, camera: on.camera, pose: on.pose } } : {}),
+    }
     const thing: Thing = {
       kind: 'thing',
       key: `${key}-plate`,

@@ -6,11 +6,11 @@ import { isPiece } from './pieces.ts'
 import type { BoxItem, FormItem, ThingItem } from './schema.ts'
 import { isThing, THING_SETTINGS, thingPose } from './things.ts'
 
-// Pieces and things that have the plate projected on them: they are seen, and take it along.
+// Pieces and things that have the plate projected on them, which they take along, and pieces with a surface of their own.
 
 export type CarryingItem = BoxItem | FormItem | ThingItem
-/** Whether the plate is projected on an item. */
-export const carriesPlate = (item: Item): item is CarryingItem =>
+/** Whether an item is drawn with the plate on it, or with a surface of its own. */
+export const isSeen = (item: Item): item is CarryingItem =>
   'carries' in item && item.carries !== 'nothing' && (isPiece(item) || isThing(item))
 
 export const poseOfCarrying = (item: CarryingItem): { rotation: Quaternion; place: Vec3; scale: number } =>
@@ -25,7 +25,7 @@ export const plateFrameOf = (document: ItemDocument, item: CarryingItem, frame: 
   return item.carries === 'moving' ? frame : Math.min(last, Math.max(first, Math.round(item.frozen || first)))
 }
 
-/** One that carries the plate while the shutter is open, the frame that it has on it, and where it stood then. */
+/** One that is drawn while the shutter is open, the frame of the plate that it has on it, and where it stood then. */
 export interface Carried {
   id: string
   opening: CarryingItem
@@ -34,7 +34,7 @@ export interface Carried {
   pose: ReturnType<typeof poseOfCarrying>
 }
 
-/** All shown items that carry the plate, in the roster's order. */
+/** All shown items that are drawn so, in the roster's order. */
 export const carriedAt = (
   document: ItemDocument,
   frame: number,
@@ -42,7 +42,7 @@ export const carriedAt = (
   inputs?: SignalInputs,
 ): Carried[] =>
   itemsInOrder(document).flatMap(([id, item]): Carried[] => {
-    if (!item.shown || !carriesPlate(item)) return []
+    if (!item.shown || !isSeen(item)) return []
     const own = plateFrameOf(document, item, frame)
     return [
       {

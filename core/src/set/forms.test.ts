@@ -35,6 +35,7 @@ describe('A form', () => {
     ['ramp', 1.5],
     ['cylinder', (Math.PI / 4) * 2 * 1.5],
     ['outline', 3 * 1.5],
+    ['ball', (Math.PI / 6) * 2 * 1.5 * 1],
   ])('that is a %s faces outward and holds what it should', (shape, expected) => {
     expect(volume(formTriangles(ofShape(shape))) / expected).toBeCloseTo(1, 1.8)
   })
@@ -68,7 +69,8 @@ describe('A form', () => {
       const t = meetPiece(item, { from, along })
       expect(t, `from ${from}`).toBeDefined()
       const met = along.map((part, c) => (from[c] ?? 0) + part * (t ?? 0)) as unknown as [number, number, number]
-      expect(Math.abs(distanceTo(solid, met)), `from ${from}`).toBeLessThan(2e-3)
+      // Gas meets a ball that is cut coarser than the one that is seen.
+      expect(Math.abs(distanceTo(solid, met)), `from ${from}`).toBeLessThan(shape === 'ball' ? 0.05 : 2e-3)
       expect(distanceTo(solid, [from[0], from[1], from[2]])).toBeGreaterThan(0)
     }
   })

@@ -1,5 +1,13 @@
 import { ShapeUtils, Vector2 } from 'three'
-import { type ConvexPart, formMesh, formPlanes, type Mesh, type pixelRay, prism, type Solid } from '../data/index.ts'
+import {
+  type ConvexPart,
+  formMesh,
+  formPlanes,
+  type pixelRay,
+  prism,
+  type Solid,
+  type SurfaceMesh,
+} from '../data/index.ts'
 import {
   add,
   conjugate,
@@ -7,6 +15,7 @@ import {
   cross,
   dot,
   noise3,
+  normalise,
   panTiltRoll,
   type Quaternion,
   radians,
@@ -100,7 +109,26 @@ function lump({ width, height, depth, variant }: FormItem): ConvexPart[] {
   return parts
 }
 
+/** A ball's rings from its foot to its top, and corners of each: fine enough to be seen, and coarse enough for gas. */
+const BALL = { seen: [48, 96], met: [10, 16] } as const
+/** A ball that stands on its foot. */
+function ball({ width, height, depth }: FormItem, [rings, sides]: readonly [number, number]): ConvexPart {
+  const corners = Array.from({ length: (rings + 1) * sides }, (_, n): Vec3 => {
+    const [up, round] = [(Math.floor(n / sides) / rings) * Math.PI, (-(n % sides) / sides) * 2 * Math.PI]
+    return [(sin(up) * cos(round) * width) / 2, ((1 - cos(up)) * height) / 2, (sin(up) * sin(round) * depth) / 2]
+  })
+  const faces = Array.from({ length: rings * sides }, (_, n) => {
+    const [ring, side] = [Math.floor(n / sides) * sides, n % sides]
+    const next = (side + 1) % sides
+    const face = [ring + side, ring + next, ring + sides + next, ring + sides + side]
+    // At the poles two corners are one.
+    return ring === 0 ? face.slice(1) : ring === (rings - 1) * sides ? face.slice(0, 3) : face
+  })
+  return { corners, faces }
+}
+
 function onePart(item: FormItem): ConvexPart[] {
+  if (item.shape === 'ball') return [ball(item, BALL.met)]
   if (item.shape === 'ramp') return [ramp(item)]
   if (item.shape === 'cylinder') return [prism(roundRing(item.width, item.depth), 0, item.height)]
   return item.shape === 'outline' ? outline(item) : lump(item)
@@ -145,12 +173,29 @@ export function formBounds(item: FormItem): { low: Vec3; high: Vec3 } {
   return low[0] <= high[0] ? { low, high } : { low: [0, 0, 0], high: [0, item.height, 0] }
 }
 
-/** A lump's triangles but for those within it. */
-export function formTriangles(item: FormItem): Mesh {
+/** A form's triangles: a lump's but for those within it, a ball's finer than what gas stops at, and smooth. */
+export function formTriangles(item: FormItem): SurfaceMesh {
+  if (item.shape === 'ball') return ballTriangles(item)
   const parts = formParts(item)
   return formMesh(
     item.shape === 'lump' ? parts.map(({ corners, faces }) => ({ corners, faces: faces.slice(0, 1) })) : parts,
   )
+}
+
+function ballTriangles(item: FormItem): SurfaceMesh {
+  const own = ball(item, BALL.seen)
+  const places = shifts(item)
+  const mesh = formMesh(
+    places.map((x) => ({ corners: own.corners.map((at): Vec3 => [at[0] + x, at[1], at[2]]), faces: own.faces })),
+  )
+  const each = mesh.positions.length / places.length
+  const normals = new Float32Array(mesh.positions.length)
+  for (let n = 0; n < normals.length; n += 3) {
+    const x = (mesh.positions[n] ?? 0) - (places[Math.floor(n / each)] ?? 0)
+    const [y, z] = [(mesh.positions[n + 1] ?? 0) - item.height / 2, mesh.positions[n + 2] ?? 0]
+    normals.set(normalise([x / item.width ** 2, y / item.height ** 2, z / item.depth ** 2]), n)
+  }
+  return { ...mesh, normals }
 }
 
 /** What gas stops at. */

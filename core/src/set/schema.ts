@@ -37,24 +37,54 @@ const leaning = {
   }),
 }
 
+const carried = {
+  label: 'Seen with',
+  hint: 'Nothing: the plate shows it. Else it is drawn: with a frame of the plate that it takes along, with the frame that is shown, or with a surface of its own.',
+  group: 'Look',
+  touches: 'picture',
+} as const
 /** The plate on a piece or thing. */
 const carrying = {
-  carries: choice(['nothing', 'frozen', 'moving'], 'nothing', {
-    label: 'Plate on it',
-    hint: 'It is seen with the plate on it, and takes that along where it goes: one frame of it, or the frame that is shown.',
-    group: 'Plate',
-    touches: 'picture',
-  }),
+  carries: choice(['nothing', 'frozen', 'moving'], 'nothing', carried),
   frozen: number(-1e6, 1e7, 0, {
     label: 'Frame',
     unit: '',
     span: [0, 2000],
     step: 1,
-    hint: 'The frame that is kept on it; 0: the plate’s first.',
-    group: 'Plate',
+    hint: 'The frame of the plate that is kept on it; 0: the first.',
+    group: 'Look',
     touches: 'picture',
     still: true,
     when: { carries: ['frozen'] },
+  }),
+}
+
+/** A surface without pictures, for pieces that are drawn. */
+const surface = { group: 'Look', touches: 'picture', when: { carries: ['surface'] } } as const
+const surfaced = {
+  ...carrying,
+  carries: choice(['nothing', 'frozen', 'moving', 'surface'], 'nothing', carried),
+  surfaceColour: colour.default([0.18, 0.18, 0.18]).meta({
+    label: 'Colour',
+    hint: 'Share of the light that it sends back: 0.18 is middle grey.',
+    step: 0.01,
+    ...surface,
+  } satisfies SettingMeta),
+  roughness: number(0, 1, 0.8, {
+    label: 'Roughness',
+    unit: '',
+    span: [0, 1],
+    step: 0.01,
+    hint: 'Less is glossier.',
+    ...surface,
+  }),
+  metal: number(0, 1, 0, {
+    label: 'Metal',
+    unit: '',
+    span: [0, 1],
+    step: 0.01,
+    hint: '1 mirrors in its own colour.',
+    ...surface,
   }),
 }
 
@@ -106,14 +136,14 @@ export const boxSchema = z
       hint: 'From front to back.',
       group: 'Size',
     }),
-    ...carrying,
+    ...surfaced,
     motion,
     rides,
     follows,
   })
   .strict()
 
-export const FORM_SHAPES = ['ramp', 'cylinder', 'outline', 'lump'] as const
+export const FORM_SHAPES = ['ramp', 'cylinder', 'ball', 'outline', 'lump'] as const
 export const formSchema = z
   .object({
     ...common,
@@ -123,7 +153,7 @@ export const formSchema = z
     ...leaning,
     shape: choice(FORM_SHAPES, 'ramp', {
       label: 'Shape',
-      hint: 'A ramp, a cylinder, an outline that is raised, or an irregular lump.',
+      hint: 'A ramp, a cylinder, a ball, an outline that is raised, or an irregular lump.',
       group: 'Size',
     }),
     width: number(0.01, 500, 1, {
@@ -133,7 +163,7 @@ export const formSchema = z
       step: 0.01,
       hint: 'From side to side.',
       group: 'Size',
-      when: { shape: ['ramp', 'cylinder', 'lump'] },
+      when: { shape: ['ramp', 'cylinder', 'ball', 'lump'] },
     }),
     height: number(0.01, 500, 1, {
       label: 'Height',
@@ -150,7 +180,7 @@ export const formSchema = z
       step: 0.01,
       hint: 'From front to back.',
       group: 'Size',
-      when: { shape: ['ramp', 'cylinder', 'lump'] },
+      when: { shape: ['ramp', 'cylinder', 'ball', 'lump'] },
     }),
     /** Corners of an outline, m to the right and towards the camera from its place, round it one way or the other. */
     corners: z.array(corner).min(3).max(60).optional(),
@@ -179,7 +209,7 @@ export const formSchema = z
       hint: 'From one of the row to the next.',
       group: 'Row',
     }),
-    ...carrying,
+    ...surfaced,
     motion,
     rides,
     follows,

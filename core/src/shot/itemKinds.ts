@@ -2,7 +2,7 @@ import { z } from 'zod'
 import type { Effect } from '../effects/effect.ts'
 import { EFFECTS } from '../effects/index.ts'
 import {
-  carriesPlate,
+  isSeen,
   LAMP_SETTINGS,
   lampSchema,
   PIECE_KINDS,
@@ -88,7 +88,7 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
 
 export const kindInfo = ({ kind }: { kind: ItemKind }): ItemKindInfo => ITEM_KINDS[kind]
 /** Whether an item is seen in the picture, and so has a layer. */
-export const isDrawn = (item: ShotItem): boolean => kindInfo(item).drawn || carriesPlate(item)
+export const isDrawn = (item: ShotItem): boolean => kindInfo(item).drawn || isSeen(item)
 /** The effect whose item it is; undefined for a piece of the set. */
 export const effectOf = (item: { kind: ItemKind } | undefined): Effect | undefined =>
   item && ITEM_KINDS[item.kind].effect

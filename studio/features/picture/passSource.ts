@@ -82,6 +82,7 @@ export function sourceOf(
   if (keys.length === needed.size) return { source, from: 'runs', mark: JSON.stringify([keys, look]) }
   const forms = burnt.map(({ key, forms: of }) => [key, ...of])
   // What stands in the shot by itself waits for no gas.
-  if (forms.length + keys.length + standing(document, frame) > 0) return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
+  if (forms.length + keys.length + standing(document, frame) > 0)
+    return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }

@@ -5,7 +5,7 @@ import { FileInput } from '@/ui/FileInput.tsx'
 import { takeVolumes } from '../effects/gas/volumes.ts'
 import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
-import { FORMS, formOf } from '../set/forms.ts'
+import { BALLS, FORMS, formOf } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 
 const HOW: Readonly<Record<string, string>> = {
@@ -69,6 +69,13 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
             </optgroup>
           </>
         )}
+        <optgroup label="To judge the light by">
+          {BALLS.map(({ id, label }) => (
+            <option key={id} value={`form-${id}`}>
+              {label}
+            </option>
+          ))}
+        </optgroup>
         {forms && (
           <optgroup label="Forms">
             {FORMS.map(({ shape, label, how }) => (

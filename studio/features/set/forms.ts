@@ -11,6 +11,7 @@ const round = (value: number): number => Math.round(value * 1000) / 1000
 export const FORMS = [
   { shape: 'ramp', label: 'Ramp', how: 'Click where its foot is.' },
   { shape: 'cylinder', label: 'Cylinder', how: 'Click where its foot is.' },
+  { shape: 'ball', label: 'Ball', how: 'Click where it lies.' },
   {
     shape: 'outline',
     label: 'Raised outline',
@@ -18,8 +19,16 @@ export const FORMS = [
   },
   { shape: 'lump', label: 'Lump', how: 'Click where it lies.' },
 ] as const
+/** Balls to judge the light by: middle grey, and a mirror. */
+export const BALLS = [
+  { id: 'grey', label: 'Grey ball', surfaceColour: [0.18, 0.18, 0.18], roughness: 1, metal: 0 },
+  { id: 'mirror', label: 'Mirror ball', surfaceColour: [0.9, 0.9, 0.9], roughness: 0.05, metal: 1 },
+] as const
+/** Their size, m. */
+const BALL = 0.3
+const ballOf = (tool: Tool) => BALLS.find(({ id }) => tool === `form-${id}`)
 export const formOf = (tool: Tool): (typeof FORMS)[number] | undefined =>
-  FORMS.find(({ shape }) => tool === `form-${shape}`)
+  FORMS.find(({ shape }) => (ballOf(tool) ? shape === 'ball' : tool === `form-${shape}`))
 
 /** Puts a form where it was clicked, or raises the outline that was drawn point by point. */
 export function placeForm(camera: Camera, tool: Tool, points: readonly Point[]): void {
@@ -47,9 +56,20 @@ export function placeForm(camera: Camera, tool: Tool, points: readonly Point[]):
         corners: hits.map((at): [number, number] => [round(at[0] - (middle[0] ?? 0)), round(at[2] - (middle[1] ?? 0))]),
       }
     : {}
+  const judged = ballOf(tool)
+  const size = { width: BALL, height: BALL, depth: BALL }
+  const own = judged
+    ? {
+        ...size,
+        carries: 'surface',
+        surfaceColour: judged.surfaceColour,
+        roughness: judged.roughness,
+        metal: judged.metal,
+      }
+    : {}
   const id = `form-${crypto.randomUUID().slice(0, 6)}`
   const order = Math.max(0, ...Object.values(items).map((item) => item.order)) + 1
-  const name = `${form.label} ${count + 1}`
-  edit({ items: { [id]: makeItem('form', { name, order, position, shape: form.shape, ...made }) } })
-  set({ chosen: id, tool: 'choose', station: 'Set' })
+  const name = judged?.label ?? `${form.label} ${count + 1}`
+  edit({ items: { [id]: makeItem('form', { name, order, position, shape: form.shape, ...made, ...own }) } })
+  set({ chosen: id, tool: 'choose', ...(judged ? {} : { station: 'Set' as const }) })
 }
