@@ -11,7 +11,6 @@ import {
 import { brightestSpot } from '@lantern/core/picture'
 import { z } from 'zod'
 import { nodeDeflate } from './io/deflate.ts'
-import { takeMeshFile } from './io/meshes.ts'
 
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
@@ -43,7 +42,11 @@ async function read(): Promise<unknown> {
     const picture = readSurroundings(bytes, file, nodeDeflate)
     return { exr: writeSurroundings(picture, nodeDeflate), ...brightestSpot(picture) }
   }
-  if (what === 'mesh') return takeMeshFile(bytes, file)
+  if (what === 'mesh') {
+    // What only meshes need is loaded for them alone.
+    const { takeMeshFile } = await import('./io/meshes.ts')
+    return takeMeshFile(bytes, file)
+  }
   return { grids: (await readVdb(bytes, file, undefined, undefined, true)).skipped }
 }
 

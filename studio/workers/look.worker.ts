@@ -1,14 +1,16 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
-import { type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
+import { type Camera, type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
 import { readExr, readGasFrame, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   composeFrame,
   goldenHash,
+  LOOK_SCALE,
   type LoadedMesh,
   lightOfPlate,
   meshBlobs,
   neededFrames,
+  type PictureTools,
   plateFrames,
   plateImage,
   renderPicture,
@@ -18,6 +20,7 @@ import {
 import type { ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { Drafts } from './drafts.ts'
+import { fetched, few, pixelsOf } from './fetched.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
@@ -56,26 +59,6 @@ async function crewOf(threads: number): Promise<Crew> {
   return made
 }
 
-/** A few of the newest values, oldest dropped first. */
-function few<T>(most: number): { get(key: string): T | undefined; put(key: string, value: T): T } {
-  const map = new Map<string, T>()
-  return {
-    get(key) {
-      const value = map.get(key)
-      if (value !== undefined) {
-        map.delete(key)
-        map.set(key, value)
-      }
-      return value
-    },
-    put(key, value) {
-      map.set(key, value)
-      if (map.size > most) map.delete(map.keys().next().value ?? '')
-      return value
-    },
-  }
-}
-
 const plates = few<FloatImage>(24)
 const picturesKept = few<Picture>(12)
 const ownPictures = few<Picture>(48)
@@ -91,19 +74,6 @@ const keptGas = few<GasFrame>(16)
 const surroundings = few<FloatImage>(3)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
-
-async function fetched(path: string): Promise<Uint8Array> {
-  const response = await fetch(path)
-  if (!response.ok) {
-    const body = (await response.json().catch(() => ({}))) as { message?: string; remedy?: string; code?: string }
-    throw new LanternError(
-      body.code ?? 'fetch',
-      body.message ?? 'That could not be fetched.',
-      body.remedy ?? 'Try again.',
-    )
-  }
-  return new Uint8Array(await response.arrayBuffer())
-}
 
 /** The plate of a frame, as light is added to it. */
 async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
@@ -146,9 +116,13 @@ const meshesKept = few<LoadedMesh>(12)
 const trees = treeStore(3e8)
 
 /** The lighter meshes of a frame's things, unpacked. */
-async function meshesOf(document: ShotDocument, frame: number): Promise<Map<string, LoadedMesh>> {
+async function meshesOf(
+  document: ShotDocument,
+  frame: number,
+  quality: 'look' | 'final',
+): Promise<Map<string, LoadedMesh>> {
   const found = new Map<string, LoadedMesh>()
-  for (const blob of meshBlobs(document, frame, 'look')) {
+  for (const blob of meshBlobs(document, frame, quality)) {
     const path = `/api/shots/${encodeURIComponent(document.name)}/meshes?blob=${blob}`
     found.set(blob, meshesKept.get(blob) ?? meshesKept.put(blob, await loadMesh(await fetched(path))))
   }
@@ -170,26 +144,9 @@ async function loadMesh(bytes: Uint8Array): Promise<LoadedMesh> {
   return { asset, pictures }
 }
 
-/** A packed picture as r g b a bytes, as its file has them. */
-async function pixelsOf(bytes: Uint8Array, type?: string): Promise<ImageData> {
-  const bitmap = await createImageBitmap(new Blob([bytes.slice()], type ? { type } : {}), {
-    colorSpaceConversion: 'none',
-    premultiplyAlpha: 'none',
-  })
-  const context = new OffscreenCanvas(bitmap.width, bitmap.height).getContext('2d', {
-    willReadFrequently: true,
-    colorSpace: 'srgb',
-  })
-  if (!context)
-    throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
-  context.drawImage(bitmap, 0, 0)
-  const pixels = context.getImageData(0, 0, bitmap.width, bitmap.height)
-  bitmap.close()
-  return pixels
-}
-
 /** A picture of gas that the farm has not made one of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
-async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): Promise<Found> {
+async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
+  const { document, frame, source, region } = request
   if (source.kind !== 'runs') return { passing: false }
   const { instances, camera } = source.at
   const draft = new Map<string, GasFrame>()
@@ -212,10 +169,12 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
     document.light,
     document.items,
     camera,
+    region,
   ])
   const there = ownPictures.get(key)
   if (there) return { picture: there, passing }
-  const meshes = await meshesOf(document, frame)
+  const quality = region ? 'final' : 'look'
+  const meshes = await meshesOf(document, frame, quality)
   const round = await surroundingsOf(document)
   const carried = new Map<number, FloatImage>()
   for (const number of plateFrames(document, frame))
@@ -238,8 +197,14 @@ async function gasPictureOf(crew: Crew, { document, frame, source }: LaidFrom): 
         document,
         source.at,
         (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
-        'look',
-        { meshes: (blob) => meshes.get(blob), trees, surroundings: round, plates: (number) => carried.get(number) },
+        quality,
+        {
+          meshes: (blob) => meshes.get(blob),
+          trees,
+          surroundings: round,
+          plates: (number) => carried.get(number),
+          ...(region ? await partOf(request, camera, region) : {}),
+        },
       ),
     ),
     passing,
@@ -254,12 +219,26 @@ async function surroundingsOf({ name, light }: ShotDocument): Promise<FloatImage
   return surroundings.get(blob) ?? surroundings.put(blob, readSurroundings(await fetched(path), file))
 }
 
+/** What a region is made with besides: its part of a picture as large as a look, and the plate that the set sends on. */
+async function partOf(
+  request: LaidFrom,
+  { width, height }: Camera,
+  { x, y, ...size }: NonNullable<LaidFrom['region']>,
+): Promise<Pick<PictureTools, 'size' | 'part' | 'plate'>> {
+  const [w, h] = [width * LOOK_SCALE, height * LOOK_SCALE]
+  return {
+    size: LOOK_SCALE,
+    part: { x: x * w, y: y * h, width: size.width * w, height: size.height * h },
+    plate: await plateOf(request),
+  }
+}
+
 async function keptPicture(key: string, frame: number): Promise<Picture> {
   return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
 }
 
-const fromOf = ({ frame, document, grain, source, size, dark }: LaidFrom): string =>
-  JSON.stringify([frame, document, grain, source, size, dark])
+const fromOf = ({ frame, document, grain, source, size, dark, region }: LaidFrom): string =>
+  JSON.stringify([frame, document, grain, source, size, dark, region])
 
 /** A picture that hides and shadows as it does, and gives no light. */
 const unlit = (picture: Picture): Picture => ({

@@ -22,6 +22,8 @@ export interface ComposeRequest {
   source: PassSource
   size: 'half' | 'quarter'
   exposure: number
+  /** Only this part, in shares of the picture, as the final has it. */
+  region?: { x: number; y: number; width: number; height: number }
   /** Only what light adds to it: one light's share. */
   dark?: boolean
 }

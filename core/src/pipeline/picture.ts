@@ -1,7 +1,7 @@
 import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
 import { type Camera, type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
-import { cos, radians, sin } from '../math/index.ts'
+import { conjugate, cos, radians, rotate, sin, subtract, type Vec3 } from '../math/index.ts'
 import {
   type Drawable,
   FINAL,
@@ -15,7 +15,15 @@ import {
   type TreeStore,
 } from '../picture/index.ts'
 import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
-import { effectOf, isDrawn, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import {
+  effectOf,
+  isDrawn,
+  itemAt,
+  layerIdOf,
+  type PlateLightSettings,
+  SETTINGS,
+  type ShotDocument,
+} from '../shot/index.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
@@ -96,6 +104,7 @@ export function pictureFrame(
     after: frame < last ? cameras(frame + 1) : undefined,
     instances: instancesAt(document, frame, inputs),
     plateOn: platesOn(document, cameras, frame, inputs),
+    inputs,
   }
 }
 
@@ -133,7 +142,7 @@ export function pictureRecipe(
   const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
-  const lens = lensOf(document, camera)
+  const lens = lensOf(document, at)
   // What the set sends on to things is the plate's own picture.
   const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
   return {
@@ -148,7 +157,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...plate } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
-      ...(carried.length > 0 ? { carried, plate: document.plate.asset, encoding: document.plate.encoding } : {}),
+      ...(carried.length > 0 ? { carried, round, plate: document.plate.asset, encoding: document.plate.encoding } : {}),
       ...(quality === 'final' && lens ? { lens } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
@@ -165,9 +174,15 @@ export function shutterFrames(
   return { opening: frame - half, closing: frame + half }
 }
 
+/** Metres along the view to a place; 0 behind the camera. */
+const depthOf = (camera: Camera, at: Vec3): number =>
+  Math.max(0, -rotate(conjugate(camera.rotation), subtract(at, camera.position))[2])
+
 /** The lens by the camera's notes: none where they don't say how far things are out of focus. Its focal length is the seen one, in picture widths, times the sensor's. */
-function lensOf({ camera: notes }: PictureDocument, camera: Camera): Lens | undefined {
-  const { fNumber, focus, sensor, blades, squeeze } = notes
+function lensOf(document: PictureDocument, { camera, frame, inputs }: PictureFrame): Lens | undefined {
+  const { fNumber, sensor, blades, squeeze, focusOn } = document.camera
+  const on = document.items[focusOn]
+  const focus = (on && depthOf(camera, itemAt(document, on, frame, inputs).position)) || document.camera.focus
   if (fNumber <= 0 || focus <= 0 || sensor <= 0) return undefined
   const focal = ((camera.focalPx / camera.width) * sensor) / 1000
   return { radius: focal / (2 * fNumber), focus, blades: Math.round(blades), squeeze }
@@ -231,6 +246,8 @@ export interface PictureTools {
   plates?: PlateSource
   /** Trees over meshes, kept from frame to frame. */
   trees?: TreeStore
+  /** The picture's size against the plate's, where it is not the quality's own. */
+  size?: number
   /** Only this part, in px of the picture. */
   part?: { x: number; y: number; width: number; height: number }
 }
@@ -251,13 +268,13 @@ export function renderPicture(
     meshes = () => undefined,
     plates = () => undefined,
     surroundings,
+    size = pictureScale(quality),
     ...tools
   }: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
   try {
     const light = lightAt(document, at)
-    const size = pictureScale(quality)
     const seen = scaleCamera(at.camera, size)
     const [over, under] = document.plate.rate
     const open = shutterFrames(document, at, quality)
@@ -280,7 +297,7 @@ export function renderPicture(
       light: plateLight(light, surroundings),
       quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
       shutter: shutterOf(document, at, size),
-      ...(quality === 'final' ? { lens: lensOf(document, at.camera) } : {}),
+      ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
     }
     return renderFrame(crew, { ...frame, ...tools }, progress)
   } finally {

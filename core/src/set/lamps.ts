@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { cross, normalise, scale, subtract, type Vec3 } from '../math/index.ts'
+import { cos, cross, normalise, radians, scale, sin, subtract, type Vec3 } from '../math/index.ts'
 import {
   choice,
   colour,
@@ -146,8 +146,8 @@ export function lampEdges(item: LampItem): { across: Vec3; upward: Vec3 } {
   const up: Vec3 = Math.abs(axis[1]) > 0.999 ? [0, 0, -1] : [0, 1, 0]
   const side = normalise(cross(axis, up))
   const over = cross(side, axis)
-  const turn = (item.turn * Math.PI) / 180
-  const [c, s] = [Math.cos(turn), Math.sin(turn)]
+  const turn = radians(item.turn)
+  const [c, s] = [cos(turn), sin(turn)]
   const mix = (a: Vec3, b: Vec3, p: number, q: number): Vec3 => [
     a[0] * p + b[0] * q,
     a[1] * p + b[1] * q,

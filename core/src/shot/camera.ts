@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { corner, id, number, type SettingMeta, vec3 } from '../settings/index.ts'
+import { corner, id, itemOf, number, type SettingMeta, vec3 } from '../settings/index.ts'
 
 export const lensSchema = z
   .object({ k1: z.number().min(-1).max(1).default(0), k2: z.number().min(-1).max(1).default(0) })
@@ -86,6 +86,12 @@ export const cameraSchema = z
       span: [0, 50],
       step: 0.01,
       hint: 'Distance that is sharp; 0: not known.',
+      group: 'Notes',
+      touches: 'picture',
+    }),
+    focusOn: itemOf(['thing', 'box', 'form', 'lamp', 'gas'], {
+      label: 'Focus on',
+      hint: 'The distance that is sharp goes along with it; none: as typed.',
       group: 'Notes',
       touches: 'picture',
     }),

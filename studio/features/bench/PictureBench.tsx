@@ -7,6 +7,23 @@ import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
 
+/** A part of the frame as the final has it, here and now. */
+function Region() {
+  const { region, tool, set } = useShot()
+  return (
+    <Box padding="10px 14px" borderBottomWidth="1px" borderColor="hair">
+      <Text fontWeight="600">A part of this frame</Text>
+      <Text color="soft">As the final has it: drag a box over the picture.</Text>
+      <Flex gap="6px" marginTop="6px">
+        <Press aria-pressed={tool === 'region'} onClick={() => set({ tool: tool === 'region' ? 'choose' : 'region' })}>
+          Drag a box
+        </Press>
+        {region && <Press onClick={() => set({ region: undefined, tool: 'choose' })}>Whole picture</Press>}
+      </Flex>
+    </Box>
+  )
+}
+
 /** What is kept of the pictures, and the plate's light. */
 export function PictureBench() {
   const state = useShot()
@@ -70,6 +87,7 @@ export function PictureBench() {
           </Box>
         )
       })}
+      <Region />
       <SchemaBench
         settings={SETTINGS.plateLight}
         values={shot?.document.light ?? {}}

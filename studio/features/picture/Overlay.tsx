@@ -13,7 +13,7 @@ import { SunLines } from '../light/SunLines.tsx'
 import { finishLightTool } from '../light/tools.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { type ShotState, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { cameraGlyph, chainPath, gridPath, segmentPath } from './lines.ts'
 
@@ -25,12 +25,22 @@ interface HandleDrag {
   start: Point
   item: ShotItem
 }
-type Drag = HandleDrag | { kind: 'box'; start: Point }
+type Drag = HandleDrag | { kind: 'box' | 'region'; start: Point }
 
 const WALL = { height: 2.5, depth: 0.3 } as const
 const LEAST_WALL = 0.2
 /** Frames between the cameras drawn along a path seen from outside. */
 const GLYPH_EVERY = 8
+
+/** The part of the picture between two places; undefined where it is too small to be meant. */
+function regionOf({ width, height }: Camera, from: Point, to: Point): ShotState['region'] {
+  const [x, y] = [Math.max(0, Math.min(from[0], to[0]) / width), Math.max(0, Math.min(from[1], to[1]) / height)]
+  const [right, bottom] = [
+    Math.min(1, Math.max(from[0], to[0]) / width),
+    Math.min(1, Math.max(from[1], to[1]) / height),
+  ]
+  return right - x < 0.01 || bottom - y < 0.01 ? undefined : { x, y, width: right - x, height: bottom - y }
+}
 
 /** Lines and handles over a picture, in plate pixels, through `camera`. `outside`: seen from elsewhere, with the shot's camera drawn. */
 export function Overlay({ camera, path, outside }: { camera: Camera; path?: readonly Camera[]; outside?: boolean }) {
@@ -228,8 +238,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
           )
             finishDrawing(camera, tool, drawn)
           else setDrawn([...drawn, point])
-        } else if (tool === 'box') {
-          drag.current = { kind: 'box', start: point }
+        } else if (tool === 'box' || tool === 'region') {
+          drag.current = { kind: tool, start: point }
           svg.current?.setPointerCapture(event.pointerId)
         } else if (station !== 'Sit') {
           const hit = pickSurface(document, camera, point[0], point[1], frame)
@@ -245,7 +255,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         const move = drag.current
         if (!move) return
         const point = at(event)
-        if (move.kind === 'box') setBand({ from: move.start, to: point })
+        if (!('id' in move) && move.kind === 'region') set({ region: regionOf(camera, move.start, point) })
+        else if (!('id' in move)) setBand({ from: move.start, to: point })
         else {
           const change = changeFor(move, point)
           if (change) preview({ items: { [move.id]: change } })
@@ -255,7 +266,9 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         const move = drag.current
         drag.current = undefined
         if (!move) return
-        if (move.kind === 'box') finishBox(move.start, at(event))
+        if (!('id' in move) && move.kind === 'region')
+          set({ tool: 'choose', region: regionOf(camera, move.start, at(event)) })
+        else if (!('id' in move)) finishBox(move.start, at(event))
         else {
           const change = changeFor(move, at(event))
           if (change) edit({ items: { [move.id]: change } })
@@ -357,6 +370,18 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
             />
           )
         })()}
+      {state.region && !outside && (
+        <rect
+          data-region
+          x={state.region.x * width}
+          y={state.region.y * height}
+          width={state.region.width * width}
+          height={state.region.height * height}
+          fill="none"
+          stroke={COLOURS.lamp}
+          strokeWidth={1.4 * unit}
+        />
+      )}
       {handles()}
     </svg>
   )

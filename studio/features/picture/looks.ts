@@ -192,7 +192,7 @@ export class Looks {
         this.#burning.size > 0)
     )
       return
-    const of = [shot, status, state.exposure, state.alone]
+    const of = [shot, status, state.exposure, state.alone, state.region]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
     for (let n = 1; n <= to - from; n++) {
       const next =
@@ -233,6 +233,7 @@ export class Looks {
       source.kind === 'none' ? settled.sit.curve : settled.sit,
       exposure,
       state.alone,
+      state.region,
     ])
     const request: LaidFrom = {
       frame,
@@ -241,6 +242,7 @@ export class Looks {
       source,
       size: 'half',
       exposure,
+      ...(state.region ? { region: state.region } : {}),
       dark: state.alone !== '' && state.alone !== 'plateLight',
     }
     const there = this.#cache.get(key)
@@ -250,7 +252,7 @@ export class Looks {
       key,
       mark,
       request,
-      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, state.alone]),
+      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, state.alone, state.region]),
     }
     this.#next()
     return { request }

@@ -37,7 +37,7 @@ function partOf(digest: string, own: string): string | undefined {
   return made
 }
 
-/** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. With one light alone nothing that is kept will do. */
+/** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. With one light alone, or a region, nothing that is kept will do. */
 export function sourceOf(
   state: ShotState,
   frame: number,
@@ -47,7 +47,7 @@ export function sourceOf(
   // The match is judged over the plate alone.
   if (!document || state.station === 'Match') return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const current = statusDigest === pictureDigest(document)
-  const whole = current && !state.alone
+  const whole = current && !state.alone && !state.region
   for (const quality of ['final', 'look'] as const) {
     const key = status?.[quality].keys[frame]
     if (whole && key && status?.[quality].kept.includes(frame))
@@ -58,7 +58,7 @@ export function sourceOf(
   const needed = neededFrames(at.instances)
   if (needed.size + standing(document, frame) === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
-  const look = [at.instances, settled?.items, settled?.light, at.camera, at.plateOn, state.alone]
+  const look = [at.instances, settled?.items, settled?.light, at.camera, at.plateOn, state.alone, state.region]
   const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {
     const one = status?.items[item]
     const run = one?.derived.at(-1) ?? one

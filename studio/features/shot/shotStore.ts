@@ -41,6 +41,7 @@ export type Tool =
   | 'patches'
   | 'lamp'
   | 'aim'
+  | 'region'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -80,6 +81,8 @@ export interface ShotState {
   compare: Compare
   wipe: number
   exposure: number
+  /** The part of the picture that is made as the final has it, in shares of it. */
+  region?: { x: number; y: number; width: number; height: number }
   /** One light that is shown alone: a lamp's id, or 'plateLight'; '': all. */
   alone: string
   tool: Tool
@@ -171,6 +174,7 @@ export const useShot = create<ShotState>()((set, get) => ({
     get().set({
       station,
       alone: '',
+      region: undefined,
       tool: 'choose',
       chosen: shot && belongs(station, chosen, shot.document) ? chosen : '',
     })

@@ -1,0 +1,55 @@
+import { LanternError } from '@lantern/core/base'
+
+// What a computing thread keeps at hand, and fetches.
+
+/** A few of the newest values, oldest dropped first. */
+export function few<T>(most: number): { get(key: string): T | undefined; put(key: string, value: T): T } {
+  const map = new Map<string, T>()
+  return {
+    get(key) {
+      const value = map.get(key)
+      if (value !== undefined) {
+        map.delete(key)
+        map.set(key, value)
+      }
+      return value
+    },
+    put(key, value) {
+      map.set(key, value)
+      if (map.size > most) map.delete(map.keys().next().value ?? '')
+      return value
+    },
+  }
+}
+
+/** The bytes of an answer. Throws LanternError as the server says it. */
+export async function fetched(path: string): Promise<Uint8Array> {
+  const response = await fetch(path)
+  if (!response.ok) {
+    const body = (await response.json().catch(() => ({}))) as { message?: string; remedy?: string; code?: string }
+    throw new LanternError(
+      body.code ?? 'fetch',
+      body.message ?? 'That could not be fetched.',
+      body.remedy ?? 'Try again.',
+    )
+  }
+  return new Uint8Array(await response.arrayBuffer())
+}
+
+/** A packed picture as r g b a bytes, as its file has them. */
+export async function pixelsOf(bytes: Uint8Array, type?: string): Promise<ImageData> {
+  const bitmap = await createImageBitmap(new Blob([bytes.slice()], type ? { type } : {}), {
+    colorSpaceConversion: 'none',
+    premultiplyAlpha: 'none',
+  })
+  const context = new OffscreenCanvas(bitmap.width, bitmap.height).getContext('2d', {
+    willReadFrequently: true,
+    colorSpace: 'srgb',
+  })
+  if (!context)
+    throw new LanternError('canvas', 'The browser gives no canvas.', 'Close other pages and load this one again.')
+  context.drawImage(bitmap, 0, 0)
+  const pixels = context.getImageData(0, 0, bitmap.width, bitmap.height)
+  bitmap.close()
+  return pixels
+}
