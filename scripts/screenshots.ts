@@ -89,10 +89,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   sit: async (at) => {
     await at.keyboard.press('8')
-    await at
-      .getByLabel('In the shot')
-      .getByRole('option', { name: /^Smoke/ })
-      .click()
+    await at.getByLabel('In the shot').locator('[data-item="layer.door-fire"]').click()
     await at.keyboard.press('b')
   },
   triptych: async (at) => {

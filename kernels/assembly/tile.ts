@@ -98,6 +98,8 @@ function samplesOf(job: usize, scratch: usize, x: i32, y: i32, busy: i32): i32 {
   for (;;) {
     for (; n < goal; n++) takeSample(job, scratch, x, y, n)
     if (goal < many && (mixed || meetsThings || sunShadowed > 0)) goal = many
+    // In the sun's penumbra on the set, which is not smoothed afterwards, half as many again.
+    else if (!meetsThings && goal == many && most > many && sunShadowed > 0 && sunShadowed < sunRays) goal = many + (many >> 1)
     else if (goal < most && meetsThings) {
       if (pixelError() <= jobNoise(job)) return n
       goal = min(most, goal + many)

@@ -224,6 +224,55 @@ function tint(crew: Crew): Row[] {
   return [within('solids, the sun’s part of the light on level ground', 'as the light says', expected, sunlit, 0.05)]
 }
 
+/** How far a final is off one of 300 samples a pixel, on a ball and in the penumbra of its shadow, in plate value. */
+function noise(crew: Crew): Row[] {
+  const camera = lookingDown(25, [0, 2.2, 4.2], 128, 128)
+  const light = { ...NOON, sunDirection: normalise([1, 0.8, 0.4]), sunShare: 0.5, sunDisc: 0.03 }
+  const made = [FINAL, { ...FINAL, few: 300, many: 300, most: 300 }].map((quality) =>
+    render(
+      crew,
+      { ball: [thing(ball(0.8), { opening: at([0, 0.8, 0]) }, WHITE)] },
+      { camera, light, quality, pieces: [ground()] },
+    ),
+  )
+  const [final, whole] = made
+  if (!final || !whole) return []
+  let [sum, count, edge, edges, brightest] = [0, 0, 0, 0, 0]
+  for (let y = 0; y < 128; y++)
+    for (let x = 0; x < 128; x++) {
+      const off = valueAt(final, 'ball', 'colour', x, y, 1) - valueAt(whole, 'ball', 'colour', x, y, 1)
+      if (valueAt(whole, 'ball', 'alpha', x, y) > 0.99) {
+        sum += off * off
+        count++
+        const round = [-1, 0, 1].flatMap((v) =>
+          [-1, 0, 1].map((u) => valueAt(final, 'ball', 'colour', x + u, y + v, 1)),
+        )
+        const near = (round.reduce((all, one) => all + one, 0) - (round[4] ?? 0)) / 8
+        brightest = Math.max(brightest, near > 0.02 ? (round[4] ?? 0) / near : 0)
+      }
+      const through = valueAt(whole, 'ball', 'sun', x, y)
+      if (through > 0.05 && through < 0.95) {
+        edge += (light.sunShare * (valueAt(final, 'ball', 'sun', x, y) - through)) ** 2
+        edges++
+      }
+    }
+  return [
+    atMost(
+      'solids, noise of a final on a ball under sun and sky, rms',
+      'of white, against 300 samples',
+      0.015,
+      Math.sqrt(sum / count),
+    ),
+    atMost(
+      'solids, noise of a final in a penumbra, rms',
+      'of white, against 300 samples',
+      0.03,
+      Math.sqrt(edge / Math.max(1, edges)),
+    ),
+    atMost('solids, brightest pixel of a final over the mean of those round it', 'no stray bright ones', 3, brightest),
+  ]
+}
+
 export const solidRows = (crew: Crew): Row[] => [
   ...lambert(crew),
   ...furnace(crew),
@@ -234,4 +283,5 @@ export const solidRows = (crew: Crew): Row[] => [
   edges(crew),
   ...tint(crew),
   ...lampRows(crew),
+  ...noise(crew),
 ]

@@ -178,3 +178,21 @@ describe('the set', () => {
     expect(faults).toEqual([])
   }, 60_000)
 })
+
+describe('a part of the picture', () => {
+  it('is made as the final has it where a box is dragged, the rest is the bare plate, until the whole is wanted', async () => {
+    await station(page, 'Picture')
+    await bench().getByRole('button', { name: 'Drag a box' }).click()
+    const box = await page.locator('[data-overlay=camera]').boundingBox()
+    if (!box) throw new Error('no picture')
+    await page.mouse.move(box.x + 0.2 * box.width, box.y + 0.7 * box.height)
+    await page.mouse.down()
+    await page.mouse.move(box.x + 0.5 * box.width, box.y + 0.95 * box.height, { steps: 3 })
+    await page.mouse.up()
+    await page.locator('[data-region]').waitFor()
+    await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+    await bench().getByRole('button', { name: 'Whole picture' }).click()
+    expect(await page.locator('[data-region]').count()).toBe(0)
+    expect(faults).toEqual([])
+  }, 60_000)
+})
