@@ -216,9 +216,9 @@ function shadeSurface(scene: usize, stack: usize, scratch: usize, time: f32, sam
     if (through > 0 && sceneGasCount(scene)) through *= transmittanceOfAll(sceneGases(scene), sceneGasCount(scene), x, y, z, sunX, sunY, sunZ, 1e9)
     lit = f32x4.mul(f32x4.splat(through), f32x4.mul(back, v128.load(sceneSunColour(scene))))
   }
-  // One ray for the light all round: by the lobe or by the cosine, as often as each of them counts.
+  // One ray for the light all round: by the lobe or by the cosine, exactly as often as each of them counts, so that under an even light no sample differs from another.
   const matt = (f32x4.extract_lane(diffuse, 0) + f32x4.extract_lane(diffuse, 1) + f32x4.extract_lane(diffuse, 2)) * <f32>(1.0 / 3.0)
-  const lobe: f32 = !bounces || lobeShare < 0.002 ? 0 : max<f32>(0.05, lobeShare / (lobeShare + matt))
+  const lobe: f32 = !bounces || lobeShare < 0.002 ? 0 : lobeShare / (lobeShare + matt)
   samplePair(sample, pair + LOBE)
   const mirrors = pairX < lobe
   samplePair(sample, pair + SKY)
