@@ -30,7 +30,8 @@ export function shotLayers(
     else
       layers.set(layer, {
         id: layer,
-        name: item.group ?? item.name,
+        // A layer that was put together in the bench is called by its first item.
+        name: item.group && !item.group.startsWith('layer-') ? item.group : item.name,
         items: [id],
         settings: document.sit.layers[layer] ?? PLAIN_LAYER,
       })

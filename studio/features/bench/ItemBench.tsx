@@ -8,6 +8,7 @@ import { Rides } from '../effects/Rides.tsx'
 import { viewOf } from '../items/index.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
+import { LayerChoice } from './LayerChoice.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
 
 const followsOf = ({ follows }: Item): Item['follows'] => follows
@@ -38,6 +39,7 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
             style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', minWidth: 0 }}
           />
         </label>
+        <LayerChoice id={id} item={item} />
       </Box>
       {view.tools?.({ id, item })}
       <SchemaBench

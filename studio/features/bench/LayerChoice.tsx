@@ -1,0 +1,56 @@
+'use client'
+import { Box, chakra } from '@chakra-ui/react'
+import { isDrawn, type ShotItem } from '@lantern/core/shot'
+import { useShot } from '../shot/shotStore.ts'
+
+const Choice = chakra('select', {
+  base: {
+    background: 'floor',
+    borderWidth: '1px',
+    borderColor: 'hair',
+    paddingInline: '6px',
+    paddingBlock: '2px',
+    color: 'text',
+    minWidth: 0,
+  },
+})
+
+/** Which layer of the picture an item is drawn into: its own, or another one's. */
+export function LayerChoice({ id, item }: { id: string; item: ShotItem }) {
+  const { shot, edit } = useShot()
+  if (!shot || !isDrawn(item)) return null
+  const others = Object.entries(shot.document.items).filter(([key, one]) => key !== id && isDrawn(one))
+  if (others.length === 0) return null
+  const beside = item.group ? others.find(([, one]) => one.group === item.group)?.[0] : undefined
+  const join = (other: string): void => {
+    const there = shot.document.items[other]
+    if (!there) return edit({ items: { [id]: { group: null } } })
+    const group = there.group ?? `layer-${crypto.randomUUID().slice(0, 6)}`
+    edit({ items: { [id]: { group }, ...(there.group ? {} : { [other]: { group } }) } })
+  }
+  return (
+    <Box
+      display="grid"
+      gridTemplateColumns="62px 1fr"
+      alignItems="center"
+      gap="6px"
+      marginTop="6px"
+      data-hint="Items of one layer are laid over the plate together, and handed off as one."
+    >
+      <span>Layer</span>
+      <Choice
+        aria-label="Layer"
+        value={beside ?? ''}
+        disabled={item.locked}
+        onChange={(event) => join(event.target.value)}
+      >
+        <option value="">its own</option>
+        {others.map(([key, one]) => (
+          <option key={key} value={key}>
+            with {one.name}
+          </option>
+        ))}
+      </Choice>
+    </Box>
+  )
+}
