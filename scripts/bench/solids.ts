@@ -94,7 +94,7 @@ function smoke(): GasVolume {
   const soot = channels[0] as Uint16Array
   for (let n = 0; n < soot.length; n++) soot[n] = toHalf(0.05 * stream.next())
   const frame: GasFrame = {
-    box: { cell: 0.05, origin: [-24, 0, -24], size: [side * TILE, side * TILE, side * TILE] },
+    box: { cell: 0.0433, origin: [-24, 0, -24], size: [side * TILE, side * TILE, side * TILE] },
     ambient: 290,
     tiles: Int32Array.from({ length: tiles }, (_, n) => n),
     channels,
