@@ -41,7 +41,8 @@ describe('a number in the bench', () => {
   it('scrubs when dragged: shown at once, kept once at the end', async () => {
     await choose('Effects', 'Door fire')
     const { head } = await shot()
-    // Waits until the bench has come to rest.
+    // In the middle of the bench, where no hint that grows below covers it; then until the bench has come to rest.
+    await field('Heat').evaluate((element) => element.scrollIntoView({ block: 'center' }))
     await field('Heat').hover({ position: { x: 40, y: 8 } })
     const box = await field('Heat').boundingBox()
     const [x, y] = [(box?.x ?? 0) + 40, (box?.y ?? 0) + 8]

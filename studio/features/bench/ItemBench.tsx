@@ -39,7 +39,6 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
             style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 6px', minWidth: 0 }}
           />
         </label>
-        <LayerChoice id={id} item={item} />
       </Box>
       {view.tools?.({ id, item })}
       <SchemaBench
@@ -51,6 +50,9 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
       />
       <Motion id={id} item={item} />
       <Rides id={id} item={item} />
+      <Box padding="2px 14px 0">
+        <LayerChoice id={id} item={item} />
+      </Box>
       <Flex padding="8px 14px 12px" gap="6px">
         <Press
           onClick={() =>
