@@ -136,12 +136,11 @@ describe('the set', () => {
     expect(corners).toEqual({ ramp: undefined, outline: 4 })
   }, 60_000)
 
-  it('is seen from outside in bodies, where a piece is chosen by a click', async () => {
+  it('is seen from outside in bodies', async () => {
     await page.getByRole('button', { name: 'Outside', exact: true }).click()
     const canvas = page.locator('[data-outside-scene] canvas')
     await canvas.waitFor()
     await page.locator('[data-item=crate]').click()
-    // What is chosen is the brightest body.
     const brightest = (): Promise<number> =>
       canvas.evaluate((element: HTMLCanvasElement) => {
         const copy = document.createElement('canvas')
@@ -180,7 +179,7 @@ describe('the set', () => {
 })
 
 describe('a part of the picture', () => {
-  it('is made as the final has it where a box is dragged, the rest is the bare plate, until the whole is wanted', async () => {
+  it('is made where a box is dragged, until the whole is wanted', async () => {
     await station(page, 'Picture')
     await bench().getByRole('button', { name: 'Drag a box' }).click()
     const box = await page.locator('[data-overlay=camera]').boundingBox()
