@@ -137,15 +137,18 @@ describe('a mesh that is dropped on the plate', () => {
     await expect.poll(async () => Math.abs((await green(0.5, 0.58)) - before), { timeout: 30_000 }).toBeGreaterThan(20)
     await page.keyboard.press('Control+z')
     await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - before), { timeout: 30_000 }).toBeLessThan(8)
+    await saved(page)
     const [thing] = await things()
     const [x = 0, , z = 0] = thing?.position ?? []
     const head = (await shot()).head
     const wall = { kind: 'box', name: 'Wall', order: 9, position: [x, 0, z + 0.9], width: 3, height: 1.6, depth: 0.1 }
-    await fetch(`${application.address}/api/shots/${NAME}`, {
+    const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
       method: 'PATCH',
       headers: { origin: application.address },
       body: JSON.stringify({ base: head, patch: { items: { wall } } }),
     })
+    expect(answer.ok).toBe(true)
+    await page.getByText('Wall', { exact: true }).first().waitFor()
     const plate = await bare(0.53, 0.62)
     await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - plate), { timeout: 30_000 }).toBeLessThan(8)
   }, 120_000)

@@ -4,6 +4,7 @@ import { Worker } from 'node:worker_threads'
 import { LanternError } from '@lantern/core/base'
 import type { Camera } from '@lantern/core/data'
 import type { MotionKey, PlateFrame } from '@lantern/core/formats'
+import type { MeshBody } from '@lantern/core/set'
 
 /** What a file may take, s and MiB, before it is given up. */
 const MOST_SECONDS = 20
@@ -26,6 +27,7 @@ interface MeshTaken {
   high: [number, number, number]
   animations: { name: string; seconds: number }[]
   notes: string[]
+  body: MeshBody
 }
 interface Read {
   camera: { notes: string[] }
@@ -36,6 +38,8 @@ interface Read {
   points: { count: number; first: number; last: number }
   volume: { grids: string[] }
   mesh: MeshTaken
+  /** As farm/src/io/surfacePictures.ts has it. */
+  surface: { glb: Uint8Array; aspect: number; raised: boolean; notes: string[] }
   /** As OpenEXR, with where it is brightest: degrees from behind the set to the right, and above the horizon. */
   surroundings: { exr: Uint8Array; from: number; height: number }
 }

@@ -122,7 +122,7 @@ async function meshesOf(
   quality: 'look' | 'final',
 ): Promise<Map<string, LoadedMesh>> {
   const found = new Map<string, LoadedMesh>()
-  for (const blob of meshBlobs(document, frame, quality)) {
+  for (const blob of meshBlobs(document, frame, quality).keys()) {
     const path = `/api/shots/${encodeURIComponent(document.name)}/meshes?blob=${blob}`
     found.set(blob, meshesKept.get(blob) ?? meshesKept.put(blob, await loadMesh(await fetched(path))))
   }
@@ -168,6 +168,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
     instances,
     document.light,
     document.items,
+    document.sit.curve,
     camera,
     region,
   ])

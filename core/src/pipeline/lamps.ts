@@ -1,7 +1,7 @@
 import { blackBodyXyz, intoGamut, rec709 } from '../light/index.ts'
 import { cos, radians } from '../math/index.ts'
 import type { Lamp, LayerDrawables } from '../picture/index.ts'
-import { carriedAt, type LampItem, lampAxis, lampEdges, lampsAt, thingsAt } from '../set/index.ts'
+import { carriedAt, isSeen, type LampItem, lampAxis, lampEdges, lampsAt, thingsAt } from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
 import { layerIdOf, type ShotDocument } from '../shot/index.ts'
 
@@ -53,17 +53,16 @@ export const drawLamps = (
 
 /** How much stands in a shot by itself, without a run that has to be kept: things, lamps, and what has the plate on it. */
 export const standing = (document: ItemDocument, frame: number): number =>
-  thingsAt(document, frame).length +
-  lampsAt(document, frame).length +
-  carriedAt(document, frame, { opening: frame, closing: frame }).length
+  thingsAt(document, frame).length + lampsAt(document, frame).length + carriedAt(document, frame).length
 
-/** A shot in which one light shines alone: a lamp's, or 'plateLight' for sun and sky. Fires give no light then. */
+/** A shot in which one light shines alone: a lamp's, or 'plateLight' for sun and sky. Fires give no light then, and what has the plate on it has none: the plate holds its own light. */
 export function lightAlone<D extends Pick<ShotDocument, 'items' | 'light' | 'sit'>>(document: D, alone: string): D {
   const items = Object.fromEntries(
-    Object.entries(document.items).map(([id, item]) => [
-      id,
-      item.kind === 'lamp' ? { ...item, shown: id === alone } : item,
-    ]),
+    Object.entries(document.items).map(([id, item]) => {
+      if (item.kind === 'lamp') return [id, { ...item, shown: id === alone }]
+      const lit = isSeen(item) && item.carries !== 'surface' && alone !== 'plateLight'
+      return [id, lit ? { ...item, carries: 'nothing' } : item]
+    }),
   )
   const dark = { sunColour: [0, 0, 0], skyColour: [0, 0, 0] } as const
   const light = alone === 'plateLight' ? document.light : { ...document.light, ...dark }

@@ -27,12 +27,12 @@ import {
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
+import type { MeshSource } from './meshSource.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
   carriedKeys,
   drawCarried,
   drawThings,
-  type MeshSource,
   type PlateOn,
   type PlateSource,
   platesOn,
@@ -108,7 +108,7 @@ export function pictureFrame(
   }
 }
 
-type PictureDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'camera'>
+type PictureDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'camera' | 'sit'>
 const lightAt = (document: PictureDocument, { frame, inputs = {} }: PictureFrame): PlateLightSettings =>
   settledAt(document, document.light, document.light.follows, SETTINGS.plateLight, frame, inputs)
 
@@ -143,8 +143,9 @@ export function pictureRecipe(
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
-  // What the set sends on to things is the plate's own picture.
-  const plate = quality === 'final' ? { plate: document.plate.asset, encoding: document.plate.encoding } : {}
+  // What the set sends on to things is the plate's own picture, as light.
+  const { asset, encoding } = document.plate
+  const plate = { plate: asset, encoding, curve: document.sit.curve }
   return {
     kind: 'picture',
     version: VERSIONS.picture,
@@ -155,9 +156,9 @@ export function pictureRecipe(
       shown,
       light,
       pieces,
-      ...(things.length > 0 ? { things, round, ...plate } : {}),
+      ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
-      ...(carried.length > 0 ? { carried, round, plate: document.plate.asset, encoding: document.plate.encoding } : {}),
+      ...(carried.length > 0 ? { carried, round, ...plate } : {}),
       ...(quality === 'final' && lens ? { lens } : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),

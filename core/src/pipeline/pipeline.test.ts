@@ -7,6 +7,7 @@ import {
   cameraAt,
   GOLDEN_HASH,
   goldenHash,
+  lightAlone,
   pickLevel,
   pickSurface,
   pictureFrame,
@@ -69,6 +70,20 @@ describe('recipes', () => {
     const lens = changed((shot) => (shot.camera.tilt = 2))
     expect(gasKey(lens)).toBe(gas)
     expect(pictureKey(lens)).not.toBe(picture)
+  })
+  it('go stale with the plate’s curve where the plate is on something', () => {
+    const curve = (shot: ShotDocument): ShotDocument => ({ ...shot, sit: { ...shot.sit, curve: 'clip' } })
+    const carrying = changed((shot) => Object.assign(shot.items.wall ?? {}, { carries: 'frozen' }))
+    expect(pictureKey(curve(carrying))).not.toBe(pictureKey(carrying))
+    expect(pictureKey(curve(made()))).toBe(pictureKey(made()))
+  })
+  it('leave the plate’s own light out where a lamp shines alone', () => {
+    const shot = changed((one) => {
+      Object.assign(one.items.wall ?? {}, { carries: 'moving' })
+      one.items.lamp = makeItem('lamp', { name: 'Lamp', order: 4 })
+    })
+    expect(lightAlone(shot, 'lamp').items).toMatchObject({ wall: { carries: 'nothing' }, lamp: { shown: true } })
+    expect(lightAlone(shot, 'plateLight').items).toMatchObject({ wall: { carries: 'moving' }, lamp: { shown: false } })
   })
 })
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { distanceTo } from '../data/index.ts'
 import { cellOf, type GasItem, gasSettings } from '../effects/gas/index.ts'
 import { rotate } from '../math/index.ts'
-import { type BoxItem, solidsOf } from '../set/index.ts'
+import { type BoxItem, stoppingAt } from '../set/index.ts'
 import { itemsInOrder } from '../settings/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { cameraAt, codeWidth, instancesAt, plateImage, plateLight, resizeImage, scenePieces } from './index.ts'
@@ -43,15 +43,15 @@ describe('set pieces', () => {
     expect(itemsInOrder(shot()).map(([id]) => id)).toEqual(['wall', 'ground', 'fire'])
   })
   it('stop gas where they stand, turned as they are, unless their role is taken away or they are hidden', () => {
-    const [box, ground] = solidsOf(shot())
+    const [box, ground] = stoppingAt(shot()).map(({ solid }) => solid)
     if (!box || !ground) throw new Error('two solids stand in the shot')
     expect(distanceTo(box, [0, 1, -5.9])).toBeLessThan(0)
     expect(distanceTo(box, [1, 1, -4])).toBeGreaterThan(0.5)
     expect(distanceTo(ground, [50, -3, 50])).toBe(-3)
-    expect(solidsOf(withRoles({ stops: false }))).toHaveLength(1)
+    expect(stoppingAt(withRoles({ stops: false }))).toHaveLength(1)
     const hidden = shot()
     hidden.items.ground = { ...hidden.items.ground, shown: false } as ShotDocument['items'][string]
-    expect(solidsOf(hidden)).toHaveLength(1)
+    expect(stoppingAt(hidden)).toHaveLength(1)
   })
   const STILL = { opening: 1, closing: 1 }
   it('are seen by the picture with their roles', () => {

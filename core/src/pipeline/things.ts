@@ -5,10 +5,8 @@ import {
   type FloatImage,
   type Material,
   type MeshAsset,
-  type PictureUse,
   PLAIN,
   type SurfaceMesh,
-  type Texture,
 } from '../data/index.ts'
 import type { LayerDrawables, ScenePiece, Thing } from '../picture/index.ts'
 import {
@@ -16,6 +14,7 @@ import {
   animationMoment,
   type CarryingItem,
   carriedAt,
+  hasSurface,
   meshKeyOf,
   meshOf as pieceMesh,
   poseOfCarrying,
@@ -23,28 +22,21 @@ import {
   type ThingItem,
   thingPose,
   thingsAt,
+  trimmedMesh,
+  trimPlanes,
 } from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
 import { layerIdOf } from '../shot/index.ts'
+import { type LoadedMesh, type MeshSource, meshBlob, textureOf } from './meshSource.ts'
+import { drawSurface, surfaceKey, unfoldingKey } from './surfaces.ts'
 
 // Things as a picture draws them: taken-in meshes in their poses, with their surfaces.
-
-/** A mesh that was read, with its pictures unpacked: r g b a bytes each; undefined where one could not be. */
-export interface LoadedMesh {
-  asset: MeshAsset
-  pictures: readonly ({ width: number; height: number; data: Uint8Array } | undefined)[]
-}
-export type MeshSource = (blob: string) => LoadedMesh | undefined
 
 /** The frames at which the shutter opens and closes; equal where nothing is drawn out. */
 export interface ShutterFrames {
   opening: number
   closing: number
 }
-
-/** The blob that a quality draws of a thing: a look the lighter one. */
-export const meshBlob = ({ mesh }: Pick<ThingItem, 'mesh'>, quality: 'look' | 'final'): string =>
-  quality === 'look' ? mesh.standIn : mesh.blob
 
 /** One thing while the shutter is open. */
 interface OpenThing {
@@ -65,11 +57,6 @@ function openThings(document: ItemDocument, frames: ShutterFrames, inputs: Signa
   }))
 }
 
-/** The blobs of meshes that a frame is drawn from. */
-export const meshBlobs = (document: ItemDocument, frame: number, quality: 'look' | 'final'): string[] => [
-  ...new Set(thingsAt(document, frame).map(([, item]) => meshBlob(item, quality))),
-]
-
 /** A thing as a picture's recipe names it. */
 export const thingKeys = (
   document: ItemDocument,
@@ -81,7 +68,7 @@ export const thingKeys = (
     .filter(({ opening }) => opening.carries === 'nothing')
     .map(({ id, opening, closing, moment }) => ({
       layer: layerIdOf(id, opening),
-      mesh: meshBlob(opening, quality),
+      mesh: formOf(opening, quality),
       opening: thingPose(opening),
       ...(frames.opening === frames.closing ? {} : { closing: thingPose(closing) }),
       way: opening.way,
@@ -91,25 +78,26 @@ export const thingKeys = (
       ...(moment ? { moment } : {}),
     }))
 
-const surfaces = new WeakMap<MeshAsset, SurfaceMesh>()
-/** An asset's mesh; one that stands still is made once. */
-function meshOf(asset: MeshAsset, moment: AssetMoment | undefined): SurfaceMesh {
-  if (moment) return surfaceOf(asset, moment)
-  const mesh = surfaces.get(asset) ?? surfaceOf(asset)
-  surfaces.set(asset, mesh)
+const surfaces = new WeakMap<MeshAsset, Map<string, SurfaceMesh>>()
+/** Trimmed forms of one mesh that are kept. */
+const MOST_TRIMMED = 8
+/** A thing's mesh without what is trimmed off; one that stands still is made once. */
+function meshOf(asset: MeshAsset, moment: AssetMoment | undefined, item: ThingItem): SurfaceMesh {
+  const planes = trimPlanes(item)
+  if (moment) return trimmedMesh(surfaceOf(asset, moment), planes)
+  const known = surfaces.get(asset) ?? new Map<string, SurfaceMesh>()
+  surfaces.set(asset, known)
+  const key = JSON.stringify(planes)
+  const mesh = known.get(key) ?? trimmedMesh(surfaceOf(asset), planes)
+  for (const oldest of known.keys()) if (known.size > MOST_TRIMMED) known.delete(oldest)
+  known.set(key, mesh)
   return mesh
 }
 
-const textures = new WeakMap<object, Map<boolean, Texture>>()
-/** A picture as a texture; the same one each time, so that it is laid out once. */
-function textureOf({ pictures }: LoadedMesh, use: PictureUse | undefined, srgb: boolean): Texture | undefined {
-  const picture = use && pictures[use.picture]
-  if (!use || !picture) return undefined
-  const known = textures.get(picture) ?? new Map<boolean, Texture>()
-  textures.set(picture, known)
-  const texture = known.get(srgb) ?? { ...picture, srgb, wrap: use.wrap }
-  known.set(srgb, texture)
-  return texture
+/** What decides a thing's mesh while it stands still. */
+const formOf = (item: ThingItem, quality: 'look' | 'final'): unknown => {
+  const [blob, planes] = [meshBlob(item, quality), trimPlanes(item)]
+  return planes.length > 0 ? { blob, planes } : blob
 }
 
 function materialOf(loaded: LoadedMesh, material: AssetMaterial, { tint, roughness }: ThingItem): Material {
@@ -136,11 +124,12 @@ export function drawThings(
   const layers: LayerDrawables[] = []
   const pieces: ScenePiece[] = []
   for (const { id, opening, closing, moment } of openThings(document, frames, inputs)) {
-    const blob = meshBlob(opening, quality)
-    const loaded = source(blob)
+    const form = formOf(opening, quality)
+    const loaded = source(meshBlob(opening, quality))
     if (!loaded) continue
-    const mesh = meshOf(loaded.asset, moment)
-    const key = moment ? textKey(canonicalJson({ blob, moment })) : blob
+    const mesh = meshOf(loaded.asset, moment, opening)
+    const key =
+      typeof form === 'string' && !moment ? form : textKey(canonicalJson({ form, ...(moment ? { moment } : {}) }))
     const own = { key, mesh, opening: thingPose(opening), closing: thingPose(closing) }
     if (opening.carries !== 'nothing') continue
     if (opening.way === 'set') {
@@ -161,14 +150,12 @@ export type PlateSource = (frame: number) => FloatImage | undefined
 /** The frames of the plate that a frame's items have on them. */
 export const plateFrames = (document: ItemDocument, frame: number): number[] => [
   ...new Set(
-    carriedAt(document, frame, { opening: frame, closing: frame }).flatMap(({ opening, frame: own }) =>
-      opening.carries === 'surface' ? [] : [own],
-    ),
+    carriedAt(document, frame).flatMap(({ opening, frame: own }) => (opening.carries === 'surface' ? [] : [own])),
   ),
 ]
 
 const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
-  item.kind === 'thing' ? meshBlob(item, quality) : meshKeyOf(item)
+  item.kind === 'thing' ? formOf(item, quality) : meshKeyOf(item)
 
 /** What an item has on it: a frame of the plate, seen through its camera, with the item as it stood then. */
 export interface PlateOn {
@@ -191,12 +178,6 @@ export const platesOn = (
     }),
   )
 
-const surfaceOfPiece = (item: Exclude<CarryingItem, ThingItem>): Partial<Material> => ({
-  base: [...item.surfaceColour, 1],
-  roughness: item.roughness,
-  metal: item.metal,
-})
-
 /** What is drawn with the plate or a surface on it, as a picture's recipe names it. */
 export const carriedKeys = (
   document: ItemDocument,
@@ -211,8 +192,37 @@ export const carriedKeys = (
     mesh: formKeyOf(opening, quality),
     opening: poseOfCarrying(opening),
     ...(open.opening === open.closing ? {} : { closing: poseOfCarrying(closing) }),
-    ...(opening.carries === 'surface' ? { surface: surfaceOfPiece(opening) } : { on: on[id] }),
+    ...(hasSurface(opening) ? { surface: surfaceKey(opening) } : { on: on[id] }),
   }))
+
+interface CarriedSources {
+  meshes: MeshSource
+  plates: PlateSource
+  on: Readonly<Record<string, PlateOn>>
+}
+
+/** The mesh and material of one that is drawn so; undefined where its mesh, camera or plate is not there. */
+function drawnBody(
+  id: string,
+  item: CarryingItem,
+  quality: 'look' | 'final',
+  { meshes, plates, on: all }: CarriedSources,
+): Pick<Thing, 'key' | 'mesh' | 'materials'> | undefined {
+  const form = formKeyOf(item, quality)
+  if (hasSurface(item)) {
+    const { mesh, material } = drawSurface(item, meshes)
+    const laid = unfoldingKey(item)
+    return { key: `${textKey(canonicalJson(laid ? { form, laid } : form))}-plate`, mesh, materials: [material] }
+  }
+  const on = all[id]
+  const image = on && plates(on.frame)
+  const loaded = item.kind === 'thing' ? meshes(meshBlob(item, quality)) : undefined
+  const mesh = item.kind === 'thing' ? loaded && meshOf(loaded.asset, undefined, item) : pieceMesh(item)
+  if (!mesh || !on || !image) return undefined
+  const { parts: _, ...body } = mesh as SurfaceMesh
+  const material: Material = { ...PLAIN, plate: { image, camera: on.camera, pose: on.pose } }
+  return { key: `${textKey(canonicalJson(form))}-plate`, mesh: body, materials: [material] }
+}
 
 /** The same as the picture draws it. One whose mesh, camera or plate is not there is left out. */
 export const drawCarried = (
@@ -220,28 +230,15 @@ export const drawCarried = (
   frame: number,
   open: ShutterFrames,
   quality: 'look' | 'final',
-  sources: { meshes: MeshSource; plates: PlateSource; on: Readonly<Record<string, PlateOn>> },
+  sources: CarriedSources,
   inputs?: SignalInputs,
 ): LayerDrawables[] =>
   carriedAt(document, frame, open, inputs).flatMap(({ id, opening, closing }) => {
-    const on = sources.on[id]
-    const image = on && sources.plates(on.frame)
-    const loaded = opening.kind === 'thing' ? sources.meshes(meshBlob(opening, quality)) : undefined
-    const mesh = opening.kind === 'thing' ? loaded && meshOf(loaded.asset, undefined) : pieceMesh(opening)
-    const bare = opening.carries === 'surface'
-    if (!mesh || (!bare && !(on && image))) return []
-    const key = textKey(canonicalJson(formKeyOf(opening, quality)))
-    const { parts: _, ...form } = mesh as SurfaceMesh
-    const material: Material = {
-      ...PLAIN,
-      ...(bare ? surfaceOfPiece(opening) : {}),
-      ...(on && image && !bare ? { plate: { image, camera: on.camera, pose: on.pose } } : {}),
-    }
+    const own = drawnBody(id, opening, quality, sources)
+    if (!own) return []
     const thing: Thing = {
       kind: 'thing',
-      key: `${key}-plate`,
-      mesh: form,
-      materials: [material],
+      ...own,
       opening: poseOfCarrying(opening),
       closing: poseOfCarrying(closing),
     }

@@ -5,6 +5,7 @@ import { meshOf, pieceSettings, turnOf } from './kinds.ts'
 import { isPiece } from './pieces.ts'
 import type { BoxItem, FormItem, ThingItem } from './schema.ts'
 import { isThing, THING_SETTINGS, thingPose } from './things.ts'
+import { trimmedBounds } from './trim.ts'
 
 // Pieces and things that have the plate projected on them, which they take along, and pieces with a surface of their own.
 
@@ -12,6 +13,10 @@ export type CarryingItem = BoxItem | FormItem | ThingItem
 /** Whether an item is drawn with the plate on it, or with a surface of its own. */
 export const isSeen = (item: Item): item is CarryingItem =>
   'carries' in item && item.carries !== 'nothing' && (isPiece(item) || isThing(item))
+
+/** A piece with a surface of its own. */
+export type SurfacedItem = BoxItem | FormItem
+export const hasSurface = (item: CarryingItem): item is SurfacedItem => item.carries === 'surface'
 
 export const poseOfCarrying = (item: CarryingItem): { rotation: Quaternion; place: Vec3; scale: number } =>
   isThing(item) ? thingPose(item) : { rotation: turnOf(item), place: item.position, scale: 1 }
@@ -38,7 +43,7 @@ export interface Carried {
 export const carriedAt = (
   document: ItemDocument,
   frame: number,
-  open: { opening: number; closing: number },
+  open = { opening: frame, closing: frame },
   inputs?: SignalInputs,
 ): Carried[] =>
   itemsInOrder(document).flatMap(([id, item]): Carried[] => {
@@ -67,7 +72,7 @@ function cornersOf(item: CarryingItem): Vec3[] {
       high[c] = Math.max(high[c], p[n + c] ?? 0)
     }
   }
-  if (isThing(item)) [item.mesh.low, item.mesh.high].forEach((corner) => take(corner, 0))
+  if (isThing(item)) Object.values(trimmedBounds(item)).forEach((corner) => take(corner, 0))
   else {
     const { positions } = meshOf(item)
     for (let n = 0; n < positions.length; n += 3) take(positions, n)

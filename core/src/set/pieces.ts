@@ -1,7 +1,9 @@
 import type { Solid } from '../data/index.ts'
 import { type Item, type ItemDocument, itemsInOrder, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
+import { thingBody } from './body.ts'
 import { isPieceKind, pieceSettings, solidOf } from './kinds.ts'
 import type { PieceItem } from './schema.ts'
+import { thingsAt } from './things.ts'
 
 /** Whether an item is a piece of the set. */
 export const isPiece = (item: Item): item is PieceItem => isPieceKind(item.kind)
@@ -16,6 +18,17 @@ export const piecesAt = (
     isPiece(item) && item.shown ? [[id, movedAndSettledAt(document, item, pieceSettings(item), frame, inputs)]] : [],
   )
 
-/** The shapes that gas stops at. */
-export const solidsOf = (document: ItemDocument, frame?: number, inputs?: SignalInputs): Solid[] =>
-  piecesAt(document, frame, inputs).flatMap(([, item]) => (item.roles.stops ? [solidOf(item)] : []))
+/** What gas stops at, with the piece or thing that it is: pieces and things of that role, in the roster's order. */
+export const stoppingAt = (
+  document: ItemDocument,
+  frame?: number,
+  inputs?: SignalInputs,
+): { id: string; solid: Solid }[] => [
+  ...piecesAt(document, frame, inputs).flatMap(([id, item]) =>
+    item.roles.stops ? [{ id, solid: solidOf(item) }] : [],
+  ),
+  ...thingsAt(document, frame, inputs).flatMap(([id, item]) => {
+    const solid = item.stops ? thingBody(item) : undefined
+    return solid ? [{ id, solid }] : []
+  }),
+]

@@ -14,6 +14,7 @@ import {
   toggle,
   vec3,
 } from '../settings/index.ts'
+import { carrying, surfaced } from './surfaceSettings.ts'
 
 // Pieces of rough geometry. Each kind's schema carries label, unit, range and hint of its settings.
 
@@ -34,57 +35,6 @@ const leaning = {
     step: 0.5,
     hint: 'Then about its own axis towards the camera.',
     group: 'Place',
-  }),
-}
-
-const carried = {
-  label: 'Seen with',
-  hint: 'Nothing: the plate shows it. Else it is drawn: with a frame of the plate that it takes along, with the frame that is shown, or with a surface of its own.',
-  group: 'Look',
-  touches: 'picture',
-} as const
-/** The plate on a piece or thing. */
-const carrying = {
-  carries: choice(['nothing', 'frozen', 'moving'], 'nothing', carried),
-  frozen: number(-1e6, 1e7, 0, {
-    label: 'Frame',
-    unit: '',
-    span: [0, 2000],
-    step: 1,
-    hint: 'The frame of the plate that is kept on it; 0: the first.',
-    group: 'Look',
-    touches: 'picture',
-    still: true,
-    when: { carries: ['frozen'] },
-  }),
-}
-
-/** A surface without pictures, for pieces that are drawn. */
-const surface = { group: 'Look', touches: 'picture', when: { carries: ['surface'] } } as const
-const surfaced = {
-  ...carrying,
-  carries: choice(['nothing', 'frozen', 'moving', 'surface'], 'nothing', carried),
-  surfaceColour: colour.default([0.18, 0.18, 0.18]).meta({
-    label: 'Colour',
-    hint: 'Share of the light that it sends back: 0.18 is middle grey.',
-    step: 0.01,
-    ...surface,
-  } satisfies SettingMeta),
-  roughness: number(0, 1, 0.8, {
-    label: 'Roughness',
-    unit: '',
-    span: [0, 1],
-    step: 0.01,
-    hint: 'Less is glossier.',
-    ...surface,
-  }),
-  metal: number(0, 1, 0, {
-    label: 'Metal',
-    unit: '',
-    span: [0, 1],
-    step: 0.01,
-    hint: '1 mirrors in its own colour.',
-    ...surface,
   }),
 }
 
@@ -222,6 +172,8 @@ export type BoxItem = z.infer<typeof boxSchema>
 /** A piece of the set. */
 export type PieceItem = GroundItem | BoxItem | FormItem
 
+const step = z.number().int().min(0).max(64)
+
 /** A mesh that was taken in: the blob of its GLB, a lighter one for the browser, what it holds. Bounds are in the file's units. */
 export const takenMesh = z
   .object({
@@ -233,8 +185,19 @@ export const takenMesh = z
     high: vec3,
     animations: z.array(z.object({ name: z.string().max(200), seconds: z.number().min(0) }).strict()).max(200),
     notes: z.array(z.string().max(400)).max(50).default([]),
+    /** Boxes that fill it, in steps of its bounds: what gas stops at. */
+    body: z
+      .object({
+        steps: z.tuple([step, step, step]),
+        boxes: z.array(z.tuple([step, step, step, step, step, step])).max(500),
+      })
+      .strict()
+      .optional(),
   })
   .strict()
+
+const share = z.number().min(0).max(1)
+const shares = z.tuple([share, share, share])
 
 export const thingSchema = z
   .object({
@@ -264,6 +227,12 @@ export const thingSchema = z
       touches: 'picture',
       when: { way: ['solid'] },
     }),
+    stops: toggle(false, {
+      label: 'Stops gas',
+      hint: 'Smoke and fire go round it, as a body of small boxes that fills it.',
+      group: 'Look',
+      touches: 'gas',
+    }),
     tint: colour.default([1, 1, 1]).meta({
       label: 'Tint',
       hint: 'Multiplies its own colours.',
@@ -282,6 +251,20 @@ export const thingSchema = z
       touches: 'picture',
       when: { way: ['solid'] },
     }),
+    /** What is left between its sides, as shares of its bounds; without it all of it. */
+    trim: z
+      .object({ low: shares, high: shares })
+      .strict()
+      .refine(
+        ({ low, high }) => low.every((from, axis) => (high[axis] ?? 1) - from >= 0.005),
+        'Something must be left.',
+      )
+      .optional(),
+    /** Planes that it is cut along, in the mesh's units: what is left has dot(normal, p) not above the offset. */
+    cuts: z
+      .array(z.object({ normal: vec3, offset: z.number() }).strict())
+      .max(20)
+      .optional(),
     /** Which of the file's animations plays; empty: none. */
     animation: z.string().max(200).default(''),
     starts: number(-1e6, 1e6, 0, {

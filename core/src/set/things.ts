@@ -11,6 +11,7 @@ import {
 } from '../settings/index.ts'
 import type { AssetMoment } from './meshPose.ts'
 import { type ThingItem, thingSchema } from './schema.ts'
+import { trimmedBounds } from './trim.ts'
 
 export const THING_SETTINGS: readonly Setting[] = settingsOf(thingSchema)
 export const isThing = (item: Item | undefined): item is ThingItem => item?.kind === 'thing'
@@ -26,28 +27,25 @@ export const thingsAt = (
   )
 
 /** Edge lengths of a thing, m: to the right, up, towards the camera. */
-export const thingSize = ({ mesh, scale }: Pick<ThingItem, 'mesh' | 'scale'>): Vec3 => [
-  (mesh.high[0] - mesh.low[0]) * scale,
-  (mesh.high[1] - mesh.low[1]) * scale,
-  (mesh.high[2] - mesh.low[2]) * scale,
-]
+export function thingSize(item: Pick<ThingItem, 'mesh' | 'scale' | 'trim'>): Vec3 {
+  const { low, high } = trimmedBounds(item)
+  const { scale } = item
+  return [(high[0] - low[0]) * scale, (high[1] - low[1]) * scale, (high[2] - low[2]) * scale]
+}
 
 /** Where a thing's mesh stands: its foot, the middle of the lowest side of its bounds, is at its place. world = rotation (scale x mesh) + place. */
 export function thingPose(item: ThingItem): { rotation: Quaternion; place: Vec3; scale: number } {
-  const { mesh, scale, position } = item
+  const { scale, position } = item
+  const { low, high } = trimmedBounds(item)
   const rotation = panTiltRoll(radians(item.turn), radians(item.tilt), radians(item.roll))
-  const foot: Vec3 = [
-    (-scale * (mesh.low[0] + mesh.high[0])) / 2,
-    -scale * mesh.low[1],
-    (-scale * (mesh.low[2] + mesh.high[2])) / 2,
-  ]
+  const foot: Vec3 = [(-scale * (low[0] + high[0])) / 2, -scale * low[1], (-scale * (low[2] + high[2])) / 2]
   return { rotation, place: add(position, rotate(rotation, foot)), scale }
 }
 
 /** The box that a thing fills. */
 export function thingBounds(item: ThingItem): Solid {
   const { rotation, place, scale } = thingPose(item)
-  const { low, high } = item.mesh
+  const { low, high } = trimmedBounds(item)
   const middle: Vec3 = [
     ((low[0] + high[0]) * scale) / 2,
     ((low[1] + high[1]) * scale) / 2,

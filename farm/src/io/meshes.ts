@@ -3,7 +3,7 @@ import { LanternError } from '@lantern/core/base'
 import { type MeshAsset, type PackedPicture, triangleCount } from '@lantern/core/data'
 import { readMeshAsset, takeMesh } from '@lantern/core/formats'
 import type { LoadedMesh } from '@lantern/core/pipeline'
-import { meshBounds, surfaceOf } from '@lantern/core/set'
+import { type MeshBody, meshBody, meshBounds, surfaceOf } from '@lantern/core/set'
 import { LRUCache } from 'lru-cache'
 import { MeshoptSimplifier } from 'meshoptimizer'
 import sharp from 'sharp'
@@ -28,6 +28,8 @@ export interface MeshTaken {
   high: [number, number, number]
   animations: { name: string; seconds: number }[]
   notes: string[]
+  /** What gas stops at. */
+  body: MeshBody
 }
 
 /** Replaces pictures that can't be read, and halves those that are too large, to `side`. Returns whether any was changed. */
@@ -92,7 +94,10 @@ export async function takeMeshFile(bytes: Uint8Array, file: string): Promise<Mes
   if (triangles > LIGHT_TRIANGLES) await thin(whole, LIGHT_TRIANGLES / triangles)
   const light = smaller || triangles > LIGHT_TRIANGLES ? await io.writeBinary(whole) : undefined
   const animations = taken.asset.animations.map(({ name, seconds }) => ({ name, seconds }))
-  return { glb, ...(light ? { light } : {}), triangles, ...meshBounds(surfaceOf(taken.asset)), animations, notes }
+  const surface = surfaceOf(taken.asset)
+  const bounds = meshBounds(surface)
+  const body = meshBody(surface, bounds)
+  return { glb, ...(light ? { light } : {}), triangles, ...bounds, body, animations, notes }
 }
 
 /** A packed picture as r g b a bytes; undefined where it can't be read. */

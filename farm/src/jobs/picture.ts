@@ -6,7 +6,7 @@ import { treeStore } from '@lantern/core/picture'
 import {
   type LoadedMesh,
   lightOfPlate,
-  meshBlob,
+  meshBlobs,
   neededFrames,
   type PictureQualityName,
   type PictureTools,
@@ -14,7 +14,7 @@ import {
   plateFrames,
   renderPicture,
 } from '@lantern/core/pipeline'
-import { thingsAt } from '@lantern/core/set'
+import { carriedAt } from '@lantern/core/set'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import {
   assetFrame,
@@ -94,20 +94,18 @@ async function extras(
   const carried = new Map<number, FloatImage>()
   for (const number of plateFrames(document, frame)) carried.set(number, await lightAt(number))
   const plates = (number: number): FloatImage | undefined => carried.get(number)
-  const things = thingsAt(document, frame)
-  if (things.length === 0) return { plates }
+  const blobs = meshBlobs(document, frame, quality)
+  if (blobs.size === 0 && carriedAt(document, frame).length === 0) return { plates }
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
   readers.set(store, read)
   const meshes = new Map<string, LoadedMesh>()
-  for (const [, item] of things) {
-    const blob = meshBlob(item, quality)
+  for (const [blob, name] of blobs)
     meshes.set(
       blob,
       await read(blob).catch(() => {
-        throw meshGone(item.name)
+        throw meshGone(name)
       }),
     )
-  }
   const tools: Pick<PictureTools, 'meshes' | 'plates' | 'surroundings'> = { meshes: (blob) => meshes.get(blob), plates }
   const { sky, surroundings } = document.light
   if (sky === 'picture' && surroundings)

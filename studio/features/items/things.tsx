@@ -1,13 +1,14 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { add, rotate, type Vec3 } from '@lantern/core/math'
-import { type ThingItem, thingPose, thingSize } from '@lantern/core/set'
+import { type ThingItem, thingPose, thingSize, trimmedBounds } from '@lantern/core/set'
 import { Package } from 'lucide-react'
 import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { blockPath } from '../picture/lines.ts'
 import { CarriedPlate } from '../set/CarriedPlate.tsx'
+import { TrimPanel } from '../set/TrimPanel.tsx'
 import { MESH_ACCEPT, swapThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
 import type { ItemView } from './view.ts'
@@ -15,7 +16,7 @@ import type { ItemView } from './view.ts'
 /** Corners of a thing's bounds as it stands, bottom four then top four. */
 export function thingCorners(item: ThingItem): Vec3[] {
   const { rotation, place, scale } = thingPose(item)
-  const { low, high } = item.mesh
+  const { low, high } = trimmedBounds(item)
   const ring = [
     [low[0], low[2]],
     [high[0], low[2]],
@@ -103,7 +104,12 @@ function ThingPanel({ id, item }: { id: string; item: ThingItem }) {
 export const THING_VIEW: ItemView<ThingItem> = {
   icon: Package,
   kindName: 'thing',
-  panel: ({ id, item }) => <ThingPanel id={id} item={item} />,
+  panel: ({ id, item }) => (
+    <>
+      <ThingPanel id={id} item={item} />
+      <TrimPanel id={id} item={item} />
+    </>
+  ),
   tools: ({ id, item }) => <CarriedPlate id={id} item={item} />,
   outline: (camera, item) => blockPath(camera, thingCorners(item)),
   radius: (item) => Math.max(...thingSize(item)) / 2,

@@ -12,6 +12,7 @@ import { draggedLamp } from '../light/lamps.ts'
 import { SunLines } from '../light/SunLines.tsx'
 import { finishLightTool } from '../light/tools.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
+import { cutAlong } from '../set/trim.ts'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { cameraGlyph, gridPath, segmentPath } from './lines.ts'
@@ -227,7 +228,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
         else if (way === 'points') {
           const all = [...drawn, point]
           setDrawn(all.length < pointsWanted(tool) ? all : [])
-          if (all.length === pointsWanted(tool)) finishLightTool(camera, tool, all)
+          if (all.length === pointsWanted(tool))
+            tool === 'trim' ? cutAlong(camera, all) : finishLightTool(camera, tool, all)
         } else if (way) {
           const [start] = drawn
           if (

@@ -1,13 +1,17 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
-import { bestPlateFrame, type CarryingItem } from '@lantern/core/set'
+import { bestPlateFrame, type CarryingItem, isThing } from '@lantern/core/set'
+import { useRef } from 'react'
+import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { PICTURE_ACCEPT, takeSurfacePictures } from './surfaces.ts'
 
 /** Puts a frame of the plate on a piece or thing: the one that shows it whole and largest, or the one that is looked at. */
 export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
   const state = useShot()
-  const { shot, frame, edit, set } = state
+  const files = useRef<HTMLInputElement>(null)
+  const { shot, frame, edit, set, say } = state
   if (!shot) return null
   const put = (frozen: number): void => edit({ items: { [id]: { carries: 'frozen', frozen } } })
   const best = (): void => {
@@ -30,6 +34,19 @@ export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
       <Press disabled={item.locked} onClick={() => put(frame)}>
         This frame
       </Press>
+      {!isThing(item) && (
+        <>
+          <Press disabled={item.locked} onClick={() => files.current?.click()}>
+            Pictures as its surface
+          </Press>
+          <FileInput
+            ref={files}
+            label="Pictures of a surface"
+            accept={PICTURE_ACCEPT}
+            onFiles={(chosen) => void takeSurfacePictures(id, chosen).catch(say)}
+          />
+        </>
+      )}
       {item.carries === 'frozen' && (
         <Text className="num" color="fact" data-frozen>
           {item.frozen || shot.document.plate.first}

@@ -1,15 +1,14 @@
 import { LanternError } from '@lantern/core/base'
 import { pickSurface } from '@lantern/core/pipeline'
-import { guessScale, type TakenMesh } from '@lantern/core/set'
+import { guessScale, type TakenMesh, thingSize } from '@lantern/core/set'
 import { makeItem } from '@lantern/core/shot'
-import { zipSync } from 'fflate'
 import { call, shotPath } from '../api.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { bareName, packed } from './packed.ts'
 
 /** What may be chosen as a mesh: it, with its materials and pictures. */
 export const MESH_ACCEPT = '.glb,.gltf,.bin,.obj,.mtl,.ply,.stl,.zip,.png,.jpg,.jpeg,.webp'
 
-const bareName = (file: string): string => file.replace(/\.[a-z0-9]+$/i, '').slice(0, 80) || 'Thing'
 const mainOf = (files: readonly File[]): File | undefined =>
   files.find(({ name }) => /\.(glb|gltf|obj|ply|stl|zip)$/i.test(name)) ?? files[0]
 
@@ -19,15 +18,7 @@ async function send(files: readonly File[]): Promise<TakenMesh> {
   const main = mainOf(files)
   if (!shot || !main) throw new LanternError('no-shot', 'No shot is open.', 'Open a shot first.')
   set({ message: { text: `Taking in ${main.name}.`, good: true } })
-  let body: Blob = main
-  let name = main.name
-  if (files.length > 1) {
-    const parts = await Promise.all(
-      files.map(async (file) => [file.name, new Uint8Array(await file.arrayBuffer())] as const),
-    )
-    body = new Blob([zipSync(Object.fromEntries(parts), { level: 0 }).slice()])
-    name = `${bareName(main.name)}.zip`
-  }
+  const { body, name } = await packed(files, main)
   const path = `${shotPath(shot.name)}/meshes?file=${encodeURIComponent(name.slice(0, 200))}`
   const { mesh } = await call<{ mesh: TakenMesh }>(path, { method: 'POST', body })
   return { ...mesh, file: main.name.slice(0, 200) }
@@ -62,9 +53,11 @@ export async function swapThing(id: string, files: readonly File[]): Promise<voi
   const item = shot?.document.items[id]
   if (item?.kind !== 'thing') return
   const heightOf = ({ low, high }: Pick<TakenMesh, 'low' | 'high'>): number => high[1] - low[1]
-  const before = heightOf(item.mesh) * item.scale
+  const before = thingSize(item)[1]
   const scale = heightOf(mesh) > 0 && before > 0 ? before / heightOf(mesh) : guessScale(mesh)
   const animation = mesh.animations.some(({ name }) => name === item.animation) ? item.animation : ''
-  edit({ items: { [id]: { mesh, scale: Math.min(1e4, Math.max(1e-4, scale)), animation } } })
+  // What was trimmed off the one is no measure for the other.
+  const whole = { trim: null, cuts: null }
+  edit({ items: { [id]: { mesh, scale: Math.min(1e4, Math.max(1e-4, scale)), animation, ...whole } } })
   set({ message: { text: told(mesh, scale), good: mesh.notes.length === 0 } })
 }

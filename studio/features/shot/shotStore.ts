@@ -19,6 +19,7 @@ export type Tool =
   | 'area'
   | 'box'
   | 'keep-out'
+  | 'trim'
   | 'read-point'
   | 'read-box'
   | 'read-shape'
@@ -117,8 +118,15 @@ export interface ShotState {
 }
 
 /** What of a document decides the pictures' keys. */
-export const pictureDigest = ({ items, light, camera, plate, signals, readings }: ShotDocument): string =>
-  JSON.stringify([items, light, camera, plate, ...(Object.keys(signals).length > 0 ? [signals, readings] : [])])
+export const pictureDigest = ({ items, light, camera, plate, sit, signals, readings }: ShotDocument): string =>
+  JSON.stringify([
+    items,
+    light,
+    camera,
+    plate,
+    sit.curve,
+    ...(Object.keys(signals).length > 0 ? [signals, readings] : []),
+  ])
 
 /** What of a status the cameras hang on: the document, and what is followed for a camera that shakes. */
 const camerasDigest = ({ head, match }: ShotStatus): string =>

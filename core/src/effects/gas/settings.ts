@@ -2,7 +2,7 @@ import { canonicalJson } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
 import { type ForceInputs, type GasForce, type GasSettings, type SceneInputs, wallsCut } from '../../gas/index.ts'
 import { cos, fractal3, normalise, radians, scale, sin, subtract, type Vec3 } from '../../math/index.ts'
-import { isPiece, piecesAt, solidOf } from '../../set/index.ts'
+import { isPiece, isThing, stoppingAt } from '../../set/index.ts'
 import { frameRate, type Item, type ItemDocument, itemsInOrder } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
 import { boundsOf, groundOf, reachOf } from './bounds.ts'
@@ -85,7 +85,10 @@ const changes = (document: ItemDocument, item: GasItem, feeding: readonly Feedin
   feeding.some((one) => one.motion || one.follows || one.shape === 'points') ||
   item.gust > 0 ||
   forces.some((one) => one.motion || one.follows) ||
-  Object.values(document.items).some((one) => isPiece(one) && ((one as Item).motion || (one as Item).follows))
+  Object.values(document.items).some(
+    (one: Item) =>
+      (isPiece(one) || (isThing(one) && one.stops)) && (one.motion || one.follows || ('rides' in one && one.rides)),
+  )
 
 /** The speed at which the box of a gas that is held still goes at a frame, m/s. */
 function paceOf(document: ItemDocument, item: GasItem, frame: number): Vec3 {
@@ -135,10 +138,7 @@ export function gasSettings(
   const cell = cellOf(item, quality)
   const parts = partsOf(document, id, item)
   const { feeding, forces } = parts
-  const standing: Standing = (frame) =>
-    piecesAt(document, frame, context.inputs).flatMap(([piece, one]) =>
-      one.roles.stops ? [{ id: piece, solid: solidOf(one) }] : [],
-    )
+  const standing: Standing = (frame) => stoppingAt(document, frame, context.inputs)
   const { first, last } = runOf(document, item)
   const count = changes(document, item, feeding, forces) ? last - first + 1 : 1
   const sceneInputs = settle(

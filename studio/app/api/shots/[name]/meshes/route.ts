@@ -12,7 +12,7 @@ const MOST_SECONDS = 120
 const file = z.string().min(1).max(200)
 const GLB = 'model/gltf-binary'
 
-/** The bytes (GLB) of a mesh that a thing of this shot names. */
+/** The bytes (GLB) of a mesh, or of a surface's pictures, that an item of this shot names. */
 export const GET = async (request: Request, { params }: { params: Promise<{ name: string }> }) => {
   let bytes: Uint8Array<ArrayBuffer> | undefined
   const failed = await answer(async () => {
@@ -22,11 +22,13 @@ export const GET = async (request: Request, { params }: { params: Promise<{ name
       .string()
       .regex(/^[0-9a-f]{64}$/)
       .parse(new URL(request.url).searchParams.get('blob'))
-    const named = Object.values(document.items).some(
-      (item) => isThing(item) && (item.mesh.blob === wanted || item.mesh.standIn === wanted),
+    const named = Object.values(document.items).some((item) =>
+      isThing(item)
+        ? item.mesh.blob === wanted || item.mesh.standIn === wanted
+        : 'surfacePictures' in item && item.surfacePictures?.blob === wanted,
     )
     if (!named)
-      throw new LanternError('no-mesh', 'No thing of this shot has that mesh.', 'Load the page again.', {
+      throw new LanternError('no-mesh', 'Nothing in this shot has that mesh.', 'Load the page again.', {
         field: 'blob',
       })
     bytes = await getBlob(opened, wanted)

@@ -1,0 +1,23 @@
+import { surfacePictures } from '@lantern/core/set'
+import { getShot, putBlob } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { bytesOf } from '@/server/body.ts'
+import { readAside } from '@/server/reader.ts'
+import { store } from '@/server/store.ts'
+
+const MOST_BYTES = 2 ** 28
+const MOST_SECONDS = 60
+const file = z.string().min(1).max(200)
+
+/** Takes pictures of a surface in: one, or an archive of several. Returns what a piece holds of them. */
+export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
+  answer(async () => {
+    const opened = await store()
+    await getShot(opened, (await params).name)
+    const name = file.parse(new URL(request.url).searchParams.get('file'))
+    const bytes = await bytesOf(request, MOST_BYTES, name)
+    const { glb, ...taken } = await readAside('surface', bytes, name, undefined, MOST_SECONDS)
+    const blob = await putBlob(opened, glb, 'model/gltf-binary')
+    return { surfacePictures: surfacePictures.parse({ blob, file: name, ...taken }) }
+  })
