@@ -18,7 +18,8 @@ const common = {
   maxWorkers: 2,
 }
 /** Tests of plain functions: files share a thread, so that modules are loaded once. */
-const pure = ['core/**/*.test.ts', 'demo/**/*.test.ts', 'kernels/**/*.test.ts']
+const demo = process.env.LANTERN_DEMO_TESTS === 'no' ? [] : ['demo/**/*.test.ts']
+const pure = ['core/**/*.test.ts', ...demo, 'kernels/**/*.test.ts']
 const others = ['{store,farm,studio,scripts}/**/*.test.ts']
 /** Tests that put another module, global or environment in place of the real one: each has a process of its own. */
 const apart = [

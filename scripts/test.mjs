@@ -1,7 +1,8 @@
-// Runs the checks and the unit and server tests beside the studio's build and the browser tests, and adds up.  node scripts/test.mjs [--no-check] [--no-browser]
+// Runs the checks and the unit and server tests beside the studio's build and the browser tests, and adds up.  node scripts/test.mjs [--no-check] [--no-browser] [--demo]
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { relative } from 'node:path'
+import { demoTested, keepDemoPrint } from './demo-print.mjs'
 
 /** What all of it may take, seconds: beyond that a run fails, so that it does not grow unnoticed. The same tests took 460 to 730 s on one machine, hour by hour. */
 const MOST_SECONDS = 1000
@@ -15,6 +16,9 @@ const run = (command, args, env = {}) =>
 const total = { passed: 0, failed: 0 }
 /** Seconds by test file. */
 const files = []
+
+/** The demo's generator is tested where something of it has changed since its tests last passed, or where it is asked for. */
+const withDemo = given.has('--demo') || !demoTested()
 
 async function suite(name, env) {
   const file = `.test/${name}.json`
@@ -47,7 +51,8 @@ mkdirSync('.test', { recursive: true })
 const begun = performance.now()
 const units = async () => {
   if (!given.has('--no-check')) await step('checks', 'bash', ['scripts/check.sh'])
-  await suite('unit', {})
+  if (!withDemo) console.log('demo: unchanged since its tests passed (npm test -- --demo runs them)')
+  await suite('unit', withDemo ? {} : { LANTERN_DEMO_TESTS: 'no' })
 }
 const browser = async () => {
   if (given.has('--no-browser')) return
@@ -65,4 +70,5 @@ if (seconds > MOST_SECONDS) {
   console.error(`the tests took ${seconds.toFixed(0)} s, more than ${MOST_SECONDS}: shorten the slowest`)
 }
 console.log(`${total.passed} passed, ${total.failed} failed`)
+if (withDemo && total.failed === 0) keepDemoPrint()
 process.exit(total.failed === 0 && total.passed > 0 ? 0 : 1)

@@ -41,8 +41,8 @@ describe('two farm machines', () => {
     })
   it('share a picture run; when one is killed its frames are taken over, none lost, none doubled', async () => {
     const shot = await bench.firstShot('Farm', (document) => {
-      document.plate.last = 1012
-      Object.assign(document.items.fire ?? {}, { cell: 90 })
+      document.plate.last = 1008
+      Object.assign(document.items.fire ?? {}, { cell: 110 })
     })
     const machines = [start(), start()]
     try {
@@ -53,7 +53,7 @@ describe('two farm machines', () => {
       const kept = async (): Promise<number> => (await lantern.shotStatus(store, shot)).look.kept.length
       await expect.poll(kept, { timeout: 60_000 }).toBeGreaterThanOrEqual(2)
       machines[0]?.kill('SIGKILL')
-      await expect.poll(kept, { timeout: 90_000, interval: 500 }).toBe(12)
+      await expect.poll(kept, { timeout: 90_000, interval: 500 }).toBe(8)
       await expect
         .poll(async () => (await lantern.shotStatus(store, shot)).look.state, { timeout: 10_000 })
         .toBe('done')
@@ -62,7 +62,7 @@ describe('two farm machines', () => {
         'select count(*)::int as count from result_frame where key = any($1) group by key, frame',
         [Object.values(status.look.keys)],
       )
-      expect(rows.rows).toHaveLength(12)
+      expect(rows.rows).toHaveLength(8)
       expect(rows.rows.every(({ count }) => count === 1)).toBe(true)
       for (const { blob } of await lantern.keptFrames(store, Object.values(status.look.keys)))
         await lantern.getBlob(store, blob)

@@ -4,6 +4,7 @@ import { Document, WebIO } from '@gltf-transform/core'
 import { boxMesh } from '@lantern/core/data'
 import type { ThingItem } from '@lantern/core/set'
 import type { Browser, Page } from 'playwright-core'
+import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   application,
@@ -11,6 +12,7 @@ import {
   makeMovie,
   openBrowser,
   openPage,
+  over,
   picture,
   pixel,
   saved,
@@ -129,6 +131,40 @@ describe('a mesh that is dropped on the plate', () => {
     expect(Math.abs(beside - (await bare(0.64, 0.74)))).toBeLessThan(6)
   }, 120_000)
 
+  it('is trimmed from above, and all of it again by one press', async () => {
+    const before = await green(0.53, 0.62)
+    await bench().getByText('Trim', { exact: true }).click()
+    await type(page, 'Off above', '90')
+    await saved(page)
+    expect(await bench().locator('[data-size]').innerText()).toBe('1.00 × 0.10 × 1.00 m')
+    const plate = await bare(0.53, 0.62)
+    await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - plate), { timeout: 30_000 }).toBeLessThan(8)
+    await bench().getByRole('button', { name: 'All of it again' }).click()
+    await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - before), { timeout: 30_000 }).toBeLessThan(8)
+    await saved(page)
+    expect((await things())[0]).not.toHaveProperty('trim')
+  }, 120_000)
+
+  it('is cut along a line over the picture: the side that its middle is on stays, or the other one', async () => {
+    const lit = await green(0.53, 0.62)
+    await bench().getByText('Trim', { exact: true }).click()
+    await bench().getByRole('button', { name: 'Cut along a line' }).click()
+    // Upright, through its left part.
+    await over(page, [0.48, 0.2])
+    await over(page, [0.48, 0.95])
+    await bench().getByText('Cut 1').waitFor()
+    await saved(page)
+    const plate = await bare(0.47, 0.62)
+    await expect.poll(async () => Math.abs((await green(0.47, 0.62)) - plate), { timeout: 30_000 }).toBeLessThan(8)
+    expect(Math.abs((await green(0.53, 0.62)) - lit)).toBeLessThan(8)
+    await bench().getByRole('button', { name: 'Other side' }).click()
+    const right = await bare(0.53, 0.62)
+    await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - right), { timeout: 30_000 }).toBeLessThan(8)
+    await bench().getByRole('button', { name: 'Take back' }).click()
+    await expect.poll(async () => Math.abs((await green(0.53, 0.62)) - lit), { timeout: 30_000 }).toBeLessThan(8)
+    await saved(page)
+  }, 120_000)
+
   it('is made smaller and larger by numbers and units, hidden by what stands before it, and comes back by undo', async () => {
     const before = await green(0.53, 0.62)
     await type(page, 'Scale', '0.002')
@@ -159,6 +195,30 @@ describe('a mesh that is dropped on the plate', () => {
     await expect.poll(async () => (await things())[0]?.mesh.file, { timeout: 30_000 }).toBe('better.glb')
     const [after] = await things()
     expect(after).toMatchObject({ name: 'crate', position: before?.position, turn: 45, scale: 4 })
-    expect(faults).toEqual([])
   }, 60_000)
+})
+
+describe('the surface of a piece', () => {
+  it('is pictures that are taken in, or a pattern; what is no picture is refused by name', async () => {
+    await page.getByRole('option', { name: /^Wall/ }).click()
+    const file = join(folder, 'red-colour.png')
+    writeFileSync(file, 'none')
+    await page.getByLabel('Pictures of a surface').setInputFiles(file)
+    await page.getByText('red-colour.png can’t be read as a picture').waitFor()
+    const red = { create: { width: 32, height: 16, channels: 3 as const, background: '#d01010' } }
+    await sharp(red).png().toFile(file)
+    await page.getByLabel('Pictures of a surface').setInputFiles(file)
+    await page.getByText('red-colour.png is its surface').waitFor()
+    const redness = async (): Promise<number> => {
+      const [r, g] = await pixel(page, 0.53, 0.62)
+      return r - g
+    }
+    await expect.poll(redness, { timeout: 30_000 }).toBeGreaterThan(50)
+    const wall = (await shot()).document.items.wall
+    expect(wall).toMatchObject({ carries: 'surface', pattern: 'pictures', surfacePictures: { aspect: 0.5 } })
+    await bench().getByLabel('Pattern', { exact: true }).selectOption('cells')
+    await expect.poll(redness, { timeout: 30_000 }).toBeLessThan(20)
+    await saved(page)
+    expect(faults).toEqual([])
+  }, 120_000)
 })

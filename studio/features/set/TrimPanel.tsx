@@ -14,24 +14,26 @@ export function TrimPanel({ id, item }: { id: string; item: ThingItem }) {
   const putCuts = (next: readonly unknown[]): void => edit({ items: { [id]: { cuts: next.length > 0 ? next : null } } })
   return (
     <details style={{ padding: '6px 14px', borderBottom: '1px solid #262626' }} open={!whole || tool === 'trim'}>
-      <summary style={{ cursor: 'pointer' }}>Trim{whole ? '' : `, ${cuts.length} cuts`}</summary>
+      <summary style={{ cursor: 'pointer' }}>{whole ? 'Trim' : 'Trimmed'}</summary>
       <Text color="faint">Off each side, in % of what the file holds.</Text>
       <Grid templateColumns="1fr 1fr" columnGap="10px" marginTop="4px">
         {SIDES.map((side) => (
-          <NumberField
-            key={side[0]}
-            label={side[0]}
-            value={trimOff(trim, side)}
-            unit="%"
-            step={0.5}
-            span={[0, 100]}
-            minimum={0}
-            maximum={99}
-            initial={0}
-            onValue={(value, final) =>
-              (final ? edit : preview)({ items: { [id]: { trim: trimWith(trim, side, value) ?? null } } })
-            }
-          />
+          <Grid key={side[0]} templateColumns="52px 1fr" alignItems="center">
+            <Text color="soft">{side[0]}</Text>
+            <NumberField
+              label={`Off ${side[0].toLowerCase()}`}
+              value={trimOff(trim, side)}
+              unit="%"
+              step={0.5}
+              span={[0, 100]}
+              minimum={0}
+              maximum={99}
+              initial={0}
+              onValue={(value, final) =>
+                (final ? edit : preview)({ items: { [id]: { trim: trimWith(trim, side, value) ?? null } } })
+              }
+            />
+          </Grid>
         ))}
       </Grid>
       <Flex gap="6px" marginTop="6px" wrap="wrap">
