@@ -201,10 +201,10 @@ describe('a mesh that is dropped on the plate', () => {
 describe('the surface of a piece', () => {
   it('is pictures that are taken in, or a pattern; what is no picture is refused by name', async () => {
     await page.getByRole('option', { name: /^Wall/ }).click()
-    const file = join(folder, 'red-colour.png')
-    writeFileSync(file, 'none')
-    await page.getByLabel('Pictures of a surface').setInputFiles(file)
-    await page.getByText('red-colour.png can’t be read as a picture').waitFor()
+    const [broken, file] = [join(folder, 'broken.png'), join(folder, 'red-colour.png')]
+    writeFileSync(broken, 'none')
+    await page.getByLabel('Pictures of a surface').setInputFiles(broken)
+    await page.getByText('broken.png can’t be read as a picture').waitFor()
     const red = { create: { width: 32, height: 16, channels: 3 as const, background: '#d01010' } }
     await sharp(red).png().toFile(file)
     await page.getByLabel('Pictures of a surface').setInputFiles(file)

@@ -131,6 +131,17 @@ describe('editing', () => {
     expect(heat()).toBe(900)
     expect(useShot.getState().message).toBeUndefined()
   })
+  it('takes away what was said before a change, never what is said of it', async () => {
+    await useShot.getState().load(NAME)
+    useShot.getState().set({ message: { text: 'before', good: true } })
+    useShot.getState().edit({ items: { fire: { heat: 500 } } })
+    useShot.getState().set({ message: { text: 'of this', good: true } })
+    await settled()
+    expect(useShot.getState().message?.text).toBe('of this')
+    useShot.getState().edit({ items: { fire: { heat: 600 } } })
+    await settled()
+    expect(useShot.getState().message).toBeUndefined()
+  })
   it('goes back and forward', async () => {
     await useShot.getState().load(NAME)
     useShot.getState().edit({ items: { fire: { heat: 500 } } })

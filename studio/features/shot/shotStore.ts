@@ -261,6 +261,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   },
   edit(patch) {
     get().preview(patch)
+    const said = get().message
     set({ saving: get().saving + 1 })
     chain = chain.then(async () => {
       const { shot, name } = get()
@@ -270,7 +271,8 @@ export const useShot = create<ShotState>()((set, get) => ({
         const waiting = get().saving > 1
         set({
           shot: { ...next, document: waiting ? (get().shot?.document ?? next.document) : next.document },
-          message: undefined,
+          // What is said of this very change stays.
+          message: get().message === said ? undefined : get().message,
         })
         await get().refreshStatus()
       } catch (error) {
