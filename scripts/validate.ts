@@ -9,6 +9,7 @@ import { fileRows } from './validate/files.ts'
 import { FIRES, filmedFireRows, filmedSmokeRows } from './validate/filmed.ts'
 import { POOLS, plumeRows, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
+import { greyBallRows } from './validate/greyBall.ts'
 import { matchRows } from './validate/match.ts'
 import { noiseRows } from './validate/noise.ts'
 import { pictureRows } from './validate/picture.ts'
@@ -33,7 +34,7 @@ const shown = (value: string | number): string =>
 const rows: Row[] = []
 const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['picture', () => pictureRows(crew)],
-  ['solids', () => solidRows(crew)],
+  ['solids', () => [...solidRows(crew), ...greyBallRows(crew)]],
   ['files', fileRows],
   ['match', () => matchRows(crew)],
   ['figures', plateFigureRows],

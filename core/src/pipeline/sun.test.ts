@@ -4,7 +4,7 @@ import { type Camera, projectPoint } from '../data/index.ts'
 import { acos, degrees, dot, panTiltRoll, radians, type Vec3 } from '../math/index.ts'
 import { makeItem, makeShot, type ShotDocument, type SunLine } from '../shot/index.ts'
 import { plateLight } from './picture.ts'
-import { illuminanceOfNotes, lightOfPatches, sunAngles, sunOfLine, sunOfLines } from './sun.ts'
+import { illuminanceOfNotes, lightOfPatches, skySeen, sunAngles, sunOfLine, sunOfLines } from './sun.ts'
 
 const camera: Camera = {
   position: [0, 2.5, 8],
@@ -121,6 +121,29 @@ describe('sun and sky by two patches', () => {
       expect(found?.sunColour[0]).toBeCloseTo((1 - k(0)) / (1 - left), 2)
       expect(found?.sunShare).toBeCloseTo(share, 1)
     }
+  })
+  it('are told rightly where the set hides half of the sky from the shaded one', () => {
+    const document = shot()
+    // Beside a wall that reaches far up, half of the sky is seen; of the rest it sends a quarter on.
+    document.items.wall = makeItem('box', {
+      name: 'Wall',
+      order: 9,
+      position: [-1.05, 0, 0],
+      width: 2,
+      height: 90,
+      depth: 200,
+    })
+    const [beside, open] = [skySeen(document, [0, 0, 0], [0, 1, 0], 1), skySeen(document, [60, 0, 90], [0, 1, 0], 1)]
+    expect(beside).toBeGreaterThan(0.58)
+    expect(beside).toBeLessThan(0.68)
+    expect(open).toBeGreaterThan(0.9)
+    expect(skySeen(shot(), [0, 0, 0], [0, 1, 0], 1)).toBeCloseTo(1, 6)
+    expect(skySeen(shot(), [0, 1, 0], [0, 0, 1], 1)).toBeCloseTo(0.5, 1)
+    const [sun, sky] = [0.6, 0.4]
+    const grey = (light: number): [number, number, number] => [0.3 * light, 0.3 * light, 0.3 * light]
+    const found = lightOfPatches(grey(sun + sky), grey(sky * beside), [0, 1, 0], direction, [1, beside])
+    expect(found?.sunShare).toBeCloseTo(sun, 2)
+    expect(lightOfPatches(grey(sun + sky), grey(sky * beside), [0, 1, 0], direction)?.sunShare).toBeGreaterThan(0.7)
   })
   it('are not told where the shaded one is the brighter, or the surface looks away from the sun', () => {
     expect(lightOfPatches([0.1, 0.1, 0.1], [0.2, 0.2, 0.2], [0, 1, 0], direction)).toBeUndefined()

@@ -1,5 +1,6 @@
-import { type Camera, pixelRay } from '../data/index.ts'
-import { acos, asin, atan2, degrees, dot, normalise, subtract, type Vec3 } from '../math/index.ts'
+import { type Camera, pixelRay, rayToSolid } from '../data/index.ts'
+import { acos, asin, atan2, cos, degrees, dot, normalise, sin, subtract, type Vec3 } from '../math/index.ts'
+import { piecesAt, solidOf, thingBounds, thingsAt } from '../set/index.ts'
 import type { ItemDocument } from '../settings/index.ts'
 import type { PlateLightSettings, SunLine } from '../shot/index.ts'
 import { pickSurface } from './pick.ts'
@@ -56,22 +57,49 @@ export function sunOfLines(
 
 const luminance = (c: readonly number[]): number => 0.2126 * (c[0] ?? 0) + 0.7152 * (c[1] ?? 0) + 0.0722 * (c[2] ?? 0)
 
+/** Rays by which it is seen how much of the sky a place has. */
+const SKY_RAYS = 256
+/** What hides the sky sends on so much of its light. */
+const SENT_ON = 0.25
+
+/** The share of an even sky's light on level ground that a place has: its surface may lean, and pieces and things of the set may hide some of the sky. */
+export function skySeen(document: ItemDocument, at: Vec3, normal: Vec3, frame: number): number {
+  const solids = [
+    ...piecesAt(document, frame).map(([, item]) => solidOf(item)),
+    ...thingsAt(document, frame).map(([, item]) => thingBounds(item)),
+  ].filter(({ kind }) => kind !== 'halfspace')
+  const from: Vec3 = [at[0] + 0.01 * normal[0], at[1] + 0.01 * normal[1], at[2] + 0.01 * normal[2]]
+  let seen = 0
+  for (let n = 0; n < SKY_RAYS; n++) {
+    // Cosine-weighted about the normal: a place on the unit sphere added to it (Malley), the sphere filled by a golden spiral.
+    const z = 1 - (2 * n + 1) / SKY_RAYS
+    const [round, a] = [Math.sqrt(1 - z * z), n * Math.PI * (3 - Math.sqrt(5))]
+    const way = normalise([normal[0] + round * cos(a), normal[1] + z, normal[2] + round * sin(a)])
+    if (way[1] <= 0) continue
+    seen += solids.some((solid) => rayToSolid(solid, from, way) !== undefined) ? SENT_ON : 1
+  }
+  return seen / SKY_RAYS
+}
+
 /**
  * The sun's share of the light on level ground, and both hues, from a lit and a shaded patch of one surface in linear light.
- * normal: of that surface; direction: to the sun. What the shaded patch has is the sky's, the rest of the lit one the sun's; together they are white. Undefined where the lit patch is not the brighter.
+ * normal: of that surface; direction: to the sun; open: the shares of the sky's light that the lit and the shaded patch have (skySeen), as an open place of that normal where it is not known. What the shaded patch has is the sky's, the rest of the lit one the sun's; together they are white. Undefined where the lit patch is not the brighter.
  */
 export function lightOfPatches(
   lit: readonly [number, number, number],
   shaded: readonly [number, number, number],
   normal: Vec3,
   direction: Vec3,
+  open: readonly [number, number] = [0.5 + 0.5 * normal[1], 0.5 + 0.5 * normal[1]],
 ): Pick<PlateLightSettings, 'sunShare' | 'sunColour' | 'skyColour'> | undefined {
-  const left = lit.map((value, c) => Math.min(0.999, Math.max(1e-3, (shaded[c] ?? 0) / Math.max(1e-6, value))))
+  // The shaded patch as it would be with as much sky as the lit one.
+  const more = open[0] / Math.max(0.05, open[1])
+  const left = lit.map((value, c) => Math.min(0.999, Math.max(1e-3, (more * (shaded[c] ?? 0)) / Math.max(1e-6, value))))
   const sky = luminance(left)
   const cosine = dot(normal, direction)
   if (luminance(shaded) >= luminance(lit) || sky >= 0.995 || cosine <= 0.02) return undefined
   // On a surface that is not level both fall otherwise: the sun by its cosine, an even sky by how much of it is seen.
-  const ratio = (((1 - sky) / sky) * (0.5 + 0.5 * normal[1])) / cosine
+  const ratio = (((1 - sky) / sky) * open[0]) / cosine
   const level = ratio * direction[1]
   const hue = (part: (k: number) => number): [number, number, number] => {
     const colour = left.map(part)

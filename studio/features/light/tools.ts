@@ -4,6 +4,7 @@ import {
   pickSurface,
   plateLight,
   plateTable,
+  skySeen,
   sunAngles,
   sunOfLine,
   sunOfLines,
@@ -96,9 +97,12 @@ async function takePatches(camera: Camera, [lit, shaded]: readonly Point[]): Pro
   const item = hit.item ? document.items[hit.item] : undefined
   const piece = item && itemAt(document, item, frame, {})
   const normal = piece && isPiece(piece) ? normalAt(solidOf(piece), hit.point) : ([0, 1, 0] as const)
+  const dark = pickSurface(document, camera, shaded[0], shaded[1], frame)
+  if (!dark) return tell('The shaded patch lies above the horizon: click on the set.')
   const [a, b] = await plateLightAt(document, frame, [lit, shaded])
   const direction = plateLight(document.light).sunDirection
-  const found = a && b && lightOfPatches(a, b, normal, direction)
+  const open = [hit, dark].map(({ point }) => skySeen(document, point, normal, frame)) as [number, number]
+  const found = a && b && lightOfPatches(a, b, normal, direction, open)
   if (!found)
     return tell(
       'Those two do not tell sun from sky: click a patch in the sun first, then one of the same surface in shadow; the surface must face the sun.',
