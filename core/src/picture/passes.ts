@@ -191,6 +191,8 @@ export interface FrameScene {
   trees?: TreeStore
   /** Only these pixels: the frame's tiles that touch them. */
   part?: { x: number; y: number; width: number; height: number }
+  /** Only one tile in sixteen: how long all of them take is wanted. */
+  trial?: boolean
   /** Mattes of what stands in front of everything beyond a distance: 1 channel, the picture's size. */
   mattes?: readonly { image: FloatImage; distance: number }[]
 }

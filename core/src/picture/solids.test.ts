@@ -16,7 +16,7 @@ import {
 import { makeCrew } from '../base/index.ts'
 import { planeMesh } from '../data/index.ts'
 import { normalise } from '../math/index.ts'
-import { FINAL, renderPicture } from './index.ts'
+import { estimatePicture, FINAL, renderPicture } from './index.ts'
 
 const crew = makeCrew(1)
 const white = { base: [1, 1, 1, 1], roughness: 1 } as const
@@ -93,4 +93,17 @@ describe('A solid', () => {
     const again = render(crew, { one: [thing(box(), { opening: pose })] }, { quality: FINAL })
     expect([...(layer(again, 'one').colour?.data ?? [])]).toEqual([...(layer(once, 'one').colour?.data ?? [])])
   })
+})
+
+it('is told ahead by one tile of every sixteen, and by what all of them need', () => {
+  // A clock that says when it is asked: begun, laid, and after the tiles.
+  const times = [0, 1, 3]
+  const camera = { ...lookingDown(0, [0, 1, 5], 256), width: 256, height: 128 }
+  const seconds = estimatePicture(
+    makeCrew(1),
+    frameOf({ ball: [thing(ball(0.5))] }, { camera }),
+    () => times.shift() ?? 9,
+  )
+  // 8 x 4 tiles, of which two are tried.
+  expect(seconds).toBeCloseTo(1 + 2 * 1.08 * 16, 6)
 })

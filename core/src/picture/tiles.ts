@@ -1,5 +1,5 @@
 import { JOB_BYTES, writeJob } from '@lantern/kernels'
-import { type Crew, type Progress, stopIfCancelled } from '../base/index.ts'
+import { type Crew, hash01, type Progress, stopIfCancelled } from '../base/index.ts'
 import { projectPoint } from '../data/index.ts'
 import { add, rotate, type Vec3 } from '../math/index.ts'
 import type { Instance, Pose } from './instances.ts'
@@ -108,15 +108,23 @@ function layMattes(crew: Crew, { mattes = [], camera }: FrameScene) {
   return { mattes: at, matteDepths, matteCount: mattes.length }
 }
 
-/** Numbers of the tiles that are wanted: every sixteenth first, so that the time for all is known early. */
-function tilesWanted({ part }: FrameScene, across: number, down: number): number[] {
-  const wanted = Array.from({ length: across * down }, (_, n) => n).filter((n) => {
+/** One tile of every four by four is tried where only the time is wanted, another one in each: what is drawn may lie in rows. */
+const BLOCK_TILES = 4
+export const TRIED = BLOCK_TILES * BLOCK_TILES
+const isTried = (x: number, y: number): boolean => {
+  const block = [Math.floor(x / BLOCK_TILES), Math.floor(y / BLOCK_TILES)] as const
+  return (x % BLOCK_TILES) + BLOCK_TILES * (y % BLOCK_TILES) === Math.floor(TRIED * hash01(7, ...block))
+}
+
+/** Numbers of the tiles that are wanted. */
+function tilesWanted({ part, trial }: FrameScene, across: number, down: number): number[] {
+  return Array.from({ length: across * down }, (_, n) => n).filter((n) => {
+    const [column, row] = [n % across, Math.floor(n / across)]
+    if (trial && !isTried(column, row)) return false
     if (!part) return true
-    const [x, y] = [(n % across) * TILE, Math.floor(n / across) * TILE]
+    const [x, y] = [column * TILE, row * TILE]
     return x < part.x + part.width && x + TILE > part.x && y < part.y + part.height && y + TILE > part.y
   })
-  const few = wanted.filter((_, n) => n % 16 === 0)
-  return [...few, ...wanted.filter((_, n) => n % 16 !== 0)]
 }
 
 /** Takes a slot's planes off the heap. */

@@ -4,7 +4,9 @@ import type { DrawContext, EffectInstance } from '../effects/index.ts'
 import { conjugate, cos, radians, rotate, sin, subtract, type Vec3 } from '../math/index.ts'
 import {
   type Drawable,
+  estimatePicture,
   FINAL,
+  type FrameScene,
   type LayerDrawables,
   type Lens,
   LOOK,
@@ -253,6 +255,53 @@ export interface PictureTools {
   part?: { x: number; y: number; width: number; height: number }
 }
 
+type DataOf = (item: string, frame: number) => unknown
+
+/** What of a shot a frame is drawn from, laid on the heap as far as effects are worked out. */
+function sceneOf(
+  crew: Crew,
+  document: PictureDocument,
+  at: PictureFrame,
+  dataOf: DataOf,
+  quality: PictureQualityName,
+  {
+    changed = {},
+    meshes = () => undefined,
+    plates = () => undefined,
+    surroundings,
+    size = pictureScale(quality),
+    progress: _,
+    ...tools
+  }: PictureTools,
+): FrameScene {
+  const light = lightAt(document, at)
+  const seen = scaleCamera(at.camera, size)
+  const [over, under] = document.plate.rate
+  const open = shutterFrames(document, at, quality)
+  const things = drawThings(document, open, quality, meshes, at.inputs)
+  const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
+  const sources = { meshes, plates, on: at.plateOn ?? {} }
+  const carried = drawCarried(document, at.frame, open, quality, sources, at.inputs)
+  const layers = layersOf(
+    document,
+    at.instances,
+    dataOf,
+    { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
+    quality === 'final' ? crew : undefined,
+    [...things.layers, ...carried, ...lamps],
+  )
+  return {
+    pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],
+    layers,
+    camera: seen,
+    light: plateLight(light, surroundings),
+    quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
+    shutter: shutterOf(document, at, size),
+    ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
+    ...tools,
+  }
+}
+
 /**
  * Renders one frame at a quality.
  * dataOf: a kept frame of an item's run, as its effect decodes it. Throws LanternError, Cancelled.
@@ -261,46 +310,33 @@ export function renderPicture(
   crew: Crew,
   document: PictureDocument,
   at: PictureFrame,
-  dataOf: (item: string, frame: number) => unknown,
+  dataOf: DataOf,
   quality: PictureQualityName,
-  {
-    progress,
-    changed = {},
-    meshes = () => undefined,
-    plates = () => undefined,
-    surroundings,
-    size = pictureScale(quality),
-    ...tools
-  }: PictureTools = {},
+  tools: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
   try {
-    const light = lightAt(document, at)
-    const seen = scaleCamera(at.camera, size)
-    const [over, under] = document.plate.rate
-    const open = shutterFrames(document, at, quality)
-    const things = drawThings(document, open, quality, meshes, at.inputs)
-    const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
-    const sources = { meshes, plates, on: at.plateOn ?? {} }
-    const carried = drawCarried(document, at.frame, open, quality, sources, at.inputs)
-    const layers = layersOf(
-      document,
-      at.instances,
-      dataOf,
-      { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
-      quality === 'final' ? crew : undefined,
-      [...things.layers, ...carried, ...lamps],
-    )
-    const frame = {
-      pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],
-      layers,
-      camera: seen,
-      light: plateLight(light, surroundings),
-      quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
-      shutter: shutterOf(document, at, size),
-      ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
-    }
-    return renderFrame(crew, { ...frame, ...tools }, progress)
+    return renderFrame(crew, sceneOf(crew, document, at, dataOf, quality, tools), tools.progress)
+  } finally {
+    crew.heap.release(mark)
+  }
+}
+
+/** Seconds that such a frame will take, by one tile in sixteen. now: a clock, s. Throws as renderPicture. */
+export function pictureSeconds(
+  crew: Crew,
+  document: PictureDocument,
+  at: PictureFrame,
+  dataOf: DataOf,
+  quality: PictureQualityName,
+  now: () => number,
+  tools: PictureTools = {},
+): number {
+  const mark = crew.heap.mark()
+  const begun = now()
+  try {
+    const scene = sceneOf(crew, document, at, dataOf, quality, tools)
+    return now() - begun + estimatePicture(crew, scene, now, tools.progress)
   } finally {
     crew.heap.release(mark)
   }

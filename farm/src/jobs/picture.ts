@@ -11,12 +11,14 @@ import {
   type PictureQualityName,
   type PictureTools,
   pictureFrame,
+  pictureSeconds,
   plateFrames,
   renderPicture,
 } from '@lantern/core/pipeline'
 import { carriedAt } from '@lantern/core/set'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import {
+  addSeconds,
   assetFrame,
   findShotById,
   getBlob,
@@ -113,6 +115,23 @@ async function extras(
   return quality === 'look' ? tools : { ...tools, plate: carried.get(frame) ?? (await lightAt(frame)) }
 }
 
+/** Tells how long a frame will take before it is rendered, where none of its shot tells it yet. Returns the seconds that were told; 0 where none were. */
+async function tellAhead(
+  { store }: JobContext,
+  keys: ReadonlyMap<number, string>,
+  key: string,
+  seconds: () => number,
+): Promise<number> {
+  const rows = await resultRows(store, [...keys.values()])
+  const own = rows.get(key)
+  // Told before, and then broken off.
+  if (own && own.kept === 0 && own.seconds > 0) return own.seconds
+  if (rows.size < 2 || [...rows.values()].some((row) => row.seconds > 0)) return 0
+  const told = seconds()
+  await addSeconds(store, key, told)
+  return told
+}
+
 /** Renders a few picture frames; those whose effects are still being made are queued again for later, as `name`. Returns how many were left for later. */
 export async function pictureJob(
   context: JobContext,
@@ -152,10 +171,15 @@ export async function pictureJob(
       const begun = performance.now()
       const progress = { report: () => undefined, cancelled: context.ending }
       const tools = { progress, trees, ...(await extras(context, document, at.frame, payload.quality)) }
-      const picture = renderPicture(crew, document, at, (item, n) => data.get(`${item}/${n}`), payload.quality, tools)
+      const dataOf = (item: string, n: number): unknown => data.get(`${item}/${n}`)
+      const told = await tellAhead(context, present, key, () =>
+        pictureSeconds(crew, document, at, dataOf, payload.quality, () => performance.now() / 1000, tools),
+      )
+      const picture = renderPicture(crew, document, at, dataOf, payload.quality, tools)
       const blob = await putBlob(store, writePicture(picture, nodeDeflate), 'application/octet-stream')
       const seconds = (performance.now() - begun) / 1000
-      await insertFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds)
+      // What was told ahead gives way to what it took.
+      await insertFrame(store, { key, frame, blob, figures: { seconds } }, undefined, seconds - told)
       await setResultState(store, key, 'done')
       log.debug({ frame, quality: payload.quality, seconds }, 'picture frame')
     } catch (error) {

@@ -239,6 +239,16 @@ export async function setResultState(
   await notify(store.db, { what: 'result', key, state })
 }
 
+/** Adds to the seconds of a result: what it took, or is told to take. */
+export async function addSeconds(store: Store, key: string, seconds: number): Promise<void> {
+  await store.db
+    .updateTable('result')
+    .set((e) => ({ seconds: e('seconds', '+', seconds) }))
+    .where('key', '=', key)
+    .execute()
+  await notify(store.db, { what: 'result', key, state: 'running' })
+}
+
 /** Says that a result is being made; false, and nothing is said, where it was stopped meanwhile. */
 export async function startResult(store: Store, key: string): Promise<boolean> {
   const row = await store.db

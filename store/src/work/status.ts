@@ -73,13 +73,15 @@ function pictureStatus(all: Kept, quality: Quality, keys: ReadonlyMap<number, st
   const kept = [...keys].filter(([, key]) => (all.rows.get(key)?.kept ?? 0) > 0).map(([frame]) => frame)
   const busy = rows.filter((row) => row.state === 'running' || row.state === 'waiting')
   const done = rows.filter((row) => row.kept > 0)
-  const seconds = done.reduce((sum, row) => sum + row.seconds, 0)
+  // Frames that are kept tell how long the others take; before there are any, what was told of the first one.
+  const timed = done.length > 0 ? done : rows.filter((row) => row.seconds > 0)
+  const seconds = timed.reduce((sum, row) => sum + row.seconds, 0)
   return {
     state: pictureState(rows, kept.length === keys.size && keys.size > 0),
     kept,
     stale: staleOf(all, `picture-${quality}`, kept),
     error: rows.find((row) => row.state === 'failed')?.error ?? null,
-    secondsLeft: busy.length > 0 && done.length > 1 ? (seconds / done.length) * busy.length : null,
+    secondsLeft: busy.length > 0 && timed.length > 0 ? (seconds / timed.length) * busy.length : null,
     keys: Object.fromEntries(keys),
   }
 }
