@@ -29,6 +29,7 @@ import {
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
+import { drawMattes, matteKeys } from './mattes.ts'
 import type { MeshSource } from './meshSource.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
@@ -145,6 +146,7 @@ export function pictureRecipe(
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
+  const mattes = matteKeys(document, camera, at.frame, open, at.inputs)
   // What the set sends on to things is the plate's own picture, as light.
   const { asset, encoding } = document.plate
   const plate = { plate: asset, encoding, curve: document.sit.curve }
@@ -160,6 +162,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
+      ...(mattes.length > 0 ? { mattes } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
       ...(quality === 'final' && lens ? { lens } : {}),
     },
@@ -297,6 +300,7 @@ function sceneOf(
     light: plateLight(light, surroundings),
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
+    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.inputs),
     ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
     ...tools,
   }

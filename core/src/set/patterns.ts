@@ -51,7 +51,8 @@ const lattice = (seed: number, across: number, down: number): Float32Array =>
 /** Octaves of value noise on lattices that come again, each twice as fine and 0.6 times as strong; about [0, 1]. */
 function wrappedFractal(seed: number, across: number, down: number, octaves: number): (x: number, y: number) => number {
   const lattices = Array.from({ length: octaves }, (_, o) => lattice(seed + o, across << o, down << o))
-  const total = lattices.reduce((sum, _, o) => sum + WEAKER ** o, 0)
+  const weights = lattices.map((_, o) => lattices.slice(0, o).reduce((weight) => weight * WEAKER, 1))
+  const total = weights.reduce((sum, weight) => sum + weight, 0)
   return (x, y) => {
     let sum = 0
     for (let o = 0; o < octaves; o++) {
@@ -66,7 +67,7 @@ function wrappedFractal(seed: number, across: number, down: number, octaves: num
       const [a, b] = [table[upper + left] ?? 0, table[lower + left] ?? 0]
       const top = a + ((table[upper + right] ?? 0) - a) * u
       const foot = b + ((table[lower + right] ?? 0) - b) * u
-      sum += WEAKER ** o * (top + (foot - top) * v)
+      sum += (weights[o] ?? 0) * (top + (foot - top) * v)
     }
     return sum / total
   }

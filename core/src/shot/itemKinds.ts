@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import type { Effect } from '../effects/effect.ts'
 import { EFFECTS } from '../effects/index.ts'
+import { MATTE_SETTINGS, matteSchema } from '../mattes/index.ts'
 import {
   isSeen,
   LAMP_SETTINGS,
@@ -16,7 +17,7 @@ import { type Setting, settingsOf } from '../settings/index.ts'
 // Every kind of item: set pieces, and what the effects have. All that depends on a kind looks it up here.
 
 type EffectSchemas = (typeof EFFECTS)[number]['itemSchemas']
-const STANDING_SCHEMAS = { thing: thingSchema, lamp: lampSchema } as const
+const STANDING_SCHEMAS = { thing: thingSchema, lamp: lampSchema, matte: matteSchema } as const
 type Schemas = typeof PIECE_SCHEMAS & typeof STANDING_SCHEMAS & EffectSchemas
 export type ItemKind = keyof Schemas
 export type ShotItem = { [K in ItemKind]: z.infer<Schemas[K]> }[ItemKind]
@@ -45,7 +46,7 @@ export interface ItemKindInfo {
   /** Whether it is seen in the picture, and so has a layer. */
   drawn: boolean
   /** The station that it is worked on at. */
-  station: 'Set' | 'Effects' | 'Light'
+  station: 'Set' | 'Mattes' | 'Effects' | 'Light'
 }
 
 const pieceInfo = (kind: PieceKindName): ItemKindInfo => ({
@@ -68,6 +69,7 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
   {
     thing: { schema: thingSchema, settings: THING_SETTINGS, baked: false, drawn: true, station: 'Set' },
     lamp: { schema: lampSchema, settings: LAMP_SETTINGS, baked: false, drawn: true, station: 'Light' },
+    matte: { schema: matteSchema, settings: MATTE_SETTINGS, baked: false, drawn: false, station: 'Mattes' },
   },
   ...EFFECTS.map((effect) =>
     Object.fromEntries(

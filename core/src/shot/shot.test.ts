@@ -122,6 +122,10 @@ describe('a document', () => {
       'animation',
       'rides',
       'corners',
+      'surfacePictures',
+      'trim',
+      'cuts',
+      'shapes',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

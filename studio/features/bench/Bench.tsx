@@ -12,9 +12,6 @@ import { ItemBench } from './ItemBench.tsx'
 import { PictureBench } from './PictureBench.tsx'
 import { SitBench } from './SitBench.tsx'
 
-const COMING: Partial<Record<string, string>> = {
-  Mattes: 'Drawn, keyed and painted mattes will be made here.',
-}
 /** Where things that are no items have their bench. */
 const CHOSEN_AT: Readonly<Record<string, Station>> = { camera: 'Match', plateLight: 'Light', layer: 'Sit' }
 /** The bench: the chosen thing's settings, or the station's own. */
@@ -47,10 +44,11 @@ export function Bench() {
     if (at === 'Plate') return <PlateBench />
     return (
       <Text padding="14px" color="soft">
-        {COMING[station] ??
-          (station === 'Set'
-            ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.'
-            : 'Choose an effect in the roster, press Fire and click where it burns, or add another kind.')}
+        {station === 'Set'
+          ? 'Choose a piece in the roster, or add the ground and drag walls on the plate.'
+          : station === 'Mattes'
+            ? 'Press Matte and click round what stands before the effects; drag as you click for a curve. The first point or Enter closes it.'
+            : 'Choose an effect in the roster, press Fire and click where it burns, or add another kind.'}
       </Text>
     )
   }

@@ -2,6 +2,7 @@ import { ITEM_KINDS, type ItemKind, type ItemOfKind, type ShotItem } from '@lant
 import { Sparkles } from 'lucide-react'
 import { EFFECT_VIEWS } from '../effects/index.ts'
 import { LAMP_VIEW } from '../light/lampView.tsx'
+import { MATTE_VIEW } from '../mattes/matteView.tsx'
 import { chainPath, circlePoints } from '../picture/lines.ts'
 import { keptRows } from './keptRows.ts'
 import { PIECE_VIEWS } from './pieces.tsx'
@@ -14,6 +15,7 @@ const VIEWS: { readonly [K in ItemKind]?: ItemView<ItemOfKind<K>> } = {
   ...PIECE_VIEWS,
   thing: THING_VIEW,
   lamp: LAMP_VIEW,
+  matte: MATTE_VIEW,
   ...EFFECT_VIEWS,
 }
 

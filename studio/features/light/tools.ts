@@ -124,7 +124,7 @@ export async function takeSurroundings(file: File): Promise<void> {
   )
   const { sunFrom } = useShot.getState().shot?.document.light ?? { sunFrom: 0 }
   const skyTurn = Math.round(((((sunFrom - surroundings.from) % 360) + 540) % 360) - 180)
-  edit({ light: { sky: 'picture', surroundings, skyTurn } })
+  edit({ light: { sky: 'picture', surroundings, skyTurn } }, true)
   tell(
     `${file.name} is brightest ${Math.round(surroundings.height)}° above the horizon: it is turned to the sun.`,
     true,

@@ -71,11 +71,13 @@ export function Roster() {
           <Box padding="10px 14px" color="soft">
             {station === 'Set'
               ? 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate, or drop a mesh on it.'
-              : station === 'Effects'
-                ? 'No effect yet. Press Fire, then click where it burns.'
-                : find
-                  ? 'Nothing of that name.'
-                  : 'Nothing here yet.'}
+              : station === 'Mattes'
+                ? 'No matte yet. Press Matte, then click round what stands before the effects.'
+                : station === 'Effects'
+                  ? 'No effect yet. Press Fire, then click where it burns.'
+                  : find
+                    ? 'Nothing of that name.'
+                    : 'Nothing here yet.'}
           </Box>
         )}
       </Box>
@@ -87,6 +89,16 @@ export function Roster() {
           </Press>
         )}
         {(station === 'Set' || all) && <Press onClick={() => files.current?.click()}>Thing</Press>}
+        {station === 'Mattes' && (
+          <Press
+            aria-pressed={tool === 'matte-shape'}
+            onClick={() =>
+              set(tool === 'matte-shape' ? { tool: 'choose' } : { tool: 'matte-shape', chosen: '', shape: '' })
+            }
+          >
+            Matte
+          </Press>
+        )}
         {(station === 'Effects' || all) && (
           <Press aria-pressed={tool === 'fire'} onClick={() => set({ tool: tool === 'fire' ? 'choose' : 'fire' })}>
             Fire

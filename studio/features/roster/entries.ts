@@ -25,6 +25,7 @@ export const GROUPS_AT: Partial<Record<Station, readonly string[]>> = {
   Plate: ['Readings'],
   Match: ['Camera', 'Keep out', 'By hand', 'Things', 'Test objects'],
   Set: ['Set'],
+  Mattes: ['Mattes'],
   Effects: ['Effects', 'Signals'],
   Light: ['Light', 'Signals'],
   Sit: ['Layers', 'Signals'],

@@ -15,15 +15,18 @@ export async function takeSurfacePictures(id: string, files: readonly File[]): P
   const { body, name } = await packed(files, main)
   const path = `${shotPath(shot.name)}/surfaces?file=${encodeURIComponent(name.slice(0, 200))}`
   const { surfacePictures } = await call<{ surfacePictures: SurfacePictures }>(path, { method: 'POST', body })
-  edit({
-    items: {
-      [id]: {
-        carries: 'surface',
-        pattern: 'pictures',
-        surfacePictures: { ...surfacePictures, file: main.name.slice(0, 200) },
+  edit(
+    {
+      items: {
+        [id]: {
+          carries: 'surface',
+          pattern: 'pictures',
+          surfacePictures: { ...surfacePictures, file: main.name.slice(0, 200) },
+        },
       },
     },
-  })
+    true,
+  )
   const { notes } = surfacePictures
   set({ message: { text: [`${main.name} is its surface.`, ...notes].join(' '), good: notes.length === 0 } })
 }

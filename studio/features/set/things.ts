@@ -42,7 +42,7 @@ export async function takeThing(files: readonly File[], at: readonly [number, nu
   const scale = guessScale(mesh)
   const order = Math.max(0, ...Object.values(shot.document.items).map((item) => item.order)) + 1
   const position = (place ?? [0, 0, 0]).map((value) => Math.round(value * 1000) / 1000)
-  edit({ items: { [id]: makeItem('thing', { name: bareName(mesh.file), order, mesh, position, scale }) } })
+  edit({ items: { [id]: makeItem('thing', { name: bareName(mesh.file), order, mesh, position, scale }) } }, true)
   set({ chosen: id, station: 'Set', message: { text: told(mesh, scale), good: mesh.notes.length === 0 } })
 }
 
@@ -58,6 +58,6 @@ export async function swapThing(id: string, files: readonly File[]): Promise<voi
   const animation = mesh.animations.some(({ name }) => name === item.animation) ? item.animation : ''
   // What was trimmed off the one is no measure for the other.
   const whole = { trim: null, cuts: null }
-  edit({ items: { [id]: { mesh, scale: Math.min(1e4, Math.max(1e-4, scale)), animation, ...whole } } })
+  edit({ items: { [id]: { mesh, scale: Math.min(1e4, Math.max(1e-4, scale)), animation, ...whole } } }, true)
   set({ message: { text: told(mesh, scale), good: mesh.notes.length === 0 } })
 }

@@ -20,6 +20,7 @@ export type Tool =
   | 'box'
   | 'keep-out'
   | 'trim'
+  | 'matte-shape'
   | 'read-point'
   | 'read-box'
   | 'read-shape'
@@ -87,6 +88,9 @@ export interface ShotState {
   /** One light that is shown alone: a lamp's id, or 'plateLight'; '': all. */
   alone: string
   tool: Tool
+  /** The chosen shape of the chosen matte, and whether a change of it is a key or is made on all of its keys. */
+  shape: string
+  scope: 'frame' | 'all'
   sheet: boolean
   matchStep: MatchStep
   /** Shows the shot's own solve while a new one waits. */
@@ -106,8 +110,8 @@ export interface ShotState {
   takeStatus(name: string, status: ShotStatus & { version?: number }, cameras?: ShotState['cameras']): Promise<void>
   /** Shows a change without keeping it, while something is dragged. */
   preview(patch: Record<string, unknown>): void
-  /** Keeps a change as a new revision. */
-  edit(patch: Record<string, unknown>): void
+  /** Keeps a change as a new revision. unseen: it is shown once it is kept, as what names a file that the server gives out only then. */
+  edit(patch: Record<string, unknown>, unseen?: boolean): void
   history(way: 'undo' | 'redo'): void
   ask(wanted: Record<string, unknown>): Promise<string[]>
   takeCamera(file: File): Promise<void>
@@ -162,6 +166,8 @@ export const useShot = create<ShotState>()((set, get) => ({
   exposure: 0,
   alone: '',
   tool: 'choose',
+  shape: '',
+  scope: 'frame',
   matchStep: 'Track',
   oldSolve: false,
   sheet: false,
@@ -259,8 +265,8 @@ export const useShot = create<ShotState>()((set, get) => ({
       // A value on the way that the document can't hold; the end of the drag will say so.
     }
   },
-  edit(patch) {
-    get().preview(patch)
+  edit(patch, unseen = false) {
+    if (!unseen) get().preview(patch)
     const said = get().message
     set({ saving: get().saving + 1 })
     chain = chain.then(async () => {

@@ -44,6 +44,7 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
   const items = Object.values(document.items)
   const pieces = items.filter((item) => kindInfo(item).station === 'Set').length
+  const mattes = items.filter((item) => kindInfo(item).station === 'Mattes').length
   const effects = items.filter((item) => kindInfo(item).baked && item.shown).length
   const total = document.plate.last - document.plate.first + 1
   const states = Object.values(status?.items ?? {})
@@ -59,7 +60,7 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
     },
     Match: matchState(document, status),
     Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
-    Mattes: off,
+    Mattes: mattes ? { lantern: 'lit', figure: String(mattes) } : off,
     Effects: effects ? { lantern: done === effects ? 'lit' : 'glowing', figure: `${done} of ${effects}` } : off,
     Light: { lantern: 'lit', figure: `${document.light.illuminance} lx` },
     Picture:

@@ -1,0 +1,3 @@
+export * from './draw.ts'
+export * from './outline.ts'
+export * from './schema.ts'

@@ -1,0 +1,99 @@
+import type { Camera, FloatImage } from '../data/index.ts'
+import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
+import {
+  drawMatte,
+  isMatte,
+  MATTE_SETTINGS,
+  type MatteItem,
+  type MatteShape,
+  type Place,
+  pointsAt,
+  ringOf,
+  shapesInOrder,
+} from '../mattes/index.ts'
+import { type ItemDocument, itemsInOrder, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
+import { pickSurface } from './pick.ts'
+import type { ShutterFrames } from './things.ts'
+
+// Mattes as the picture has them: what they cover, and at which distance it stands.
+
+/** The shown mattes as they are at a frame, in the roster's order. */
+export const mattesAt = (document: ItemDocument, frame: number, inputs: SignalInputs = {}): [string, MatteItem][] =>
+  itemsInOrder(document).flatMap(([id, item]): [string, MatteItem][] =>
+    isMatte(item) && item.shown ? [[id, movedAndSettledAt(document, item, MATTE_SETTINGS, frame, inputs)]] : [],
+  )
+
+/** Where what a matte covers meets the set: its lowest corner, px of the plate; undefined where it has none. */
+export function footOf(item: MatteItem, frame: number): Place | undefined {
+  let foot: Place | undefined
+  for (const [, shape] of shapesInOrder(item))
+    if (shape.shown && shape.way === 'add' && !shape.inverted)
+      for (const { at } of ringOf(pointsAt(shape, frame))) if (!foot || at[1] > foot[1]) foot = at
+  return foot
+}
+
+/** Metres along the view axis to a place; undefined behind the camera. */
+function alongView(camera: Camera, at: Vec3): number | undefined {
+  const z = -rotate(conjugate(camera.rotation), subtract(at, camera.position))[2]
+  return z > 0 ? z : undefined
+}
+
+/** How far along the view what a matte covers stands, m; undefined where it holds nothing out: it stands nowhere, or its foot does not meet the set. */
+export function matteDistance(
+  document: ItemDocument,
+  item: MatteItem,
+  camera: Camera,
+  frame: number,
+): number | undefined {
+  if (item.stands === 'nowhere') return undefined
+  if (item.stands === 'distance') return item.distance
+  const foot = item.stands === 'foot' ? footOf(item, frame) : undefined
+  // Feet that are out of the picture stand below it.
+  const met = foot && pickSurface(document, camera, foot[0], foot[1], frame)
+  const at = item.stands === 'place' ? item.position : met?.point
+  const distance = at && alongView(camera, at)
+  return distance === undefined ? undefined : Math.max(0.01, distance - item.nearer)
+}
+
+/** The keys of a shape that have a say between two frames: those between, and two on either side. */
+function keysAround({ keys }: MatteShape, { opening, closing }: ShutterFrames): MatteShape['keys'] {
+  const first = keys.findLastIndex(({ frame }) => frame <= opening)
+  const after = keys.findIndex(({ frame }) => frame >= closing)
+  const last = after < 0 ? keys.length - 1 : after
+  return keys.slice(Math.max(0, first - 1), last + 2)
+}
+
+/** The mattes that hold something out at a frame, as a picture's recipe names them. */
+export const matteKeys = (
+  document: ItemDocument,
+  camera: Camera,
+  frame: number,
+  open: ShutterFrames,
+  inputs?: SignalInputs,
+): unknown[] =>
+  mattesAt(document, frame, inputs).flatMap(([, item]) => {
+    const distance = matteDistance(document, item, camera, frame)
+    if (distance === undefined) return []
+    const shapes = shapesInOrder(item).flatMap(([, { name: _, order: __, shown, ...shape }]) =>
+      shown ? [{ ...shape, keys: keysAround({ ...shape } as MatteShape, open) }] : [],
+    )
+    const { grow, soften, blurs, inverted } = item
+    return [{ shapes, distance, grow, soften, blurs, inverted, ...(blurs ? { open } : {}) }]
+  })
+
+/** The same drawn. camera: the picture's; scale: px of the picture a px of the plate. */
+export const drawMattes = (
+  document: ItemDocument,
+  camera: Camera,
+  plateCamera: Camera,
+  frame: number,
+  open: ShutterFrames,
+  inputs?: SignalInputs,
+): { image: FloatImage; distance: number }[] =>
+  mattesAt(document, frame, inputs).flatMap(([, item]) => {
+    const distance = matteDistance(document, item, plateCamera, frame)
+    if (distance === undefined) return []
+    const { width, height } = camera
+    const view = { width, height, scale: width / plateCamera.width, ...open }
+    return [{ image: drawMatte(item, view), distance }]
+  })

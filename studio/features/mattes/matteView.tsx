@@ -1,0 +1,135 @@
+'use client'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { type MatteItem, type MatteShape, pointsAt, shapesInOrder, withoutKey } from '@lantern/core/mattes'
+import { matteDistance } from '@lantern/core/pipeline'
+import { Blend } from 'lucide-react'
+import { Press } from '@/ui/Press.tsx'
+import type { ItemView } from '../items/view.ts'
+import { cameraNow, useShot } from '../shot/shotStore.ts'
+
+const WAYS = ['add', 'subtract', 'intersect'] as const
+
+/** One shape of a matte: what it does, its keys. */
+function ShapeRow({ id, shapeId, shape, locked }: { id: string; shapeId: string; shape: MatteShape; locked: boolean }) {
+  const { shape: chosen, frame, set, edit } = useShot()
+  const put = (change: Record<string, unknown>): void => edit({ items: { [id]: { shapes: { [shapeId]: change } } } })
+  const on = chosen === shapeId
+  const keyed = shape.keys.some((key) => key.frame === frame)
+  return (
+    <Box
+      borderLeftWidth="2px"
+      borderColor={on ? 'text' : 'transparent'}
+      padding="4px 0 4px 8px"
+      onClick={() => set({ shape: shapeId })}
+      data-shape-row={shapeId}
+    >
+      <Flex gap="6px" align="center">
+        <Text flex="1" fontWeight={on ? '600' : '400'} truncate>
+          {shape.name}
+        </Text>
+        <select
+          aria-label={`${shape.name} does`}
+          value={shape.way}
+          disabled={locked}
+          onChange={(event) => put({ way: event.target.value })}
+          style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '1px 4px' }}
+        >
+          {WAYS.map((way) => (
+            <option key={way} value={way}>
+              {way}
+            </option>
+          ))}
+        </select>
+        <Press plain disabled={locked} aria-pressed={!shape.shown} onClick={() => put({ shown: !shape.shown })}>
+          {shape.shown ? 'Hide' : 'Show'}
+        </Press>
+      </Flex>
+      {on && (
+        <Flex gap="6px" marginTop="4px" wrap="wrap" align="center">
+          <Text className="num" color="fact" data-keys>
+            {shape.keys.length} {shape.keys.length === 1 ? 'key' : 'keys'}
+          </Text>
+          {!keyed && (
+            <Press
+              disabled={locked}
+              onClick={() =>
+                put({
+                  keys: [...shape.keys, { frame, points: pointsAt(shape, frame) }].sort((a, b) => a.frame - b.frame),
+                })
+              }
+            >
+              Key here
+            </Press>
+          )}
+          {keyed && shape.keys.length > 1 && (
+            <Press disabled={locked} onClick={() => put({ keys: withoutKey(shape, frame).keys })}>
+              Remove this key
+            </Press>
+          )}
+          <Press disabled={locked} aria-pressed={shape.inverted} onClick={() => put({ inverted: !shape.inverted })}>
+            Inverted
+          </Press>
+          <Press
+            disabled={locked}
+            onClick={() => {
+              edit({ items: { [id]: { shapes: { [shapeId]: null } } } })
+              set({ shape: '' })
+            }}
+          >
+            Remove
+          </Press>
+        </Flex>
+      )}
+    </Box>
+  )
+}
+
+/** A matte's shapes, how they are drawn, and where what it covers stands. */
+function MattePanel({ id, item }: { id: string; item: MatteItem }) {
+  const state = useShot()
+  const { shot, frame, tool, scope, set } = state
+  const camera = cameraNow(state, frame)
+  const distance = shot && camera ? matteDistance(shot.document, item, camera, frame) : undefined
+  return (
+    <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
+      {item.stands !== 'nowhere' && (
+        <Text className="num" color={distance === undefined ? 'wrong' : 'fact'} data-stands>
+          {distance === undefined
+            ? 'Its foot does not meet the set here: it holds nothing out.'
+            : `stands ${distance.toFixed(2)} m away`}
+        </Text>
+      )}
+      {shapesInOrder(item).map(([shapeId, shape]) => (
+        <ShapeRow key={shapeId} id={id} shapeId={shapeId} shape={shape} locked={item.locked} />
+      ))}
+      <Flex gap="6px" marginTop="8px" wrap="wrap" align="center">
+        <Press
+          aria-pressed={tool === 'matte-shape'}
+          disabled={item.locked}
+          onClick={() => set({ tool: tool === 'matte-shape' ? 'choose' : 'matte-shape' })}
+        >
+          Another shape
+        </Press>
+        <Text color="faint">A change is</Text>
+        {(['frame', 'all'] as const).map((one) => (
+          <Press key={one} aria-pressed={scope === one} onClick={() => set({ scope: one })}>
+            {one === 'frame' ? 'a key here' : 'on all keys'}
+          </Press>
+        ))}
+      </Flex>
+      <Text color="faint" marginTop="6px">
+        Drag points, their handles, the ring outside a chosen point for a soft edge, or the square to turn and scale.
+        Double click: a point more on a side; a point smooth or sharp.
+      </Text>
+    </Box>
+  )
+}
+
+/** How a matte is shown: its lines are the overlay's of its station. */
+export const MATTE_VIEW: ItemView<MatteItem> = {
+  icon: Blend,
+  kindName: 'matte',
+  panel: ({ id, item }) => <MattePanel id={id} item={item} />,
+  outline: () => '',
+  radius: () => 0,
+}
