@@ -1,5 +1,6 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
+import { isMatte } from '@lantern/core/mattes'
 import type { Item } from '@lantern/core/settings'
 import { ITEM_SCHEMAS as SCHEMAS, SETTINGS, type ShotItem } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
@@ -48,7 +49,7 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
         disabled={item.locked}
         follows={'follows' in SCHEMAS[item.kind].shape ? { at: ['items', id], now: followsOf(item) } : undefined}
       />
-      <Motion id={id} item={item} />
+      {(!isMatte(item) || item.stands === 'place') && <Motion id={id} item={item} />}
       <Rides id={id} item={item} />
       <Box padding="2px 14px 0">
         <LayerChoice id={id} item={item} />

@@ -1,5 +1,6 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
+import { isMatte } from '@lantern/core/mattes'
 import { pickLevel, pickSurface } from '@lantern/core/pipeline'
 import { isBox, isFlat, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
@@ -179,7 +180,8 @@ export function Overlay({ camera, path, outside }: { camera: Camera; path?: read
     </rect>
   )
   const handles = (): React.ReactNode => {
-    if (!item || tool !== 'choose') return null
+    // Only a matte that stands at a place has one.
+    if (!item || tool !== 'choose' || (isMatte(item) && item.stands !== 'place')) return null
     const foot = projectPoint(camera, item.position)
     if (!foot) return null
     const list = [handle('move', foot.x, foot.y, `Move ${item.name}`)]
