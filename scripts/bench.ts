@@ -12,6 +12,7 @@ import { movieDropped } from './bench/drop.ts'
 import { gasBenches } from './bench/gas.ts'
 import { load } from './bench/load.ts'
 import { matchBenches } from './bench/match.ts'
+import { matteBenches } from './bench/mattes.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
 import { solidBenches } from './bench/solids.ts'
 import { statusWarm } from './bench/status.ts'
@@ -41,6 +42,7 @@ const benches: readonly Bench[] = [
   ...pictureBenches,
   ...solidBenches,
   ...matchBenches,
+  ...matteBenches,
   secondStart,
   draftFire,
   statusWarm,

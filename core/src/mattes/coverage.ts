@@ -13,23 +13,28 @@ export class Areas {
     this.#sums = new Float64Array((width + 2) * height)
   }
 
-  /** Adds a ring, px of the picture. What lies to its left counts, what lies beyond the picture's top and foot does not. */
-  add(ring: readonly Place[]): void {
-    ring.forEach((a, n) => {
-      const b = ring[(n + 1) % ring.length]
-      if (b && a[1] !== b[1]) this.#edge(a, b)
-    })
+  /** Adds a ring; x, y: where the picture begins. What lies beyond its left counts, what lies beyond its top and foot does not. */
+  add(ring: readonly Place[], x = 0, y = 0): void {
+    let a = ring.at(-1)
+    for (const b of ring) {
+      if (a && a[1] !== b[1]) {
+        if (a[1] < b[1]) this.#edge(1, a[0] - x, a[1] - y, b[0] - x, b[1] - y)
+        else this.#edge(-1, b[0] - x, b[1] - y, a[0] - x, a[1] - y)
+      }
+      a = b
+    }
   }
 
-  #edge(a: Place, b: Place): void {
-    const down = a[1] < b[1] ? 1 : -1
-    const [top, foot] = down > 0 ? [a, b] : [b, a]
-    const slope = (foot[0] - top[0]) / (foot[1] - top[1])
-    const [from, to] = [Math.max(0, top[1]), Math.min(this.height, foot[1])]
+  /** An edge from its upper end to its lower one. */
+  #edge(down: number, left: number, top: number, right: number, foot: number): void {
+    const slope = (right - left) / (foot - top)
+    const from = Math.max(0, top)
+    const to = Math.min(this.height, foot)
     for (let y = Math.floor(from); y < to; y++) {
-      const [y0, y1] = [Math.max(from, y), Math.min(to, y + 1)]
-      const x0 = top[0] + (y0 - top[1]) * slope
-      const x1 = top[0] + (y1 - top[1]) * slope
+      const y0 = Math.max(from, y)
+      const y1 = Math.min(to, y + 1)
+      const x0 = left + (y0 - top) * slope
+      const x1 = left + (y1 - top) * slope
       this.#row(y, down * (y1 - y0), Math.min(x0, x1), Math.max(x0, x1))
     }
   }

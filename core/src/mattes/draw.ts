@@ -1,7 +1,7 @@
 import { type FloatImage, makeImage } from '../data/index.ts'
 import { exp } from '../math/index.ts'
 import { Areas } from './coverage.ts'
-import { pointsAt, ringOf, softRing } from './outline.ts'
+import { type Place, pointsAt, ringOf, softRing } from './outline.ts'
 import type { MatteItem, MattePoint, MatteShape } from './schema.ts'
 
 // A drawn matte as a picture.
@@ -37,37 +37,83 @@ function travelOf(shape: MatteShape, from: number, to: number): number {
   )
 }
 
-/** Adds a weight times a shape's coverage at one moment. */
-function addMoment(
-  areas: Areas,
-  points: readonly MattePoint[],
-  grow: number,
-  scale: number,
-  weight: number,
-  out: Float32Array,
-) {
+interface Ring {
+  places: readonly Place[]
+  weight: number
+}
+/** Part of a picture: from (x, y), so wide and high. */
+interface Part {
+  x: number
+  y: number
+  width: number
+  height: number
+  data: Float32Array
+}
+
+/** A shape's rings at one moment, px of the picture: one, or so many over its soft edge, each with its weight. */
+function momentRings(points: readonly MattePoint[], grow: number, scale: number, weight: number): Ring[] {
   const ring = ringOf(points)
   const softest = Math.max(0, ...points.map(({ soft }) => soft)) * scale
   const steps = softest > 0 ? Math.min(SOFT_STEPS.most, Math.max(SOFT_STEPS.least, Math.ceil(2 * softest))) : 1
-  for (let k = 0; k < steps; k++) {
-    const places = softRing(ring, softest > 0 ? (k + 0.5) / steps : 0, grow)
-    areas.add(places.map(([x, y]) => [x * scale, y * scale] as const))
-    areas.addTo(out, weight / steps)
+  return Array.from({ length: steps }, (_, k) => ({
+    places: softRing(ring, softest > 0 ? (k + 0.5) / steps : 0, grow).map(([x, y]): Place => [x * scale, y * scale]),
+    weight: weight / steps,
+  }))
+}
+
+/** Coverage by rings together, in the part of the picture that they reach. */
+function coverageOf(rings: readonly Ring[], { width, height }: Pick<MatteView, 'width' | 'height'>): Part {
+  let [x0, y0, x1, y1] = [width, height, 0, 0]
+  for (const { places } of rings)
+    for (const [x, y] of places) {
+      x0 = Math.min(x0, Math.floor(x))
+      y0 = Math.min(y0, Math.floor(y))
+      x1 = Math.max(x1, Math.ceil(x))
+      y1 = Math.max(y1, Math.ceil(y))
+    }
+  const [x, y] = [Math.max(0, x0), Math.max(0, y0)]
+  const size = { width: Math.max(0, Math.min(width, x1) - x), height: Math.max(0, Math.min(height, y1) - y) }
+  const part = { x, y, ...size, data: new Float32Array(size.width * size.height) }
+  if (part.data.length === 0) return part
+  const areas = new Areas(size.width, size.height)
+  for (const { places, weight } of rings) {
+    areas.add(places, x, y)
+    areas.addTo(part.data, weight)
   }
+  return part
 }
 
 /** One shape over the open shutter. */
-function shapeImage(shape: MatteShape, item: MatteItem, view: MatteView, areas: Areas): Float32Array {
-  const { scale, opening, closing, width, height } = view
-  const out = new Float32Array(width * height)
+function shapePart(shape: MatteShape, item: MatteItem, view: MatteView): Part {
+  const { scale, opening, closing } = view
   const travel = item.blurs ? scale * travelOf(shape, opening, closing) : 0
   const moments = Math.min(MOST_MOMENTS, Math.max(1, Math.ceil(2 * travel)))
   const grow = shape.way === 'subtract' ? -item.grow : item.grow
-  for (let n = 0; n < moments; n++) {
+  const rings = Array.from({ length: moments }, (_, n) => {
     const frame = item.blurs ? opening + ((closing - opening) * (n + 0.5)) / moments : (opening + closing) / 2
-    addMoment(areas, pointsAt(shape, frame), grow, scale, 1 / moments, out)
+    return momentRings(pointsAt(shape, frame), grow, scale, 1 / moments)
+  })
+  return coverageOf(rings.flat(), view)
+}
+
+/** Lays a shape's part on a matte by what it does; beyond the part it covers nothing, or, inverted, all. */
+function combine({ data, width, height }: FloatImage, part: Part, { way, inverted }: MatteShape): void {
+  const everywhere = inverted || way === 'intersect'
+  const [x0, y0] = everywhere ? [0, 0] : [part.x, part.y]
+  const [x1, y1] = everywhere ? [width, height] : [part.x + part.width, part.y + part.height]
+  for (let y = y0; y < y1; y++) {
+    const v = y - part.y
+    const row = v >= 0 && v < part.height ? v * part.width : -1
+    for (let x = x0; x < x1; x++) {
+      const u = x - part.x
+      const covered = row >= 0 && u >= 0 && u < part.width ? (part.data[row + u] ?? 0) : 0
+      const value = inverted ? 1 - covered : covered
+      const n = y * width + x
+      const before = data[n] ?? 0
+      if (way === 'add') data[n] = Math.min(1, before + value)
+      else data[n] = before * (way === 'subtract' ? Math.max(0, 1 - value) : Math.min(1, value))
+    }
   }
-  return out
 }
 
 /** A Gauss filter along rows and columns (radius: px at which it has fallen to a tenth), the edge's values held beyond it. */
@@ -97,21 +143,11 @@ export function softened({ width, height, data, channels }: FloatImage, radius: 
 /** A drawn matte (1 channel, 0 to 1): its shapes in order, over the open shutter, grown and softened as it says. */
 export function drawMatte(item: MatteItem, view: MatteView): FloatImage {
   const { width, height, scale } = view
-  const areas = new Areas(width, height)
   const image = makeImage(width, height, 1)
   const shapes = shapesInOrder(item).filter(([, { shown }]) => shown)
   // What is cut away first is cut from all.
   if (shapes[0] && shapes[0][1].way !== 'add') image.data.fill(1)
-  for (const [, shape] of shapes) {
-    const own = shapeImage(shape, item, view, areas)
-    for (let n = 0; n < own.length; n++) {
-      const [before, value] = [image.data[n] ?? 0, shape.inverted ? 1 - (own[n] ?? 0) : (own[n] ?? 0)]
-      image.data[n] =
-        shape.way === 'add'
-          ? Math.min(1, before + value)
-          : before * (shape.way === 'subtract' ? Math.max(0, 1 - value) : Math.min(1, value))
-    }
-  }
+  for (const [, shape] of shapes) combine(image, shapePart(shape, item, view), shape)
   const soft = item.soften > 0 ? softened(image, item.soften * scale) : image
   if (item.inverted) for (let n = 0; n < soft.data.length; n++) soft.data[n] = 1 - (soft.data[n] ?? 0)
   return soft
