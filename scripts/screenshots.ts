@@ -77,8 +77,16 @@ const views: Record<string, (page: Page) => Promise<void>> = {
       .click()
   },
   outside: (at) => at.getByRole('button', { name: 'Both' }).click(),
-  effects: async (at) => {
+  mattes: async (at) => {
     await at.getByRole('button', { name: 'Camera' }).first().click()
+    await at.keyboard.press('4')
+    await at
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Worker/ })
+      .click()
+    await at.getByText('Body', { exact: true }).click()
+  },
+  effects: async (at) => {
     await at.keyboard.press('5')
     await at.getByLabel('In the shot').locator('[data-item="door-fire"]').click()
     await at.getByLabel('Bench').getByText('Heat', { exact: true }).hover()

@@ -33,7 +33,7 @@ beforeAll(async () => {
 afterAll(() => browser.close())
 
 describe('the screen', () => {
-  it('lists its keys, and goes to every station by number; those to come say one sentence', async () => {
+  it('lists its keys, and goes to every station by number; an empty one says what to do first', async () => {
     await page.keyboard.press('?')
     await page.getByRole('dialog').getByText('one frame; with Shift ten').waitFor()
     await page.keyboard.press('Escape')
@@ -55,7 +55,7 @@ describe('the screen', () => {
       )
     }
     await station(page, 'Mattes')
-    await page.getByText('Drawn, keyed and painted mattes will be made here.').waitFor()
+    await page.getByText('No matte yet. Press Matte').waitFor()
   })
   it('never scrolls at 1280 by 800, and shows the set from outside and three frames at once', async () => {
     expect(
