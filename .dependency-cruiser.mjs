@@ -40,7 +40,11 @@ export default {
       from: { path: '^core/src/effects/([^/]+)/', pathNot: tests },
       to: { path: '^core/src/effects/', pathNot: '^core/src/effects/($1/|effect\\.ts$)' },
     },
-    layer('shot-over-effects', '^core/src/shot/', '^core/src/(?!base/|math/|data/|settings/|set/|mattes/|effects/|shot/)'),
+    layer(
+      'shot-over-effects',
+      '^core/src/shot/',
+      '^core/src/(?!base/|math/|data/|settings/|set/|mattes/|effects/|shot/)',
+    ),
     layer('core-below-store', '^core/', '^(store|farm|studio|demo|scripts)/'),
     layer('store-below-farm', '^store/', '^(farm|studio|demo|scripts)/'),
     layer('farm-beside-studio', '^farm/', '^(studio|demo|scripts)/'),

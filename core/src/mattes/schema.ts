@@ -113,6 +113,12 @@ export const matteSchema = z
       when: { stands: ['foot', 'place'] },
       ...depth,
     }),
+    keepsOut: toggle(false, {
+      label: 'Keeps the match out',
+      hint: 'Nothing is tracked inside it.',
+      group: 'Match',
+      touches: 'tracks',
+    }),
     motion,
     follows,
   })

@@ -4,7 +4,7 @@ import { recipeKey } from '../base/index.ts'
 import { projectPoint, type Similarity, type Solve, solveCameraAt } from '../data/index.ts'
 import { moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
 import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
-import { makeShot, type ShotDocument } from '../shot/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import {
   exclusionMaskAt,
   followSettings,
@@ -209,6 +209,37 @@ describe('keep-out shapes', () => {
     const key = (document: ShotDocument): string => recipeKey(tracksRecipe(document))
     expect(key(masked)).not.toBe(key(bare))
     expect(key(off)).toBe(key(bare))
+  })
+  it('may be drawn mattes: what is taken away from one is followed, and only those that are to count', () => {
+    const points = (x: number, edge: number) =>
+      [
+        [x, 0],
+        [x + edge, 0],
+        [x + edge, 10],
+        [x, 10],
+      ].map(([u, v]) => ({ at: [u, v], before: [0, 0], after: [0, 0], soft: 0 }))
+    const shape = (order: number, way: string, x: number, edge: number) => ({
+      name: way,
+      order,
+      way,
+      keys: [{ frame: 1001, points: points(x, edge) }],
+    })
+    const withMatte = (keepsOut: boolean): ShotDocument =>
+      shot(
+        (d) =>
+          (d.items.man = makeItem('matte', {
+            name: 'Man',
+            order: 1,
+            keepsOut,
+            shapes: { a: shape(1, 'add', 0, 20), b: shape(2, 'subtract', 12, 4) } as never,
+          })),
+      )
+    const kept = followSettings(withMatte(true)).keptOut
+    expect([kept?.(3, 5, 5), kept?.(3, 14, 5), kept?.(3, 18, 5), kept?.(3, 30, 5)]).toEqual([true, false, true, false])
+    expect(followSettings(withMatte(false)).keptOut).toBeUndefined()
+    const key = (document: ShotDocument): string => recipeKey(tracksRecipe(document))
+    expect(key(withMatte(true))).not.toBe(key(shot()))
+    expect(key(withMatte(false))).toBe(key(shot()))
   })
 })
 

@@ -21,13 +21,15 @@ import {
   placePoint,
 } from '../match/index.ts'
 import { length, scale, subtract, type Vec3 } from '../math/index.ts'
+import { insideOf, isMatte, type MatteItem, shapesInOrder } from '../mattes/index.ts'
+import { itemsInOrder } from '../settings/index.ts'
 import type { ExclusionMask, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
 import { manualTrackNumber, manualTrackRecipe, solvingManualTracks } from './manualTracks.ts'
 import { pickLevel } from './pick.ts'
 import { VERSIONS } from './versions.ts'
 
 type Corners = readonly (readonly [number, number])[]
-type Matched = Pick<ShotDocument, 'plate' | 'match'>
+type Matched = Pick<ShotDocument, 'plate' | 'match'> & Partial<Pick<ShotDocument, 'items'>>
 
 /** Slope of a corner at a key, by frame: Catmull–Rom over uneven keys, level at the ends. */
 function slopeAt(keys: ExclusionMask['keys'], n: number, p: number, c: 0 | 1): number {
@@ -74,6 +76,10 @@ const keepOutsOf = (match: MatchSettings): ExclusionMask[] =>
     .map(([, shape]) => shape)
     .filter((shape) => shape.shown)
 
+/** Drawn mattes inside which nothing is tracked. */
+const keepingMattes = ({ items = {} }: Matched): MatteItem[] =>
+  itemsInOrder({ items }).flatMap(([, item]) => (isMatte(item) && item.shown && item.keepsOut ? [item] : []))
+
 /** The number of the matte's frame that belongs to a plate's frame (as numbered): its own of that number where the two overlap, else counted from both starts; before and after it the nearest. */
 export function matteFrame({ plate, match }: Matched, frame: number): number {
   const { first, last } = match.matte ?? plate
@@ -102,13 +108,21 @@ export function matteMask(rgb: Float32Array, width: number, height: number, inve
 const MATTE_LIGHT = 0.214
 
 /** How a plate's features are followed, as the document says. masks: of its matte, by frame counted from 0, where it has one. */
-export function followSettings({ plate, match }: Matched, masks?: readonly MatteMask[]): FollowSettings {
+export function followSettings(document: Matched, masks?: readonly MatteMask[]): FollowSettings {
+  const { plate, match } = document
   const shapes = keepOutsOf(match)
   const made = new Map<number, Corners[]>()
   const at = (frame: number): Corners[] => {
     let corners = made.get(frame)
     if (!corners) made.set(frame, (corners = shapes.map((shape) => exclusionMaskAt(shape, plate.first + frame))))
     return corners
+  }
+  const mattes = keepingMattes(document)
+  const insides = new Map<number, ReturnType<typeof insideOf>[]>()
+  const covered = (frame: number, x: number, y: number): boolean => {
+    let own = insides.get(frame)
+    if (!own) insides.set(frame, (own = mattes.map((item) => insideOf(item, plate.first + frame))))
+    return own.some((inside) => inside([x, y]))
   }
   const masked = (frame: number, x: number, y: number): boolean => {
     const mask = masks?.[frame]
@@ -123,10 +137,10 @@ export function followSettings({ plate, match }: Matched, masks?: readonly Matte
   return {
     count: match.count,
     even: match.even,
-    ...(shapes.length > 0 || masks
+    ...(shapes.length > 0 || mattes.length > 0 || masks
       ? {
           keptOut: (frame: number, x: number, y: number): boolean =>
-            masked(frame, x, y) || at(frame).some((corners) => within(corners, x, y)),
+            masked(frame, x, y) || covered(frame, x, y) || at(frame).some((corners) => within(corners, x, y)),
         }
       : {}),
   }
@@ -141,7 +155,9 @@ export function knownLens({ plate, match }: Matched): KnownLens {
 export const proposedFocal = ({ plate, match }: Matched): number => match.focal * plate.width
 
 /** The recipe of a plate's tracks. */
-export function tracksRecipe({ plate, match }: Matched): Recipe {
+export function tracksRecipe(document: Matched): Recipe {
+  const { plate, match } = document
+  const mattes = keepingMattes(document)
   const { asset, encoding, first, last, width, height } = plate
   return {
     kind: 'tracks',
@@ -156,6 +172,16 @@ export function tracksRecipe({ plate, match }: Matched): Recipe {
       count: match.count,
       even: match.even,
       keepOuts: keepOutsOf(match).map(({ keys }) => keys),
+      ...(mattes.length > 0
+        ? {
+            mattes: mattes.map((item) => ({
+              inverted: item.inverted,
+              shapes: shapesInOrder(item).flatMap(([, { way, inverted, curve, keys, shown }]) =>
+                shown ? [{ way, inverted, curve, keys }] : [],
+              ),
+            })),
+          }
+        : {}),
       ...(match.matte
         ? {
             matte: {
