@@ -20,6 +20,8 @@ export const LAYOUTS = {
     squeeze: 'f32',
     /** Blades of the iris; 0: round. */
     blades: 'i32',
+    /** Places on the lens by a picture of the disc: 64 x 64 of two floats; 0: by its blades. */
+    disc: 'at',
     width: 'i32',
     height: 'i32',
   },

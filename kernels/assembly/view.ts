@@ -1,5 +1,5 @@
 import {
-  viewBlades, viewCentreX, viewCentreY, viewFocal, viewFocus, viewK1, viewK2, viewLens, viewPosition, viewPositionChange, viewRotation, viewRotationChange, viewSqueeze,
+  viewBlades, viewCentreX, viewCentreY, viewDisc, viewFocal, viewFocus, viewK1, viewK2, viewLens, viewPosition, viewPositionChange, viewRotation, viewRotationChange, viewSqueeze,
 } from './layouts.generated'
 
 // Rays through a camera that moves while its shutter is open, with a lens that distorts (Brown–Conrady) and defocuses (thin lens).
@@ -63,9 +63,19 @@ function stand(view: usize, time: f32): void {
   m22 = <f32>1 - k * (x * x + y * y)
 }
 
-/** A place on the lens, -1 to 1: even over a disc, or over a polygon of n blades. */
+/** Places of a picture's table along one side (core/src/picture/discs.ts). */
+const DISC: f32 = 64
+
+/** A place on the lens, -1 to 1: by a picture's table, even over a disc, or over a polygon of n blades. */
 let lensX: f32 = 0, lensY: f32 = 0
-function onLens(blades: i32, u: f32, v: f32): void {
+function onLens(disc: usize, blades: i32, u: f32, v: f32): void {
+  if (disc != 0) {
+    const row = <usize>min<f32>(DISC - 1, floor(u * DISC)), column = <usize>min<f32>(DISC - 1, floor(v * DISC))
+    const at = disc + (row * <usize>DISC + column) * 8
+    lensX = load<f32>(at)
+    lensY = load<f32>(at, 4)
+    return
+  }
   const r = sqrt(u)
   if (blades < 3) {
     lensX = r * NativeMathf.cos(TAU * v)
@@ -88,7 +98,7 @@ export function castView(view: usize, x: f32, y: f32, time: f32, u: f32, v: f32)
   let dx = straightX, dy = -straightY, ox: f32 = 0, oy: f32 = 0
   const lens = viewLens(view)
   if (lens > 0) {
-    onLens(viewBlades(view), u, v)
+    onLens(viewDisc(view), viewBlades(view), u, v)
     const squeeze = sqrt(viewSqueeze(view))
     ox = lens * lensX / squeeze
     oy = lens * lensY * squeeze

@@ -3,6 +3,8 @@ import { type Camera, type FloatImage, type GasFrame, makeImage, type Picture } 
 import { readExr, readGasFrame, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
+  carriedFrameKey,
+  carriedFrames,
   composeFrame,
   goldenHash,
   LOOK_SCALE,
@@ -11,7 +13,6 @@ import {
   meshBlobs,
   neededFrames,
   type PictureTools,
-  plateFrames,
   plateImage,
   renderPicture,
   stackSettings,
@@ -177,9 +178,17 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
   const quality = region ? 'final' : 'look'
   const meshes = await meshesOf(document, frame, quality)
   const round = await surroundingsOf(document)
-  const carried = new Map<number, FloatImage>()
-  for (const number of plateFrames(document, frame))
-    carried.set(number, await plateOf({ document, frame: number, size: 'half' }))
+  const carried = new Map<string, FloatImage>()
+  for (const [place, { frame: own, other }] of carriedFrames(document, frame)) {
+    const there = other
+      ? {
+          ...document,
+          plate: { ...document.plate, asset: other.asset, encoding: other.encoding },
+          sit: { ...document.sit, curve: other.curve },
+        }
+      : document
+    carried.set(place, await plateOf({ document: there, frame: own, size: 'half' }))
+  }
   const kept = new Map<string, GasFrame>()
   await Promise.all(
     wanted.map(
@@ -203,7 +212,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
           meshes: (blob) => meshes.get(blob),
           trees,
           surroundings: round,
-          plates: (number) => carried.get(number),
+          plates: (one) => carried.get(carriedFrameKey(one)),
           ...(region ? await partOf(request, camera, region) : {}),
         },
       ),

@@ -164,12 +164,13 @@ export interface Shutter {
   camera(share: number): Camera
 }
 
-/** A lens that defocuses: its radius (m), what is sharp (m), blades of the iris (0: round), how many times taller than wide a blur disc is. */
+/** A lens that defocuses: its radius (m), what is sharp (m), blades of the iris (0: round), how many times taller than wide a blur disc is; disc: a square picture of it, a byte a pixel from the upper left, in place of the blades. */
 export interface Lens {
   radius: number
   focus: number
   blades: number
   squeeze: number
+  disc?: Uint8Array
 }
 
 /** What one frame is rendered from. */

@@ -2,6 +2,7 @@ import { PROJECTION_BYTES, SCENE_BYTES, VIEW_BYTES, writeProjection, writeScene,
 import type { Crew } from '../base/index.ts'
 import type { Camera, FloatImage, Material } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
+import { uploadDisc } from './discs.ts'
 import { inWorld, type LaidGas, uploadGas } from './gases.ts'
 import { FLAGS, type Instance, uploadInstances } from './instances.ts'
 import { type LaidLamp, lampTree, setUpLamp, uploadLamps } from './lamps.ts'
@@ -68,6 +69,7 @@ export function uploadView(crew: Crew, camera: Camera, shutter?: Shutter, lens?:
     focus: lens?.focus ?? 1,
     squeeze: lens?.squeeze ?? 1,
     blades: lens?.blades ?? 0,
+    disc: lens?.disc ? uploadDisc(crew, lens.disc) : 0,
     width: camera.width,
     height: camera.height,
   })

@@ -70,6 +70,15 @@ describe('what a matte covers', () => {
     expect(matteDistance(document, { ...nearer, stands: 'nowhere' }, camera, 1)).toBeUndefined()
     expect(matteDistance(document, { ...nearer, stands: 'place', position: [0, 0, 3] }, camera, 1)).toBeUndefined()
   })
+  it('stands on level sides alone: what hides its feet is not what it stands on', () => {
+    const document = shot(7)
+    const crate = { order: 4, position: [0, 0, -4] as [number, number, number], width: 2, height: 0.4, depth: 0.4 }
+    document.items.crate = makeItem('box', { name: 'Crate', ...crate })
+    expect(matteDistance(document, person(document), camera, 1)).toBeCloseTo((1.5 * 64) / 16, 6)
+    // On a platform it stands nearer than on the ground behind.
+    document.items.crate = makeItem('box', { name: 'Stage', ...crate, width: 6, height: 0.5, depth: 6 })
+    expect(matteDistance(document, person(document), camera, 1)).toBeCloseTo((1 * 64) / 16, 4)
+  })
   it('holds out what is farther, and not what is nearer', () => {
     expect(alphaAt(shot(7), 29, 24)).toBeCloseTo(0, 6)
     expect(alphaAt(shot(7), 36, 24)).toBeCloseTo(1, 6)

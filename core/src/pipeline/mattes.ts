@@ -1,4 +1,4 @@
-import type { Camera, FloatImage } from '../data/index.ts'
+import { type Camera, type FloatImage, normalAt, pixelRay, pointAlong } from '../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
 import {
   drawMatte,
@@ -11,8 +11,9 @@ import {
   ringOf,
   shapesInOrder,
 } from '../mattes/index.ts'
+import { meetPiece, piecesAt, solidOf } from '../set/index.ts'
 import { type ItemDocument, itemsInOrder, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
-import { pickSurface } from './pick.ts'
+import { pickLevel } from './pick.ts'
 import type { ShutterFrames } from './things.ts'
 
 // Mattes as the picture has them: what they cover, and at which distance it stands.
@@ -38,6 +39,20 @@ function alongView(camera: Camera, at: Vec3): number | undefined {
   return z > 0 ? z : undefined
 }
 
+/** How level a surface is that feet stand on: its normal's upward part. */
+const LEVEL = 0.5
+/** Where feet at a pixel stand: on the nearest level side of a set piece, else on level 0. Upright sides before it only hide them. */
+function standingPlace(document: ItemDocument, camera: Camera, [x, y]: Place, frame: number): Vec3 | undefined {
+  const ray = pixelRay(camera, x, y)
+  let nearest: number | undefined
+  for (const [, item] of piecesAt(document, frame)) {
+    const t = meetPiece(item, ray)
+    if (t === undefined || t <= 0 || t >= (nearest ?? Infinity)) continue
+    if (normalAt(solidOf(item), pointAlong(ray, t))[1] > LEVEL) nearest = t
+  }
+  return nearest === undefined ? pickLevel(camera, x, y, 0) : pointAlong(ray, nearest)
+}
+
 /** How far along the view what a matte covers stands, m; undefined where it holds nothing out: it stands nowhere, or its foot does not meet the set. */
 export function matteDistance(
   document: ItemDocument,
@@ -49,8 +64,7 @@ export function matteDistance(
   if (item.stands === 'distance') return item.distance
   const foot = item.stands === 'foot' ? footOf(item, frame) : undefined
   // Feet that are out of the picture stand below it.
-  const met = foot && pickSurface(document, camera, foot[0], foot[1], frame)
-  const at = item.stands === 'place' ? item.position : met?.point
+  const at = item.stands === 'place' ? item.position : foot && standingPlace(document, camera, foot, frame)
   const distance = at && alongView(camera, at)
   return distance === undefined ? undefined : Math.max(0.01, distance - item.nearer)
 }

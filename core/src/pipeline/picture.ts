@@ -1,6 +1,7 @@
 import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
 import { type Camera, type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
+import { decodeBase64 } from '../formats/index.ts'
 import { conjugate, cos, radians, rotate, sin, subtract, type Vec3 } from '../math/index.ts'
 import {
   type Drawable,
@@ -164,7 +165,9 @@ export function pictureRecipe(
       ...(lamps.length > 0 ? { lamps } : {}),
       ...(mattes.length > 0 ? { mattes } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
-      ...(quality === 'final' && lens ? { lens } : {}),
+      ...(quality === 'final' && lens
+        ? { lens: { ...lens, ...(lens.disc ? { disc: document.camera.disc?.values } : {}) } }
+        : {}),
     },
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
@@ -186,12 +189,19 @@ const depthOf = (camera: Camera, at: Vec3): number =>
 
 /** The lens by the camera's notes: none where they don't say how far things are out of focus. Its focal length is the seen one, in picture widths, times the sensor's. */
 function lensOf(document: PictureDocument, { camera, frame, inputs }: PictureFrame): Lens | undefined {
-  const { fNumber, sensor, blades, squeeze, focusOn } = document.camera
+  const { fNumber, sensor, blades, squeeze, focusOn, disc } = document.camera
   const on = document.items[focusOn]
   const focus = (on && depthOf(camera, itemAt(document, on, frame, inputs).position)) || document.camera.focus
   if (fNumber <= 0 || focus <= 0 || sensor <= 0) return undefined
   const focal = ((camera.focalPx / camera.width) * sensor) / 1000
-  return { radius: focal / (2 * fNumber), focus, blades: Math.round(blades), squeeze }
+  const shape = disc && decodeBase64(disc.values)
+  return {
+    radius: focal / (2 * fNumber),
+    focus,
+    blades: Math.round(blades),
+    squeeze,
+    ...(shape ? { disc: shape } : {}),
+  }
 }
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */

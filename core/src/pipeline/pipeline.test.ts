@@ -5,6 +5,7 @@ import { type GasItem, gasRecipe } from '../effects/gas/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import {
   cameraAt,
+  carriedFrames,
   GOLDEN_HASH,
   goldenHash,
   lightAlone,
@@ -12,6 +13,7 @@ import {
   pickSurface,
   pictureFrame,
   pictureRecipe,
+  platesOn,
   resizeImage,
 } from './index.ts'
 
@@ -76,6 +78,27 @@ describe('recipes', () => {
     const carrying = changed((shot) => Object.assign(shot.items.wall ?? {}, { carries: 'frozen' }))
     expect(pictureKey(curve(carrying))).not.toBe(pictureKey(carrying))
     expect(pictureKey(curve(made()))).toBe(pictureKey(made()))
+  })
+  it('hang on another shot’s plate by its own camera, where that is on something', () => {
+    const camera = {
+      position: [0, 1, 2] as [number, number, number],
+      rotation: [0, 0, 0, 1] as [number, number, number, number],
+      focalPx: 300,
+      centre: [160, 90] as [number, number],
+      k1: 0,
+      k2: 0,
+      width: 320,
+      height: 180,
+    }
+    const still = (asset: string) => ({ shot: 'Still', asset, frame: 7, encoding: 'srgb', curve: 'sensor', camera })
+    const carrying = (asset: string): ShotDocument =>
+      changed((shot) => Object.assign(shot.items.wall ?? {}, { carries: 'still', still: still(asset) }))
+    expect(pictureKey(carrying('b'))).not.toBe(pictureKey(carrying('c')))
+    const on = platesOn(carrying('b'), () => undefined, 3)
+    expect(on.wall).toMatchObject({ frame: 7, camera, other: { asset: 'b', encoding: 'srgb' } })
+    expect([...carriedFrames(carrying('b'), 3).keys()]).toEqual(['b/7/srgb/sensor'])
+    const own = changed((shot) => Object.assign(shot.items.wall ?? {}, { carries: 'moving' }))
+    expect([...carriedFrames(own, 3).keys()]).toEqual(['3'])
   })
   it('leave the plate’s own light out where a lamp shines alone', () => {
     const shot = changed((one) => {

@@ -18,6 +18,7 @@ import {
   meshKeyOf,
   meshOf as pieceMesh,
   poseOfCarrying,
+  type StillPlate,
   surfaceOf,
   type ThingItem,
   thingPose,
@@ -144,22 +145,33 @@ export function drawThings(
   return { layers, pieces }
 }
 
-/** A frame of the plate as light, 3 channels of any of its sizes. */
-export type PlateSource = (frame: number) => FloatImage | undefined
+/** A frame of this shot's plate, or of another one's. */
+export interface CarriedFrame {
+  frame: number
+  other?: Pick<StillPlate, 'asset' | 'encoding' | 'curve'>
+}
+export const carriedFrameKey = ({ frame, other }: CarriedFrame): string =>
+  other ? `${other.asset}/${frame}/${other.encoding}/${other.curve}` : String(frame)
+/** A frame of a plate as light, 3 channels of any of its sizes. */
+export type PlateSource = (of: CarriedFrame) => FloatImage | undefined
 
-/** The frames of the plate that a frame's items have on them. */
-export const plateFrames = (document: ItemDocument, frame: number): number[] => [
-  ...new Set(
-    carriedAt(document, frame).flatMap(({ opening, frame: own }) => (opening.carries === 'surface' ? [] : [own])),
-  ),
-]
+const otherOf = ({ carries, still }: CarryingItem): Pick<CarriedFrame, 'other'> =>
+  carries === 'still' && still ? { other: { asset: still.asset, encoding: still.encoding, curve: still.curve } } : {}
+
+/** The frames of plates that a frame's items have on them, each once, by their keys. */
+export const carriedFrames = (document: ItemDocument, frame: number): Map<string, CarriedFrame> =>
+  new Map(
+    carriedAt(document, frame).flatMap(({ opening, frame: own }) => {
+      const one = { frame: own, ...otherOf(opening) }
+      return opening.carries === 'surface' ? [] : [[carriedFrameKey(one), one] as const]
+    }),
+  )
 
 const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
   item.kind === 'thing' ? formOf(item, quality) : meshKeyOf(item)
 
 /** What an item has on it: a frame of the plate, seen through its camera, with the item as it stood then. */
-export interface PlateOn {
-  frame: number
+export interface PlateOn extends CarriedFrame {
   camera: Camera
   pose: ReturnType<typeof poseOfCarrying>
 }
@@ -172,10 +184,13 @@ export const platesOn = (
   inputs?: SignalInputs,
 ): Record<string, PlateOn> =>
   Object.fromEntries(
-    carriedAt(document, frame, { opening: frame, closing: frame }, inputs).flatMap(({ id, frame: own, pose }) => {
-      const camera = cameras(own)
-      return camera ? [[id, { frame: own, camera, pose }]] : []
-    }),
+    carriedAt(document, frame, { opening: frame, closing: frame }, inputs).flatMap(
+      ({ id, opening, frame: own, pose }) => {
+        const other = otherOf(opening)
+        const camera = other.other ? opening.still?.camera : cameras(own)
+        return camera ? [[id, { frame: own, ...other, camera, pose }]] : []
+      },
+    ),
   )
 
 /** What is drawn with the plate or a surface on it, as a picture's recipe names it. */
@@ -215,7 +230,7 @@ function drawnBody(
     return { key: `${textKey(canonicalJson(laid ? { form, laid } : form))}-plate`, mesh, materials: [material] }
   }
   const on = all[id]
-  const image = on && plates(on.frame)
+  const image = on && plates(on)
   const loaded = item.kind === 'thing' ? meshes(meshBlob(item, quality)) : undefined
   const mesh = item.kind === 'thing' ? loaded && meshOf(loaded.asset, undefined, item) : pieceMesh(item)
   if (!mesh || !on || !image) return undefined

@@ -27,6 +27,7 @@ const at = (document: ItemDocument, item: CarryingItem, frame: number, inputs?: 
 /** The frame of the plate that an item has on it when a frame is shown. */
 export const plateFrameOf = (document: ItemDocument, item: CarryingItem, frame: number): number => {
   const { first, last } = document.plate
+  if (item.carries === 'still' && item.still) return item.still.frame
   return item.carries === 'moving' ? frame : Math.min(last, Math.max(first, Math.round(item.frozen || first)))
 }
 

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import {
+  ANY,
   choice,
   colour,
   common,
@@ -274,6 +275,7 @@ export const thingSchema = z
       step: 0.01,
       hint: 'When its animation begins, after the plate’s first frame.',
       group: 'Animation',
+      when: { animation: [ANY] },
     }),
     pace: number(-100, 100, 1, {
       label: 'Pace',
@@ -282,8 +284,14 @@ export const thingSchema = z
       step: 0.01,
       hint: 'How fast its animation plays; less than nothing: backwards.',
       group: 'Animation',
+      when: { animation: [ANY] },
     }),
-    loops: toggle(true, { label: 'Loops', hint: 'Begins again when it ends.', group: 'Animation' }),
+    loops: toggle(true, {
+      label: 'Loops',
+      hint: 'Begins again when it ends.',
+      group: 'Animation',
+      when: { animation: [ANY] },
+    }),
     ...carrying,
     motion,
     rides,

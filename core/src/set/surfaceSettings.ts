@@ -5,13 +5,41 @@ import { choice, colour, number, type SettingMeta } from '../settings/index.ts'
 
 const carried = {
   label: 'Seen with',
-  hint: 'Nothing: the plate shows it. Else it is drawn: with a frame of the plate that it takes along, with the frame that is shown, or with a surface of its own.',
+  hint: 'Nothing: the plate shows it. Else it is drawn: with a frame of the plate that it takes along, with the frame that is shown, with another shot’s plate, or with a surface of its own.',
   group: 'Look',
   touches: 'picture',
 } as const
+const id = z.string().regex(/^[0-9a-f-]{1,64}$/)
+const finite = z.number().finite()
+const vec = z.tuple([finite, finite, finite])
+/** Another shot's plate at a frame, with that shot's camera as it was when it was taken: both shots have the same world. */
+export const stillPlate = z
+  .object({
+    shot: z.string().max(200),
+    asset: id,
+    frame: z.number().int(),
+    encoding: z.enum(['srgb', 'rec709', 'linear']),
+    curve: z.enum(['sensor', 'clip']),
+    camera: z
+      .object({
+        position: vec,
+        rotation: z.tuple([finite, finite, finite, finite]),
+        focalPx: z.number().positive(),
+        centre: z.tuple([finite, finite]),
+        k1: finite,
+        k2: finite,
+        width: z.number().int().min(1).max(32768),
+        height: z.number().int().min(1).max(32768),
+      })
+      .strict(),
+  })
+  .strict()
+export type StillPlate = z.infer<typeof stillPlate>
+
 /** The plate on a piece or thing. */
 export const carrying = {
-  carries: choice(['nothing', 'frozen', 'moving'], 'nothing', carried),
+  still: stillPlate.optional(),
+  carries: choice(['nothing', 'frozen', 'moving', 'still'], 'nothing', carried),
   frozen: number(-1e6, 1e7, 0, {
     label: 'Frame',
     unit: '',
@@ -47,7 +75,7 @@ const made = ['brick', 'tile', 'cells', 'noise'] as const
 const surface = { group: 'Look', touches: 'picture', when: { carries: ['surface'] } } as const
 export const surfaced = {
   ...carrying,
-  carries: choice(['nothing', 'frozen', 'moving', 'surface'], 'nothing', carried),
+  carries: choice(['nothing', 'frozen', 'moving', 'still', 'surface'], 'nothing', carried),
   surfaceColour: colour.default([0.18, 0.18, 0.18]).meta({
     label: 'Colour',
     hint: 'Share of the light that it sends back: 0.18 is middle grey.',

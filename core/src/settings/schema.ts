@@ -56,6 +56,11 @@ export function settingsOf(schema: z.ZodObject): Setting[] {
   })
 }
 
+/** Stands for any value but none in what a setting is shown for. */
+export const ANY = '*'
 /** Whether a setting is shown beside the others' present values. */
 export const settingShows = (setting: Setting, values: Readonly<Record<string, unknown>>): boolean =>
-  Object.entries(setting.when ?? {}).every(([key, wanted]) => wanted.includes(values[key] as string | boolean))
+  Object.entries(setting.when ?? {}).every(
+    ([key, wanted]) =>
+      wanted.includes(values[key] as string | boolean) || (wanted.includes(ANY) && Boolean(values[key])),
+  )

@@ -122,6 +122,14 @@ export const cameraSchema = z
       group: 'Notes',
       touches: 'picture',
     }),
+    /** A picture of the blur disc, in place of the blades: 48 x 48 bytes as base64. */
+    disc: z
+      .object({
+        file: z.string().max(200),
+        values: z.string().regex(/^[A-Za-z0-9+/]{3072}$/),
+      })
+      .strict()
+      .optional(),
     k1: number(-1, 1, 0, {
       label: 'Lens k1',
       unit: '',

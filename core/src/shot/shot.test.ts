@@ -123,6 +123,7 @@ describe('a document', () => {
       'rides',
       'corners',
       'surfacePictures',
+      'still',
       'trim',
       'cuts',
       'shapes',

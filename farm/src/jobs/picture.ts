@@ -4,6 +4,9 @@ import type { EffectInstance } from '@lantern/core/effects'
 import { readSurroundings, writePicture } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
+  type CarriedFrame,
+  carriedFrameKey,
+  carriedFrames,
   type LoadedMesh,
   lightOfPlate,
   meshBlobs,
@@ -12,7 +15,6 @@ import {
   type PictureTools,
   pictureFrame,
   pictureSeconds,
-  plateFrames,
   renderPicture,
 } from '@lantern/core/pipeline'
 import { carriedAt } from '@lantern/core/set'
@@ -89,13 +91,15 @@ async function extras(
   quality: PictureQualityName,
 ): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'plates' | 'surroundings'>> {
   const { asset, encoding } = document.plate
-  const lightAt = async (number: number): Promise<FloatImage> => {
-    const half = await getBlob(store, await assetFrame(store, asset, number, 'half'))
-    return lightOfPlate(crew, await plateLinear(half, encoding), document.sit, encoding)
+  const lightAt = async ({ frame: number, other }: CarriedFrame): Promise<FloatImage> => {
+    const half = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, 'half'))
+    const own = other?.encoding ?? encoding
+    const sit = other ? { ...document.sit, curve: other.curve } : document.sit
+    return lightOfPlate(crew, await plateLinear(half, own), sit, own)
   }
-  const carried = new Map<number, FloatImage>()
-  for (const number of plateFrames(document, frame)) carried.set(number, await lightAt(number))
-  const plates = (number: number): FloatImage | undefined => carried.get(number)
+  const carried = new Map<string, FloatImage>()
+  for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))
+  const plates = (one: CarriedFrame): FloatImage | undefined => carried.get(carriedFrameKey(one))
   const blobs = meshBlobs(document, frame, quality)
   if (blobs.size === 0 && carriedAt(document, frame).length === 0) return { plates }
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
@@ -112,7 +116,7 @@ async function extras(
   const { sky, surroundings } = document.light
   if (sky === 'picture' && surroundings)
     tools.surroundings = readSurroundings(await getBlob(store, surroundings.blob), surroundings.file, nodeDeflate)
-  return quality === 'look' ? tools : { ...tools, plate: carried.get(frame) ?? (await lightAt(frame)) }
+  return quality === 'look' ? tools : { ...tools, plate: carried.get(String(frame)) ?? (await lightAt({ frame })) }
 }
 
 /** Tells how long a frame will take before it is rendered, where none of its shot tells it yet. Returns the seconds that were told; 0 where none were. */

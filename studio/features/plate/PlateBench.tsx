@@ -10,6 +10,7 @@ import { SchemaBench } from '../bench/SchemaBench.tsx'
 import { Settings } from '../bench/Settings.tsx'
 import { Figure, Part } from '../match/bench/parts.tsx'
 import { type Tool, useShot } from '../shot/shotStore.ts'
+import { BlurDisc } from './BlurDisc.tsx'
 import { NoiseChart } from './NoiseChart.tsx'
 import { usePlateFiles } from './plateFiles.ts'
 import { setArea } from './readings.ts'
@@ -253,6 +254,7 @@ export function PlateBench() {
         <Box marginX="-14px">
           <SchemaBench settings={NOTES} values={shot.document.camera} path={['camera']} />
         </Box>
+        <BlurDisc />
       </Part>
       <Part title="Readings" note={String(Object.keys(shot.document.readings).length)}>
         <Text color="soft">An area’s light, frame by frame: a signal on the strip.</Text>

@@ -1,16 +1,20 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
 import { bestPlateFrame, type CarryingItem, isThing } from '@lantern/core/set'
+import { useQuery } from '@tanstack/react-query'
 import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { otherShots, takeOtherPlate } from './otherPlates.ts'
 import { PICTURE_ACCEPT, takeSurfacePictures } from './surfaces.ts'
 
 /** Puts a frame of the plate on a piece or thing: the one that shows it whole and largest, or the one that is looked at. */
 export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
   const state = useShot()
   const files = useRef<HTMLInputElement>(null)
+  const shotName = state.name
+  const others = useQuery({ queryKey: ['other shots', shotName], queryFn: otherShots })
   const { shot, frame, edit, set, say } = state
   if (!shot) return null
   const put = (frozen: number): void => edit({ items: { [id]: { carries: 'frozen', frozen } } })
@@ -34,6 +38,22 @@ export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
       <Press disabled={item.locked} onClick={() => put(frame)}>
         This frame
       </Press>
+      <select
+        aria-label="Another shot’s plate"
+        value=""
+        disabled={item.locked}
+        onChange={(event) => void takeOtherPlate(id, event.target.value).catch(say)}
+        style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 4px', maxWidth: 120 }}
+      >
+        <option value="" disabled>
+          Another shot’s
+        </option>
+        {others.data?.map((name) => (
+          <option key={name} value={name}>
+            {name}
+          </option>
+        ))}
+      </select>
       {!isThing(item) && (
         <>
           <Press disabled={item.locked} onClick={() => files.current?.click()}>
@@ -46,6 +66,11 @@ export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
             onFiles={(chosen) => void takeSurfacePictures(id, chosen).catch(say)}
           />
         </>
+      )}
+      {item.carries === 'still' && item.still && (
+        <Text color="fact" data-still>
+          {item.still.shot}
+        </Text>
       )}
       {item.carries === 'frozen' && (
         <Text className="num" color="fact" data-frozen>
