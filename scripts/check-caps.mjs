@@ -1,4 +1,4 @@
-// Caps of the kernels, which the linter does not read: files of 400 lines, functions of 120.
+// Caps of the kernels, which the linter does not read: files of 400 lines, functions of 120. What the build makes has none.
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import ts from 'typescript'
@@ -11,7 +11,7 @@ const LONGER = new Set([])
 const wrong = []
 let files = 0
 for (const entry of readdirSync(FOLDER, { recursive: true, withFileTypes: true })) {
-  if (!entry.isFile() || !entry.name.endsWith('.ts')) continue
+  if (!entry.isFile() || !entry.name.endsWith('.ts') || entry.name.endsWith('.generated.ts')) continue
   const path = join(entry.parentPath ?? entry.path, entry.name)
   files++
   if (LONGER.has(path)) continue

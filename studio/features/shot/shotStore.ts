@@ -295,7 +295,7 @@ export const useShot = create<ShotState>()((set, get) => ({
       const { name, shot } = get()
       if (!shot || (way === 'undo' ? !shot.canUndo : !shot.canRedo)) return
       try {
-        set({ shot: await call<Shot>(`${shotPath(name)}/history`, { json: { way } }) })
+        set({ shot: await call<Shot>(`${shotPath(name)}/history`, { json: { way } }), message: undefined })
         await get().refreshStatus()
       } catch (error) {
         get().say(error)
