@@ -119,7 +119,7 @@ async function extras(
   return quality === 'look' ? tools : { ...tools, plate: carried.get(String(frame)) ?? (await lightAt({ frame })) }
 }
 
-/** Tells how long a frame will take before it is rendered, where none of its shot tells it yet. Returns the seconds that were told; 0 where none were. */
+/** Tells how long a final will take before it is rendered, where none of its shot tells it yet. Returns the seconds that were told; 0 where none were. */
 async function tellAhead(
   { store }: JobContext,
   keys: ReadonlyMap<number, string>,
@@ -130,7 +130,7 @@ async function tellAhead(
   const own = rows.get(key)
   // Told before, and then broken off.
   if (own && own.kept === 0 && own.seconds > 0) return own.seconds
-  if (rows.size < 2 || [...rows.values()].some((row) => row.seconds > 0)) return 0
+  if ([...rows.values()].some((row) => row.seconds > 0)) return 0
   const told = seconds()
   await addSeconds(store, key, told)
   return told
@@ -176,9 +176,14 @@ export async function pictureJob(
       const progress = { report: () => undefined, cancelled: context.ending }
       const tools = { progress, trees, ...(await extras(context, document, at.frame, payload.quality)) }
       const dataOf = (item: string, n: number): unknown => data.get(`${item}/${n}`)
-      const told = await tellAhead(context, present, key, () =>
-        pictureSeconds(crew, document, at, dataOf, payload.quality, () => performance.now() / 1000, tools),
-      )
+      const clock = (): number => performance.now() / 1000
+      // A look is there before its time could be told.
+      const told =
+        payload.quality === 'final'
+          ? await tellAhead(context, present, key, () =>
+              pictureSeconds(crew, document, at, dataOf, 'final', clock, tools),
+            )
+          : 0
       const picture = renderPicture(crew, document, at, dataOf, payload.quality, tools)
       const blob = await putBlob(store, writePicture(picture, nodeDeflate), 'application/octet-stream')
       const seconds = (performance.now() - begun) / 1000
