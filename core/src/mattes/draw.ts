@@ -10,6 +10,8 @@ import type { MatteItem, MattePoint, MatteShape } from './schema.ts'
 const SOFT_STEPS = { least: 8, most: 64 } as const
 /** Moments of the open shutter at most. */
 const MOST_MOMENTS = 64
+/** Rings of a shape at most: with many moments a soft edge has fewer steps, for they blur it too. */
+const MOST_RINGS = 512
 
 /** How a matte is drawn: the picture's size against the plate's, and the frames between which the shutter is open. */
 export interface MatteView {
@@ -51,13 +53,14 @@ interface Part {
 }
 
 /** A shape's rings at one moment, px of the picture: one, or so many over its soft edge, each with its weight. */
-function momentRings(points: readonly MattePoint[], grow: number, scale: number, weight: number): Ring[] {
+function momentRings(points: readonly MattePoint[], grow: number, scale: number, moments: number): Ring[] {
   const ring = ringOf(points)
+  const most = Math.min(SOFT_STEPS.most, Math.floor(MOST_RINGS / moments))
   const softest = Math.max(0, ...points.map(({ soft }) => soft)) * scale
-  const steps = softest > 0 ? Math.min(SOFT_STEPS.most, Math.max(SOFT_STEPS.least, Math.ceil(2 * softest))) : 1
+  const steps = softest > 0 ? Math.min(most, Math.max(SOFT_STEPS.least, Math.ceil(2 * softest))) : 1
   return Array.from({ length: steps }, (_, k) => ({
     places: softRing(ring, softest > 0 ? (k + 0.5) / steps : 0, grow).map(([x, y]): Place => [x * scale, y * scale]),
-    weight: weight / steps,
+    weight: 1 / (moments * steps),
   }))
 }
 
@@ -91,7 +94,7 @@ function shapePart(shape: MatteShape, item: MatteItem, view: MatteView): Part {
   const grow = shape.way === 'subtract' ? -item.grow : item.grow
   const rings = Array.from({ length: moments }, (_, n) => {
     const frame = item.blurs ? opening + ((closing - opening) * (n + 0.5)) / moments : (opening + closing) / 2
-    return momentRings(pointsAt(shape, frame), grow, scale, 1 / moments)
+    return momentRings(pointsAt(shape, frame), grow, scale, moments)
   })
   return coverageOf(rings.flat(), view)
 }

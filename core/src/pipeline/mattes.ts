@@ -95,7 +95,7 @@ export const matteKeys = (
     return [{ shapes, distance, grow, soften, blurs, inverted, ...(blurs ? { open } : {}) }]
   })
 
-/** The same drawn. camera: the picture's; scale: px of the picture a px of the plate. */
+/** The same drawn, in the size of the picture's camera; plateCamera: the plate's. */
 export const drawMattes = (
   document: ItemDocument,
   camera: Camera,
