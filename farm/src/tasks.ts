@@ -8,6 +8,7 @@ import { manualTrackJob, matchJob, movingObjectJob } from './jobs/match.ts'
 import { pictureJob } from './jobs/picture.ts'
 import { plateJob } from './jobs/plate.ts'
 import { readingJob, reportJob } from './jobs/readings.ts'
+import { strokeJob } from './jobs/stroke.ts'
 
 /** A kind of job: what people are told it is, and what does it. */
 interface Task<N extends JobName> {
@@ -26,6 +27,7 @@ const TASKS: { readonly [N in JobName]: Task<N> } = {
   reading: { called: () => 'a reading', work: readingJob },
   report: { called: () => 'the plate’s report', work: reportJob },
   hand: { called: () => 'a track', work: manualTrackJob },
+  stroke: { called: () => 'a stroked frame', work: strokeJob },
   handOff: { called: () => 'hand-off', work: handOffJob },
 }
 

@@ -180,7 +180,7 @@ export async function getBlob(store: Store, sha256: string): Promise<Buffer<Arra
 /** Removes a blob that nothing refers to any more. */
 export async function dropBlob(store: Store, sha256: string): Promise<void> {
   const { rows } = await store.pool.query<{ used: boolean }>(
-    'select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from restart where blob = $1) as used',
+    'select exists(select 1 from result_frame where blob = $1) or exists(select 1 from asset_frame where blob = $1) or exists(select 1 from restart where blob = $1) or exists(select 1 from shot join shot_revision on shot_id = shot.id and number = head where position($1 in document::text) > 0) as used',
     [sha256],
   )
   if (rows[0]?.used) return

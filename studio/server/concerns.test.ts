@@ -11,6 +11,7 @@ const status: ShotStatus = {
   machines: [],
   match: { ...NO_MATCH, hands: { tie: { ...NO_MATCH.tracks, key: 'hand' } } },
   readings: NO_READINGS,
+  mattes: { worker: { 1040: { ...NO_MATCH.tracks, key: 'stroke' } } },
   handOffs: { 'movie-look': { key: 'movie', state: 'missing', error: null } },
   items: { fire: { ...run, derived: [{ ...run, key: 'finer', output: 'finer' }] } },
   look: { ...none, keys: { 1: 'look-1' } },
@@ -19,7 +20,7 @@ const status: ShotStatus = {
 const does = (event: Parameters<typeof concerns>[0]): boolean => concerns(event, status, 7)
 
 describe('news of the store', () => {
-  it.each(['run', 'finer', 'look-1', 'final-2', 'hand', 'movie'])(
+  it.each(['run', 'finer', 'look-1', 'final-2', 'hand', 'stroke', 'movie'])(
     'of the shot’s own result %s changes its status',
     (key) => {
       expect(does({ what: 'frame', key, frame: 1 })).toBe(true)

@@ -56,6 +56,8 @@ const ASKS = [
   'thing',
   'reading',
   'report',
+  'stroke',
+  'matte-file',
   'stop-bake',
   'stop-picture',
   'stop-match',

@@ -86,6 +86,7 @@ export function setUpLooks(): ShotState {
     machines: [],
     match: NO_MATCH,
     readings: NO_READINGS,
+    mattes: {},
     handOffs: {},
     items: { fire: gas([]) },
     look: kept([]),

@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
-import type { Camera } from '../data/index.ts'
+import type { Camera, Motion } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
 import type { Drawable, Placement } from '../picture/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
@@ -63,9 +63,21 @@ export interface Run {
   bake: Bake
 }
 
+/** The shot's plate at a size: frames as linear light, and the motion between them. */
+export interface PlateReader {
+  width: number
+  height: number
+  /** r, g, b of each pixel, row-major from the top left. */
+  frame(frame: number): Promise<Float32Array>
+  /** Motion from a frame to the next, and back. */
+  motion(frame: number): Promise<{ to: Motion; back: Motion }>
+}
+
 /** What a run is made with. */
 export interface BakeTools {
   crew: Crew
+  /** The plate of the run's shot. */
+  plate(size: 'full' | 'half' | 'quarter'): PlateReader
   deflate: Deflate
   /** A file that the recipe names. */
   blob(key: string): Promise<Uint8Array>
@@ -118,7 +130,24 @@ export interface FrameBaker {
   frame(frame: number, inputs: readonly InputFrame[]): Promise<MadeFrame>
 }
 
+/** What a run whose frames are made together tells and asks while it is made. */
+export interface WholeRun {
+  /** Frames that are kept already. */
+  have: ReadonlySet<number>
+  /** A kept frame of whatever run by the key of all that decided it. */
+  kept(chain: string): Promise<Uint8Array | undefined>
+  keep(frame: number, made: MadeFrame): Promise<void>
+  /** Tells how far it is, 0 to 1, and lets others have the machine. Throws Cancelled where it is to stop. */
+  say(share: number, what: string): Promise<void>
+}
+/** A run whose frames are made together, each from many. */
+export interface WholeBake {
+  way: 'whole'
+  make(tools: BakeTools, run: WholeRun): Promise<void>
+}
+
 export type Bake =
+  | WholeBake
   | {
       way: 'steps'
       /** Prepares the run, from a state where it goes on. */
@@ -206,6 +235,10 @@ export interface DrawContext {
 export interface Effect<Data = unknown, Look = unknown> {
   /** The kind of item whose runs it makes. */
   kind: string
+  /** The station that its items are worked on at; Effects where nothing is said. */
+  station?: 'Mattes'
+  /** Whether runs are computed of an item of its kind; of all where nothing is said. */
+  bakes?(item: Item): boolean
   /** Its kinds of item that are seen in the picture. */
   drawn: readonly string[]
   /** Schemas of its kinds of item, by kind: its own, and what belongs to it without a run of its own. */

@@ -1,6 +1,7 @@
-import { type FloatImage, makeImage } from '../data/index.ts'
+import { type FloatImage, type MatteFrame, makeImage, matteFrameAt } from '../data/index.ts'
 import { exp } from '../math/index.ts'
 import { Areas } from './coverage.ts'
+import { heightOf, squaredDistance, widthOf } from './helped/area.ts'
 import { type Place, pointsAt, ringOf, softRing } from './outline.ts'
 import type { MatteItem, MattePoint, MatteShape } from './schema.ts'
 
@@ -143,13 +144,43 @@ export function softened({ width, height, data, channels }: FloatImage, radius: 
   return out
 }
 
-/** A drawn matte (1 channel, 0 to 1): its shapes in order, over the open shutter, grown and softened as it says. */
-export function drawMatte(item: MatteItem, view: MatteView): FloatImage {
+/** A carried frame as a picture, grown by so many px of the picture. */
+function layCarried(image: FloatImage, frame: MatteFrame, grow: number): void {
+  const { width, height, data } = image
+  const [sx, sy] = [frame.width / width, frame.height / height]
+  const reach = Math.abs(grow) + 2
+  const [x0, x1] = [Math.floor(frame.x / sx - reach), Math.ceil((frame.x + frame.wide) / sx + reach)]
+  const [y0, y1] = [Math.floor(frame.y / sy - reach), Math.ceil((frame.y + frame.high) / sy + reach)]
+  const box = { x0: Math.max(0, x0), y0: Math.max(0, y0), x1: Math.min(width, x1), y1: Math.min(height, y1) }
+  const [w, h] = [widthOf(box), heightOf(box)]
+  if (frame.wide * frame.high === 0 || w <= 0 || h <= 0) return
+  const part = new Float32Array(w * h)
+  for (let y = 0; y < h; y++)
+    for (let x = 0; x < w; x++) part[y * w + x] = matteFrameAt(frame, (x + box.x0 + 0.5) * sx, (y + box.y0 + 0.5) * sy)
+  const grown = grow === 0 ? part : movedRim(part, w, h, grow)
+  for (let y = 0; y < h; y++) data.set(grown.subarray(y * w, (y + 1) * w), (y + box.y0) * width + box.x0)
+}
+
+/** Coverage with its rim moved outward by so many px: by the distance to where it is half. */
+function movedRim(part: Float32Array, w: number, h: number, grow: number): Float32Array {
+  const inside = new Uint8Array(w * h)
+  for (let n = 0; n < part.length; n++) inside[n] = (part[n] as number) >= 0.5 ? 1 : 0
+  const outside = inside.map((one) => 1 - one)
+  const [toIn, toOut] = [squaredDistance(inside, w, h), squaredDistance(outside, w, h)]
+  return part.map((_, n) => {
+    const away = inside[n] ? Math.sqrt(toOut[n] as number) - 0.5 : 0.5 - Math.sqrt(toIn[n] as number)
+    return Math.min(1, Math.max(0, 0.5 + away + grow))
+  })
+}
+
+/** A matte (1 channel, 0 to 1): what was carried, then its shapes in order, over the open shutter, grown and softened as it says. */
+export function drawMatte(item: MatteItem, view: MatteView, carried?: MatteFrame): FloatImage {
   const { width, height, scale } = view
   const image = makeImage(width, height, 1)
   const shapes = shapesInOrder(item).filter(([, { shown }]) => shown)
+  if (carried) layCarried(image, carried, item.grow * scale)
   // What is cut away first is cut from all.
-  if (shapes[0] && shapes[0][1].way !== 'add') image.data.fill(1)
+  else if (!item.helped && shapes[0] && shapes[0][1].way !== 'add') image.data.fill(1)
   for (const [, shape] of shapes) combine(image, shapePart(shape, item, view), shape)
   const soft = item.soften > 0 ? softened(image, item.soften * scale) : image
   if (item.inverted) for (let n = 0; n < soft.data.length; n++) soft.data[n] = 1 - (soft.data[n] ?? 0)

@@ -15,7 +15,7 @@ import {
   vec3,
 } from '../settings/index.ts'
 
-// Mattes that are drawn over the plate: closed curves with keys.
+// Mattes: closed curves with keys that are drawn over the plate, and strokes that are carried.
 
 /** A point of a closed curve, px of the plate: its place, its handles as steps from it (none: a corner), and how far its edge is soft outward. */
 export const mattePoint = z
@@ -52,6 +52,40 @@ export const matteShape = z
   })
   .strict()
 
+/** A stroke of a helped matte, px of the plate: what it lies on is inside, or outside. */
+const helpedStroke = z
+  .object({
+    order: z.number(),
+    frame: z.number().int(),
+    inside: z.boolean(),
+    width: z.number().min(0.5).max(400).default(4),
+    points: z.array(corner).min(1).max(4000),
+    /** How often the matte had been carried before: strokes of a later round correct what was carried. */
+    round: z.number().int().min(0).max(1000).default(0),
+  })
+  .strict()
+
+/** A matte that strokes on a few frames tell, and that is carried to the others. */
+export const helpedMatte = z
+  .object({
+    from: z.number().int(),
+    to: z.number().int(),
+    strokes: z
+      .record(id, helpedStroke)
+      .refine((all) => Object.keys(all).length <= 1000, 'A matte has 1,000 strokes at most.')
+      .default({}),
+    /** How often it has been carried: strokes of earlier rounds count. */
+    carried: z.number().int().min(0).max(1000).default(0),
+    /** Frames that are not computed any more, by frame: the kept file that each stays, the key of what decided it, and the round it was accepted in. */
+    accepted: z
+      .record(
+        z.string().regex(/^-?\d{1,7}$/),
+        z.object({ round: z.number().int().min(0), blob: z.string().max(100), key: z.string().max(100) }).strict(),
+      )
+      .default({}),
+  })
+  .strict()
+
 const edge = { group: 'Edge', touches: 'picture' } as const
 const depth = { group: 'In depth', touches: 'picture' } as const
 
@@ -60,6 +94,7 @@ export const matteSchema = z
     ...common,
     kind: z.literal('matte'),
     shapes: z.record(id, matteShape).default({}),
+    helped: helpedMatte.optional(),
     grow: number(-400, 400, 0, {
       label: 'Grow',
       unit: 'px',
@@ -127,6 +162,8 @@ export const matteSchema = z
 export type MattePoint = z.infer<typeof mattePoint>
 export type MatteShape = z.infer<typeof matteShape>
 export type MatteKey = MatteShape['keys'][number]
+export type HelpedMatte = z.infer<typeof helpedMatte>
+export type HelpedStroke = HelpedMatte['strokes'][string]
 export type MatteItem = z.infer<typeof matteSchema>
 export const MATTE_SETTINGS: readonly Setting[] = settingsOf(matteSchema)
 export const isMatte = (item: { kind: string } | undefined): item is MatteItem => item?.kind === 'matte'

@@ -10,7 +10,7 @@ const MOST_LEVELS = 6
 /** Planes of the finest level that the kernel works in. */
 const SCRATCH_PLANES = 18
 /** Descents of a patch at most, in each of the two passes. */
-const STEPS = 12
+const STEPS = 8
 const HEAD_WORDS = 4
 const WORDS = HEAD_WORDS + 4 * MOST_LEVELS
 /** The search works on brightness to 255. */

@@ -1,6 +1,6 @@
 import type { EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
-import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '../shot/index.ts'
+import { effectOf, isBaked, type ShotDocument, type ShotItem } from '../shot/index.ts'
 import type { PictureQualityName } from './picture.ts'
 
 type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
@@ -31,5 +31,5 @@ export function bakedItems(document: Pick<ShotDocument, 'items'>): [string, Shot
   const items = itemsInOrder(document)
   const shownAgain = (id: string): boolean =>
     items.some(([, other]) => other.shown && effectOf(other)?.showsAgain?.(other, id))
-  return items.filter(([id, item]) => kindInfo(item).baked && (item.shown || shownAgain(id)))
+  return items.filter(([id, item]) => isBaked(item) && (item.shown || shownAgain(id)))
 }

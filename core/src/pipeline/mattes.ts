@@ -1,4 +1,4 @@
-import { type Camera, type FloatImage, normalAt, pixelRay, pointAlong } from '../data/index.ts'
+import { type Camera, type FloatImage, type MatteFrame, normalAt, pixelRay, pointAlong } from '../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
 import {
   drawMatte,
@@ -24,9 +24,19 @@ export const mattesAt = (document: ItemDocument, frame: number, inputs: SignalIn
     isMatte(item) && item.shown ? [[id, movedAndSettledAt(document, item, MATTE_SETTINGS, frame, inputs)]] : [],
   )
 
-/** Where what a matte covers meets the set: its lowest corner, px of the plate; undefined where it has none. */
-export function footOf(item: MatteItem, frame: number): Place | undefined {
+/** Where what a matte covers meets the set: its lowest corner, px of the plate; undefined where it has none, or where nothing is carried there yet. id: of a helped matte, whose foot its kept frames tell. */
+export function footOf(
+  item: MatteItem,
+  frame: number,
+  id = '',
+  { width, height }: { width: number; height: number } = { width: 1, height: 1 },
+  inputs: SignalInputs = {},
+): Place | undefined {
   let foot: Place | undefined
+  if (item.helped) {
+    const [x, y] = [inputs.figure?.(id, 'footX', frame), inputs.figure?.(id, 'footY', frame)]
+    if (x !== undefined && y !== undefined) foot = [x * width, y * height]
+  }
   for (const [, shape] of shapesInOrder(item))
     if (shape.shown && shape.way === 'add' && !shape.inverted)
       for (const { at } of ringOf(pointsAt(shape, frame))) if (!foot || at[1] > foot[1]) foot = at
@@ -59,14 +69,27 @@ export function matteDistance(
   item: MatteItem,
   camera: Camera,
   frame: number,
+  id = '',
+  inputs: SignalInputs = {},
 ): number | undefined {
   if (item.stands === 'nowhere') return undefined
   if (item.stands === 'distance') return item.distance
-  const foot = item.stands === 'foot' ? footOf(item, frame) : undefined
+  const foot = item.stands === 'foot' ? footOf(item, frame, id, camera, inputs) : undefined
   // Feet that are out of the picture stand below it.
   const at = item.stands === 'place' ? item.position : foot && standingPlace(document, camera, foot, frame)
   const distance = at && alongView(camera, at)
   return distance === undefined ? undefined : Math.max(0.01, distance - item.nearer)
+}
+
+/** The kept frame of a helped matte; undefined where it is not helped, not wanted there or not there. */
+function carriedAt(
+  id: string,
+  { helped }: MatteItem,
+  frame: number,
+  dataOf: (item: string, frame: number) => unknown,
+): MatteFrame | undefined {
+  if (!helped || frame < Math.min(helped.from, helped.to) || frame > Math.max(helped.from, helped.to)) return undefined
+  return dataOf(id, frame) as MatteFrame | undefined
 }
 
 /** The keys of a shape that have a say between two frames: those between, and two on either side. */
@@ -85,14 +108,25 @@ export const matteKeys = (
   open: ShutterFrames,
   inputs?: SignalInputs,
 ): unknown[] =>
-  mattesAt(document, frame, inputs).flatMap(([, item]) => {
-    const distance = matteDistance(document, item, camera, frame)
+  mattesAt(document, frame, inputs).flatMap(([id, item]) => {
+    const distance = matteDistance(document, item, camera, frame, id, inputs)
     if (distance === undefined) return []
     const shapes = shapesInOrder(item).flatMap(([, { name: _, order: __, shown, ...shape }]) =>
       shown ? [{ ...shape, keys: keysAround({ ...shape } as MatteShape, open) }] : [],
     )
     const { grow, soften, blurs, inverted } = item
-    return [{ shapes, distance, grow, soften, blurs, inverted, ...(blurs ? { open } : {}) }]
+    return [
+      {
+        shapes,
+        distance,
+        grow,
+        soften,
+        blurs,
+        inverted,
+        ...(blurs ? { open } : {}),
+        ...(item.helped ? { helped: true } : {}),
+      },
+    ]
   })
 
 /** The same drawn, in the size of the picture's camera; plateCamera: the plate's. */
@@ -103,11 +137,12 @@ export const drawMattes = (
   frame: number,
   open: ShutterFrames,
   inputs?: SignalInputs,
+  dataOf: (item: string, frame: number) => unknown = () => undefined,
 ): { image: FloatImage; distance: number }[] =>
-  mattesAt(document, frame, inputs).flatMap(([, item]) => {
-    const distance = matteDistance(document, item, plateCamera, frame)
+  mattesAt(document, frame, inputs).flatMap(([id, item]) => {
+    const distance = matteDistance(document, item, plateCamera, frame, id, inputs)
     if (distance === undefined) return []
     const { width, height } = camera
     const view = { width, height, scale: width / plateCamera.width, ...open }
-    return [{ image: drawMatte(item, view), distance }]
+    return [{ image: drawMatte(item, view, carriedAt(id, item, frame, dataOf)), distance }]
   })

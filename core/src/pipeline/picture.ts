@@ -310,7 +310,7 @@ function sceneOf(
     light: plateLight(light, surroundings),
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
-    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.inputs),
+    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.inputs, dataOf),
     ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
     ...tools,
   }

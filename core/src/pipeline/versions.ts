@@ -7,4 +7,5 @@ export const VERSIONS = {
   reading: 1,
   report: 1,
   thing: 1,
+  motion: 1,
 } as const

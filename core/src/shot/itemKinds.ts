@@ -1,7 +1,6 @@
 import { z } from 'zod'
 import type { Effect } from '../effects/effect.ts'
 import { EFFECTS } from '../effects/index.ts'
-import { MATTE_SETTINGS, matteSchema } from '../mattes/index.ts'
 import {
   isSeen,
   LAMP_SETTINGS,
@@ -16,8 +15,10 @@ import { type Setting, settingsOf } from '../settings/index.ts'
 
 // Every kind of item: set pieces, and what the effects have. All that depends on a kind looks it up here.
 
-type EffectSchemas = (typeof EFFECTS)[number]['itemSchemas']
-const STANDING_SCHEMAS = { thing: thingSchema, lamp: lampSchema, matte: matteSchema } as const
+/** All of a union's members at once. */
+type All<U> = (U extends unknown ? (one: U) => void : never) extends (all: infer I) => void ? I : never
+type EffectSchemas = All<(typeof EFFECTS)[number]['itemSchemas']>
+const STANDING_SCHEMAS = { thing: thingSchema, lamp: lampSchema } as const
 type Schemas = typeof PIECE_SCHEMAS & typeof STANDING_SCHEMAS & EffectSchemas
 export type ItemKind = keyof Schemas
 export type ShotItem = { [K in ItemKind]: z.infer<Schemas[K]> }[ItemKind]
@@ -62,6 +63,7 @@ const pieceInfos: Readonly<Record<PieceKindName, ItemKindInfo>> = {
   form: pieceInfo('form'),
 }
 
+const ALL: readonly Effect[] = EFFECTS
 /** What is known of each kind, by kind. */
 export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assign(
   {},
@@ -69,9 +71,8 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
   {
     thing: { schema: thingSchema, settings: THING_SETTINGS, baked: false, drawn: true, station: 'Set' },
     lamp: { schema: lampSchema, settings: LAMP_SETTINGS, baked: false, drawn: true, station: 'Light' },
-    matte: { schema: matteSchema, settings: MATTE_SETTINGS, baked: false, drawn: false, station: 'Mattes' },
   },
-  ...EFFECTS.map((effect) =>
+  ...ALL.map((effect) =>
     Object.fromEntries(
       Object.entries(effect.itemSchemas).map(([kind, schema]) => [
         kind,
@@ -81,7 +82,7 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
           effect,
           baked: kind === effect.kind,
           drawn: (effect.drawn as readonly string[]).includes(kind),
-          station: 'Effects',
+          station: effect.station ?? 'Effects',
         },
       ]),
     ),
@@ -89,13 +90,17 @@ export const ITEM_KINDS: Readonly<Record<ItemKind, ItemKindInfo>> = Object.assig
 )
 
 export const kindInfo = ({ kind }: { kind: ItemKind }): ItemKindInfo => ITEM_KINDS[kind]
+/** Whether runs are computed of an item. */
+export const isBaked = (item: ShotItem): boolean => {
+  const { baked, effect } = kindInfo(item)
+  return baked && (effect?.bakes?.(item) ?? true)
+}
 /** Whether an item is seen in the picture, and so has a layer. */
 export const isDrawn = (item: ShotItem): boolean => kindInfo(item).drawn || isSeen(item)
 /** The effect whose item it is; undefined for a piece of the set. */
 export const effectOf = (item: { kind: ItemKind } | undefined): Effect | undefined =>
   item && ITEM_KINDS[item.kind].effect
 
-const ALL: readonly Effect[] = EFFECTS
 /** The outputs of all effects: kinds of result. */
 export const OUTPUTS: readonly string[] = [...new Set(ALL.flatMap(({ versions }) => Object.keys(versions)))]
 /** Kinds of asset: a plate, and what effects read. */

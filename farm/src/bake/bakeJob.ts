@@ -3,6 +3,7 @@ import { findShotById, type JobPayload, resolveShot, resultState, type Store, se
 import type { JobContext } from '../jobs/context.ts'
 import { runPerFrame } from './runPerFrame.ts'
 import { runSteps, type StepOptions } from './runSteps.ts'
+import { runWhole } from './runWhole.ts'
 
 /** The run that a job is for, as the document has it now; undefined when the shot has moved on to another recipe. */
 export async function runOfJob(store: Store, payload: JobPayload<'bake'>): Promise<Run | undefined> {
@@ -32,6 +33,10 @@ export async function bakeJob(
     return false
   }
   const { bake } = run
+  if (bake.way === 'whole') {
+    const shot = await findShotById(store, payload.shot)
+    return shot ? runWhole(context, payload, run, bake, shot) : false
+  }
   return bake.way === 'steps'
     ? runSteps(context, payload, run, bake, options)
     : runPerFrame(context, payload, run, bake, options)

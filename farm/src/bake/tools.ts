@@ -3,13 +3,21 @@ import type { BakeTools, InputFrame, Run } from '@lantern/core/effects'
 import { getBlob, keptFrame, resultState } from '@lantern/store'
 import { Blosc } from 'numcodecs'
 import { nodeDeflate } from '../io/deflate.ts'
+import { plateReader } from '../io/plateMotion.ts'
 import type { JobContext } from '../jobs/context.ts'
 
-/** What this machine bakes with. */
-export function bakeTools({ store, crew }: JobContext): BakeTools {
+/** The shot whose plate a run reads. */
+export type OpenPlate = Parameters<typeof plateReader>[2]
+
+/** What this machine bakes with; shot: the run's. */
+export function bakeTools({ store, crew }: JobContext, shot?: OpenPlate): BakeTools {
   const blosc = Blosc.fromConfig({ id: 'blosc' })
   return {
     crew,
+    plate(size) {
+      if (!shot) throw new TypeError('a run that reads the plate names its shot')
+      return plateReader(store, crew, shot, size)
+    },
     deflate: nodeDeflate,
     blob: (key) => getBlob(store, key),
     unblosc: async (packed) => blosc.decode(packed),

@@ -20,7 +20,7 @@ const TELL_MS = 700
 export interface Whole {
   bytes: Uint8Array
   mediaType: string
-  figures: Record<string, unknown>
+  figures: Readonly<Record<string, unknown>>
 }
 
 /** Whether all frames of a shot's plate are read; what reads them waits for that. */

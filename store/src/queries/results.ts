@@ -378,6 +378,11 @@ export async function takeOverFrames(store: Store, key: string, chains: Readonly
   return made.length
 }
 
+/** The file of a kept frame, of whatever run, by the key of all that decided it. */
+export const frameOfChain = async (store: Store, chain: string): Promise<string | undefined> =>
+  (await store.db.selectFrom('result_frame').select('blob').where('chain', '=', chain).limit(1).executeTakeFirst())
+    ?.blob
+
 export async function resultSettings(
   store: Store,
   key: string,

@@ -2,6 +2,7 @@ import { recipeKey } from '@lantern/core/base'
 import type { Solve } from '@lantern/core/data'
 import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
 import { type CameraPath, readPoints, readReading, readSolve } from '@lantern/core/formats'
+import { isMatte } from '@lantern/core/mattes'
 import { readingRecipe, readingValues } from '@lantern/core/pipeline'
 import type { Item } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
@@ -90,7 +91,8 @@ export async function figureTables(
   const tables = new Map<string, FigureTable>()
   for (const { item, runs } of items) {
     const [run] = runs
-    if (!run || !wanted.has(item)) continue
+    // Where a carried matte stands is told by its frames.
+    if (!run || !(wanted.has(item) || isMatte(document.items[item]))) continue
     const kept = await keptFrames(store, [run.key])
     reads.note(run.key, kept.length)
     tables.set(item, new Map(kept.map(({ frame, figures }) => [frame, figures])))

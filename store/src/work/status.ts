@@ -6,7 +6,8 @@ import { liveMachines } from '../queries/machines.ts'
 import { type KeptFrame, keptFrames, olderFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
-import { type MatchStatus, matchStatus } from './match.ts'
+import { type MatchStage, type MatchStatus, matchStatus } from './match.ts'
+import { matteStatus } from './mattes.ts'
 import { type PlateStatus, plateStatus } from './readings.ts'
 import { resultItem } from './request.ts'
 import { type ResolvedShot, resolveShot } from './resolve.ts'
@@ -56,6 +57,8 @@ export interface ShotStatus {
   machines: { id: string; host: string; doing: string | null }[]
   match: MatchStatus
   readings: PlateStatus
+  /** Of mattes with strokes that are not carried yet: the cut of each stroked frame. */
+  mattes: Record<string, Record<number, MatchStage>>
   /** By form and quality: movie-final and on. */
   handOffs: Record<string, { key: string; state: State; error: ResultRow['error']; bytes?: number }>
 }
@@ -210,12 +213,13 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
   const { document } = resolved
   const all = await keptOf(store, shot, resolved)
   const rough: RoughRuns = new Map(resolved.items.flatMap(({ runs }) => runs.map((run) => [run.key, run])))
-  const [items, asset, machines, match, readings, handOffs] = await Promise.all([
+  const [items, asset, machines, match, readings, mattes, handOffs] = await Promise.all([
     Promise.all(resolved.items.map(async (one) => [one.item, await itemStatus(store, shot, one, all, rough)] as const)),
     getAsset(store, document.plate.asset),
     liveMachines(store),
     matchStatus(store, document),
     plateStatus(store, document),
+    matteStatus(store, document),
     handOffStatus(store, resolved),
   ])
   return {
@@ -227,6 +231,7 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
     machines,
     match,
     readings,
+    mattes,
     handOffs,
   }
 }

@@ -4,6 +4,7 @@ import type { Store } from '../open.ts'
 import { listShots } from '../queries/shots.ts'
 import { handOffKey } from './handOff.ts'
 import { manualTrackKey, matchKeys, movingObjectKeys } from './match.ts'
+import { strokeKeys } from './mattes.ts'
 import { plateKeys } from './readings.ts'
 import { resolveShot } from './resolve.ts'
 
@@ -23,6 +24,7 @@ async function namedKeys(store: Store): Promise<Set<string>> {
     for (const id of Object.keys(document.match.things))
       for (const key of Object.values(movingObjectKeys(document, id))) keys.add(key)
     for (const key of await plateKeys(store, document)) keys.add(key)
+    for (const frames of strokeKeys(document).values()) for (const key of frames.values()) keys.add(key)
     if (document.camera.solve) keys.add(document.camera.solve.key).add(document.camera.solve.tracks)
     for (const quality of QUALITIES) {
       for (const key of resolved.pictureKeys(quality).values()) keys.add(key)

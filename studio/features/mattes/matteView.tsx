@@ -4,8 +4,12 @@ import { type MatteItem, type MatteShape, pointsAt, shapesInOrder, withoutKey } 
 import { matteDistance } from '@lantern/core/pipeline'
 import { Blend } from 'lucide-react'
 import { Press } from '@/ui/Press.tsx'
+import { framesRow, keptFigure } from '../items/keptRows.ts'
 import type { ItemView } from '../items/view.ts'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { inputsNow } from '../shot/world.ts'
+import type { StripRow } from '../strip/row.ts'
+import { HelpedPanel } from './HelpedPanel.tsx'
 
 const WAYS = ['add', 'subtract', 'intersect'] as const
 
@@ -89,16 +93,19 @@ function MattePanel({ id, item }: { id: string; item: MatteItem }) {
   const state = useShot()
   const { shot, frame, tool, scope, set } = state
   const camera = cameraNow(state, frame)
-  const distance = shot && camera ? matteDistance(shot.document, item, camera, frame) : undefined
+  const distance = shot && camera ? matteDistance(shot.document, item, camera, frame, id, inputsNow(state)) : undefined
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       {item.stands !== 'nowhere' && (
         <Text className="num" color={distance === undefined ? 'wrong' : 'fact'} data-stands>
           {distance === undefined
-            ? 'Its foot does not meet the set here: it holds nothing out.'
+            ? item.helped && !item.helped.carried
+              ? 'Not carried yet: it holds nothing out.'
+              : 'Its foot does not meet the set here: it holds nothing out.'
             : `stands ${distance.toFixed(2)} m away`}
         </Text>
       )}
+      <HelpedPanel id={id} item={item} />
       {shapesInOrder(item).map(([shapeId, shape]) => (
         <ShapeRow key={shapeId} id={id} shapeId={shapeId} shape={shape} locked={item.locked} />
       ))}
@@ -108,21 +115,45 @@ function MattePanel({ id, item }: { id: string; item: MatteItem }) {
           disabled={item.locked}
           onClick={() => set({ tool: tool === 'matte-shape' ? 'choose' : 'matte-shape' })}
         >
-          Another shape
+          {Object.keys(item.shapes).length === 0 ? 'Draw a shape' : 'Another shape'}
         </Press>
-        <Text color="faint">A change is</Text>
-        {(['frame', 'all'] as const).map((one) => (
+        {Object.keys(item.shapes).length > 0 && <Text color="faint">A change is</Text>}
+        {(Object.keys(item.shapes).length > 0 ? (['frame', 'all'] as const) : []).map((one) => (
           <Press key={one} aria-pressed={scope === one} onClick={() => set({ scope: one })}>
             {one === 'frame' ? 'a key here' : 'on all keys'}
           </Press>
         ))}
       </Flex>
-      <Text color="faint" marginTop="6px">
-        Drag points, their handles, the ring outside a chosen point for a soft edge, or the square to turn and scale.
-        Double click: a point more on a side; a point smooth or sharp.
-      </Text>
+      {Object.keys(item.shapes).length > 0 && (
+        <Text color="faint" marginTop="6px">
+          Drag points, their handles, the ring outside a chosen point for a soft edge, or the square to turn and scale.
+          Double click: a point more on a side; a point smooth or sharp.
+        </Text>
+      )}
     </Box>
   )
+}
+
+/** Of a helped matte: how much of its rim is uncertain, and which frames are carried. */
+const helpedRows: NonNullable<ItemView<MatteItem>['stripRows']> = ({ shot, status, frame, chosen }, id, item) => {
+  if (!shot || !item.helped) return []
+  const kept = status?.items[id]
+  const values = new Map([...keptFigure(kept, 'uncertain')].map(([n, value]) => [n, 100 * value]))
+  const now = values.get(frame)
+  const curve: StripRow[] =
+    chosen === id && values.size > 0
+      ? [
+          {
+            kind: 'curve',
+            name: `${item.name}, uncertain rim`,
+            figure: now === undefined ? '' : `${Math.round(now)} %`,
+            values,
+            top: Math.max(10, ...values.values()) * 1.1,
+            added: false,
+          },
+        ]
+      : []
+  return [...curve, framesRow(item.name, item.helped.carried > 0 ? kept : undefined)]
 }
 
 /** How a matte is shown: its lines are the overlay's of its station. */
@@ -130,6 +161,7 @@ export const MATTE_VIEW: ItemView<MatteItem> = {
   icon: Blend,
   kindName: 'matte',
   panel: ({ id, item }) => <MattePanel id={id} item={item} />,
+  stripRows: helpedRows,
   outline: () => '',
   radius: () => 0,
 }

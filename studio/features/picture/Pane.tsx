@@ -4,6 +4,7 @@ import { pickSurface } from '@lantern/core/pipeline'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
+import { HelpedOverlay } from '../mattes/HelpedOverlay.tsx'
 import { MatteOverlay } from '../mattes/MatteOverlay.tsx'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
@@ -228,6 +229,7 @@ export function Pane({
           {overlay && camera && <Overlay camera={camera} />}
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <MatteOverlay frame={frame} passive={label !== undefined} />}
+          {overlay && state.station === 'Mattes' && <HelpedOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}
           {compare === 'wipe' && <WipeHandle shareAt={(event) => pointer(event)[0]} />}
         </Box>

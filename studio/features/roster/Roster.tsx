@@ -5,6 +5,7 @@ import { useRef, useState } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { LAMP_HOW } from '../light/lamps.ts'
+import { AddMatte } from '../mattes/AddMatte.tsx'
 import { MESH_ACCEPT, takeThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { AddMenu } from './AddMenu.tsx'
@@ -72,7 +73,7 @@ export function Roster() {
             {station === 'Set'
               ? 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate, or drop a mesh on it.'
               : station === 'Mattes'
-                ? 'No matte yet. Press Matte, then click round what stands before the effects.'
+                ? 'No matte yet. Press Matte, then click round what stands before the effects; or Matte by strokes, and draw a line along it.'
                 : station === 'Effects'
                   ? 'No effect yet. Press Fire, then click where it burns.'
                   : find
@@ -89,16 +90,7 @@ export function Roster() {
           </Press>
         )}
         {(station === 'Set' || all) && <Press onClick={() => files.current?.click()}>Thing</Press>}
-        {station === 'Mattes' && (
-          <Press
-            aria-pressed={tool === 'matte-shape'}
-            onClick={() =>
-              set(tool === 'matte-shape' ? { tool: 'choose' } : { tool: 'matte-shape', chosen: '', shape: '' })
-            }
-          >
-            Matte
-          </Press>
-        )}
+        {station === 'Mattes' && <AddMatte />}
         {(station === 'Effects' || all) && (
           <Press aria-pressed={tool === 'fire'} onClick={() => set({ tool: tool === 'fire' ? 'choose' : 'fire' })}>
             Fire

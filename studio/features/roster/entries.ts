@@ -1,6 +1,6 @@
 import { arrayMove } from '@dnd-kit/sortable'
 import { itemsInOrder } from '@lantern/core/settings'
-import { kindInfo, type ShotDocument, type ShotItem, type ShotLayer, shotLayers } from '@lantern/core/shot'
+import { isBaked, kindInfo, type ShotDocument, type ShotItem, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import type { ItemStatus, ShotStatus } from '@lantern/store'
 import { Activity, Camera, Cone, Crosshair, Layers, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
 import { viewOf } from '../items/index.ts'
@@ -56,7 +56,7 @@ function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): 
     item,
     group: kindInfo(item).station,
     icon,
-    ...(kindInfo(item).baked ? { kept } : {}),
+    ...(isBaked(item) ? { kept } : {}),
   }
 }
 

@@ -30,6 +30,7 @@ const status = (): ShotStatus => ({
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  mattes: {},
   handOffs: {},
   look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} },
   final: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} },

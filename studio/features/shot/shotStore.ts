@@ -21,6 +21,8 @@ export type Tool =
   | 'keep-out'
   | 'trim'
   | 'matte-shape'
+  | 'stroke-inside'
+  | 'stroke-outside'
   | 'read-point'
   | 'read-box'
   | 'read-shape'
@@ -91,6 +93,8 @@ export interface ShotState {
   /** The chosen shape of the chosen matte, and whether a change of it is a key or is made on all of its keys. */
   shape: string
   scope: 'frame' | 'all'
+  /** Of strokes that are drawn next, px of the plate. */
+  strokeWidth: number
   sheet: boolean
   matchStep: MatchStep
   /** Shows the shot's own solve while a new one waits. */
@@ -168,6 +172,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   tool: 'choose',
   shape: '',
   scope: 'frame',
+  strokeWidth: 4,
   matchStep: 'Track',
   oldSolve: false,
   sheet: false,

@@ -23,6 +23,7 @@ const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  mattes: {},
   handOffs: {},
   items: {
     fire: {

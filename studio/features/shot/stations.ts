@@ -45,7 +45,9 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
   const items = Object.values(document.items)
   const pieces = items.filter((item) => kindInfo(item).station === 'Set').length
   const mattes = items.filter((item) => kindInfo(item).station === 'Mattes').length
-  const effects = items.filter((item) => kindInfo(item).baked && item.shown).length
+  const effects = items.filter(
+    (item) => kindInfo(item).station === 'Effects' && kindInfo(item).baked && item.shown,
+  ).length
   const total = document.plate.last - document.plate.first + 1
   const states = Object.values(status?.items ?? {})
   const done = states.filter(({ kept, first, last }) => kept.length === last - first + 1).length

@@ -20,6 +20,7 @@ const status = (over: Partial<ShotStatus> = {}): ShotStatus => ({
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  mattes: {},
   handOffs: {},
   items: {},
   look: { ...kept([]), keys: {} },

@@ -1,6 +1,7 @@
 import { id } from '@lantern/core/settings'
 import {
   getShot,
+  keptMatteFile,
   manualTrackKey,
   matchKeys,
   movingObjectKeys,
@@ -13,6 +14,7 @@ import {
   requestPicture,
   requestReading,
   requestReport,
+  requestStroke,
   resolveShot,
   stopResults,
 } from '@lantern/store'
@@ -30,6 +32,8 @@ const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('thing'), thing: id }).strict(),
   z.object({ what: z.literal('reading'), reading: id }).strict(),
   z.object({ what: z.literal('report'), reading: id.optional() }).strict(),
+  z.object({ what: z.literal('stroke'), item: id, frame: frameNumber }).strict(),
+  z.object({ what: z.literal('matte-file'), item: id, frame: frameNumber }).strict(),
   z.object({ what: z.literal('stop-plate') }).strict(),
   z.object({ what: z.literal('stop-match') }).strict(),
   z.object({ what: z.literal('stop-bake'), item: id }).strict(),
@@ -50,6 +54,8 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'hand') return { keys: [await requestManualTrack(opened, shot, wanted.hand)] }
     if (wanted.what === 'thing') return { keys: [await requestMovingObject(opened, shot, wanted.thing)] }
     if (wanted.what === 'reading') return { keys: [await requestReading(opened, shot, wanted.reading)] }
+    if (wanted.what === 'stroke') return { keys: [await requestStroke(opened, shot, wanted.item, wanted.frame)] }
+    if (wanted.what === 'matte-file') return { keys: [await keptMatteFile(opened, shot, wanted.item, wanted.frame)] }
     if (wanted.what === 'report') return { keys: [await requestReport(opened, shot, wanted.reading)] }
     const keys =
       wanted.what === 'stop-plate'

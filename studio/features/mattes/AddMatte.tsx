@@ -1,0 +1,27 @@
+'use client'
+import { Press } from '@/ui/Press.tsx'
+import { useShot } from '../shot/shotStore.ts'
+
+/** Begins a new matte, drawn or by strokes. */
+export function AddMatte() {
+  const { tool, chosen, set } = useShot()
+  const stroking = tool === 'stroke-inside' && chosen === ''
+  return (
+    <>
+      <Press
+        aria-pressed={tool === 'matte-shape'}
+        onClick={() =>
+          set(tool === 'matte-shape' ? { tool: 'choose' } : { tool: 'matte-shape', chosen: '', shape: '' })
+        }
+      >
+        Matte
+      </Press>
+      <Press
+        aria-pressed={stroking}
+        onClick={() => set(stroking ? { tool: 'choose' } : { tool: 'stroke-inside', chosen: '', shape: '' })}
+      >
+        Matte by strokes
+      </Press>
+    </>
+  )
+}

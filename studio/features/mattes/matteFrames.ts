@@ -1,0 +1,69 @@
+import { LanternError } from '@lantern/core/base'
+import type { MatteFrame } from '@lantern/core/data'
+import { readMatteFrame } from '@lantern/core/formats'
+import { useEffect } from 'react'
+import { create } from 'zustand'
+import { type ShotState, useShot } from '../shot/shotStore.ts'
+
+// Kept frames of mattes in the browser.
+
+const MOST = 240
+const useFrames = create<{ frames: ReadonlyMap<string, MatteFrame> }>()(() => ({ frames: new Map() }))
+const asked = new Set<string>()
+
+async function fetchFrame(place: string): Promise<void> {
+  if (asked.has(place)) return
+  asked.add(place)
+  try {
+    const answer = await fetch(`/api/results/${place}`)
+    if (!answer.ok) throw new LanternError('no-result', 'The kept matte can’t be read.', 'Carry it again.')
+    const frame = readMatteFrame(new Uint8Array(await answer.arrayBuffer()))
+    useFrames.setState(({ frames }) => {
+      const next = new Map(frames).set(place, frame)
+      for (const old of next.keys()) {
+        if (next.size <= MOST) break
+        next.delete(old)
+        asked.delete(old)
+      }
+      return { frames: next }
+    })
+  } catch (error) {
+    asked.delete(place)
+    useShot.getState().say(error)
+  }
+}
+
+/** Where a matte's frames are kept now: the one that was carried, and the one cut from new strokes. */
+export function mattePlaces(
+  { status }: Pick<ShotState, 'status'>,
+  id: string,
+  frame: number,
+): { carried?: string; cut?: string } {
+  const run = status?.items[id]
+  const cut = status?.mattes[id]?.[frame]
+  return {
+    ...(run?.kept.includes(frame) ? { carried: `${run.key}/${frame}` } : {}),
+    ...(cut?.state === 'done' ? { cut: `${cut.key}/0` } : {}),
+  }
+}
+
+/** The kept frames of a matte at a frame, read as they come. */
+export function useMatteFrames(id: string, frame: number): { carried?: MatteFrame; cut?: MatteFrame } {
+  const { carried, cut } = useShot((state) => {
+    const places = mattePlaces(state, id, frame)
+    return `${places.carried ?? ''} ${places.cut ?? ''}`
+  })
+    .split(' ')
+    .reduce<{ carried?: string; cut?: string }>(
+      (all, one, n) => (one ? { ...all, [n === 0 ? 'carried' : 'cut']: one } : all),
+      {},
+    )
+  useEffect(() => {
+    for (const place of [carried, cut]) if (place) void fetchFrame(place)
+  }, [carried, cut])
+  const frames = useFrames((state) => state.frames)
+  return {
+    carried: carried === undefined ? undefined : frames.get(carried),
+    cut: cut === undefined ? undefined : frames.get(cut),
+  }
+}
