@@ -11,6 +11,7 @@ import { POOLS, plumeRows, poolRows } from './validate/fires.ts'
 import { gasRows } from './validate/gas.ts'
 import { greyBallRows } from './validate/greyBall.ts'
 import { matchRows } from './validate/match.ts'
+import { matteRows } from './validate/mattes.ts'
 import { noiseRows } from './validate/noise.ts'
 import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
@@ -39,6 +40,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['match', () => matchRows(crew)],
   ['figures', plateFigureRows],
   ['plates', () => plateRows(crew)],
+  ['mattes', () => matteRows(crew)],
   ['gas', () => gasRows(crew)],
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],
@@ -48,7 +50,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ...POOLS.map((pool) => ['pools', () => poolRows(crew, pool, across)] as const),
 ]
 /** Left out unless they are asked for. */
-const LONG = new Set(['plume', 'filmed', 'pools'])
+const LONG = new Set(['mattes', 'plume', 'filmed', 'pools'])
 const only = z
   .enum([...new Set(parts.map(([name]) => name))])
   .optional()

@@ -11,6 +11,7 @@ import { writeExact } from './exact.ts'
 import { BURN_FRAMES, COST, drawPlate, flamePlate, isDrawn, linearFolder, litYard, type Making } from './making.ts'
 import { PLATES, type PlateSpec, VARIANTS } from './plates.ts'
 import { FULL_LIGHT } from './scene/yardScene.ts'
+import { writeWorker } from './workerMask.ts'
 
 if ((await takePart()) || burnAside()) process.exit(0)
 
@@ -124,6 +125,8 @@ for (const day of days) {
       stills: asked.stills,
     })
     if (!asked.frame) writeExact(asked.exact, spec, seedOf(spec), frames.length, brazier.lights, folder)
+    if (!asked.frame && spec.name === 'yard-walk' && frames.length === spec.frames)
+      await writeWorker(asked.exact, spec, seedOf(spec))
   }
 }
 const drawn = performance.now()

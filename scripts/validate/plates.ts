@@ -22,7 +22,7 @@ import { atMost, type Row, within } from './row.ts'
 const [W, H] = [1280, 720]
 
 /** Frames of a movie as linear light, made when they are asked for. */
-function movieFrames(path: string): PlateFrames {
+export function movieFrames(path: string): PlateFrames {
   const { stdout } = spawnSync(
     'ffmpeg',
     [

@@ -1,6 +1,6 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type Camera, type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
-import { readExr, readGasFrame, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
+import { plainDeflate, readExr, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   carriedFrameKey,
@@ -18,7 +18,7 @@ import {
   stackSettings,
   standing,
 } from '@lantern/core/pipeline'
-import type { ShotDocument } from '@lantern/core/shot'
+import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { Drafts } from './drafts.ts'
 import { fetched, few, pixelsOf } from './fetched.ts'
@@ -71,7 +71,7 @@ function numberOf(frame: GasFrame): number {
   numbers.set(frame, number)
   return number
 }
-const keptGas = few<GasFrame>(16)
+const keptFrames = few<unknown>(24)
 const surroundings = few<FloatImage>(3)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
@@ -189,14 +189,13 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
       : document
     carried.set(place, await plateOf({ document: there, frame: own, size: 'half' }))
   }
-  const kept = new Map<string, GasFrame>()
+  const kept = new Map<string, unknown>()
+  const decoded = async (item: string, place: string): Promise<unknown> =>
+    effectOf(document.items[item])?.decode(await fetched(`/api/results/${place}`), plainDeflate)
   await Promise.all(
     wanted.map(
       async ([gas, one, place]) =>
-        void kept.set(
-          `${gas}/${one}`,
-          keptGas.get(place) ?? keptGas.put(place, readGasFrame(await fetched(`/api/results/${place}`))),
-        ),
+        void kept.set(`${gas}/${one}`, keptFrames.get(place) ?? keptFrames.put(place, await decoded(gas, place))),
     ),
   )
   return {

@@ -14,6 +14,13 @@ export interface MatteFrame {
   inside: Uint8Array
 }
 
+/** What lies behind a kept matte, in its box: CIE L*a*b*, how far frames that tell of it differ, and whether any do. */
+export interface MatteBackground {
+  lab: Float32Array
+  deviation: Float32Array
+  known: Uint8Array
+}
+
 /** Alpha of 0 to 1 at a place of the whole picture (px, pixel centres at + 0.5), by straight lines. */
 export function matteFrameAt({ x, y, wide, high, alpha }: MatteFrame, px: number, py: number): number {
   const [a, b] = [px - 0.5 - x, py - 0.5 - y]

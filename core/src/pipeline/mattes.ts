@@ -24,23 +24,28 @@ export const mattesAt = (document: ItemDocument, frame: number, inputs: SignalIn
     isMatte(item) && item.shown ? [[id, movedAndSettledAt(document, item, MATTE_SETTINGS, frame, inputs)]] : [],
   )
 
-/** Where what a matte covers meets the set: its lowest corner, px of the plate; undefined where it has none, or where nothing is carried there yet. id: of a helped matte, whose foot its kept frames tell. */
-export function footOf(
-  item: MatteItem,
-  frame: number,
-  id = '',
-  { width, height }: { width: number; height: number } = { width: 1, height: 1 },
-  inputs: SignalInputs = {},
-): Place | undefined {
+/** Where what a drawn matte covers meets the set: its lowest corner, px of the plate; undefined where it has none. */
+export function footOf(item: MatteItem, frame: number): Place | undefined {
   let foot: Place | undefined
-  if (item.helped) {
-    const [x, y] = [inputs.figure?.(id, 'footX', frame), inputs.figure?.(id, 'footY', frame)]
-    if (x !== undefined && y !== undefined) foot = [x * width, y * height]
-  }
   for (const [, shape] of shapesInOrder(item))
     if (shape.shown && shape.way === 'add' && !shape.inverted)
       for (const { at } of ringOf(pointsAt(shape, frame))) if (!foot || at[1] > foot[1]) foot = at
   return foot
+}
+
+/** Where the feet of carried mattes are at a frame, px of the plate, as their kept frames tell; by item. */
+export function carriedFeet(
+  document: ItemDocument & { plate: { width: number; height: number } },
+  frame: number,
+  inputs: SignalInputs = {},
+): Record<string, Place> {
+  const feet: Record<string, Place> = {}
+  for (const [id, item] of Object.entries(document.items)) {
+    if (!isMatte(item) || !item.helped) continue
+    const [x, y] = [inputs.figure?.(id, 'footX', frame), inputs.figure?.(id, 'footY', frame)]
+    if (x !== undefined && y !== undefined) feet[id] = [x * document.plate.width, y * document.plate.height]
+  }
+  return feet
 }
 
 /** Metres along the view axis to a place; undefined behind the camera. */
@@ -63,18 +68,17 @@ function standingPlace(document: ItemDocument, camera: Camera, [x, y]: Place, fr
   return nearest === undefined ? pickLevel(camera, x, y, 0) : pointAlong(ray, nearest)
 }
 
-/** How far along the view what a matte covers stands, m; undefined where it holds nothing out: it stands nowhere, or its foot does not meet the set. */
+/** How far along the view what a matte covers stands, m; undefined where it holds nothing out: it stands nowhere, or its foot does not meet the set. carriedFoot: of a matte that is carried. */
 export function matteDistance(
   document: ItemDocument,
   item: MatteItem,
   camera: Camera,
   frame: number,
-  id = '',
-  inputs: SignalInputs = {},
+  carriedFoot?: Place,
 ): number | undefined {
   if (item.stands === 'nowhere') return undefined
   if (item.stands === 'distance') return item.distance
-  const foot = item.stands === 'foot' ? footOf(item, frame, id, camera, inputs) : undefined
+  const foot = item.stands === 'foot' ? (carriedFoot ?? footOf(item, frame)) : undefined
   // Feet that are out of the picture stand below it.
   const at = item.stands === 'place' ? item.position : foot && standingPlace(document, camera, foot, frame)
   const distance = at && alongView(camera, at)
@@ -106,10 +110,11 @@ export const matteKeys = (
   camera: Camera,
   frame: number,
   open: ShutterFrames,
+  feet: Readonly<Record<string, Place>>,
   inputs?: SignalInputs,
 ): unknown[] =>
   mattesAt(document, frame, inputs).flatMap(([id, item]) => {
-    const distance = matteDistance(document, item, camera, frame, id, inputs)
+    const distance = matteDistance(document, item, camera, frame, feet[id])
     if (distance === undefined) return []
     const shapes = shapesInOrder(item).flatMap(([, { name: _, order: __, shown, ...shape }]) =>
       shown ? [{ ...shape, keys: keysAround({ ...shape } as MatteShape, open) }] : [],
@@ -136,11 +141,12 @@ export const drawMattes = (
   plateCamera: Camera,
   frame: number,
   open: ShutterFrames,
+  feet: Readonly<Record<string, Place>>,
   inputs?: SignalInputs,
   dataOf: (item: string, frame: number) => unknown = () => undefined,
 ): { image: FloatImage; distance: number }[] =>
   mattesAt(document, frame, inputs).flatMap(([id, item]) => {
-    const distance = matteDistance(document, item, plateCamera, frame, id, inputs)
+    const distance = matteDistance(document, item, plateCamera, frame, feet[id])
     if (distance === undefined) return []
     const { width, height } = camera
     const view = { width, height, scale: width / plateCamera.width, ...open }

@@ -30,7 +30,7 @@ import {
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
-import { drawMattes, matteKeys } from './mattes.ts'
+import { carriedFeet, drawMattes, matteKeys } from './mattes.ts'
 import type { MeshSource } from './meshSource.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
@@ -82,6 +82,8 @@ export interface PictureFrame {
   instances: readonly EffectInstance[]
   /** What of the plate items have on them, by item. */
   plateOn?: Readonly<Record<string, PlateOn>>
+  /** Where the feet of carried mattes are, px of the plate, by item. */
+  feet?: Readonly<Record<string, readonly [number, number]>>
   inputs?: SignalInputs
 }
 
@@ -108,6 +110,7 @@ export function pictureFrame(
     after: frame < last ? cameras(frame + 1) : undefined,
     instances: instancesAt(document, frame, inputs),
     plateOn: platesOn(document, cameras, frame, inputs),
+    feet: carriedFeet(document, frame, inputs),
     inputs,
   }
 }
@@ -147,7 +150,7 @@ export function pictureRecipe(
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
-  const mattes = matteKeys(document, camera, at.frame, open, at.inputs)
+  const mattes = matteKeys(document, camera, at.frame, open, at.feet ?? {}, at.inputs)
   // What the set sends on to things is the plate's own picture, as light.
   const { asset, encoding } = document.plate
   const plate = { plate: asset, encoding, curve: document.sit.curve }
@@ -310,7 +313,7 @@ function sceneOf(
     light: plateLight(light, surroundings),
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
-    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.inputs, dataOf),
+    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.feet ?? {}, at.inputs, dataOf),
     ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
     ...tools,
   }

@@ -127,6 +127,7 @@ describe('a document', () => {
       'trim',
       'cuts',
       'shapes',
+      'helped',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

@@ -17,7 +17,7 @@ import {
   up,
 } from './strokeTool.ts'
 
-const FILM = 46
+const FILM = 66
 const RIM = 235
 const CHANGED = 190
 

@@ -8,8 +8,8 @@ import { mattePlaces } from './matteFrames.ts'
 import { canCut, openOf } from './strokeTool.ts'
 
 const TOOLS = [
-  ['stroke-inside', 'Inside'],
-  ['stroke-outside', 'Outside'],
+  ['stroke-inside', 'Stroke inside'],
+  ['stroke-outside', 'Stroke outside'],
 ] as const
 
 /** Draws strokes, or chooses what they are. */
@@ -17,7 +17,6 @@ function StrokeTools({ locked }: { locked: boolean }) {
   const { tool, strokeWidth, set } = useShot()
   return (
     <Flex gap="6px" align="center" wrap="wrap">
-      <Text color="faint">Strokes</Text>
       {TOOLS.map(([one, name]) => (
         <Press
           key={one}
@@ -145,7 +144,9 @@ function FrameRow({ id, helped, locked }: { id: string; helped: HelpedMatte; loc
               ? (cut.error?.message ?? 'It could not be cut.')
               : `cutting ${frame}`
             : cut?.state === 'done'
-              ? `${frame} cut anew: what changed is grained. Carry it to the others.`
+              ? mattePlaces(state, id, frame).carried
+                ? `${frame} is cut anew; what changed is grained. Carry it to the others.`
+                : `${frame} is cut. Carry it to the others.`
               : typeof uncertain === 'number'
                 ? `${Math.round(100 * uncertain)} % of its rim is uncertain`
                 : ''}

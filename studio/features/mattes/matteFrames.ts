@@ -3,6 +3,7 @@ import type { MatteFrame } from '@lantern/core/data'
 import { readMatteFrame } from '@lantern/core/formats'
 import { useEffect } from 'react'
 import { create } from 'zustand'
+import { useShallow } from 'zustand/react/shallow'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 
 // Kept frames of mattes in the browser.
@@ -49,15 +50,12 @@ export function mattePlaces(
 
 /** The kept frames of a matte at a frame, read as they come. */
 export function useMatteFrames(id: string, frame: number): { carried?: MatteFrame; cut?: MatteFrame } {
-  const { carried, cut } = useShot((state) => {
-    const places = mattePlaces(state, id, frame)
-    return `${places.carried ?? ''} ${places.cut ?? ''}`
-  })
-    .split(' ')
-    .reduce<{ carried?: string; cut?: string }>(
-      (all, one, n) => (one ? { ...all, [n === 0 ? 'carried' : 'cut']: one } : all),
-      {},
-    )
+  const [carried, cut] = useShot(
+    useShallow((state) => {
+      const places = mattePlaces(state, id, frame)
+      return [places.carried, places.cut]
+    }),
+  )
   useEffect(() => {
     for (const place of [carried, cut]) if (place) void fetchFrame(place)
   }, [carried, cut])

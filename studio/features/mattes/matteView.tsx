@@ -1,7 +1,7 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { type MatteItem, type MatteShape, pointsAt, shapesInOrder, withoutKey } from '@lantern/core/mattes'
-import { matteDistance } from '@lantern/core/pipeline'
+import { carriedFeet, matteDistance } from '@lantern/core/pipeline'
 import { Blend } from 'lucide-react'
 import { Press } from '@/ui/Press.tsx'
 import { framesRow, keptFigure } from '../items/keptRows.ts'
@@ -93,11 +93,18 @@ function MattePanel({ id, item }: { id: string; item: MatteItem }) {
   const state = useShot()
   const { shot, frame, tool, scope, set } = state
   const camera = cameraNow(state, frame)
-  const distance = shot && camera ? matteDistance(shot.document, item, camera, frame, id, inputsNow(state)) : undefined
+  const distance =
+    shot && camera
+      ? matteDistance(shot.document, item, camera, frame, carriedFeet(shot.document, frame, inputsNow(state))[id])
+      : undefined
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       {item.stands !== 'nowhere' && (
-        <Text className="num" color={distance === undefined ? 'wrong' : 'fact'} data-stands>
+        <Text
+          className="num"
+          color={distance !== undefined ? 'fact' : item.helped && !item.helped.carried ? 'faint' : 'wrong'}
+          data-stands
+        >
           {distance === undefined
             ? item.helped && !item.helped.carried
               ? 'Not carried yet: it holds nothing out.'

@@ -1,6 +1,6 @@
 import { LanternError } from '../../base/index.ts'
 import { insideOfWhole, type MatteFrame } from '../../data/index.ts'
-import { readMatteFrame, writeMatteFrame } from '../../formats/index.ts'
+import { readMatteBackground, readMatteFrame, writeMatteFrame } from '../../formats/index.ts'
 import { Carrying, type HelpedMatte, heightOf, labPicture, widthOf } from '../../mattes/index.ts'
 import type { BakeTools, MadeFrame, WholeBake } from '../effect.ts'
 import {
@@ -58,7 +58,7 @@ export async function encodeMatte(
     }
   const kept: MatteFrame = { width, height, x: box.x0, y: box.y0, wide, high, alpha, inside }
   return {
-    bytes: writeMatteFrame(kept, deflate),
+    bytes: writeMatteFrame(kept, deflate, alone ? undefined : found?.part.background),
     mediaType: MEDIA,
     figures: figuresOf(kept, band > 0 ? unsure / band : 0),
   }
@@ -175,9 +175,6 @@ export function helpedBake(helped: HelpedMatte, plate: MattePlate, steps: readon
   }
 }
 
-/** Frames around one of which a correction must know the labels. */
-const NEAR = 18
-
 /** One stroked frame cut by itself: by its strokes alone before anything is carried, else as a correction. Throws LanternError 'not-carried'. */
 export async function strokedFrame(
   tools: BakeTools,
@@ -195,17 +192,21 @@ export async function strokedFrame(
   }
   const strokes = steps.flatMap((step) => step.strokes)
   const carrying = carryingOver(tools, helped, plate, strokes, await acceptedLabels(tools, accepted))
-  const chains = [...stepFrameKeys(steps, helped, plate)].filter(
-    ([n]) => Math.abs(n - frame) <= NEAR || carrying.keyed.has(n),
-  )
+  // Colours are those of all keyed frames; what lies behind was kept with the frame.
+  const all = stepFrameKeys(steps, helped, plate)
+  const chains = [...all].filter(([n]) => n === frame || carrying.keyed.has(n))
   const labels = await labelsAfter(tools, kept, new Map(chains), accepted)
-  if (!labels)
+  const bytes = await (accepted.has(frame) ? tools.blob(accepted.get(frame) ?? '') : kept(all.get(frame) ?? ''))
+  if (!labels || !bytes)
     throw new LanternError(
       'not-carried',
-      `Not all frames around ${frame} are carried yet.`,
+      `Frame ${frame} is not carried yet.`,
       'Let the carry finish, or press Carry again.',
       { frame },
     )
+  const { x, y, wide, high } = readMatteFrame(bytes, tools.deflate)
+  const behind = readMatteBackground(bytes, tools.deflate)
+  if (behind) carrying.given.set(frame, { box: { x0: x, y0: y, x1: x + wide, y1: y + high }, ...behind })
   carrying.restore(labels)
   carrying.labels.set(frame, await carrying.correctedFrame(frame, openStrokesOf(helped, frame)))
   return encodeMatte(carrying, frame, tools.deflate, true)

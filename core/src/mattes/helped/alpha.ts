@@ -20,6 +20,7 @@ export interface AlphaPart {
   /** Pixels between surely in and surely out, and how much the picture tells of each, 0 to 1. */
   band: Uint8Array
   told: Float32Array
+  background: Background | undefined
 }
 
 /** Lab as linear light, clipped at white and black. */
@@ -140,7 +141,7 @@ export function alphaPart(
     told[n] = share
     alpha[n] = TOLD * share * seen + (1 - TOLD * share) * (smeared[n] as number)
   }
-  return { box, alpha, band, told }
+  return { box, alpha, band, told, background }
 }
 
 /** Labels softened, and smeared along a motion over the open half of a frame. */

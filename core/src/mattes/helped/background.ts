@@ -251,3 +251,22 @@ export function backgroundOf(sources: BackgroundSources, frame: number, box: Box
     }
   return out
 }
+
+/** A background in another box; beyond its own nothing is known. */
+export function backgroundWithin(own: Background, box: Box): Background {
+  const [w, h, wide] = [widthOf(box), heightOf(box), widthOf(own.box)]
+  const out: Background = {
+    box,
+    lab: new Float32Array(3 * w * h),
+    deviation: new Float32Array(w * h).fill(9),
+    known: new Uint8Array(w * h),
+  }
+  for (let y = Math.max(box.y0, own.box.y0); y < Math.min(box.y1, own.box.y1); y++)
+    for (let x = Math.max(box.x0, own.box.x0); x < Math.min(box.x1, own.box.x1); x++) {
+      const [n, m] = [(y - box.y0) * w + x - box.x0, (y - own.box.y0) * wide + x - own.box.x0]
+      for (let c = 0; c < 3; c++) out.lab[3 * n + c] = own.lab[3 * m + c] as number
+      out.deviation[n] = own.deviation[m] as number
+      out.known[n] = own.known[m] as number
+    }
+  return out
+}

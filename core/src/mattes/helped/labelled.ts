@@ -1,15 +1,25 @@
 import type { Motion } from '../../data/index.ts'
 import { type AlphaPart, alphaPart, steadied } from './alpha.ts'
 import { type Box, grown, labelBounds } from './area.ts'
-import { type Background, backgroundMotion, backgroundOf, grownForSamples, REACH, SAMPLED } from './background.ts'
+import {
+  type Background,
+  backgroundMotion,
+  backgroundOf,
+  backgroundWithin,
+  grownForSamples,
+  REACH,
+  SAMPLED,
+} from './background.ts'
 import { type HelpedPlate, PlateWindow } from './plate.ts'
 
-const ALPHA_ROOM = 20
+const ALPHA_ROOM = 30
 
 /** A plate whose frames have labels (a byte a pixel, 1 inside), and what follows from them: the background behind what they cover, and how much of each pixel that is. */
 export class LabelledPlate {
   readonly labels = new Map<number, Uint8Array>()
   readonly window: PlateWindow
+  /** Backgrounds that are known already, as they were kept with frames: then no other frames are looked at. */
+  readonly given = new Map<number, Background>()
   protected usesBackground = false
   // What is remembered between two changes of labels.
   readonly #behind = new Map<string, Motion>()
@@ -31,6 +41,10 @@ export class LabelledPlate {
   protected async load(frame: number, alone = false): Promise<void> {
     const { first, last } = this.window.plate
     if (alone) return this.window.load([frame], frame, frame)
+    if (this.given.has(frame)) {
+      const from = frame < last ? frame : Math.max(first, frame - 1)
+      return this.window.load([frame], from, Math.min(last, from + 1))
+    }
     const near = [-1, 0, 1, ...(this.usesBackground ? SAMPLED.flatMap((n) => [n, -n]) : [])]
     const reach = this.usesBackground ? REACH : 1
     await this.window.load(
@@ -95,6 +109,8 @@ export class LabelledPlate {
 
   /** The background of a part of a frame as the labels are now. */
   background(frame: number, box: Box): Background | undefined {
+    const given = this.given.get(frame)
+    if (given) return backgroundWithin(given, box)
     return backgroundOf(
       {
         window: this.window,
