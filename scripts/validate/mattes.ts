@@ -204,12 +204,12 @@ export async function matteRows(crew: Crew): Promise<Row[]> {
   const what = 'helped matte of the worker, 41 frames, three stroked, at most five corrections'
   const of = (key: keyof Run): number[] => runs.map((run) => run[key])
   return [
-    atMost('dense motion: landmarks, median, px', 'exact cameras and points', motion.median, 0.09),
-    atMost('dense motion: landmarks, 90 %, px', 'exact cameras and points', motion.most, 0.3),
+    atMost('dense motion: landmarks, median, px', 'exact cameras and points', 0.09, motion.median),
+    atMost('dense motion: landmarks, 90 %, px', 'exact cameras and points', 0.3, motion.most),
     atLeast(`${what}: overlap, median of frames, least of five hands`, reference, 0.85, Math.min(...of('iou'))),
-    atMost(`${what}: share wrong beyond 4 px, mean of five hands`, reference, mean(of('far')), 0.02),
-    atMost(`${what}: alpha error in the band, mean of five hands`, reference, mean(of('alpha')), 0.16),
-    atMost(`${what}: spoiled of what corrections mend`, reference, mean(of('spoiled')), 0.1),
-    atMost(`${what}: pixels changed beyond the next keyed frames`, 'bit for bit', Math.max(...of('moved')), 0),
+    atMost(`${what}: share wrong beyond 4 px, mean of five hands`, reference, 0.02, mean(of('far'))),
+    atMost(`${what}: alpha error in the band, mean of five hands`, reference, 0.16, mean(of('alpha'))),
+    atMost(`${what}: spoiled of what corrections mend`, reference, 0.1, mean(of('spoiled'))),
+    atMost(`${what}: pixels changed beyond the next keyed frames`, 'bit for bit', 0, Math.max(...of('moved'))),
   ]
 }
