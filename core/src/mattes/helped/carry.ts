@@ -176,14 +176,11 @@ export class Carrying extends LabelledPlate {
     await this.#fitColours()
   }
 
-  /** All frames from the strokes. say: the share that is done. landed: with each frame as it has its last labels. */
-  async all(
-    say: (share: number) => void | Promise<void>,
-    landed: (frame: number) => Promise<void> = async () => undefined,
-  ): Promise<void> {
+  /** All frames from the strokes. say: the share that is done. */
+  async all(say: (share: number) => void | Promise<void>): Promise<void> {
     await this.first()
     const { first, last, width, height } = this.#input.plate
-    const frames = last - first + 1
+    const frames = Math.max(1, last - first + 1 - this.keyed.size)
     for (let pass = 0; pass < PASSES; pass++) {
       const final = pass === PASSES - 1
       if (pass > 0) {
@@ -215,11 +212,9 @@ export class Carrying extends LabelledPlate {
         )
       for (const [n, labels] of made) this.labels.set(n, labels)
       this.usesBackground = true
-      if (final) {
-        this.forget()
-        for (let n = first; n <= last; n++) await landed(n)
-      }
+      await say((pass + 1) / PASSES)
     }
+    this.forget()
   }
 
   /** Holds of new labels only those parts of what changed that `seed` touches. */
