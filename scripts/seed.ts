@@ -31,6 +31,7 @@ import { z } from 'zod'
 import { probeMovie } from '../farm/src/io/movie.ts'
 import { readStill } from '../farm/src/io/stills.ts'
 import { readSettings } from '../farm/src/settings.ts'
+import { takeKeptMattes } from './kept-mattes.ts'
 
 const demo = resolve('demo')
 const settings = readSettings()
@@ -138,6 +139,8 @@ try {
     )
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)
+    const carried = join(demo, 'solved', `${wanted.plate}.mattes.zip`)
+    if (existsSync(carried)) await takeKeptMattes(store, shot, readFileSync(carried))
     const { document } = shot
     for (const [item] of bakedItems(document)) await requestItem(store, shot, item, undefined, { asked: null })
     if (bakedItems(document).length > 0) await requestPicture(store, shot, 'look', undefined, { asked: null })

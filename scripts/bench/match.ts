@@ -1,8 +1,9 @@
 import { spawnSync } from 'node:child_process'
 import type { Crew } from '../../core/src/base/index.ts'
 import { followPlate, solveCamera } from '../../core/src/match/index.ts'
+import { denseMotion, motionPicture } from '../../core/src/motion/index.ts'
 import { lensOf, syntheticTracks, walk, yardPoints } from '../../core/testing/tracks.ts'
-import type { Bench } from './bench.ts'
+import { type Bench, timed } from './bench.ts'
 
 const [W, H, FRAMES, FEATURES] = [1280, 720, 12, 300]
 
@@ -66,4 +67,18 @@ const solve: Bench = {
   },
 }
 
-export const matchBenches: readonly Bench[] = [track, solve]
+const motion: Bench = {
+  name: 'match/motion-720p',
+  size: '1280x720, dense motion of a pair of frames, both ways',
+  runs: 3,
+  threads: [1, 2],
+  run(crew: Crew) {
+    const [first, second] = walkFrames()
+      .slice(0, 2)
+      .map((frame) => motionPicture(crew, frame, W, H))
+    if (!first || !second) throw new Error('the walk has two frames')
+    return { ms: timed(3, () => void denseMotion(crew, first, second)), figures: {} }
+  },
+}
+
+export const matchBenches: readonly Bench[] = [track, solve, motion]

@@ -1,4 +1,6 @@
-import { drawMatte, type MatteItem, matteSchema } from '../../core/src/mattes/index.ts'
+import { Carrying, drawMatte, type MatteItem, type MatteStroke, matteSchema } from '../../core/src/mattes/index.ts'
+import { figureOf, walkPlate, workerCover } from '../validate/mattes.ts'
+import { keyStrokes } from '../validate/strokeHand.ts'
 import { type Bench, timed } from './bench.ts'
 
 /** Rings of 40 points with handles over the frame, as many shapes as a crowd has. */
@@ -41,4 +43,49 @@ const drawn: Bench = {
   },
 }
 
-export const matteBenches: readonly Bench[] = [drawn]
+/** The demo's worker, stroked as a person would on three frames. */
+async function workerStrokes(): Promise<MatteStroke[]> {
+  const cover = await workerCover()
+  return [1040, 1060, 1080].flatMap((frame) => {
+    const own = cover.get(frame)
+    return own ? keyStrokes(figureOf(own), frame, 1) : []
+  })
+}
+
+const cut: Bench = {
+  name: 'mattes/stroked-frame',
+  size: '1280x720, the first cut of a frame with five strokes',
+  runs: 3,
+  threads: [1],
+  async run(crew) {
+    const strokes = (await workerStrokes()).filter(({ frame }) => frame === 1060)
+    const plate = walkPlate(crew)
+    const begun = performance.now()
+    const carrying = new Carrying(crew, { plate, strokes, scale: 1 })
+    await carrying.firstCut(1060)
+    await carrying.alpha(1060, true)
+    return { ms: performance.now() - begun, figures: {} }
+  },
+}
+
+const carry: Bench = {
+  name: 'mattes/carry-41-frames',
+  size: '1280x720, a frame of 41 with 36 around them, three stroked; motion and alpha included',
+  runs: 1,
+  threads: [2],
+  async run(crew) {
+    const carrying = new Carrying(crew, {
+      plate: walkPlate(crew),
+      strokes: await workerStrokes(),
+      scale: 1,
+      from: 1040,
+      to: 1080,
+    })
+    const begun = performance.now()
+    await carrying.all(() => undefined)
+    for (let frame = 1040; frame <= 1080; frame++) await carrying.alpha(frame)
+    return { ms: (performance.now() - begun) / 41, figures: {} }
+  },
+}
+
+export const matteBenches: readonly Bench[] = [drawn, cut, carry]

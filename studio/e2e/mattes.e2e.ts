@@ -149,3 +149,57 @@ describe('a matte', () => {
     expect(faults).toEqual([])
   })
 })
+
+describe('a matte by strokes', () => {
+  const helped = async () => Object.values((await shot()).document.items).find((item) => isMatte(item) && item.helped)
+  const overlay = () => page.locator('canvas[data-matte=cut]')
+  it('is cut from two strokes, carried, corrected and accepted', async () => {
+    await page.getByRole('button', { name: 'Matte by strokes' }).click()
+    await drag([0.42, 0.4], [0.46, 0.6])
+    await expect.poll(helped).toBeDefined()
+    await saved(page)
+    expect(await bench().getByRole('button', { name: 'Carry', exact: true }).isEnabled()).toBe(false)
+    await bench().getByRole('button', { name: 'Stroke outside' }).click()
+    const box = await picture(page).boundingBox()
+    if (!box) throw new Error('there is a picture')
+    const corners = [
+      [0.3, 0.25],
+      [0.6, 0.25],
+      [0.6, 0.78],
+      [0.3, 0.78],
+      [0.3, 0.25],
+    ] as const
+    for (const [n, [u, v]] of corners.entries()) {
+      await page.mouse.move(box.x + u * box.width, box.y + v * box.height, { steps: n === 0 ? 1 : 6 })
+      if (n === 0) await page.mouse.down()
+    }
+    await page.mouse.up()
+    await overlay().waitFor({ timeout: 60_000 })
+    expect(await page.locator('[data-stroke=inside]').count()).toBe(1)
+    expect(await page.locator('[data-stroke=outside]').count()).toBe(1)
+    await bench().getByRole('button', { name: 'Carry', exact: true }).click()
+    await bench()
+      .getByText(/(\d+) of \1 frames carried/)
+      .waitFor({ timeout: 120_000 })
+    await page.locator('canvas[data-matte=carried]').waitFor({ timeout: 30_000 })
+    await bench()
+      .getByText(/of its rim is uncertain/)
+      .waitFor()
+    // A correction shows what it changes before it is carried.
+    await drag([0.5, 0.35], [0.5, 0.65])
+    await overlay().waitFor({ timeout: 60_000 })
+    await bench()
+      .getByText(/what changed is grained/)
+      .waitFor()
+    await bench().getByRole('button', { name: 'Carry the correction' }).click()
+    await page.locator('canvas[data-matte=carried]').waitFor({ timeout: 120_000 })
+    await bench().getByRole('button', { name: 'Accept this frame' }).click()
+    await bench()
+      .getByText(/is accepted: it stays as it is/)
+      .waitFor()
+    const item = await helped()
+    expect(isMatte(item) && [item.helped?.carried, Object.keys(item.helped?.accepted ?? {}).length]).toEqual([2, 1])
+    await bench().getByRole('button', { name: 'Open it again' }).click()
+    await bench().getByRole('button', { name: 'Accept this frame' }).waitFor()
+  })
+})

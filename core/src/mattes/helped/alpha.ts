@@ -9,7 +9,7 @@ import { type LabPicture, linearOf } from './lab.ts'
 
 const BAND = { px: 2, ofMotion: 0.25 } as const
 const TOLD = 0.7
-/** Squared difference of colours, linear, at which they tell half of it. */
+/** Squared difference of colours, in roots of light, at which they tell half of it. */
 const ALIKE = 0.02
 const SMEAR = { steps: 7, reach: 0.25 } as const
 
@@ -129,14 +129,15 @@ export function alphaPart(
       alpha[n] = inside[n] as number
       continue
     }
-    let [sum, between] = [0, 0]
+    let [sum, between, apart] = [0, 0, 0]
     if (back && background.known[n])
       for (let c = 3 * n; c < 3 * n + 3; c++) {
         const d = (front[c] as number) - (back[c] as number)
         sum += d * d
+        apart += (Math.sqrt(front[c] as number) - Math.sqrt(back[c] as number)) ** 2
         between += ((light[c] as number) - (back[c] as number)) * d
       }
-    const share = sum / (sum + ALIKE)
+    const share = apart / (apart + ALIKE)
     const seen = Math.min(1, Math.max(0, between / Math.max(1e-4, sum)))
     told[n] = share
     alpha[n] = TOLD * share * seen + (1 - TOLD * share) * (smeared[n] as number)
