@@ -82,9 +82,13 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.keyboard.press('4')
     await at
       .getByLabel('In the shot')
-      .getByRole('option', { name: /^Worker/ })
+      .getByRole('option', { name: /^Worker, drawn/ })
       .click()
     await at.getByText('Body', { exact: true }).click()
+  },
+  'mattes-helped': async (at) => {
+    await at.getByLabel('In the shot').locator('[data-item="worker-matte"]').click()
+    await at.locator('canvas[data-matte=carried]').waitFor({ timeout: 60_000 })
   },
   effects: async (at) => {
     await at.keyboard.press('5')

@@ -175,6 +175,9 @@ export function helpedBake(helped: HelpedMatte, plate: MattePlate, steps: readon
   }
 }
 
+/** So many keyed frames tell the colours of a correction that is cut by itself. */
+const NEAREST = 3
+
 /** One stroked frame cut by itself: by its strokes alone before anything is carried, else as a correction. Throws LanternError 'not-carried'. */
 export async function strokedFrame(
   tools: BakeTools,
@@ -190,9 +193,15 @@ export async function strokedFrame(
     await carrying.firstCut(frame)
     return encodeMatte(carrying, frame, tools.deflate, true)
   }
-  const strokes = steps.flatMap((step) => step.strokes)
-  const carrying = carryingOver(tools, helped, plate, strokes, await acceptedLabels(tools, accepted))
-  // Colours are those of all keyed frames; what lies behind was kept with the frame.
+  // Colours are those of the keyed frames nearest to it; what lies behind was kept with the frame.
+  const told = steps.flatMap((step) => step.strokes)
+  const near = new Set(
+    [...new Set(told.map((one) => one.frame))]
+      .sort((a, b) => Math.abs(a - frame) - Math.abs(b - frame))
+      .slice(0, NEAREST),
+  )
+  const strokes = told.filter((one) => one.frame === frame || near.has(one.frame))
+  const carrying = carryingOver(tools, helped, plate, strokes, new Map())
   const all = stepFrameKeys(steps, helped, plate)
   const chains = [...all].filter(([n]) => n === frame || carrying.keyed.has(n))
   const labels = await labelsAfter(tools, kept, new Map(chains), accepted)
