@@ -38,7 +38,11 @@ const stroke = (order: number, frame: number, inside: boolean, round = 0): Helpe
 const helpedShot = (name: string): Promise<lantern.Shot> =>
   bench.firstShot(name, (document) => {
     const strokes = { a: stroke(1, 1001, true), b: stroke(2, 1001, false) }
-    document.items[ID] = makeItem('matte', { name: 'Worker', order: 9, helped: { from: 1001, to: 1004, strokes } } as never)
+    document.items[ID] = makeItem('matte', {
+      name: 'Worker',
+      order: 9,
+      helped: { from: 1001, to: 1004, strokes },
+    } as never)
   })
 const put = async (shot: lantern.Shot, helped: object): Promise<lantern.Shot> => {
   const { head } = await lantern.getShot(bench.store, shot.name)
