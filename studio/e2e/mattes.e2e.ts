@@ -197,6 +197,7 @@ describe('a matte by strokes', () => {
     await bench()
       .getByText(/is accepted: it stays as it is/)
       .waitFor()
+    await saved(page)
     const item = await helped()
     expect(isMatte(item) && [item.helped?.carried, Object.keys(item.helped?.accepted ?? {}).length]).toEqual([2, 1])
     await bench().getByRole('button', { name: 'Open it again' }).click()

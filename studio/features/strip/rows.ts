@@ -1,7 +1,7 @@
 import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
 import { manualTrackNumber, readingValues } from '@lantern/core/pipeline'
 import { itemsInOrder, signalValue } from '@lantern/core/settings'
-import type { ShotDocument } from '@lantern/core/shot'
+import { kindInfo, type ShotDocument } from '@lantern/core/shot'
 import { viewOf } from '../items/index.ts'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
@@ -184,7 +184,10 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
     ...plateRows(state, files),
     ...signalRows(state),
   ]
-  for (const [id, item] of itemsInOrder(document)) rows.push(...(viewOf(item).stripRows?.(state, id, item) ?? []))
+  // Those that are worked on here come first.
+  const items = itemsInOrder(document)
+  const here = items.filter(([, item]) => kindInfo(item).station === station)
+  for (const [id, item] of new Set([...here, ...items])) rows.push(...(viewOf(item).stripRows?.(state, id, item) ?? []))
   for (const quality of ['look', 'final'] as const) {
     const one = status?.[quality]
     rows.push({

@@ -302,6 +302,22 @@ describe('a helped matte', () => {
     )
     for (const n of [1, 2, 3, 4, 5, 6, 12]) expect(carrying.labels.get(n), `frame ${n}`).toBe(labels.get(n))
   })
+  it('is cut on a plate of one frame, with strokes beyond the picture too', async () => {
+    const one = { ...plate, first: 4, last: 4, motion: () => Promise.reject(new Error('no motion')) }
+    const far: MatteStroke = {
+      frame: 4,
+      inside: false,
+      width: 3,
+      points: [
+        [-50, -50],
+        [400, -20],
+      ],
+    }
+    const carrying = new Carrying(crew, { plate: one, strokes: [...round(4), far], scale: 1 })
+    await carrying.all(() => undefined)
+    expect(overlap(carrying.labels.get(4) as Uint8Array, truth(4))).toBeGreaterThan(0.85)
+    expect((await carrying.alpha(4))?.alpha.some((value) => value > 0.9)).toBe(true)
+  })
   it('never computes an accepted frame anew', async () => {
     const accepted = new Map([[5, truth(2)]])
     const carrying = new Carrying(crew, { plate, strokes: round(1), scale: 1, accepted })
