@@ -1,7 +1,7 @@
 import { LanternError } from '../../base/index.ts'
 import { insideOfWhole, type MatteFrame } from '../../data/index.ts'
 import { readMatteBackground, readMatteFrame, writeMatteFrame } from '../../formats/index.ts'
-import { Carrying, type HelpedMatte, heightOf, labPicture, widthOf } from '../../mattes/index.ts'
+import { Carrying, type HelpedMatte, heightOf, labPicture, REACH, widthOf } from '../../mattes/index.ts'
 import type { BakeTools, MadeFrame, WholeBake } from '../effect.ts'
 import {
   acceptedBefore,
@@ -203,9 +203,13 @@ export async function strokedFrame(
   const strokes = told.filter((one) => one.frame === frame || near.has(one.frame))
   const carrying = carryingOver(tools, helped, plate, strokes, new Map())
   const all = stepFrameKeys(steps, helped, plate)
-  const chains = [...all].filter(([n]) => n === frame || carrying.keyed.has(n))
-  const labels = await labelsAfter(tools, kept, new Map(chains), accepted)
   const bytes = await (accepted.has(frame) ? tools.blob(accepted.get(frame) ?? '') : kept(all.get(frame) ?? ''))
+  const behind = bytes && readMatteBackground(bytes, tools.deflate)
+  // Where it was not kept, the frames around tell it.
+  const chains = [...all].filter(
+    ([n]) => n === frame || carrying.keyed.has(n) || (!behind && Math.abs(n - frame) <= REACH),
+  )
+  const labels = await labelsAfter(tools, kept, new Map(chains), accepted)
   if (!labels || !bytes)
     throw new LanternError(
       'not-carried',
@@ -214,7 +218,6 @@ export async function strokedFrame(
       { frame },
     )
   const { x, y, wide, high } = readMatteFrame(bytes, tools.deflate)
-  const behind = readMatteBackground(bytes, tools.deflate)
   if (behind) carrying.given.set(frame, { box: { x0: x, y0: y, x1: x + wide, y1: y + high }, ...behind })
   carrying.restore(labels)
   carrying.labels.set(frame, await carrying.correctedFrame(frame, openStrokesOf(helped, frame)))
