@@ -150,7 +150,7 @@ export const matteSchema = z
     }),
     keepsOut: toggle(false, {
       label: 'Keeps the match out',
-      hint: 'Nothing is tracked inside it.',
+      hint: 'Nothing is tracked inside its drawn shapes.',
       group: 'Match',
       touches: 'tracks',
     }),

@@ -78,7 +78,9 @@ const keepOutsOf = (match: MatchSettings): ExclusionMask[] =>
 
 /** Drawn mattes inside which nothing is tracked. */
 const keepingMattes = ({ items = {} }: Matched): MatteItem[] =>
-  itemsInOrder({ items }).flatMap(([, item]) => (isMatte(item) && item.shown && item.keepsOut ? [item] : []))
+  itemsInOrder({ items }).flatMap(([, item]) =>
+    isMatte(item) && item.shown && item.keepsOut && Object.keys(item.shapes).length > 0 ? [item] : [],
+  )
 
 /** The number of the matte's frame that belongs to a plate's frame (as numbered): its own of that number where the two overlap, else counted from both starts; before and after it the nearest. */
 export function matteFrame({ plate, match }: Matched, frame: number): number {

@@ -86,6 +86,36 @@ describe('what a matte covers', () => {
     expect(alphaAt(shot(7, { stands: 'nowhere' }), 29, 24)).toBeCloseTo(1, 6)
     expect(alphaAt(shot(7, { shown: false }), 29, 24)).toBeCloseTo(1, 6)
   })
+  it('is cut by a carried frame, standing at its foot, and by none beyond its frames', () => {
+    const strokes = { a: { order: 1, frame: 1, inside: true, points: [[28, 20]] } }
+    const carried = (over: object = {}) =>
+      shot(7, { shapes: {}, helped: { from: 1, to: 4, strokes, carried: 1, ...over } } as never)
+    const kept = {
+      width: 64,
+      height: 48,
+      x: 24,
+      y: 10,
+      wide: 9,
+      high: 30,
+      alpha: new Uint8Array(270).fill(255),
+      inside: new Uint8Array(270).fill(1),
+    }
+    const figure = (_: string, name: string): number => (name === 'footX' ? 28 / 64 : 40 / 48)
+    const alpha = (document: ShotDocument, frame: number): number => {
+      const at = pictureFrame(document, () => camera, frame, { figure })
+      const data = (item: string): unknown => (item === 'person' ? kept : undefined)
+      const [own] = renderPicture(makeCrew(1), document, at, data, 'final').layers
+      return own?.alpha?.data[(24 - own.y) * own.width + 29 - own.x] ?? 0
+    }
+    expect(alpha(carried(), 1)).toBeCloseTo(0, 6)
+    expect(alpha(carried(), 5)).toBeCloseTo(1, 6)
+    expect(alpha(carried({ carried: 0 }), 1)).toBeCloseTo(1, 6)
+    // Inverted, what was never carried does not cover everything.
+    const inverted = carried()
+    Object.assign(person(inverted), { inverted: true, stands: 'distance', distance: 3 })
+    expect(alpha(inverted, 5)).toBeCloseTo(1, 6)
+    expect(alpha(inverted, 1)).toBeCloseTo(1, 6)
+  })
   it('leaves no fringe: at its edge both have their share', () => {
     const half = shot(7)
     const shape = person(half).shapes.body as MatteItem['shapes'][string]

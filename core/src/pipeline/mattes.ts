@@ -2,6 +2,7 @@ import { type Camera, type FloatImage, type MatteFrame, normalAt, pixelRay, poin
 import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
 import {
   drawMatte,
+  type HelpedMatte,
   isMatte,
   MATTE_SETTINGS,
   type MatteItem,
@@ -18,10 +19,18 @@ import type { ShutterFrames } from './things.ts'
 
 // Mattes as the picture has them: what they cover, and at which distance it stands.
 
+/** Whether a matte has anything to say at a frame: a carried one without shapes has nothing beyond its frames. */
+const isThere = ({ helped, shapes }: MatteItem, frame: number): boolean =>
+  !helped || Object.keys(shapes).length > 0 || (helped.carried > 0 && isWanted(helped, frame))
+const isWanted = ({ from, to }: HelpedMatte, frame: number): boolean =>
+  frame >= Math.min(from, to) && frame <= Math.max(from, to)
+
 /** The shown mattes as they are at a frame, in the roster's order. */
 export const mattesAt = (document: ItemDocument, frame: number, inputs: SignalInputs = {}): [string, MatteItem][] =>
   itemsInOrder(document).flatMap(([id, item]): [string, MatteItem][] =>
-    isMatte(item) && item.shown ? [[id, movedAndSettledAt(document, item, MATTE_SETTINGS, frame, inputs)]] : [],
+    isMatte(item) && item.shown && isThere(item, frame)
+      ? [[id, movedAndSettledAt(document, item, MATTE_SETTINGS, frame, inputs)]]
+      : [],
   )
 
 /** Where what a drawn matte covers meets the set: its lowest corner, px of the plate; undefined where it has none. */
@@ -92,7 +101,7 @@ function carriedAt(
   frame: number,
   dataOf: (item: string, frame: number) => unknown,
 ): MatteFrame | undefined {
-  if (!helped || frame < Math.min(helped.from, helped.to) || frame > Math.max(helped.from, helped.to)) return undefined
+  if (!helped || !isWanted(helped, frame)) return undefined
   return dataOf(id, frame) as MatteFrame | undefined
 }
 

@@ -1,5 +1,6 @@
 'use client'
 import { Box, Flex, Grid, Text } from '@chakra-ui/react'
+import { matteFrameKey } from '@lantern/core/effects'
 import type { HelpedMatte, MatteItem } from '@lantern/core/mattes'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -94,7 +95,8 @@ function CarryRow({ id, helped, locked }: { id: string; helped: HelpedMatte; loc
 /** The frame that is shown: how sure its rim is, whether it is accepted, its new strokes. */
 function FrameRow({ id, helped, locked }: { id: string; helped: HelpedMatte; locked: boolean }) {
   const state = useShot()
-  const { status, frame, edit, ask, say } = state
+  const { shot, status, frame, edit, ask } = state
+  const plate = shot?.document.plate
   const run = status?.items[id]
   const place = run ? run.kept.indexOf(frame) : -1
   const uncertain = place >= 0 ? run?.figures[place]?.uncertain : undefined
@@ -103,7 +105,7 @@ function FrameRow({ id, helped, locked }: { id: string; helped: HelpedMatte; loc
   const cut = status?.mattes[id]?.[frame]
   const accept = async (): Promise<void> => {
     const [blob] = await ask({ what: 'matte-file', item: id, frame })
-    const key = await frameKey(id, frame).catch((error: unknown) => say(error))
+    const key = plate && matteFrameKey(helped, plate, frame)
     if (blob && key)
       edit({ items: { [id]: { helped: { accepted: { [frame]: { round: helped.carried, blob, key } } } } } })
   }
@@ -155,17 +157,36 @@ function FrameRow({ id, helped, locked }: { id: string; helped: HelpedMatte; loc
   )
 }
 
-/** The key of all that decided a kept frame. */
-async function frameKey(id: string, frame: number): Promise<string> {
-  const { shot } = useShot.getState()
-  const { matteFrameKey } = await import('@lantern/core/effects')
-  const item = shot?.document.items[id] as MatteItem | undefined
-  return (shot && item?.helped && matteFrameKey(item.helped, shot.document.plate, frame)) ?? ''
+/** The first or the last frame that the matte is wanted on. */
+function FrameField({
+  id,
+  end,
+  frame,
+  span,
+}: {
+  id: string
+  end: 'from' | 'to'
+  frame: number
+  span: readonly [number, number]
+}) {
+  const { edit } = useShot()
+  return (
+    <NumberField
+      label={end === 'from' ? 'From frame' : 'To frame'}
+      value={frame}
+      step={1}
+      span={[...span]}
+      minimum={span[0]}
+      maximum={span[1]}
+      initial={end === 'from' ? span[0] : span[1]}
+      onValue={(value, final) => final && edit({ items: { [id]: { helped: { [end]: Math.round(value) } } } })}
+    />
+  )
 }
 
 /** A matte that strokes on a few frames tell, carried to the others. */
 export function HelpedPanel({ id, item }: { id: string; item: MatteItem }) {
-  const { shot, edit } = useShot()
+  const { shot } = useShot()
   const { helped, locked } = item
   if (!shot) return null
   const { first, last } = shot.document.plate
@@ -176,27 +197,9 @@ export function HelpedPanel({ id, item }: { id: string; item: MatteItem }) {
         <>
           <Grid templateColumns="40px 1fr 20px 1fr" alignItems="center" columnGap="6px">
             <Text color="soft">Frames</Text>
-            <NumberField
-              label="From frame"
-              value={helped.from}
-              step={1}
-              span={[first, last]}
-              minimum={first}
-              maximum={last}
-              initial={first}
-              onValue={(value, final) => final && edit({ items: { [id]: { helped: { from: Math.round(value) } } } })}
-            />
+            <FrameField id={id} end="from" frame={helped.from} span={[first, last]} />
             <Text color="soft">to</Text>
-            <NumberField
-              label="To frame"
-              value={helped.to}
-              step={1}
-              span={[first, last]}
-              minimum={first}
-              maximum={last}
-              initial={last}
-              onValue={(value, final) => final && edit({ items: { [id]: { helped: { to: Math.round(value) } } } })}
-            />
+            <FrameField id={id} end="to" frame={helped.to} span={[first, last]} />
           </Grid>
           <CarryRow id={id} helped={helped} locked={locked} />
           <FrameRow id={id} helped={helped} locked={locked} />
