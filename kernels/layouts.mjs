@@ -198,9 +198,9 @@ export const LAYOUTS = {
     splats: 'at',
     splatOffsets: 'at',
     splatLists: 'at',
-    /** Mattes in front: planes of f32 over the picture, their depth each (m), and how many. */
+    /** Mattes in front: planes of f32 over the picture, 16 bytes of each (putMatte), and how many. */
     mattes: 'at',
-    matteDepths: 'at',
+    matteTable: 'at',
     matteCount: 'i32',
   },
 }

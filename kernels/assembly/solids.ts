@@ -91,14 +91,29 @@ export function putSplat(scratch: usize, distance: f32, share: f32, alpha: f32, 
   v128.store(e, none, 48)
 }
 
-/** Puts what a matte in front covers of the pixel among its events: it belongs to the plate. */
-export function putMatte(scratch: usize, distance: f32, share: f32): void {
-  if (events >= MOST_EVENTS || share <= 0) return
-  const e = eventAt(scratch, events++)
-  store<f32>(e, distance)
-  store<f32>(e, share, 4)
-  store<i32>(e, -1, 8)
-  store<i32>(e, MATTE, 12)
+/** Steps of a matte that is soft in depth. */
+const MATTE_STEPS = 8
+/**
+ * Puts what a matte in front covers of the pixel among its events. matte: f32 its distance (m), f32 over how much of it it is soft, u32 bits of the layers that it takes away (0: it holds all out, and belongs to the plate),
+ * and its own distances by pixel (0: none; where these are 0 it is not there).
+ */
+export function putMatte(scratch: usize, matte: usize, share: f32, pixel: i32): void {
+  if (share <= 0) return
+  const soft = load<f32>(matte, 4), layers = load<u32>(matte, 8), planes = <usize>load<u32>(matte, 12)
+  const distance: f32 = planes ? load<f32>(planes + ((<usize>pixel) << 2)) : load<f32>(matte)
+  if (distance <= 0) return
+  const steps = soft > 0 ? MATTE_STEPS : 1
+  let before: f32 = 0
+  for (let n = 0; n < steps && events < MOST_EVENTS; n++) {
+    const covered: f32 = share * <f32>(n + 1) / <f32>steps
+    const e = eventAt(scratch, events++)
+    store<f32>(e, max<f32>(1e-3, distance + soft * ((<f32>n + 0.5) / <f32>steps - 0.5)))
+    store<f32>(e, before < 1 ? (covered - before) / (1 - before) : 1, 4)
+    store<i32>(e, -1, 8)
+    store<i32>(e, MATTE, 12)
+    store<u32>(e, layers, 16)
+    before = covered
+  }
 }
 
 /** Layers that block a ray, as bits; blockedBySet where a piece of the set stops it. Nearest first, so that contact is known: left in contactMask. */

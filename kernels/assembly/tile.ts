@@ -1,5 +1,5 @@
 import {
-  INSTANCE_BYTES, instanceLayer, instanceFlags, jobBusy, jobBusyWidth, jobFew, jobMany, jobMarches, jobMatteCount, jobMatteDepths, jobMattes, jobMost, jobMostMarches, jobNoise, jobOut, jobSalt, jobScene, jobScratch, jobScratchBytes, jobSlotBytes, jobSplats, jobTiles, jobTilesAcross, jobView,
+  INSTANCE_BYTES, instanceLayer, instanceFlags, jobBusy, jobBusyWidth, jobFew, jobMany, jobMarches, jobMatteCount, jobMattes, jobMatteTable, jobMost, jobMostMarches, jobNoise, jobOut, jobSalt, jobScene, jobScratch, jobScratchBytes, jobSlotBytes, jobSplats, jobTiles, jobTilesAcross, jobView,
   sceneBytes, sceneGasCount, sceneInstances, sceneLayers, scenePairs, sceneThings, sceneTop, viewHeight, viewWidth,
 } from './layouts.generated'
 import { forgetLamps, HOLDS_OUT, RECEIVES, UNSEEN } from './lighting'
@@ -232,7 +232,8 @@ function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y
     store<f32>(e, load<f32>(e, 4) * part, 4)
   }
   if (jobSplats(job)) takeHits(job, scratch, at)
-  for (let n = 0; n < jobMatteCount(job); n++) putMatte(scratch, load<f32>(jobMatteDepths(job) + ((<usize>n) << 2)), load<f32>(jobMattes(job) + ((<usize>((n * viewHeight(jobView(job)) + y) * viewWidth(jobView(job)) + x)) << 2)))
+  const pixel = y * viewWidth(jobView(job)) + x, area = viewWidth(jobView(job)) * viewHeight(jobView(job))
+  for (let n = 0; n < jobMatteCount(job); n++) putMatte(scratch, jobMatteTable(job) + ((<usize>n) << 4), load<f32>(jobMattes(job) + ((<usize>(n * area + pixel)) << 2)), pixel)
   sortEvents(scratch)
   resetHeat(0)
   const rest = march(job, scratch, x, y)

@@ -1,5 +1,5 @@
 import { enter, gasAlong, nextTile, wantedStep, wantStep } from './gasAlong'
-import { jobOpen, jobScene, jobStep, sceneGasCount, sceneGases } from './layouts.generated'
+import { jobOpen, jobScene, jobStep, sceneGasCount, sceneGases, sceneLayers } from './layouts.generated'
 import { mixBits } from './sampler'
 import { eventAt, gasAt, layerAt, MATTE, orderAt, SOLID } from './scratch'
 import { events } from './solids'
@@ -11,6 +11,22 @@ let solids: f32 = 1
 let particles: f32 = 1
 let gases: f32 = 1
 let nextEvent: i32 = 0
+/** Whether a matte takes some layers away: of each the share is kept in its gathered values. */
+let cutting: bool = false
+const CUT = 60
+// @ts-ignore: decorator
+@inline
+function keptOf(scratch: usize, layer: i32): f32 {
+  return cutting && layer >= 0 ? 1 - load<f32>(layerAt(scratch, layer), CUT) : 1
+}
+/** Takes layers (bits) away behind here, by a share. */
+function cutLayers(scratch: usize, layers: u32, share: f32): void {
+  cutting = true
+  for (let rest = layers; rest; rest &= rest - 1) {
+    const at = layerAt(scratch, <i32>ctz(rest))
+    store<f32>(at, 1 - (1 - load<f32>(at, CUT)) * (1 - share), CUT)
+  }
+}
 /** What of the plate is seen: where the set stands, mattes lie, or nothing is met; and heated air looked through, m. */
 export let left: f32 = 1
 export let heat: f32 = 0
@@ -34,7 +50,12 @@ function takeEvents(scratch: usize, until: f32, part: f32): void {
     const distance = load<f32>(e)
     if (distance > until) return
     nextEvent++
-    const share = load<f32>(e, 4), layer = load<i32>(e, 8), kind = load<i32>(e, 12)
+    const layer = load<i32>(e, 8), kind = load<i32>(e, 12), kept = keptOf(scratch, layer)
+    const share: f32 = load<f32>(e, 4) * kept
+    if (kind == MATTE && load<u32>(e, 16)) {
+      cutLayers(scratch, load<u32>(e, 16), share)
+      continue
+    }
     if (kind == MATTE) {
       left += share * gases * particles * solids
       particles *= 1 - share
@@ -106,6 +127,13 @@ function luminance(c: v128): f32 {
   return <f32>0.2126 * f32x4.extract_lane(c, 0) + <f32>0.7152 * f32x4.extract_lane(c, 1) + <f32>0.0722 * f32x4.extract_lane(c, 2)
 }
 
+/** A gas at a step, of which so much is left: all but its length. */
+function thin(s: usize, kept: f32): void {
+  store<f32>(s, load<f32>(s, 64) * kept, 64)
+  store<f32>(s, load<f32>(s, 68) * kept, 68)
+  for (let n = 80; n < 128; n += 16) v128.store(s + n, f32x4.mul(v128.load(s + n), f32x4.splat(kept)))
+}
+
 let longest: f32 = 0
 let farthest: f32 = 0
 /** Enters all gases. Returns where the first begins; longest: the step in open gas; farthest: where the last ends. */
@@ -143,7 +171,9 @@ export function walkPixel(job: usize, scratch: usize, seed: u32, part: f32, open
   nextEvent = 0
   left = 0
   bright = 0
-  const scene = jobScene(job)
+    const scene = jobScene(job)
+  if (cutting) for (let n = 0; n < sceneLayers(scene); n++) store<f32>(layerAt(scratch, n), 0, CUT)
+  cutting = false
   const list = sceneGases(scene), count = sceneGasCount(scene)
   let t = count ? enterAll(job, scratch, ox, oy, oz, dx, dy, dz) : <f32>1e30
   const end = farthest
@@ -167,7 +197,9 @@ export function walkPixel(job: usize, scratch: usize, seed: u32, part: f32, open
           next = min(next, begin)
           continue
         }
-        if (gasAlong(<usize>load<u32>(list + ((<usize>n) << 2)), s, t, late)) {
+        const gas = <usize>load<u32>(list + ((<usize>n) << 2))
+        if (gasAlong(gas, s, t, late)) {
+          if (cutting) thin(s, keptOf(scratch, load<i32>(gas, 184)))
           next = t
           sum += load<f32>(s, 64)
         } else if (next > t) next = min(next, nextTile)

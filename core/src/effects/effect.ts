@@ -258,6 +258,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
   showsAgain?(item: Item, id: string): boolean
   decode(bytes: Uint8Array, deflate: Deflate): Data
+  /** Where something is seen of a kept frame, in the run's own space: boxes of x y z of the lower corner, then of the upper one, m. */
+  extent?(data: Data): readonly number[]
   /** What the picture draws of an instance. frames: as the instance's. */
   draw(instance: EffectInstance<Look>, frames: readonly Data[], context: DrawContext): readonly Drawable[]
 }

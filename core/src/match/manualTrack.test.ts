@@ -2,9 +2,9 @@ import { describe, expect, it } from 'vitest'
 import { H, moved, patternPlate, W } from '../../testing/pattern.ts'
 import { Cancelled } from '../base/index.ts'
 import type { Track } from '../data/index.ts'
+import { fitPlane, type Homography, inverseHomography, throughHomography, timesHomography } from '../math/index.ts'
 import type { PlateFrames } from './follow.ts'
 import { followManualTrack, type ManualTrackSettings } from './manualTrack.ts'
-import { fitPlane, type Homography, inverseHomography, throughHomography, timesHomography } from './plane.ts'
 
 const settings: ManualTrackSettings = {
   keys: [{ frame: 0, places: [[70, 60]] }],

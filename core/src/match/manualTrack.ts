@@ -1,9 +1,9 @@
 import { LanternError, type Progress, silent, stopIfCancelled } from '../base/index.ts'
 import type { Track } from '../data/index.ts'
+import { type Homography, type PatchModel, SAME, throughHomography, timesHomography } from '../math/index.ts'
 import type { PlateFrames } from './follow.ts'
 import { type Light, lightLevels, rootLight } from './light.ts'
 import { findPatch, lookAt, type PatchLook } from './patch.ts'
-import { type Homography, type PatchModel, SAME, throughHomography, timesHomography } from './plane.ts'
 
 // Tracks placed by hand: a pattern round a point, or a flat patch by its corners, followed from the frames where a person has set it to its ends.
 

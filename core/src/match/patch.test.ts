@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { H, moved, patternPlate, W } from '../../testing/pattern.ts'
+import { SAME, throughHomography } from '../math/index.ts'
 import { lightLevels, rootLight } from './light.ts'
 import { findPatch, lookAt } from './patch.ts'
-import { SAME, throughHomography } from './plane.ts'
 
 const LEVELS = 3
 const corners = [

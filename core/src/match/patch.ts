@@ -1,13 +1,13 @@
-import { solveCholesky } from '../math/index.ts'
-import { cubicAt, type Light } from './light.ts'
 import {
   type Homography,
   inverseHomography,
   type PatchModel,
   scaled,
+  solveCholesky,
   throughHomography,
   timesHomography,
-} from './plane.ts'
+} from '../math/index.ts'
+import { cubicAt, type Light } from './light.ts'
 
 // A flat patch found again in another picture: inverse compositional alignment (Baker & Matthews 2004) under a translation, a similarity or a homography, with gain and offset of the light solved
 // beside the motion, weights against what covers a part of it (Huber), from coarse pictures to fine ones, begun by a search by correlation.

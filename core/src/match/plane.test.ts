@@ -1,18 +1,15 @@
 import { describe, expect, it } from 'vitest'
 import { random } from '../base/index.ts'
 import {
-  cubicAt,
   fitPlane,
   type Homography,
   inverseHomography,
-  type Light,
-  lightLevels,
-  rootLight,
   SAME,
   scaled,
   throughHomography,
   timesHomography,
-} from './index.ts'
+} from '../math/index.ts'
+import { cubicAt, type Light, lightLevels, rootLight } from './index.ts'
 import { keyFrames, sharedTracks } from './keys.ts'
 import { median } from './median.ts'
 

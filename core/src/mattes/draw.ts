@@ -3,9 +3,9 @@ import { exp } from '../math/index.ts'
 import { Areas } from './coverage.ts'
 import { heightOf, squaredDistance, widthOf } from './helped/area.ts'
 import { type Place, pointsAt, ringOf, softRing } from './outline.ts'
-import type { MatteItem, MattePoint, MatteShape } from './schema.ts'
+import type { MatteItem, MattePoint, MatteShape, MatteTaken } from './schema.ts'
 
-// A drawn matte as a picture.
+// A matte as a picture: what was carried or painted, then its shapes and the mattes that it takes, in order.
 
 /** Steps of a soft edge at least and at most. */
 const SOFT_STEPS = { least: 8, most: 64 } as const
@@ -27,6 +27,20 @@ export interface MatteView {
 /** Shapes in the order in which they count. */
 export const shapesInOrder = ({ shapes }: Pick<MatteItem, 'shapes'>): [string, MatteShape][] =>
   Object.entries(shapes).sort(([a, x], [b, y]) => x.order - y.order || (a < b ? -1 : 1))
+
+/** A part of a matte: a shape of its own, or another matte. */
+export type MattePart = { id: string; shape: MatteShape } | { id: string; taken: MatteTaken }
+/** The shown parts of a matte in the order in which they count. */
+export function partsInOrder({ shapes, takes }: Pick<MatteItem, 'shapes' | 'takes'>): MattePart[] {
+  const all = [
+    ...Object.entries(shapes).map(([id, shape]) => ({ id, shape })),
+    ...Object.entries(takes).map(([id, taken]) => ({ id, taken })),
+  ]
+  return all
+    .filter((part) => ownOf(part).shown)
+    .sort((a, b) => ownOf(a).order - ownOf(b).order || (a.id < b.id ? -1 : 1))
+}
+const ownOf = (part: MattePart): MatteShape | MatteTaken => ('shape' in part ? part.shape : part.taken)
 
 /** How far a shape's points go between two frames, px. */
 function travelOf(shape: MatteShape, from: number, to: number): number {
@@ -100,8 +114,12 @@ function shapePart(shape: MatteShape, item: MatteItem, view: MatteView): Part {
   return coverageOf(rings.flat(), view)
 }
 
-/** Lays a shape's part on a matte by what it does; beyond the part it covers nothing, or, inverted, all. */
-function combine({ data, width, height }: FloatImage, part: Part, { way, inverted }: MatteShape): void {
+/** Lays a part on a matte by what it does; beyond it it covers nothing, or, inverted, all. */
+function combine(
+  { data, width, height }: FloatImage,
+  part: Part,
+  { way, inverted }: Pick<MatteShape, 'way' | 'inverted'>,
+): void {
   const everywhere = inverted || way === 'intersect'
   const [x0, y0] = everywhere ? [0, 0] : [part.x, part.y]
   const [x1, y1] = everywhere ? [width, height] : [part.x + part.width, part.y + part.height]
@@ -115,6 +133,7 @@ function combine({ data, width, height }: FloatImage, part: Part, { way, inverte
       const n = y * width + x
       const before = data[n] ?? 0
       if (way === 'add') data[n] = Math.min(1, before + value)
+      else if (way === 'difference') data[n] = Math.abs(before - value)
       else data[n] = before * (way === 'subtract' ? Math.max(0, 1 - value) : Math.min(1, value))
     }
   }
@@ -173,15 +192,52 @@ function movedRim(part: Float32Array, w: number, h: number, grow: number): Float
   })
 }
 
-/** A matte (1 channel, 0 to 1): what was carried, then its shapes in order, over the open shutter, grown and softened as it says. */
-export function drawMatte(item: MatteItem, view: MatteView, carried?: MatteFrame): FloatImage {
+/** What a matte is drawn from besides its own shapes. */
+export interface MatteSources {
+  carried?: MatteFrame
+  /** What is painted on surfaces, the picture's size. */
+  painted?: FloatImage
+  /** Another matte by itself, the picture's size; undefined where it has nothing to say. */
+  other?(id: string): FloatImage | undefined
+}
+
+/** A picture joined to a matte where it covers more, its rim moved by so many px. */
+function layPainted({ data, width, height }: FloatImage, painted: FloatImage, grow: number): void {
+  const grown = grow === 0 ? painted.data : movedRim(painted.data, width, height, grow)
+  for (let n = 0; n < data.length; n++) data[n] = Math.max(data[n] as number, grown[n] as number)
+}
+
+/** What another matte covers, as a part of the whole picture. It grows as the one that takes it does. */
+function takenPart(
+  { of, way }: MatteTaken,
+  item: MatteItem,
+  { width, height, scale }: MatteView,
+  { other }: MatteSources,
+): Part {
+  const image = other?.(of)
+  const grow = (way === 'subtract' ? -item.grow : item.grow) * scale
+  if (!image) return { x: 0, y: 0, width: 0, height: 0, data: new Float32Array(0) }
+  return { x: 0, y: 0, width, height, data: grow === 0 ? image.data : movedRim(image.data, width, height, grow) }
+}
+
+/** A matte (1 channel, 0 to 1) over the open shutter: what was carried or painted, then its parts in order, grown and softened as it says. */
+export function drawMatte(item: MatteItem, view: MatteView, sources: MatteSources = {}): FloatImage {
   const { width, height, scale } = view
+  const { carried, painted } = sources
   const image = makeImage(width, height, 1)
-  const shapes = shapesInOrder(item).filter(([, { shown }]) => shown)
+  const parts = partsInOrder(item)
+  const [first] = parts
   if (carried) layCarried(image, carried, item.grow * scale)
+  if (painted) layPainted(image, painted, item.grow * scale)
   // What is cut away first is cut from all.
-  else if (!item.helped && shapes[0] && shapes[0][1].way !== 'add') image.data.fill(1)
-  for (const [, shape] of shapes) combine(image, shapePart(shape, item, view), shape)
+  const begins = first && ['subtract', 'intersect'].includes(ownOf(first).way)
+  if (begins && !item.helped && Object.keys(item.painted).length === 0) image.data.fill(1)
+  for (const one of parts)
+    combine(
+      image,
+      'shape' in one ? shapePart(one.shape, item, view) : takenPart(one.taken, item, view, sources),
+      ownOf(one),
+    )
   const soft = item.soften > 0 ? softened(image, item.soften * scale) : image
   if (item.inverted) for (let n = 0; n < soft.data.length; n++) soft.data[n] = 1 - (soft.data[n] ?? 0)
   return soft

@@ -9,10 +9,11 @@ export function insideOf(item: MatteItem, frame: number): (place: Place) => bool
   )
   const [first] = shapes
   return (place) => {
-    let inside = first !== undefined && first.way !== 'add'
+    let inside = first !== undefined && (first.way === 'subtract' || first.way === 'intersect')
     for (const { way, inverted, ring } of shapes) {
       const own = insideRing(ring, place) !== inverted
       if (way === 'add') inside ||= own
+      else if (way === 'difference') inside = inside !== own
       else inside &&= way === 'subtract' ? !own : own
     }
     return inside !== item.inverted

@@ -28,14 +28,22 @@ export const mattePoint = z
   .strict()
 const matteKey = z.object({ frame: z.number().int(), points: z.array(mattePoint).min(2).max(400) }).strict()
 
+/** What a part of a matte does to what comes before it. */
+export const MATTE_WAYS = ['add', 'subtract', 'intersect', 'difference'] as const
+const way = z.enum(MATTE_WAYS).default('add')
+/** An item's id, match.ID of a matched object, track.ID of a track set by hand, or shape.ID of another shape of the matte. */
+const holder = z.string().regex(/^((match|track|shape)\.)?[a-z0-9-]{1,40}$/)
+
 /** One curve of a matte. Its keys have the same points. */
 export const matteShape = z
   .object({
     name,
     order: z.number(),
     shown: z.boolean().default(true),
-    way: z.enum(['add', 'subtract', 'intersect']).default('add'),
+    way,
     inverted: z.boolean().default(false),
+    /** What it goes with; at this frame it is as it was drawn. */
+    rides: z.object({ on: holder, frame: z.number().int() }).strict().optional(),
     curve: z.enum(['smooth', 'straight']).default('smooth'),
     keys: z
       .array(matteKey)
@@ -86,6 +94,30 @@ export const helpedMatte = z
   })
   .strict()
 
+/** Another matte that counts in this one, as it is. */
+export const matteTaken = z
+  .object({
+    of: id,
+    order: z.number(),
+    shown: z.boolean().default(true),
+    way,
+    inverted: z.boolean().default(false),
+  })
+  .strict()
+
+/** A brush stroke on a surface: the way of its middle in the item's own space (m), as wide as a ball of that radius. */
+export const paintStroke = z
+  .object({
+    order: z.number(),
+    on: id,
+    erase: z.boolean().default(false),
+    radius: z.number().min(0.001).max(1000),
+    /** Share of the radius over which it fades. */
+    soft: z.number().min(0).max(1).default(0.3),
+    points: z.array(vec3).min(1).max(2000),
+  })
+  .strict()
+
 const edge = { group: 'Edge', touches: 'picture' } as const
 const depth = { group: 'In depth', touches: 'picture' } as const
 
@@ -95,6 +127,14 @@ export const matteSchema = z
     kind: z.literal('matte'),
     shapes: z.record(id, matteShape).default({}),
     helped: helpedMatte.optional(),
+    takes: z
+      .record(id, matteTaken)
+      .refine((all) => Object.keys(all).length <= 50, 'A matte takes 50 others at most.')
+      .default({}),
+    painted: z
+      .record(id, paintStroke)
+      .refine((all) => Object.keys(all).length <= 1000, 'A matte has 1,000 brush strokes at most.')
+      .default({}),
     grow: number(-400, 400, 0, {
       label: 'Grow',
       unit: 'px',
@@ -117,11 +157,13 @@ export const matteSchema = z
       ...edge,
     }),
     inverted: toggle(false, { label: 'Inverted', hint: 'Covers what lies outside.', ...edge }),
-    stands: choice(['foot', 'place', 'distance', 'nowhere'], 'foot', {
+    stands: choice(['foot', 'place', 'distance', 'item', 'surface', 'nowhere'], 'foot', {
       label: 'Stands',
-      hint: 'Foot: where its lowest point meets the set; place: at a place of the world; distance: so far along the view; nowhere: it holds nothing out.',
+      hint: 'Foot: where its lowest point meets the set; place: in the world; distance: along the view; item: with another; surface: where it is painted; nowhere: it holds nothing out.',
       ...depth,
     }),
+    /** What it stands with: an item, match.ID of a matched object, or track.ID of a track set by hand. */
+    standsWith: holder.or(z.literal('')).default(''),
     position: vec3.default([0, 0, 0]).meta({
       label: 'Place',
       unit: 'm',
@@ -145,12 +187,28 @@ export const matteSchema = z
       span: [-3, 3],
       step: 0.01,
       hint: 'Moves it towards the camera from where it stands.',
-      when: { stands: ['foot', 'place'] },
+      when: { stands: ['foot', 'place', 'item', 'surface'] },
       ...depth,
     }),
+    softDepth: number(0, 1000, 0, {
+      label: 'Soft in depth',
+      unit: 'm',
+      span: [0, 3],
+      step: 0.01,
+      hint: 'It begins to hold out half of this before where it stands, and holds all out half of it behind.',
+      when: { stands: ['foot', 'place', 'distance', 'item', 'surface'] },
+      ...depth,
+    }),
+    cuts: choice(['all', 'chosen'], 'all', {
+      label: 'Cuts',
+      hint: 'All that lies behind it, or only what is chosen: that is taken away there, and what is behind it shows.',
+      ...depth,
+    }),
+    /** The items that it cuts, where they are chosen. */
+    cut: z.array(id).max(64).default([]),
     keepsOut: toggle(false, {
       label: 'Keeps the match out',
-      hint: 'Nothing is tracked inside its drawn shapes.',
+      hint: 'Nothing is tracked inside it.',
       group: 'Match',
       touches: 'tracks',
     }),
@@ -164,6 +222,8 @@ export type MatteShape = z.infer<typeof matteShape>
 export type MatteKey = MatteShape['keys'][number]
 export type HelpedMatte = z.infer<typeof helpedMatte>
 export type HelpedStroke = HelpedMatte['strokes'][string]
+export type MatteTaken = z.infer<typeof matteTaken>
+export type PaintStroke = z.infer<typeof paintStroke>
 export type MatteItem = z.infer<typeof matteSchema>
 export const MATTE_SETTINGS: readonly Setting[] = settingsOf(matteSchema)
 export const isMatte = (item: { kind: string } | undefined): item is MatteItem => item?.kind === 'matte'

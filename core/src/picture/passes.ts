@@ -173,6 +173,19 @@ export interface Lens {
   disc?: Uint8Array
 }
 
+/** A matte of what stands in front of everything beyond a distance. */
+export interface SceneMatte {
+  /** 1 channel, the picture's size. */
+  image: FloatImage
+  /** m along the view axis, and over how much of it it is soft. */
+  distance: number
+  soft?: number
+  /** By pixel instead, m; 0 where it is not there. */
+  distances?: FloatImage
+  /** The layers that it takes away, so that what is behind them shows; all are held out where nothing is said. */
+  cuts?: readonly string[]
+}
+
 /** What one frame is rendered from. */
 export interface FrameScene {
   pieces: readonly ScenePiece[]
@@ -194,6 +207,5 @@ export interface FrameScene {
   part?: { x: number; y: number; width: number; height: number }
   /** Only one tile in sixteen: how long all of them take is wanted. */
   trial?: boolean
-  /** Mattes of what stands in front of everything beyond a distance: 1 channel, the picture's size. */
-  mattes?: readonly { image: FloatImage; distance: number }[]
+  mattes?: readonly SceneMatte[]
 }

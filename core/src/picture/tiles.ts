@@ -95,17 +95,28 @@ function laySplats(crew: Crew, frame: FrameScene, across: number, down: number) 
   return { splats, splatOffsets, splatLists }
 }
 
+/** Bits of the layers that a matte takes away: all that it holds out where it says nothing, none where none of them is there. */
+function layerBits(cuts: readonly string[], layers: FrameScene['layers']): number {
+  return layers.reduce((bits, { id }, n) => (cuts.includes(id) ? bits | (1 << n) : bits), 0)
+}
+
 /** Lays mattes on the heap, plane after plane. Their distances are along the view axis. */
-function layMattes(crew: Crew, { mattes = [], camera }: FrameScene) {
+function layMattes(crew: Crew, { mattes = [], camera, layers }: FrameScene) {
   const { heap } = crew
   const area = camera.width * camera.height
-  const at = heap.alloc(Math.max(1, mattes.length) * area * 4)
-  const matteDepths = heap.alloc(Math.max(1, mattes.length) * 4)
-  mattes.forEach(({ image, distance }, n) => {
+  const laid = mattes
+    .map((one) => ({ ...one, bits: one.cuts ? layerBits(one.cuts, layers) : 0 }))
+    .filter(({ cuts, bits }) => !cuts || bits !== 0)
+  const at = heap.alloc(Math.max(1, laid.length) * area * 4)
+  const matteTable = heap.alloc(Math.max(1, laid.length) * 16)
+  laid.forEach(({ image, distance, soft = 0, bits, distances }, n) => {
     heap.f32(at + n * area * 4, area).set(image.data)
-    heap.f32(matteDepths + n * 4, 1)[0] = distance
+    const planes = distances ? heap.alloc(area * 4) : 0
+    if (distances) heap.f32(planes, area).set(distances.data)
+    heap.f32(matteTable + n * 16, 2).set([distance, soft])
+    heap.i32(matteTable + n * 16 + 8, 2).set([bits, planes])
   })
-  return { mattes: at, matteDepths, matteCount: mattes.length }
+  return { mattes: at, matteTable, matteCount: laid.length }
 }
 
 /** One tile of every four by four is tried where only the time is wanted, another one in each: what is drawn may lie in rows. */

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { recipeKey } from '../base/index.ts'
 import { type Camera, projectPoint, type Solve, type Track } from '../data/index.ts'
-import { pointOfTrack, throughHomography } from '../match/index.ts'
-import { panTiltRoll, type Vec3 } from '../math/index.ts'
+import { pointOfTrack } from '../match/index.ts'
+import { panTiltRoll, throughHomography, type Vec3 } from '../math/index.ts'
 import { boxSchema } from '../set/index.ts'
 import { makeShot, manualTrackSchema, movingObjectSchema, type ShotDocument } from '../shot/index.ts'
 import {

@@ -1,8 +1,8 @@
 import type { Recipe } from '../base/index.ts'
 import { type Camera, placeAt, type Solve, type Track } from '../data/index.ts'
 import type { CameraPath } from '../formats/index.ts'
-import { fitPlane, type ManualTrackSettings, pointOfTrack, throughHomography } from '../match/index.ts'
-import { aboutAxis, atan2, multiply, unit } from '../math/index.ts'
+import { type ManualTrackSettings, pointOfTrack } from '../match/index.ts'
+import { aboutAxis, atan2, fitPlane, multiply, throughHomography, unit } from '../math/index.ts'
 import type { ManualTrack, MatchSettings, ShotDocument } from '../shot/index.ts'
 import { VERSIONS } from './versions.ts'
 
@@ -168,6 +168,15 @@ export const manualPlaces = (followed: readonly Track[], n: number): (readonly [
     const place = placeAt(track, n)
     return place ? [place] : []
   })
+
+/** The same where the track was followed there and is known at all. */
+export const placesAt = (
+  followed: readonly Track[] | undefined,
+  n: number,
+): readonly (readonly [number, number])[] | undefined => {
+  const places = followed ? manualPlaces(followed, n) : []
+  return followed && places.length === followed.length && places.length > 0 ? places : undefined
+}
 
 /**
  * A locked-off camera that trembles: the move that a flat track makes in the picture since `frame`, put into the camera as a shifted centre, a roll and a change of focal length.

@@ -21,15 +21,15 @@ import {
   placePoint,
 } from '../match/index.ts'
 import { length, scale, subtract, type Vec3 } from '../math/index.ts'
-import { insideOf, isMatte, type MatteItem, shapesInOrder } from '../mattes/index.ts'
-import { itemsInOrder } from '../settings/index.ts'
+import { insideOf, shapesInOrder } from '../mattes/index.ts'
 import type { ExclusionMask, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
+import { drawnKeepOuts, keepOutKey, plainKeepOuts } from './keepOuts.ts'
 import { manualTrackNumber, manualTrackRecipe, solvingManualTracks } from './manualTracks.ts'
 import { pickLevel } from './pick.ts'
 import { VERSIONS } from './versions.ts'
 
 type Corners = readonly (readonly [number, number])[]
-type Matched = Pick<ShotDocument, 'plate' | 'match'> & Partial<Pick<ShotDocument, 'items'>>
+type Matched = Pick<ShotDocument, 'plate' | 'match'> & Partial<Pick<ShotDocument, 'items' | 'signals'>>
 
 /** Slope of a corner at a key, by frame: Catmull–Rom over uneven keys, level at the ends. */
 function slopeAt(keys: ExclusionMask['keys'], n: number, p: number, c: 0 | 1): number {
@@ -76,12 +76,6 @@ const keepOutsOf = (match: MatchSettings): ExclusionMask[] =>
     .map(([, shape]) => shape)
     .filter((shape) => shape.shown)
 
-/** Drawn mattes inside which nothing is tracked. */
-const keepingMattes = ({ items = {} }: Matched): MatteItem[] =>
-  itemsInOrder({ items }).flatMap(([, item]) =>
-    isMatte(item) && item.shown && item.keepsOut && Object.keys(item.shapes).length > 0 ? [item] : [],
-  )
-
 /** The number of the matte's frame that belongs to a plate's frame (as numbered): its own of that number where the two overlap, else counted from both starts; before and after it the nearest. */
 export function matteFrame({ plate, match }: Matched, frame: number): number {
   const { first, last } = match.matte ?? plate
@@ -109,7 +103,7 @@ export function matteMask(rgb: Float32Array, width: number, height: number, inve
 /** Linear light of a half-grey pixel. */
 const MATTE_LIGHT = 0.214
 
-/** How a plate's features are followed, as the document says. masks: of its matte, by frame counted from 0, where it has one. */
+/** How a plate's features are followed, as the document says. masks: of its mattes that are pictures, by frame counted from 0, where it has any. */
 export function followSettings(document: Matched, masks?: readonly MatteMask[]): FollowSettings {
   const { plate, match } = document
   const shapes = keepOutsOf(match)
@@ -119,7 +113,7 @@ export function followSettings(document: Matched, masks?: readonly MatteMask[]):
     if (!corners) made.set(frame, (corners = shapes.map((shape) => exclusionMaskAt(shape, plate.first + frame))))
     return corners
   }
-  const mattes = keepingMattes(document)
+  const mattes = plainKeepOuts({ items: document.items ?? {} })
   const insides = new Map<number, ReturnType<typeof insideOf>[]>()
   const covered = (frame: number, x: number, y: number): boolean => {
     let own = insides.get(frame)
@@ -159,7 +153,9 @@ export const proposedFocal = ({ plate, match }: Matched): number => match.focal 
 /** The recipe of a plate's tracks. */
 export function tracksRecipe(document: Matched): Recipe {
   const { plate, match } = document
-  const mattes = keepingMattes(document)
+  const mattes = plainKeepOuts({ items: document.items ?? {} })
+  const whole = { items: {}, signals: {}, ...document }
+  const drawn = drawnKeepOuts(whole)
   const { asset, encoding, first, last, width, height } = plate
   return {
     kind: 'tracks',
@@ -184,6 +180,7 @@ export function tracksRecipe(document: Matched): Recipe {
             })),
           }
         : {}),
+      ...(drawn.length > 0 ? { drawn: drawn.map((id) => keepOutKey(whole, id)) } : {}),
       ...(match.matte
         ? {
             matte: {

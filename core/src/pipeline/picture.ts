@@ -30,7 +30,8 @@ import {
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
-import { carriedFeet, drawMattes, matteKeys } from './mattes.ts'
+import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
+import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
 import type { MeshSource } from './meshSource.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
@@ -82,8 +83,8 @@ export interface PictureFrame {
   instances: readonly EffectInstance[]
   /** What of the plate items have on them, by item. */
   plateOn?: Readonly<Record<string, PlateOn>>
-  /** Where the feet of carried mattes are, px of the plate, by item. */
-  feet?: Readonly<Record<string, readonly [number, number]>>
+  /** What its mattes have from beside the document. */
+  mattes?: MatteWorld
   inputs?: SignalInputs
 }
 
@@ -110,7 +111,7 @@ export function pictureFrame(
     after: frame < last ? cameras(frame + 1) : undefined,
     instances: instancesAt(document, frame, inputs),
     plateOn: platesOn(document, cameras, frame, inputs),
-    feet: carriedFeet(document, frame, inputs),
+    mattes: matteWorld(document, frame, cameras, inputs),
     inputs,
   }
 }
@@ -150,7 +151,7 @@ export function pictureRecipe(
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
-  const mattes = matteKeys(document, camera, at.frame, open, at.feet ?? {}, at.inputs)
+  const mattes = matteKeys(document, camera, matteMoment(at, open))
   // What the set sends on to things is the plate's own picture, as light.
   const { asset, encoding } = document.plate
   const plate = { plate: asset, encoding, curve: document.sit.curve }
@@ -175,6 +176,13 @@ export function pictureRecipe(
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
 }
+
+const matteMoment = ({ frame, mattes = NO_WORLD, inputs }: PictureFrame, open: ShutterFrames): MatteMoment => ({
+  frame,
+  open,
+  world: mattes,
+  ...(inputs ? { inputs } : {}),
+})
 
 /** The frames between which the shutter is open at a quality: a look sees the frame's own moment. */
 export function shutterFrames(
@@ -313,7 +321,7 @@ function sceneOf(
     light: plateLight(light, surroundings),
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
-    mattes: drawMattes(document, seen, at.camera, at.frame, open, at.feet ?? {}, at.inputs, dataOf),
+    mattes: drawMattes(document, seen, at.camera, matteMoment(at, open), dataOf),
     ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
     ...tools,
   }

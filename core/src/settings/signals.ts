@@ -51,6 +51,8 @@ export interface SignalInputs {
   cameraSpeed?(frame: number): number | undefined
   /** Where a matched object is, against where its geometry stands in the set. */
   object?(id: string, frame: number): WorldPose | undefined
+  /** Where a track set by hand is in the picture, px of the plate: one place, or the four of a flat one. */
+  track?(id: string, frame: number): readonly (readonly [number, number])[] | undefined
 }
 
 export interface SignalClock {

@@ -1,6 +1,6 @@
 import { LanternError, type Progress, stopIfCancelled } from '@lantern/core/base'
 import type { Solve, Track } from '@lantern/core/data'
-import { writeSolve, writeTracks } from '@lantern/core/formats'
+import { readMatteFrame, writeSolve, writeTracks } from '@lantern/core/formats'
 import {
   followManualTrack,
   followPlate,
@@ -11,7 +11,10 @@ import {
 } from '@lantern/core/match'
 import {
   cameraAt,
+  carriedRuns,
+  drawnKeepOuts,
   followSettings,
+  keptOutAt,
   knownLens,
   type MatteMask,
   manualTrackSettings,
@@ -19,6 +22,7 @@ import {
   matteMask,
   objectFollow,
   objectInput,
+  placesAt,
   proposedFocal,
   solvingManualTracks,
   tracksToSolve,
@@ -44,6 +48,7 @@ import {
   setResultState,
 } from '@lantern/store'
 
+import { keptByChain } from '../bake/runWhole.ts'
 import { plateLinear } from '../io/plateFrames.ts'
 import type { JobContext } from './context.ts'
 import { plateReady, runSingleOutput, type Whole } from './runSingleOutput.ts'
@@ -81,22 +86,62 @@ export async function trackShot(
   )
 }
 
-/** The masks of a shot's matte, at half size; undefined where it has none. */
+/** The masks of a shot's mattes, at half size; undefined where it has none. */
 async function matteMasks(store: Store, document: Shot['document']): Promise<MatteMask[] | undefined> {
   const {
     plate,
     match: { matte },
   } = document
-  if (!matte) return undefined
+  const drawn = drawnKeepOuts(document).length > 0
+  if (!matte && !drawn) return undefined
   const masks: MatteMask[] = []
   for (let frame = plate.first; frame <= plate.last; frame++) {
+    const own = drawn ? await drawnMask(store, document, frame) : undefined
+    if (!matte) {
+      if (own) masks.push(own)
+      continue
+    }
     const { width, height, data } = await plateLinear(
       await getBlob(store, await assetFrame(store, matte.asset, matteFrame(document, frame), 'half')),
       'srgb',
     )
-    masks.push(matteMask(data, width, height, matte.inverted))
+    masks.push(joinedMasks(matteMask(data, width, height, matte.inverted), own))
   }
   return masks
+}
+
+/** A mask that keeps out where either does, in the first one's size. */
+function joinedMasks(a: MatteMask, b: MatteMask | undefined): MatteMask {
+  if (!b) return a
+  const out = a.out.map((one, n) => {
+    const [x, y] = [n % a.width, Math.floor(n / a.width)]
+    const other = Math.floor((y * b.height) / a.height) * b.width + Math.floor((x * b.width) / a.width)
+    return one | (b.out[other] ?? 0)
+  })
+  return { ...a, out }
+}
+
+/** Where carried mattes and those made of others keep the match out. Throws LanternError 'matte' where one is not carried yet. */
+async function drawnMask(store: Store, document: Shot['document'], frame: number): Promise<MatteMask> {
+  const kept = new Map<string, unknown>()
+  for (const { item, frameKeys } of drawnKeepOuts(document).flatMap((id) => carriedRuns(document, id))) {
+    const key = frameKeys.get(frame)
+    if (key === undefined) continue
+    const bytes = await keptByChain(store)(key)
+    if (!bytes)
+      throw new LanternError(
+        'matte',
+        `“${document.items[item]?.name}” keeps the match out and is not carried on frame ${frame}.`,
+        'Carry it at the Mattes station first, or let it keep nothing out.',
+        { field: 'matte', frame },
+      )
+    kept.set(item, readMatteFrame(bytes))
+  }
+  const tracks = await keptManualTracks(store, document)
+  const inputs = {
+    track: (id: string, at: number) => placesAt(tracks[id], at - document.plate.first),
+  }
+  return keptOutAt(document, frame, (id) => kept.get(id), inputs)
 }
 
 const sayTo =

@@ -1,7 +1,7 @@
 import { recipeKey } from '@lantern/core/base'
-import type { Solve } from '@lantern/core/data'
+import type { Solve, Track } from '@lantern/core/data'
 import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
-import { type CameraPath, readPoints, readReading, readSolve } from '@lantern/core/formats'
+import { type CameraPath, readPoints, readReading, readSolve, readTracks } from '@lantern/core/formats'
 import { isMatte } from '@lantern/core/mattes'
 import { readingRecipe, readingValues } from '@lantern/core/pipeline'
 import type { Item } from '@lantern/core/settings'
@@ -48,6 +48,36 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
   return tables
 }
 
+/** What mattes and their shapes go with: as they name it. */
+const matteHolders = ({ items }: ShotDocument): string[] =>
+  Object.values(items).flatMap((item) =>
+    isMatte(item)
+      ? [
+          ...(item.stands === 'item' ? [item.standsWith] : []),
+          ...Object.values(item.shapes).flatMap(({ rides }) => (rides ? [rides.on] : [])),
+        ]
+      : [],
+  )
+const idsOf = (prefix: string, holders: readonly string[]): Set<string> =>
+  new Set(holders.flatMap((on) => (on.startsWith(prefix) ? [on.slice(prefix.length)] : [])))
+
+/** What the tracks set by hand gave that mattes go with, by track. */
+export async function handTracks(
+  store: Store,
+  document: ShotDocument,
+  reads: OutsideReads,
+): Promise<ReadonlyMap<string, readonly Track[]>> {
+  const tracks = new Map<string, readonly Track[]>()
+  for (const id of idsOf('track.', matteHolders(document))) {
+    const key = document.match.hands[id] && manualTrackKey(document, id)
+    if (!key) continue
+    const [kept] = await keptFrames(store, [key])
+    reads.note(key, kept ? 1 : 0)
+    if (kept) tracks.set(id, readTracks(await getBlob(store, kept.blob)))
+  }
+  return tracks
+}
+
 /** Solves of the matched objects that items ride on, by object. */
 export async function objectSolves(
   store: Store,
@@ -55,8 +85,8 @@ export async function objectSolves(
   reads: OutsideReads,
 ): Promise<ReadonlyMap<string, Solve>> {
   const solves = new Map<string, Solve>()
-  const rides = Object.values(document.items).flatMap((item: Item) => item.rides ?? [])
-  const wanted = new Set(rides.flatMap(({ on }) => (on.startsWith('match.') ? [on.slice(6)] : [])))
+  const rides = Object.values(document.items).flatMap((item: Item) => item.rides?.map(({ on }) => on) ?? [])
+  const wanted = idsOf('match.', [...rides, ...matteHolders(document)])
   for (const id of wanted) {
     if (!document.match.things[id]) continue
     const { solve } = movingObjectKeys(document, id)

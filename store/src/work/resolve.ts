@@ -11,6 +11,7 @@ import {
   pictureFrame,
   pictureRecipe,
   pieceKeys,
+  placesAt,
   resolveRuns,
   shutterFrames,
 } from '@lantern/core/pipeline'
@@ -20,7 +21,15 @@ import type { ShotDocument } from '@lantern/core/shot'
 import { LRUCache } from 'lru-cache'
 import type { Store } from '../open.ts'
 import type { Shot } from '../queries/shots.ts'
-import { cameraPath, figureTables, OutsideReads, objectSolves, pointTables, readingTables } from './outside.ts'
+import {
+  cameraPath,
+  figureTables,
+  handTracks,
+  OutsideReads,
+  objectSolves,
+  pointTables,
+  readingTables,
+} from './outside.ts'
 
 /** A document with all that its results need: what its signals read, its camera, its items' runs. */
 export interface ResolvedShot {
@@ -67,6 +76,7 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
   const readings = await readingTables(store, document, reads)
   const points = await pointTables(store, document)
   const objects = await objectSolves(store, document, reads)
+  const tracks = await handTracks(store, document, reads)
   const cameras = new Map<number, Camera | undefined>()
   const camera = (frame: number): Camera | undefined => {
     if (!cameras.has(frame)) cameras.set(frame, cameraAt(document, path, frame))
@@ -79,6 +89,7 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
       const solve = objects.get(id)
       return solve && objectPose(solve, frame, camera)
     },
+    track: (id, frame) => placesAt(tracks.get(id), frame - document.plate.first),
   }
   // Runs are decided before they are made: what follows an effect's figures are the layers and lights alone.
   const items = resolveRuns(document, {

@@ -7,6 +7,7 @@ import { Press } from '@/ui/Press.tsx'
 import { Motion } from '../effects/Motion.tsx'
 import { Rides } from '../effects/Rides.tsx'
 import { viewOf } from '../items/index.ts'
+import { InView } from '../mattes/Needs.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { LayerChoice } from './LayerChoice.tsx'
@@ -22,6 +23,7 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
   return (
     <>
       <Head title={item.name} kind={view.describe?.(item) ?? view.kindName} />
+      <InView id={id} />
       {view.panel?.({ id, item })}
       <Box padding="8px 14px 0">
         <label style={{ display: 'grid', gridTemplateColumns: '62px 1fr', alignItems: 'center', gap: 6 }}>

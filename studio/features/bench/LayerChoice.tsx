@@ -1,19 +1,8 @@
 'use client'
-import { Box, chakra } from '@chakra-ui/react'
+import { Box } from '@chakra-ui/react'
 import { isDrawn, type ShotItem } from '@lantern/core/shot'
+import { Choice } from '@/ui/Choice.tsx'
 import { useShot } from '../shot/shotStore.ts'
-
-const Choice = chakra('select', {
-  base: {
-    background: 'floor',
-    borderWidth: '1px',
-    borderColor: 'hair',
-    paddingInline: '6px',
-    paddingBlock: '2px',
-    color: 'text',
-    minWidth: 0,
-  },
-})
 
 /** Which layer of the picture an item is drawn into: its own, or another one's. */
 export function LayerChoice({ id, item }: { id: string; item: ShotItem }) {

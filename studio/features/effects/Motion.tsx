@@ -1,7 +1,8 @@
 'use client'
-import { Box, chakra, Flex, Text } from '@chakra-ui/react'
+import { Box, Flex, Text } from '@chakra-ui/react'
 import type { Item } from '@lantern/core/settings'
 import { ITEM_SCHEMAS, itemAt, type ShotItem } from '@lantern/core/shot'
+import { Choice } from '@/ui/Choice.tsx'
 import { FilePick } from '@/ui/FilePick.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -9,16 +10,6 @@ import { call, shotPath } from '../api.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 
-const Choice = chakra('select', {
-  base: {
-    background: 'floor',
-    borderWidth: '1px',
-    borderColor: 'hair',
-    paddingInline: '6px',
-    paddingBlock: '2px',
-    color: 'text',
-  },
-})
 const ANGLES = ['turn', 'tilt', 'roll'] as const
 type Moved = { position: [number, number, number]; turn?: number; tilt?: number; roll?: number }
 

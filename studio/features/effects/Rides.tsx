@@ -1,22 +1,12 @@
 'use client'
-import { Box, chakra, Flex, Text } from '@chakra-ui/react'
+import { Box, Flex, Text } from '@chakra-ui/react'
 import type { Item, Ride } from '@lantern/core/settings'
 import { ITEM_SCHEMAS, kindInfo, type ShotItem } from '@lantern/core/shot'
+import { Choice } from '@/ui/Choice.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 
-const Choice = chakra('select', {
-  base: {
-    background: 'floor',
-    borderWidth: '1px',
-    borderColor: 'hair',
-    paddingInline: '4px',
-    paddingBlock: '2px',
-    color: 'text',
-    minWidth: 0,
-  },
-})
 const THEN = [
   ['own', 'then its own way'],
   ['flight', 'then flies free'],

@@ -2,10 +2,11 @@
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 
-/** Begins a new matte, drawn or by strokes. */
+/** Begins a new matte, drawn, by strokes, or painted on a surface. */
 export function AddMatte() {
   const { tool, chosen, set } = useShot()
   const stroking = tool === 'stroke-inside' && chosen === ''
+  const painting = tool === 'paint' && chosen === ''
   return (
     <>
       <Press
@@ -21,6 +22,12 @@ export function AddMatte() {
         onClick={() => set(stroking ? { tool: 'choose' } : { tool: 'stroke-inside', chosen: '', shape: '' })}
       >
         Matte by strokes
+      </Press>
+      <Press
+        aria-pressed={painting}
+        onClick={() => set(painting ? { tool: 'choose' } : { tool: 'paint', chosen: '', shape: '' })}
+      >
+        Paint
       </Press>
     </>
   )

@@ -1,17 +1,10 @@
 'use client'
-import {
-  type MattePoint,
-  type MatteShape,
-  pointsAt,
-  ringOf,
-  shapesInOrder,
-  softHandle,
-  softRing,
-} from '@lantern/core/mattes'
+import { type MattePoint, type MatteShape, ringOf, shapesInOrder, softHandle, softRing } from '@lantern/core/mattes'
 import { useRef } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../shot/shotStore.ts'
-import { down, gripOf, matteOf, move, twice, up } from './shapeTool.ts'
+import { NeedOutline } from './Needs.tsx'
+import { down, gripOf, matteOf, move, seenPoints, twice, up } from './shapeTool.ts'
 import { useShapeHand } from './useShapeHand.ts'
 
 const two = (value: number): string => value.toFixed(2)
@@ -37,7 +30,7 @@ const ringPath = (ring: readonly (readonly [number, number])[]): string =>
 export function MatteOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const { shot, chosen, shape: shapeId } = useShot()
   const svg = useRef<SVGSVGElement>(null)
-  const { hand, by, drawing, reach } = useShapeHand(svg, frame, passive)
+  const { hand, by, drawing, moves, reach } = useShapeHand(svg, frame, passive)
   if (!shot) return null
   const { width, height } = shot.document.plate
   const item = matteOf({ document: shot.document, matte: chosen })
@@ -70,6 +63,7 @@ export function MatteOverlay({ frame, passive }: { frame: number; passive?: bool
       onDoubleClick={by(twice) as unknown as React.MouseEventHandler}
     >
       <title>Mattes</title>
+      {!passive && <NeedOutline frame={frame} unit={unit} />}
       {item &&
         shapesInOrder(item).map(
           ([id, one]) =>
@@ -78,6 +72,7 @@ export function MatteOverlay({ frame, passive }: { frame: number; passive?: bool
                 key={id}
                 id={id}
                 shape={one}
+                points={seenPoints({ moves, frame }, id, one)}
                 frame={frame}
                 unit={unit}
                 on={id === shapeId}
@@ -110,6 +105,7 @@ export function MatteOverlay({ frame, passive }: { frame: number; passive?: bool
 function Lines({
   id,
   shape,
+  points,
   frame,
   unit,
   on,
@@ -119,6 +115,7 @@ function Lines({
 }: {
   id: string
   shape: MatteShape
+  points: readonly MattePoint[]
   frame: number
   unit: number
   on: boolean
@@ -126,7 +123,6 @@ function Lines({
   reach: number
   chosen?: number
 }) {
-  const points = pointsAt(shape, frame)
   const keyed = shape.keys.some((key) => key.frame === frame)
   return (
     <g data-shape={id} fill="none" stroke={COLOURS.text} strokeWidth={unit * (on ? 1.4 : 0.9)}>

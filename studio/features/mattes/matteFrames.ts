@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { MatteFrame } from '@lantern/core/data'
 import { readMatteFrame } from '@lantern/core/formats'
-import { useEffect } from 'react'
+import { useEffect, useMemo } from 'react'
 import { create } from 'zustand'
 import { useShallow } from 'zustand/react/shallow'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
@@ -64,4 +64,24 @@ export function useMatteFrames(id: string, frame: number): { carried?: MatteFram
     carried: carried === undefined ? undefined : frames.get(carried),
     cut: cut === undefined ? undefined : frames.get(cut),
   }
+}
+
+/** The carried frames of mattes at a frame, by matte, read as they come. */
+export function useCarriedFrames(ids: readonly string[], frame: number): ReadonlyMap<string, MatteFrame> {
+  const places = useShot(useShallow((state) => ids.map((id) => mattePlaces(state, id, frame).carried ?? '')))
+  const mark = places.join(' ')
+  useEffect(() => {
+    for (const place of mark.split(' ')) if (place) void fetchFrame(place)
+  }, [mark])
+  const frames = useFrames((state) => state.frames)
+  const names = ids.join(' ')
+  return useMemo(() => {
+    const all = mark.split(' ')
+    return new Map(
+      names.split(' ').flatMap((id, n) => {
+        const one = frames.get(all[n] ?? '')
+        return one ? [[id, one] as const] : []
+      }),
+    )
+  }, [names, mark, frames])
 }

@@ -1,3 +1,4 @@
+import type { Homography } from '@lantern/core/math'
 import {
   hitShape,
   insertPoint,
@@ -6,6 +7,8 @@ import {
   type MattePoint,
   type MatteShape,
   middleOfPoints,
+  movedBack,
+  movedPoints,
   type Place,
   pointsAt,
   removePoint,
@@ -31,6 +34,8 @@ export interface ShapeContext {
   frame: number
   scope: Scope
   reach: number
+  /** How shapes that go with something moved since they were drawn, by shape. */
+  moves?: Readonly<Record<string, Homography>>
   /** A name for what is made. */
   fresh(): string
 }
@@ -72,6 +77,22 @@ export const matteOf = ({ document, matte }: Pick<ShapeContext, 'document' | 'ma
   const item = document.items[matte]
   return isMatte(item) ? item : undefined
 }
+/** A shape's points as they are seen on the context's frame. */
+export const seenPoints = (
+  { moves = {}, frame }: Pick<ShapeContext, 'moves' | 'frame'>,
+  id: string,
+  shape: MatteShape,
+): readonly MattePoint[] => {
+  const [points, move] = [pointsAt(shape, frame), moves[id]]
+  return move ? movedPoints(points, move) : points
+}
+/** A change of points as they are seen, made of those that are kept. */
+const keptChange =
+  ({ moves = {} }: ShapeContext, id: string, change: (points: readonly MattePoint[]) => MattePoint[]) =>
+  (points: readonly MattePoint[]): MattePoint[] => {
+    const move = moves[id]
+    return tidied(move ? movedBack(change(movedPoints(points, move)), move) : change(points))
+  }
 const patchOf = (matte: string, shape: string, changed: MatteShape): Record<string, unknown> => ({
   items: { [matte]: { shapes: { [shape]: { keys: changed.keys } } } },
 })
@@ -119,7 +140,7 @@ export function down(context: ShapeContext, state: ShapeState, at: Place): Shape
   const all = shapesInOrder(item).reverse()
   const ordered = [...all.filter(([id]) => id === context.shape), ...all.filter(([id]) => id !== context.shape)]
   for (const [id, shape] of ordered) {
-    const points = pointsAt(shape, context.frame)
+    const points = seenPoints(context, id, shape)
     const own = id === context.shape
     const drag = (kind: DragKind, point: number): ShapeResult => ({
       state: {
@@ -173,8 +194,13 @@ function draggedPoints(points: readonly MattePoint[], { kind, point, start }: Dr
   return points.with(point, { ...own, [side]: pulled, [other]: [(-pulled[0] * b) / a, (-pulled[1] * b) / a] })
 }
 
-const draggedShape = ({ frame, scope }: ShapeContext, drag: Drag, at: Place): MatteShape =>
-  withPoints(drag.before, frame, (points) => tidied(draggedPoints(points, drag, at)), scope)
+const draggedShape = (context: ShapeContext, drag: Drag, at: Place): MatteShape =>
+  withPoints(
+    drag.before,
+    context.frame,
+    keptChange(context, drag.shape, (points) => draggedPoints(points, drag, at)),
+    context.scope,
+  )
 
 /** The hand moves. */
 export function move(context: ShapeContext, state: ShapeState, at: Place): ShapeResult {
@@ -205,7 +231,7 @@ export function twice(context: ShapeContext, state: ShapeState, at: Place): Shap
   const shape = matteOf(context)?.shapes[context.shape]
   if (!shape || context.drawing)
     return context.drawing ? finishShape(context, { drawn: state.drawn.slice(0, -1) }) : { state }
-  const hit = hitShape(pointsAt(shape, context.frame), at, context.reach)
+  const hit = hitShape(seenPoints(context, context.shape, shape), at, context.reach)
   if (hit?.what === 'side')
     return {
       state: { drawn: [], point: hit.point + 1 },
@@ -214,9 +240,9 @@ export function twice(context: ShapeContext, state: ShapeState, at: Place): Shap
   if (hit?.what !== 'point') return { state }
   const change = (points: readonly MattePoint[]): MattePoint[] => {
     const sharp = points[hit.point]?.after.every((part) => part === 0)
-    return tidied(sharp ? smoothPoint(points, hit.point) : sharpPoint(points, hit.point))
+    return sharp ? smoothPoint(points, hit.point) : sharpPoint(points, hit.point)
   }
-  const changed = withPoints(shape, context.frame, change, context.scope)
+  const changed = withPoints(shape, context.frame, keptChange(context, context.shape, change), context.scope)
   return { state: { drawn: [], point: hit.point }, edit: patchOf(context.matte, context.shape, changed) }
 }
 

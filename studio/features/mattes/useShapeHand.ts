@@ -1,5 +1,6 @@
 import { type PointerEvent, type RefObject, useEffect, useState } from 'react'
 import { useShot } from '../shot/shotStore.ts'
+import { movesNow } from './rideChoices.ts'
 import { press, type ShapeContext, type ShapeResult, type ShapeState, START } from './shapeTool.ts'
 
 const REACH = 8
@@ -15,6 +16,7 @@ export function useShapeHand(svg: RefObject<SVGSVGElement | null>, frame: number
   useEffect(() => setHand(START), [tool, chosen, frame])
   const width = shot?.document.plate.width ?? 1
   const height = shot?.document.plate.height ?? 1
+  const moves = movesNow(state, chosen, frame)
   const context = (): ShapeContext | undefined =>
     shot && {
       document: shot.document,
@@ -24,6 +26,7 @@ export function useShapeHand(svg: RefObject<SVGSVGElement | null>, frame: number
       frame,
       scope,
       reach: (REACH * width) / (svg.current?.getBoundingClientRect().width || width),
+      moves,
       fresh: () => crypto.randomUUID().slice(0, 6),
     }
   const take = (result: ShapeResult | undefined): void => {
@@ -58,5 +61,5 @@ export function useShapeHand(svg: RefObject<SVGSVGElement | null>, frame: number
     const own = context()
     if (own) take(step(own, hand, at(event)))
   }
-  return { hand, by, drawing, reach: context()?.reach ?? REACH }
+  return { hand, by, drawing, moves, reach: context()?.reach ?? REACH }
 }

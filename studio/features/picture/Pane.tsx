@@ -6,6 +6,7 @@ import { COLOURS } from '@/ui/theme.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { HelpedOverlay } from '../mattes/HelpedOverlay.tsx'
 import { MatteOverlay } from '../mattes/MatteOverlay.tsx'
+import { PaintOverlay } from '../mattes/PaintOverlay.tsx'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 import { PictureDisplay, type Shown } from './display.ts'
@@ -230,6 +231,7 @@ export function Pane({
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <MatteOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <HelpedOverlay frame={frame} passive={label !== undefined} />}
+          {overlay && state.station === 'Mattes' && <PaintOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Match' && <MatchOverlay frame={frame} passive={label !== undefined} />}
           {compare === 'wipe' && <WipeHandle shareAt={(event) => pointer(event)[0]} />}
         </Box>

@@ -6,6 +6,7 @@ import { useEffect, useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useMatchFilesOf } from '../match/matchData.ts'
+import { useNeedsOf } from '../mattes/needs.ts'
 import { usePlateFilesOf } from '../plate/plateFiles.ts'
 import { DepthRail } from '../rail/DepthRail.tsx'
 import { usePointsOf } from '../shot/points.ts'
@@ -133,6 +134,7 @@ export function Picture() {
   // Drafts of gases burn in the browser for what is not kept yet.
   const document = shot?.document
   useMatchFilesOf(document, status)
+  useNeedsOf(useShot())
   usePlateFilesOf(status?.readings)
   usePointsOf(state.name, document)
   useEffect(() => {

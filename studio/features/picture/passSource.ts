@@ -58,7 +58,16 @@ export function sourceOf(
   const needed = neededFrames(at.instances)
   if (needed.size + standing(document, frame) === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
-  const look = [at.instances, settled?.items, settled?.light, at.camera, at.plateOn, at.feet, state.alone, state.region]
+  const look = [
+    at.instances,
+    settled?.items,
+    settled?.light,
+    at.camera,
+    at.plateOn,
+    at.mattes,
+    state.alone,
+    state.region,
+  ]
   const keys = [...needed].flatMap(([item, wanted]): [string, string][] => {
     const one = status?.items[item]
     const run = one?.derived.at(-1) ?? one

@@ -1,9 +1,10 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
-import { Eye, EyeOff, Lock, LockOpen } from 'lucide-react'
+import { Blend, Eye, EyeOff, Lock, LockOpen } from 'lucide-react'
 import type { ComponentProps } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
+import { framesText, uncoveredBy, useNeeds } from '../mattes/needs.ts'
 import { useShot } from '../shot/shotStore.ts'
 import type { Entry } from './entries.ts'
 
@@ -55,6 +56,25 @@ const stepOf = (id: string): { matchStep?: 'Track' | 'Proof' | 'Things' } =>
         ? { matchStep: 'Proof' }
         : {}
 
+/** Says of an effect that it crosses people where no matte covers them. */
+function Uncovered({ id, name }: { id: string; name: string }) {
+  const { frames } = useNeeds()
+  const crossed = [...uncoveredBy(frames, id)]
+  if (crossed.length === 0) return null
+  const text = crossed.map(([region, own]) => `${region} on ${framesText(own)}`).join('; ')
+  return (
+    <span
+      role="img"
+      aria-label={`${name} crosses ${text}, where no matte covers it`}
+      title={`Crosses ${text}, where no matte covers it.`}
+      data-uncovered={id}
+      style={{ color: COLOURS.wrong, display: 'flex' }}
+    >
+      <Blend size={12} />
+    </span>
+  )
+}
+
 /** One thing of the shot: its name, what it is, whether it is shown and locked, how much of it is kept. */
 export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps<typeof Row>) {
   const { chosen, set, edit } = useShot()
@@ -80,6 +100,7 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
         <span className="num" style={{ color: COLOURS.faint }}>
           {entry.kind}
         </span>
+        <Uncovered id={entry.id} name={entry.name} />
         {entry.item && (
           <>
             <Press

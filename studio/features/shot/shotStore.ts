@@ -23,6 +23,8 @@ export type Tool =
   | 'matte-shape'
   | 'stroke-inside'
   | 'stroke-outside'
+  | 'paint'
+  | 'paint-erase'
   | 'read-point'
   | 'read-box'
   | 'read-shape'
@@ -95,6 +97,8 @@ export interface ShotState {
   scope: 'frame' | 'all'
   /** Of strokes that are drawn next, px of the plate. */
   strokeWidth: number
+  /** Of what is painted next: the brush's radius, m, and the share of it over which it fades. */
+  brush: { radius: number; soft: number }
   sheet: boolean
   matchStep: MatchStep
   /** Shows the shot's own solve while a new one waits. */
@@ -173,6 +177,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   shape: '',
   scope: 'frame',
   strokeWidth: 4,
+  brush: { radius: 0.25, soft: 0.3 },
   matchStep: 'Track',
   oldSolve: false,
   sheet: false,

@@ -1,5 +1,5 @@
 import type { EffectContext } from '@lantern/core/effects'
-import { cameraSpeed, figureOf, objectPose, readingValues, settledShot } from '@lantern/core/pipeline'
+import { cameraSpeed, figureOf, objectPose, placesAt, readingValues, settledShot } from '@lantern/core/pipeline'
 import { frameRate, type Item, type SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useMatchFiles } from '../match/matchData.ts'
@@ -46,6 +46,8 @@ export function inputsNow(state: Seen): SignalInputs {
       const solve = useMatchFiles.getState().solves[status?.match.things[id]?.solve.key ?? '']
       return solve && objectPose(solve, frame, (n) => cameraNow(state, n))
     },
+    track: (id, frame) =>
+      placesAt(useMatchFiles.getState().tracks[status?.match.hands[id]?.key ?? ''], frame - document.plate.first),
   }
 }
 

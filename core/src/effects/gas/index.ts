@@ -2,6 +2,7 @@ import type { GasFrame } from '../../data/index.ts'
 import { readGasFrame } from '../../formats/index.ts'
 import type { Effect } from '../effect.ts'
 import { drawGas } from './draw.ts'
+import { gasExtent } from './extent.ts'
 import { GAS_FIGURES, GAS_FRAME_FIGURES } from './figures.ts'
 import { type GasLook, gasInstances } from './instances.ts'
 import { GAS_PRESETS } from './presets.ts'
@@ -33,5 +34,6 @@ export const gasEffect = {
   instances: gasInstances,
   showsAgain: (item, id) => isReuse(item) && item.of === id,
   decode: readGasFrame,
+  extent: gasExtent,
   draw: drawGas,
 } as const satisfies Effect<GasFrame, GasLook>

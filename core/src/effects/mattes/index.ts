@@ -54,13 +54,30 @@ function resolveMatte(document: ItemDocument, id: string): readonly Run[] {
   ]
 }
 
-/** The kept frame of a helped matte that a picture is made with: its own, where it is wanted there. */
-function matteInstances(document: ItemDocument, id: string, frame: number): EffectInstance<null>[] {
+/** The kept frames that a matte is drawn with at a frame: its own, where it is wanted there, and those of the mattes that it takes. */
+function carriedInstances(
+  document: ItemDocument,
+  id: string,
+  frame: number,
+  around: readonly string[],
+): EffectInstance<null>[] {
   const item = document.items[id]
-  const helped = isMatte(item) && item.stands !== 'nowhere' ? item.helped : undefined
-  if (!helped || helpedSteps(helped, plateOf(document)).length === 0) return []
-  if (frame < Math.min(helped.from, helped.to) || frame > Math.max(helped.from, helped.to)) return []
-  return [{ item: id, of: id, frames: [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look: null }]
+  if (!isMatte(item) || around.includes(id)) return []
+  const taken = Object.values(item.takes).flatMap(({ of, shown }) =>
+    shown ? carriedInstances(document, of, frame, [...around, id]) : [],
+  )
+  const { helped } = item
+  const wanted =
+    helped &&
+    helpedSteps(helped, plateOf(document)).length > 0 &&
+    frame >= Math.min(helped.from, helped.to) &&
+    frame <= Math.max(helped.from, helped.to)
+  const own = { item: id, of: id, frames: [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look: null }
+  return wanted ? [own, ...taken] : taken
+}
+const matteInstances = (document: ItemDocument, id: string, frame: number): EffectInstance<null>[] => {
+  const item = document.items[id]
+  return isMatte(item) && item.stands !== 'nowhere' ? carriedInstances(document, id, frame, []) : []
 }
 
 const kept =
@@ -87,6 +104,7 @@ export const matteEffect = {
   frameFigures: ['uncertain', 'footX', 'footY'],
   resolve: resolveMatte,
   instances: matteInstances,
+  showsAgain: (item, id) => isMatte(item) && Object.values(item.takes).some(({ of, shown }) => shown && of === id),
   decode: readMatteFrame,
   draw: () => [],
 } as const satisfies Effect<MatteFrame, null>

@@ -1,5 +1,5 @@
 'use client'
-import { fitPlane, throughHomography } from '@lantern/core/match'
+import { fitPlane, throughHomography } from '@lantern/core/math'
 import type { PointerEvent } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../../shot/shotStore.ts'

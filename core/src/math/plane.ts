@@ -1,4 +1,4 @@
-import { solveCholesky } from '../math/index.ts'
+import { solveCholesky } from './dense.ts'
 
 // Homographies of the picture: nine numbers in rows, places in px; H (x, y, 1) up to scale.
 
