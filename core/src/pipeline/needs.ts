@@ -86,7 +86,7 @@ function joinCovers(all: readonly Cover[]): Cover | undefined {
   return first
 }
 
-/** How a matte is needed for one added thing at a frame. Shares are of what the matte covers. */
+/** How a matte is needed for one added thing at a frame: shares of what the matte covers, or, where it covers nothing yet, of what the thing does. */
 export interface ItemNeed {
   behind: number
   before: number
@@ -186,7 +186,7 @@ function needOf(
     for (let n = 0; n < near.length; n++) {
       if ((far[n] as number) <= 0 || (there && (image?.[n] ?? 0) <= COVERED)) continue
       own++
-      if ((near[n] as number) < distance) before++
+      if (there && (near[n] as number) < distance) before++
       if ((far[n] as number) <= distance) continue
       behind++
       cells.add(n)
@@ -215,7 +215,7 @@ function setDistances(document: Document, camera: Camera, { frame, inputs }: Pic
   const surfaces = surfacesAt(document, frame, inputs, camera).filter(({ id, thing }) => holding.has(id) && !thing)
   return Float32Array.from({ length: camera.width * camera.height }, (_, n) => {
     const ray = pixelRay(camera, (n % camera.width) + 0.5, Math.floor(n / camera.width) + 0.5)
-    return nearestSurface(surfaces, ray, n)?.t ?? Infinity
+    return nearestSurface(surfaces, ray, n, camera.width)?.t ?? Infinity
   })
 }
 

@@ -6,8 +6,9 @@ import {
   pointAlong,
   projectPoint,
   rayToSolid,
+  type Solid,
 } from '../data/index.ts'
-import { conjugate, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
+import { add, conjugate, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
 import type { MatteItem, PaintStroke } from '../mattes/index.ts'
 import {
   isForm,
@@ -16,6 +17,7 @@ import {
   meshOf,
   type PieceItem,
   piecesAt,
+  solidOf,
   type ThingItem,
   thingBounds,
   thingsAt,
@@ -26,12 +28,44 @@ import { meshDepths } from './depthRaster.ts'
 
 // Brush strokes on surfaces: each is the way of a ball in its item's own space, and covers what of the surface lies in it.
 
+interface PixelBox {
+  x0: number
+  y0: number
+  x1: number
+  y1: number
+}
+
+/** The pixels that a body's corners span; undefined where one of them is beside or behind the camera. */
+function boxOf(corners: readonly Vec3[], camera: Camera): PixelBox | undefined {
+  const seen = corners.map((corner) => projectPoint(camera, corner))
+  if (!seen.every((one) => one !== undefined)) return undefined
+  const [xs, ys] = [seen.map(({ x }) => x), seen.map(({ y }) => y)]
+  // Edges are bent by the lens.
+  const more = 2 + camera.width / 100
+  return {
+    x0: Math.min(...xs) - more,
+    y0: Math.min(...ys) - more,
+    x1: Math.max(...xs) + more,
+    y1: Math.max(...ys) + more,
+  }
+}
+/** The corners of a body that is a box, or lies within one; none where it has no end. */
+function cornersOf(solid: Solid): Vec3[] {
+  if (solid.kind === 'halfspace' || solid.kind === 'ball') return []
+  const { centre, half, rotation } = solid
+  return Array.from({ length: 8 }, (_, n) =>
+    add(centre, rotate(rotation, [n & 1 ? half[0] : -half[0], n & 2 ? half[1] : -half[1], n & 4 ? half[2] : -half[2]])),
+  )
+}
+
 /** Something that can be painted, as it stands at a frame. */
 interface Surface {
   id: string
   /** Whether it is a thing, met by its bounds. */
   thing: boolean
   pose: WorldPose
+  /** The pixels that it may be seen in, where a picture is asked for. */
+  box?: PixelBox
   /** Parameter of a pixel's ray where it is met. pixel: its number in the picture that the surfaces are for. */
   meet(ray: ReturnType<typeof pixelRay>, pixel?: number): number | undefined
 }
@@ -49,13 +83,19 @@ function rasterMeet(item: PieceItem, pose: WorldPose, camera: Camera | undefined
   }
 }
 
+const boxIn = (solid: Solid, camera: Camera | undefined): Pick<Surface, 'box'> => {
+  const corners = camera ? cornersOf(solid) : []
+  const box = camera && corners.length > 0 ? boxOf(corners, camera) : undefined
+  return box ? { box } : {}
+}
+
 function surfaceOf(id: string, item: PieceItem | ThingItem, camera?: Camera): Surface {
   if (isPiece(item)) {
     const pose = { position: item.position, rotation: turnOf(item) }
     const meet = isForm(item)
       ? rasterMeet(item, pose, camera)
       : (ray: Parameters<Surface['meet']>[0]) => meetPiece(item, ray)
-    return { id, thing: false, pose, meet }
+    return { id, thing: false, pose, meet, ...boxIn(solidOf(item), camera) }
   }
   const pose = poseOfPlaced(item)
   const bounds = thingBounds(item)
@@ -63,6 +103,7 @@ function surfaceOf(id: string, item: PieceItem | ThingItem, camera?: Camera): Su
     id,
     thing: true,
     pose,
+    ...boxIn(bounds, camera),
     meet(ray) {
       const length = lengthOf(ray.along)
       const t = rayToSolid(bounds, ray.from, scale(ray.along, 1 / length))
@@ -79,7 +120,7 @@ export const surfacesAt = (
   camera?: Camera,
 ): Surface[] => [
   ...piecesAt(document, frame, inputs).map(([id, item]) => surfaceOf(id, item, camera)),
-  ...thingsAt(document, frame, inputs).map(([id, item]) => surfaceOf(id, item)),
+  ...thingsAt(document, frame, inputs).map(([id, item]) => surfaceOf(id, item, camera)),
 ]
 
 /** The nearest surface that a ray meets, with where along it. */
@@ -87,13 +128,26 @@ export function nearestSurface(
   surfaces: readonly Surface[],
   ray: ReturnType<typeof pixelRay>,
   pixel?: number,
+  width = 0,
 ): { surface: Surface; t: number } | undefined {
   let nearest: { surface: Surface; t: number } | undefined
+  const [x, y] = pixel === undefined ? [0, 0] : [pixel % width, Math.floor(pixel / width)]
   for (const surface of surfaces) {
+    const { box } = surface
+    if (pixel !== undefined && box && (x < box.x0 || x > box.x1 || y < box.y0 || y > box.y1)) continue
     const t = surface.meet(ray, pixel)
     if (t !== undefined && t > 1e-4 && t < (nearest?.t ?? Infinity)) nearest = { surface, t }
   }
   return nearest
+}
+
+/** The surfaces that were asked last, with what of: a brush asks for the same ones over and over. */
+let asked: { of: readonly unknown[]; surfaces: Surface[] } | undefined
+function surfacesNow(document: ItemDocument, camera: Camera, frame: number, inputs?: SignalInputs): Surface[] {
+  const of = [document.items, document.signals, camera, frame]
+  if (!asked || of.some((one, n) => one !== asked?.of[n]))
+    asked = { of, surfaces: surfacesAt(document, frame, inputs, camera) }
+  return asked.surfaces
 }
 
 /** Where a pixel's ray meets the nearest surface, in that item's own space (m), with the item and how far along the view it is; undefined where none is met. */
@@ -105,7 +159,9 @@ export function paintedPlace(
   inputs?: SignalInputs,
 ): { item: string; at: Vec3; distance: number } | undefined {
   const ray = pixelRay(camera, x, y)
-  const met = nearestSurface(surfacesAt(document, frame, inputs), ray)
+  const inside = x >= 0 && y >= 0 && x < camera.width && y < camera.height
+  const pixel = inside ? Math.floor(y) * camera.width + Math.floor(x) : undefined
+  const met = nearestSurface(surfacesNow(document, camera, frame, inputs), ray, pixel, camera.width)
   return met && { item: met.surface.id, at: inOwn(met.surface.pose, pointAlong(ray, met.t)), distance: met.t }
 }
 
@@ -134,35 +190,36 @@ function strokeCovers({ points, radius, soft }: PaintStroke, at: Vec3, pixel: nu
   return t * t * (3 - 2 * t)
 }
 
-interface PixelBox {
-  x0: number
-  y0: number
-  x1: number
-  y1: number
-}
-/** Pixels that a stroke may reach; all where a part of it is beside or behind the camera. */
-function boxOf({ points, radius }: PaintStroke, pose: WorldPose, camera: Camera): PixelBox {
-  const box = { x0: Infinity, y0: Infinity, x1: -Infinity, y1: -Infinity }
-  for (const point of points) {
-    const world = rotate(pose.rotation, point)
-    const seen = projectPoint(camera, [
-      world[0] + pose.position[0],
-      world[1] + pose.position[1],
-      world[2] + pose.position[2],
-    ])
-    if (!seen || seen.depth <= 2 * radius) return { x0: 0, y0: 0, x1: camera.width, y1: camera.height }
-    const reach = (1.5 * camera.focalPx * radius) / (seen.depth - radius) + 2
-    box.x0 = Math.min(box.x0, seen.x - reach)
-    box.y0 = Math.min(box.y0, seen.y - reach)
-    box.x1 = Math.max(box.x1, seen.x + reach)
-    box.y1 = Math.max(box.y1, seen.y + reach)
+/** Numbers of the pixels that strokes may reach, each once: discs along each one's way; all pixels where a part of one is beside or behind the camera. */
+function pixelsReached(strokes: readonly { stroke: PaintStroke; surface: Surface }[], camera: Camera): number[] {
+  const { width, height } = camera
+  const marked = new Uint8Array(width * height)
+  const disc = (x: number, y: number, reach: number): void => {
+    for (let row = Math.max(0, Math.floor(y - reach)); row <= Math.min(height - 1, Math.ceil(y + reach)); row++) {
+      const half = Math.sqrt(Math.max(0, reach * reach - (row + 0.5 - y) ** 2)) + 1
+      const [from, to] = [Math.max(0, Math.floor(x - half)), Math.min(width, Math.ceil(x + half))]
+      if (from < to) marked.fill(1, row * width + from, row * width + to)
+    }
   }
-  return {
-    x0: Math.max(0, Math.floor(box.x0)),
-    y0: Math.max(0, Math.floor(box.y0)),
-    x1: Math.min(camera.width, Math.ceil(box.x1)),
-    y1: Math.min(camera.height, Math.ceil(box.y1)),
+  for (const { stroke, surface } of strokes) {
+    let before: { x: number; y: number; reach: number } | undefined
+    for (const point of stroke.points) {
+      const seen = projectPoint(camera, add(surface.pose.position, rotate(surface.pose.rotation, point)))
+      if (!seen || seen.depth <= 2 * stroke.radius) return [...marked.keys()]
+      const reach = (1.5 * camera.focalPx * stroke.radius) / (seen.depth - stroke.radius) + 2
+      const from = before ?? { x: seen.x, y: seen.y, reach }
+      const far = Math.sqrt((seen.x - from.x) ** 2 + (seen.y - from.y) ** 2)
+      const steps = Math.min(width, Math.max(1, Math.ceil((2 * far) / Math.min(reach, from.reach))))
+      for (let n = 1; n <= steps; n++)
+        disc(
+          from.x + ((seen.x - from.x) * n) / steps,
+          from.y + ((seen.y - from.y) * n) / steps,
+          Math.max(reach, from.reach),
+        )
+      before = { x: seen.x, y: seen.y, reach }
+    }
   }
+  return [...marked.keys()].filter((n) => marked[n] === 1)
 }
 
 /** Strokes in the order in which they were drawn. */
@@ -182,27 +239,22 @@ export function drawPaint(
   const surfaces = surfacesAt(document, frame, inputs, camera)
   const strokes = strokesInOrder(item).flatMap(([, stroke]) => {
     const surface = surfaces.find(({ id }) => id === stroke.on)
-    return surface ? [{ stroke, box: boxOf(stroke, surface.pose, camera) }] : []
+    return surface ? [{ stroke, surface }] : []
   })
-  const [x0, y0] = [Math.min(...strokes.map(({ box }) => box.x0)), Math.min(...strokes.map(({ box }) => box.y0))]
-  const [x1, y1] = [Math.max(...strokes.map(({ box }) => box.x1)), Math.max(...strokes.map(({ box }) => box.y1))]
-  for (let y = y0; y < y1; y++)
-    for (let x = x0; x < x1; x++) {
-      const own = strokes.filter(({ box }) => x >= box.x0 && x < box.x1 && y >= box.y0 && y < box.y1)
-      if (own.length === 0) continue
-      const ray = pixelRay(camera, x + 0.5, y + 0.5)
-      const met = nearestSurface(surfaces, ray, y * width + x)
-      if (!met || !own.some(({ stroke }) => stroke.on === met.surface.id)) continue
-      const at = inOwn(met.surface.pose, pointAlong(ray, met.t))
-      let covered = 0
-      for (const { stroke } of own) {
-        if (stroke.on !== met.surface.id) continue
-        const share = strokeCovers(stroke, at, met.t / camera.focalPx)
-        covered = stroke.erase ? covered * (1 - share) : covered + (1 - covered) * share
-      }
-      if (covered <= 0) continue
-      image.data[y * width + x] = covered
-      distances.data[y * width + x] = met.t
+  for (const n of pixelsReached(strokes, camera)) {
+    const ray = pixelRay(camera, (n % width) + 0.5, Math.floor(n / width) + 0.5)
+    const met = nearestSurface(surfaces, ray, n, width)
+    if (!met) continue
+    const at = inOwn(met.surface.pose, pointAlong(ray, met.t))
+    let covered = 0
+    for (const { stroke, surface } of strokes) {
+      if (surface !== met.surface) continue
+      const share = strokeCovers(stroke, at, met.t / camera.focalPx)
+      covered = stroke.erase ? covered * (1 - share) : covered + (1 - covered) * share
     }
+    if (covered <= 0) continue
+    image.data[n] = covered
+    distances.data[n] = met.t
+  }
   return { image, distances }
 }

@@ -31,11 +31,11 @@ export function NeedPanel({ id }: { id: string }) {
           )}
         </Text>
       ))}
-      {before.map(([item, own]) => (
-        <Text key={item} className="num" color="soft">
-          {nameOf(item)} lies before it {framesText(own.before)}
+      {before.length > 0 && (
+        <Text className="num" color="soft">
+          behind {before.map(([item, own]) => `${nameOf(item)} ${framesText(own.before)}`).join('; ')}
         </Text>
-      ))}
+      )}
       {!whole && <Text color="faint">Looking at {last - first + 1 - frames.size} more frames.</Text>}
     </Box>
   )
