@@ -1,15 +1,15 @@
-import { type Camera, pixelRay, projectPoint, scaleCamera } from '../data/index.ts'
+import { type Camera, pixelRay, projectPoint, type Solid, scaleCamera } from '../data/index.ts'
 import type { EffectInstance } from '../effects/index.ts'
-import { add, rotate, type Vec3 } from '../math/index.ts'
+import type { Vec3 } from '../math/index.ts'
 import { isMatte, type MatteItem } from '../mattes/index.ts'
 import { AT_HOME, type Placement, placeInWorld } from '../picture/index.ts'
-import { thingBounds, thingsAt } from '../set/index.ts'
+import { isSeen, piecesAt, solidOf, thingBounds, thingsAt } from '../set/index.ts'
 import { itemsInOrder } from '../settings/index.ts'
 import { layerIdOf, type ShotDocument } from '../shot/index.ts'
 import { exclusionMaskAt, within } from './match.ts'
 import { type DataOf, drawMatteOf, type MatteMoment, matteStands } from './mattes.ts'
 import { NO_WORLD } from './matteWorld.ts'
-import { nearestSurface, surfacesAt } from './paint.ts'
+import { cornersOf, nearestSurface, surfacesAt } from './paint.ts'
 import { type PictureFrame, shutterFrames } from './picture.ts'
 
 // Where mattes are needed: on a coarse raster over the picture, where what is added lies behind or before what a matte covers. And how much of each added thing is in view and hidden.
@@ -136,18 +136,17 @@ export function coversAt(
         covers.set(instance.item, [...(covers.get(instance.item) ?? []), coverOfBoxes(camera, boxes, instance.place)])
     }
   }
-  for (const [id, item] of thingsAt(document, frame, inputs)) {
-    if (item.way === 'set') continue
-    const bounds = thingBounds(item)
-    if (bounds.kind !== 'box') continue
+  const bodies: [string, Solid][] = [
+    ...thingsAt(document, frame, inputs).flatMap(([id, item]): [string, Solid][] =>
+      item.way === 'set' ? [] : [[id, thingBounds(item)]],
+    ),
+    ...piecesAt(document, frame, inputs).flatMap(([id, item]): [string, Solid][] =>
+      isSeen(item) ? [[id, solidOf(item)]] : [],
+    ),
+  ]
+  for (const [id, body] of bodies) {
     const cover = noCover(camera)
-    const { centre, half, rotation } = bounds
-    const corner = (_: unknown, c: number): Vec3 =>
-      add(
-        centre,
-        rotate(rotation, [c & 1 ? half[0] : -half[0], c & 2 ? half[1] : -half[1], c & 4 ? half[2] : -half[2]]),
-      )
-    addCorners(cover, camera, Array.from({ length: 8 }, corner))
+    addCorners(cover, camera, cornersOf(body))
     covers.set(id, [cover])
   }
   return new Map(

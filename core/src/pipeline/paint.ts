@@ -50,7 +50,7 @@ function boxOf(corners: readonly Vec3[], camera: Camera): PixelBox | undefined {
   }
 }
 /** The corners of a body that is a box, or lies within one; none where it has no end. */
-function cornersOf(solid: Solid): Vec3[] {
+export function cornersOf(solid: Solid): Vec3[] {
   if (solid.kind === 'halfspace' || solid.kind === 'ball') return []
   const { centre, half, rotation } = solid
   return Array.from({ length: 8 }, (_, n) =>

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { useMatchFiles, useShownMatch } from '../match/matchData.ts'
+import { useNeeds } from '../mattes/needs.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { type StripRow, stripRows } from './rows.ts'
@@ -121,6 +122,8 @@ export function Strip() {
     watch.observe(place.current)
     return () => watch.disconnect()
   }, [])
+  // Rows of mattes are told by what they are needed for.
+  useNeeds()
   const rows = stripRows(state, useShownMatch(), { ...usePlateFiles(), ...useMatchFiles() })
   const first = shot?.document.plate.first ?? 0
   const last = shot?.document.plate.last ?? 1
