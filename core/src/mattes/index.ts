@@ -1,4 +1,5 @@
 export * from './draw.ts'
+export * from './foreground.ts'
 export * from './helped/index.ts'
 export * from './inside.ts'
 export * from './outline.ts'

@@ -33,6 +33,7 @@ import { drawLamps } from './lamps.ts'
 import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
 import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
 import type { MeshSource } from './meshSource.ts'
+import { cleanRims } from './rims.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
   carriedKeys,
@@ -167,7 +168,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
-      ...(mattes.length > 0 ? { mattes } : {}),
+      ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
       ...(quality === 'final' && lens
         ? { lens: { ...lens, ...(lens.disc ? { disc: document.camera.disc?.values } : {}) } }
@@ -265,6 +266,8 @@ export interface PictureTools {
   changed?: Partial<PictureQuality>
   /** The plate as light: what the set sends on to things. */
   plate?: FloatImage
+  /** The plate as light at its full size: for finals with mattes, whose rims are cleaned by it. */
+  rims?: FloatImage
   /** The picture of the surroundings that the light names. */
   surroundings?: FloatImage
   /** Meshes of things by blob; those that are not there are left out. */
@@ -295,6 +298,7 @@ function sceneOf(
     surroundings,
     size = pictureScale(quality),
     progress: _,
+    rims: __,
     ...tools
   }: PictureTools,
 ): FrameScene {
@@ -340,8 +344,13 @@ export function renderPicture(
   tools: PictureTools = {},
 ): Picture {
   const mark = crew.heap.mark()
+  const { rims } = tools
   try {
-    return renderFrame(crew, sceneOf(crew, document, at, dataOf, quality, tools), tools.progress)
+    const scene = sceneOf(crew, document, at, dataOf, quality, tools)
+    const picture = renderFrame(crew, scene, tools.progress)
+    const { mattes = [] } = scene
+    const fits = rims?.width === picture.width && rims.height === picture.height
+    return rims && fits && mattes.length > 0 ? cleanRims(picture, mattes, rims) : picture
   } finally {
     crew.heap.release(mark)
   }

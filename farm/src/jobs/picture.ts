@@ -2,6 +2,7 @@ import { Cancelled, LanternError } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import type { EffectInstance } from '@lantern/core/effects'
 import { readSurroundings, writePicture } from '@lantern/core/formats'
+import { isMatte } from '@lantern/core/mattes'
 import { treeStore } from '@lantern/core/picture'
 import {
   type CarriedFrame,
@@ -89,8 +90,17 @@ async function extras(
   document: ShotDocument,
   frame: number,
   quality: PictureQualityName,
-): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'plates' | 'surroundings'>> {
+): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'plates' | 'rims' | 'surroundings'>> {
   const { asset, encoding } = document.plate
+  const mattes = Object.values(document.items).some((item) => isMatte(item) && item.shown)
+  const full = async (): Promise<FloatImage> =>
+    lightOfPlate(
+      crew,
+      await plateLinear(await getBlob(store, await assetFrame(store, asset, frame, 'full')), encoding),
+      document.sit,
+      encoding,
+    )
+  const rims = quality === 'final' && mattes ? { rims: await full() } : {}
   const lightAt = async ({ frame: number, other }: CarriedFrame): Promise<FloatImage> => {
     const half = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, 'half'))
     const own = other?.encoding ?? encoding
@@ -101,7 +111,7 @@ async function extras(
   for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))
   const plates = (one: CarriedFrame): FloatImage | undefined => carried.get(carriedFrameKey(one))
   const blobs = meshBlobs(document, frame, quality)
-  if (blobs.size === 0 && carriedAt(document, frame).length === 0) return { plates }
+  if (blobs.size === 0 && carriedAt(document, frame).length === 0) return { plates, ...rims }
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
   readers.set(store, read)
   const meshes = new Map<string, LoadedMesh>()
@@ -112,7 +122,11 @@ async function extras(
         throw meshGone(name)
       }),
     )
-  const tools: Pick<PictureTools, 'meshes' | 'plates' | 'surroundings'> = { meshes: (blob) => meshes.get(blob), plates }
+  const tools: Pick<PictureTools, 'meshes' | 'plates' | 'rims' | 'surroundings'> = {
+    meshes: (blob) => meshes.get(blob),
+    plates,
+    ...rims,
+  }
   const { sky, surroundings } = document.light
   if (sky === 'picture' && surroundings)
     tools.surroundings = readSurroundings(await getBlob(store, surroundings.blob), surroundings.file, nodeDeflate)

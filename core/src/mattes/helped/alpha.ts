@@ -8,7 +8,10 @@ import { type LabPicture, linearOf } from './lab.ts'
 // the background and the colour inside, in linear light clipped at white, and, as far as these are alike, by the labels softened and smeared along their own motion.
 
 const BAND = { px: 2, ofMotion: 0.25 } as const
-const TOLD = 0.7
+/** How much of alpha the picture tells where colours are apart, and where they are wholly so: as a dark figure before a bright sky. */
+const TOLD = { apart: 0.7, wholly: 1 } as const
+/** Shares of telling between which it goes from the one to the other. */
+const WHOLLY = [0.85, 0.97] as const
 /** Squared difference of colours, in roots of light, at which they tell half of it. */
 const ALIKE = 0.02
 const SMEAR = { steps: 7, reach: 0.25 } as const
@@ -140,7 +143,9 @@ export function alphaPart(
     const share = apart / (apart + ALIKE)
     const seen = Math.min(1, Math.max(0, between / Math.max(1e-4, sum)))
     told[n] = share
-    alpha[n] = TOLD * share * seen + (1 - TOLD * share) * (smeared[n] as number)
+    const wholly = Math.min(1, Math.max(0, (share - WHOLLY[0]) / (WHOLLY[1] - WHOLLY[0])))
+    const weight = share * (TOLD.apart + (TOLD.wholly - TOLD.apart) * wholly)
+    alpha[n] = weight * seen + (1 - weight) * (smeared[n] as number)
   }
   return { box, alpha, band, told, background }
 }
