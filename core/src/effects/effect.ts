@@ -2,7 +2,7 @@ import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
 import type { Camera, Motion } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
-import type { Drawable, Placement } from '../picture/index.ts'
+import type { Drawable, Lens, Placement, Shutter } from '../picture/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
 
 // The contract that every kind of effect keeps. What follows from it (schemas, forms, results, jobs, what is stale) is made from the list in index.ts.
@@ -227,6 +227,9 @@ export interface DrawContext {
   /** The camera that sees it, and how long a frame is, s. */
   camera: Camera
   seconds: number
+  /** The open shutter, where there is one, and the lens where it defocuses. */
+  shutter?: Shutter
+  lens?: Lens
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
 }

@@ -1,8 +1,9 @@
 import { gasEffect } from './gas/index.ts'
 import { matteEffect } from './mattes/index.ts'
+import { particlesEffect } from './particles/index.ts'
 
 export * from './effect.ts'
 export { MATTE_VERSIONS, matteFrameKey, openStrokes, strokedFrame, strokeKeyOf } from './mattes/index.ts'
 
 /** The kinds of effect. A new one is one folder here and one name in this list. */
-export const EFFECTS = [gasEffect, matteEffect] as const
+export const EFFECTS = [gasEffect, particlesEffect, matteEffect] as const

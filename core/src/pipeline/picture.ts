@@ -314,7 +314,14 @@ function sceneOf(
     document,
     at.instances,
     dataOf,
-    { illuminance: light.illuminance, emitters: EMITTERS[quality], camera: seen, seconds: under / over },
+    {
+      illuminance: light.illuminance,
+      emitters: EMITTERS[quality],
+      camera: seen,
+      seconds: under / over,
+      shutter: shutterOf(document, at, size),
+      lens: quality === 'final' ? lensOf(document, at) : undefined,
+    },
     quality === 'final' ? crew : undefined,
     [...things.layers, ...carried, ...lamps],
   )

@@ -45,7 +45,8 @@ export function Extras({
       ? Array.from({ length: 61 }, (_, n) => itemAt(document, item, first + ((last - first) * n) / 60, {}).position)
       : []
   const area = !outside && 'drawn' in item && item.drawn?.frame === frame ? item.drawn.shapes : []
-  const piece = on && 'piece' in item && item.shape === 'piece' ? document.items[item.piece] : undefined
+  const piece =
+    on && 'piece' in item && 'shape' in item && item.shape === 'piece' ? document.items[item.piece] : undefined
   return (
     <>
       {way.length > 0 && <path data-way={id} d={chainPath(camera, way)} strokeOpacity={0.8} strokeWidth={unit} />}

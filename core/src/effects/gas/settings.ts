@@ -1,18 +1,17 @@
 import { canonicalJson } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
 import { type ForceInputs, type GasForce, type GasSettings, type SceneInputs, wallsCut } from '../../gas/index.ts'
-import { cos, fractal3, normalise, radians, scale, sin, subtract, type Vec3 } from '../../math/index.ts'
+import { normalise, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { isPiece, isThing, stoppingAt } from '../../set/index.ts'
 import { frameRate, type Item, type ItemDocument, itemsInOrder } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
+import { windAt } from '../wind.ts'
 import { boundsOf, groundOf, reachOf } from './bounds.ts'
 import { type GasQuality, gasItem, itemAt, runOf } from './items.ts'
 import { settlingSpeed } from './matter.ts'
 import { type ForceItem, type GasItem, isForce, isSource } from './schema.ts'
 import { COURANT, cellOf, MOST_CELLS } from './size.ts'
 import { type Feeding, KELVIN, sourceInputs, sourceOf } from './sourceShape.ts'
-
-const SWAY = 25
 
 const forceOf = (item: ForceItem): GasForce => ({
   way: item.way,
@@ -27,15 +26,6 @@ const forceInputs = (item: ForceItem): ForceInputs => ({
   strength: item.way === 'drag' ? item.slowing : item.strength,
   radius: item.radius,
 })
-
-function windOf(item: GasItem, seconds: number): Vec3 {
-  const turn = seconds / item.gustEvery
-  const gust = item.gust / 100
-  const speed = item.wind * Math.max(0, 1 + gust * 1.6 * fractal3(item.seed + 911, turn, 0.5, 0.5, 3))
-  const from = radians(item.windFrom + SWAY * gust * 1.6 * fractal3(item.seed + 977, turn, 0.5, 0.5, 3))
-  // 0 degrees: from behind the set (-Z) towards the camera; 90: from the right (+X).
-  return [-speed * sin(from), 0, speed * cos(from)]
-}
 
 const moved = (solid: Solid, by: Vec3): Solid =>
   solid.kind === 'halfspace'
@@ -122,7 +112,7 @@ function sceneInputsAt(
       const moment = forceInputs(itemAt(document, one, frame, inputs))
       return { ...moment, centre: subtract(moment.centre, by) }
     }),
-    wind: subtract(windOf(now, seconds), paceOf(document, item, frame)),
+    wind: subtract(windAt(now, seconds), paceOf(document, item, frame)),
     solids: standing(frame).map(({ solid }) => moved(solid, by)),
   }
 }

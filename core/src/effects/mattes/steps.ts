@@ -5,7 +5,7 @@ import type { HelpedMatte, MatteStroke } from '../../mattes/index.ts'
 // A step's key holds all before it, and a frame's key is that of the last step that touches it; so frames beyond a correction keep theirs.
 
 /** Raised whenever the same recipe gives other bits. */
-export const MATTE_VERSIONS = { helped: 1 } as const
+export const MATTE_VERSIONS = { helped: 2 } as const
 /** Frames around those that are wanted, which tell of the background. */
 const CONTEXT = 18
 /** Plates wider than this are cut at half their size, or at a quarter. */

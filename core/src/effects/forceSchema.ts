@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { choice, common, follows, itemOf, motion, number, type SettingMeta, vec3 } from '../../settings/index.ts'
+import { choice, common, follows, itemOf, motion, number, type SettingMeta, vec3 } from '../settings/index.ts'
 
 export const FORCES = ['push', 'swirl', 'blow', 'drag', 'turbulence'] as const
 const within = { way: ['push', 'swirl', 'blow', 'drag', 'turbulence'] } as const
@@ -15,9 +15,9 @@ export const forceSchema = z
       touches: 'gas',
       still: true,
     }),
-    on: itemOf(['gas'], {
+    on: itemOf(['gas', 'particles'], {
       label: 'On',
-      hint: 'The gas that it works on; none is every gas.',
+      hint: 'The gas or particles that it works on; none is all of them.',
       group: 'Force',
       touches: 'gas',
       still: true,

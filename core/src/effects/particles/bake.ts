@@ -1,0 +1,85 @@
+import { z } from 'zod'
+import { readGasFrame, writeParticleFrame } from '../../formats/index.ts'
+import {
+  GasFlow,
+  type ParticleFields,
+  type ParticleFigures,
+  type ParticleSettings,
+  ParticleSimulation,
+  type ParticleState,
+} from '../../particles/index.ts'
+import type { Bake, BakeState, InputFrame, MadeFrame, StateReader, StepBaker } from '../effect.ts'
+
+const MEDIA_TYPE = 'application/x-lantern-particles'
+const NAMES = ['x', 'y', 'z', 'u', 'v', 'w', 'size', 'age', 'life', 'kelvin', 'spin', 'rested'] as const
+
+const stateSchema = z.object({ done: z.int().min(0), count: z.int().min(0).max(100_000_000) })
+const bytesOf = (array: Uint8Array | Uint32Array | Float64Array, count: number): Uint8Array =>
+  new Uint8Array(array.buffer, array.byteOffset, count * array.BYTES_PER_ELEMENT).slice()
+
+export function encodeParticleState({ done, count, ids, states, fields }: ParticleState): BakeState {
+  const parts = [bytesOf(ids, count), bytesOf(states, count), ...NAMES.map((name) => bytesOf(fields[name], count))]
+  return { done, small: { done, count }, parts }
+}
+
+/** Lays out the arrays that a kept state fills. Throws ZodError where it is none of particles'. */
+function readState(done: number, small: unknown): StateReader {
+  const { count } = stateSchema.parse(small)
+  const parts = [new Uint8Array(4 * count), new Uint8Array(count), ...NAMES.map(() => new Uint8Array(8 * count))]
+  return { parts, state: { done, small, parts } }
+}
+
+export function decodeParticleState({ small, parts }: BakeState): ParticleState {
+  const { done, count } = stateSchema.parse(small)
+  const room = Math.max(64, count)
+  const copied = <T extends Uint8Array | Uint32Array | Float64Array>(into: T, from: Uint8Array | undefined): T => {
+    new Uint8Array(into.buffer).set(from ?? new Uint8Array())
+    return into
+  }
+  return {
+    done,
+    count,
+    hits: 0,
+    ids: copied(new Uint32Array(room), parts[0]),
+    states: copied(new Uint8Array(room), parts[1]),
+    fields: Object.fromEntries(
+      NAMES.map((name, n) => [name, copied(new Float64Array(room), parts[2 + n])]),
+    ) as ParticleFields,
+  }
+}
+
+/** Particles that are computed frame by frame, and go on from a kept state bit for bit. */
+export function particleBake(settings: ParticleSettings, rate: number): Bake {
+  return {
+    way: 'steps',
+    readState,
+    async prepare({ deflate }, state): Promise<StepBaker> {
+      const simulation = new ParticleSimulation(settings, rate, state && decodeParticleState(state))
+      let figures: ParticleFigures | undefined
+      let flow: { frame: number; gas: GasFlow } | undefined
+      function* steps(gas: GasFlow | undefined): Generator<unknown, number> {
+        figures = yield* simulation.steps(gas)
+        return figures.count
+      }
+      return {
+        get done() {
+          return simulation.done
+        },
+        async advance(inputs: readonly InputFrame[]) {
+          const [input] = inputs
+          if (input && flow?.frame !== input.frame)
+            flow = { frame: input.frame, gas: new GasFlow(readGasFrame(await input.bytes(), deflate)) }
+          return steps(input ? flow?.gas : undefined)
+        },
+        encode(): MadeFrame {
+          return {
+            bytes: writeParticleFrame(simulation.keep(), deflate),
+            mediaType: MEDIA_TYPE,
+            figures: { ...figures },
+          }
+        },
+        state: () => encodeParticleState(simulation.state),
+      }
+    },
+  }
+}
