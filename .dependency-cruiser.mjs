@@ -1,5 +1,6 @@
 // Imports go one way: kernels, base <- math <- data <- settings <- domains, formats <- effects <- shot <- pipeline <- store <- farm, studio; demo uses core, nothing uses demo.
 const DOMAINS = [
+  'air',
   'match',
   'set',
   'mattes',

@@ -270,7 +270,7 @@ describe('in a kept gas', () => {
 
 describe('hot ones', () => {
   it('cool by air and by their own light, as the law says', () => {
-    const hot = { kelvin: 1500, spread: 0, cools: true, emissivity: 0.8, specificHeat: 700 }
+    const hot = { kelvin: 1500, spread: 0, cools: 1, emissivity: 0.8, specificHeat: 700 }
     const body = { form: 'ball', diameter: 0.001, spread: 0, density: 3000 } as const
     const { frames } = run(settings({ hot, body, air: { kelvin: 288, drag: 0, gravity: 0 } }), 24)
     let kelvin = 1500

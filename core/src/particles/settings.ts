@@ -57,8 +57,8 @@ export interface ParticleSettings {
   body: { form: BodyForm; diameter: number; spread: number; density: number }
   life: number
   lifeSpread: number
-  /** Hot ones: K at birth and its spread (share). */
-  hot?: { kelvin: number; spread: number; cools: boolean; emissivity: number; specificHeat: number }
+  /** Hot ones: K at birth and its spread (share), and how much of the law's cooling they have. */
+  hot?: { kelvin: number; spread: number; cools: number; emissivity: number; specificHeat: number }
   air: { kelvin: number; drag: number; gravity: number }
   /** m/s by which flakes sway. */
   flutter: number

@@ -235,13 +235,13 @@ export class ParticleSimulation {
       }
     }
     if (!met) this.#put(n, ended.at, ended.velocity)
-    if (hot?.cools)
+    if (hot && hot.cools > 0)
       fields.kelvin[n] = cooled(
         { ...hot, diameter: size, density: body.density },
         fields.kelvin[n] as number,
         air.kelvin,
         against(middle),
-        h,
+        h * hot.cools,
       )
     fields.spin[n] = (fields.spin[n] as number) + h * (0.3 + 0.4 * speed) * (diceOf(ids[n] as number, 37) - 0.5)
     return { seconds: Math.max(h, 1e-7), met }

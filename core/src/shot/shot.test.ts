@@ -128,10 +128,16 @@ describe('a document', () => {
       'cuts',
       'shapes',
       'helped',
+      'takes',
+      'painted',
+      'cut',
+      'standsWith',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)
-      const fields = Object.keys(schema.shape).filter((key) => !HIDDEN.includes(key) && key !== 'taken')
+      const fields = Object.keys(schema.shape).filter(
+        (key) => (shown.includes(key) || !HIDDEN.includes(key)) && key !== 'taken',
+      )
       expect([...shown].sort(), kind).toEqual(fields.sort())
     }
   })

@@ -1,6 +1,6 @@
 import { z } from 'zod'
+import { forceSchema } from '../../air/index.ts'
 import { common, type Item, itemOf, settingsOf } from '../../settings/index.ts'
-import { forceSchema } from '../forceSchema.ts'
 import { gasSchema } from './gasSchema.ts'
 import { reuseSchema } from './reuseSchema.ts'
 import { sourceFields } from './sourceFields.ts'
@@ -8,7 +8,7 @@ import { takenSchema } from './takenSchema.ts'
 
 // Gases, what feeds them, what pushes them, and kept runs that are shown again.
 
-export { FORCES, forceSchema } from '../forceSchema.ts'
+export { FORCES, forceSchema } from '../../air/index.ts'
 export { gasSchema, MATTERS } from './gasSchema.ts'
 export { reuseSchema } from './reuseSchema.ts'
 export { takenSchema } from './takenSchema.ts'

@@ -1,4 +1,4 @@
-import { choice, itemOf, number, type SettingMeta, toggle, vec3 } from '../../settings/index.ts'
+import { choice, itemOf, number, type SettingMeta, vec3 } from '../../settings/index.ts'
 
 // Settings of particles that are computed and kept: where they come from, how they are born, what they are, what they do on contact.
 
@@ -247,10 +247,14 @@ export const computedFields = {
     ...body,
     still: true,
   }),
-  cools: toggle(true, {
-    label: 'Cool',
-    hint: 'Hot ones lose their heat; off, they keep it while they live.',
+  cools: number(0, 300, 100, {
+    label: 'Cooling',
+    unit: '%',
+    span: [0, 100],
+    step: 1,
+    hint: 'Of what air and their own light take of their heat; bits that still burn keep most of it.',
     ...body,
+    still: true,
   }),
 } as const
 

@@ -73,8 +73,9 @@ class SplatWriter {
     const depth = (a.depth + b.depth) / 2
     const radius = (camera.focalPx * diameter) / 2 / depth
     const blur = lens ? camera.focalPx * lens.radius * Math.abs(1 / lens.focus - 1 / depth) : 0
-    // A disc as a kernel of the same spread.
-    const kernel = Math.max(LEAST_RADIUS, Math.sqrt(2 * (radius * radius + blur * blur) + 2 / 3))
+    // A disc as a kernel of the same spread, wide enough that it covers no pixel more than once.
+    const spread = 2 * (radius * radius + blur * blur) + 2 / 3
+    const kernel = Math.max(LEAST_RADIUS, Math.sqrt(Math.max(spread, 3 * radius * radius)))
     const { colour, brightness, over } = this.#look
     const own = light ?? [colour[0] * brightness, colour[1] * brightness, colour[2] * brightness]
     const n = this.#count++ * FLOATS
@@ -137,6 +138,7 @@ function drawKept(look: ParticleLook, frame: ParticleFrame, context: DrawContext
   const writer = new SplatWriter(count, look, context)
   for (let n = 0; n < count; n++) {
     const light = glowOf(table, frame.temperatures[n] as number, look.glow)
+    if (!light && look.hot && !look.over) continue
     writer.add({
       at: vectorAt(frame.positions, n),
       velocity: vectorAt(frame.velocities, n),

@@ -1,3 +1,4 @@
+import { windAt } from '../../air/index.ts'
 import { solidBounds } from '../../data/index.ts'
 import type { Vec3 } from '../../math/index.ts'
 import type { Top } from '../../particles/index.ts'
@@ -5,7 +6,6 @@ import { AT_HOME } from '../../picture/index.ts'
 import { isBox, piecesAt, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance } from '../effect.ts'
-import { windAt } from '../wind.ts'
 import { particlesAt } from './resolve.ts'
 import { isParticles, type ParticlesItem } from './schema.ts'
 
@@ -36,6 +36,8 @@ export interface ParticleLook {
   life: number
   fades: number
   seed: number
+  /** Born hot: what no longer glows is not seen where it only gives light. */
+  hot: boolean
   fall?: FallLook
 }
 
@@ -105,6 +107,7 @@ export function particleInstances(
     life: now.life,
     fades: now.fades / 100,
     seed: now.seed,
+    hot: now.way === 'computed' && now.hot > 0,
     ...(fall ? { fall } : {}),
   }
   return [{ item: id, of: id, frames: falls ? [] : [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look }]

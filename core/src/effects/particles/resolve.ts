@@ -1,3 +1,4 @@
+import { forceSchema, windAt } from '../../air/index.ts'
 import { canonicalJson, LanternError, type Recipe, recipeKey, textKey } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
 import { normalise, panTiltRoll, radians } from '../../math/index.ts'
@@ -13,8 +14,6 @@ import {
   settingsOf,
 } from '../../settings/index.ts'
 import type { EffectContext, Run, RunInput } from '../effect.ts'
-import { forceSchema } from '../forceSchema.ts'
-import { windAt } from '../wind.ts'
 import { particleBake } from './bake.ts'
 import { isParticles, PARTICLES_SETTINGS, type ParticlesItem } from './schema.ts'
 
@@ -168,7 +167,7 @@ export function particleSettings(
           hot: {
             kelvin: item.hot + KELVIN,
             spread: 0.06,
-            cools: item.cools,
+            cools: item.cools / 100,
             emissivity: EMISSIVITY,
             specificHeat: SPECIFIC_HEAT,
           },

@@ -1,0 +1,2 @@
+export * from './forces.ts'
+export * from './wind.ts'
