@@ -58,9 +58,11 @@ it.each(Object.entries(KEPT))('keeps the keys of %s', (id, [run, first, last, fi
   expect(recipeKey(detailRecipe({ ...item, detail: 2 }, run ?? ''))).toBe(finer)
 })
 
-it('resolves every gas that the demo shows under those keys, and its carried matte', () => {
+it('resolves every gas that the demo shows under those keys, its carried matte, and its sparks', () => {
   const keys = resolveRuns(document, {}).map(({ item, runs }) => [item, runs[0]?.key])
-  expect(keys.filter(([id]) => id !== 'worker-matte')).toEqual(Object.entries(KEPT).map(([id, [run]]) => [id, run]))
+  expect(keys.filter(([id]) => id !== undefined && id in KEPT)).toEqual(
+    Object.entries(KEPT).map(([id, [run]]) => [id, run]),
+  )
   // The drawn one beside it has no run.
-  expect(bakedItems(document).map(([id]) => id)).toEqual([...Object.keys(KEPT), 'worker-matte'])
+  expect(bakedItems(document).map(([id]) => id)).toEqual([...Object.keys(KEPT), 'door-sparks', 'worker-matte'])
 })
