@@ -13,6 +13,7 @@ import { gasBenches } from './bench/gas.ts'
 import { load } from './bench/load.ts'
 import { matchBenches } from './bench/match.ts'
 import { matteBenches } from './bench/mattes.ts'
+import { particleBenches } from './bench/particles.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
 import { solidBenches } from './bench/solids.ts'
 import { statusWarm } from './bench/status.ts'
@@ -43,6 +44,7 @@ const benches: readonly Bench[] = [
   ...solidBenches,
   ...matchBenches,
   ...matteBenches,
+  ...particleBenches,
   secondStart,
   draftFire,
   statusWarm,

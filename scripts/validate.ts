@@ -13,6 +13,7 @@ import { greyBallRows } from './validate/greyBall.ts'
 import { matchRows } from './validate/match.ts'
 import { matteRows } from './validate/mattes.ts'
 import { noiseRows } from './validate/noise.ts'
+import { particleRows } from './validate/particles.ts'
 import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
@@ -41,6 +42,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['figures', plateFigureRows],
   ['plates', () => plateRows(crew)],
   ['mattes', () => matteRows(crew)],
+  ['particles', particleRows],
   ['gas', () => gasRows(crew)],
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],

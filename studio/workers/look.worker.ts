@@ -6,6 +6,7 @@ import {
   carriedFrameKey,
   carriedFrames,
   composeFrame,
+  drawnByItself,
   goldenHash,
   LOOK_SCALE,
   type LoadedMesh,
@@ -16,7 +17,6 @@ import {
   plateImage,
   renderPicture,
   stackSettings,
-  standing,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
@@ -161,12 +161,13 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
       else if (standing) draft.set(`${gas}/${one}`, standing)
     }
   const passing = Object.entries(source.drafts).some(([gas, burn]) => drafts.runs.get(gas)?.key !== burn)
-  if (draft.size + wanted.length + standing(document, frame) === 0) return { passing }
+  if (draft.size + wanted.length + drawnByItself(document, frame, instances) === 0) return { passing }
   const key = JSON.stringify([
     frame,
     wanted,
     [...draft].map(([place, one]) => [place, numberOf(one)]),
     instances,
+    source.at.mattes,
     document.light,
     document.items,
     document.sit.curve,

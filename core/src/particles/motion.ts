@@ -30,18 +30,46 @@ export function sway(id: number, flutter: number, time: number, wind: [number, n
   wind[1] += 0.3 * flutter * sin(2 * (pace * time + phase))
 }
 
-/** The speed that drag and push end in, of one axis: relative to air at rest and to the wind. */
-const endOf = (wind: number, push: number, rate: number, slows: number): number =>
-  (push + rate * wind) / Math.max(1e-12, rate + slows)
+/** Velocity of one axis after so long: it relaxes to where drag holds what pushes. left: share of the difference that is left. */
+function relaxedAlong(
+  v: number,
+  wind: number,
+  push: number,
+  rate: number,
+  slows: number,
+  seconds: number,
+  left: number,
+): number {
+  if (rate + slows < 1e-9) return v + push * seconds
+  const end = (push + rate * wind) / (rate + slows)
+  return end + (v - end) * left
+}
 
-/** Velocity after so long: it relaxes to where drag holds what pushes. slows: 1/s more, against air at rest. */
+/** Velocity after so long. rate: 1/s by which speed against the wind falls; slows: 1/s more, against air at rest. */
 export function relaxed(v: Vec3, wind: Vec3, push: Vec3, rate: number, slows: number, seconds: number): Vec3 {
   const left = exp(-(rate + slows) * seconds)
-  return [0, 1, 2].map((a) => {
-    if (rate + slows < 1e-9) return (v[a] as number) + (push[a] as number) * seconds
-    const end = endOf(wind[a] as number, push[a] as number, rate, slows)
-    return end + ((v[a] as number) - end) * left
-  }) as unknown as Vec3
+  return [
+    relaxedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
+    relaxedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
+    relaxedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
+  ]
+}
+
+/** The way of one axis in so long. */
+function movedAlong(
+  v: number,
+  wind: number,
+  push: number,
+  rate: number,
+  slows: number,
+  seconds: number,
+  left: number,
+): number {
+  const whole = rate + slows
+  // With hardly any drag the exact form loses its digits.
+  if (whole * seconds < 1e-4) return v * seconds + 0.5 * (push - whole * v + rate * wind) * seconds * seconds
+  const end = (push + rate * wind) / whole
+  return end * seconds + ((v - end) * (1 - left)) / whole
 }
 
 /** Place and velocity after so long. */
@@ -54,16 +82,17 @@ export function moved(
   slows: number,
   seconds: number,
 ): { at: Vec3; velocity: Vec3 } {
-  const whole = rate + slows
-  const left = exp(-whole * seconds)
-  const velocity = relaxed(v, wind, push, rate, slows, seconds)
-  const place = [0, 1, 2].map((a) => {
-    const [x, own, pushed] = [at[a] as number, v[a] as number, push[a] as number]
-    // With hardly any drag the exact form loses its digits.
-    if (whole * seconds < 1e-4)
-      return x + own * seconds + 0.5 * (pushed - whole * own + rate * (wind[a] as number)) * seconds * seconds
-    const end = endOf(wind[a] as number, pushed, rate, slows)
-    return x + end * seconds + ((own - end) * (1 - left)) / whole
-  }) as unknown as Vec3
-  return { at: place, velocity }
+  const left = exp(-(rate + slows) * seconds)
+  return {
+    at: [
+      at[0] + movedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
+      at[1] + movedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
+      at[2] + movedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
+    ],
+    velocity: [
+      relaxedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
+      relaxedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
+      relaxedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
+    ],
+  }
 }

@@ -201,10 +201,9 @@ export class ParticleSimulation {
     const speed = against(velocity)
     const first = slowing(speed)
     const change = Math.sqrt(
-      [0, 1, 2].reduce(
-        (sum, a) => sum + ((push[a] as number) - first * ((velocity[a] as number) - (now.wind[a] as number))) ** 2,
-        0,
-      ),
+      (push[0] - first * (velocity[0] - now.wind[0])) ** 2 +
+        (push[1] - first * (velocity[1] - now.wind[1])) ** 2 +
+        (push[2] - first * (velocity[2] - now.wind[2])) ** 2,
     )
     const longest = this.#seconds / STEPS.least
     const wanted = (CHANGE * Math.max(speed, 0.3)) / Math.max(1e-6, change)

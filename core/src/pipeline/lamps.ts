@@ -68,3 +68,10 @@ export function lightAlone<D extends Pick<ShotDocument, 'items' | 'light' | 'sit
   const light = alone === 'plateLight' ? document.light : { ...document.light, ...dark }
   return { ...document, items, light, sit: { ...document.sit, fireExposure: -16 } }
 }
+
+/** How much of a frame is drawn that waits for nothing that is kept: what stands, and what falls without end. */
+export const drawnByItself = (
+  document: ItemDocument,
+  frame: number,
+  instances: readonly { frames: readonly unknown[] }[],
+): number => standing(document, frame) + instances.filter(({ frames }) => frames.length === 0).length

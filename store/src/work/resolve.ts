@@ -58,7 +58,7 @@ function makePictureKeys({ document, inputs, items, camera }: Base): PictureKeys
   for (let frame = first; frame <= last; frame++) {
     if (!camera(frame)) continue
     const at = pictureFrame(document, camera, frame, inputs)
-    if (at.instances.some(({ of }) => !runs.get(of))) continue
+    if (at.instances.some(({ of, frames }) => frames.length > 0 && !runs.get(of))) continue
     const keyOf = (item: string, one: number): string => runs.get(item)?.frameKeys.get(one) ?? ''
     for (const quality of ['look', 'final'] as const) {
       const pieces = pieceKeys(document, shutterFrames(document, at, quality), inputs, meshes)

@@ -1,4 +1,4 @@
-import { neededFrames, pictureFrame, standing } from '@lantern/core/pipeline'
+import { drawnByItself, neededFrames, pictureFrame } from '@lantern/core/pipeline'
 import { effectOf, type ItemKind } from '@lantern/core/shot'
 import type { PassSource } from '@/workers/protocol.ts'
 import { cameraNow, type DraftState, pictureDigest, type ShotState } from '../shot/shotStore.ts'
@@ -56,7 +56,9 @@ export function sourceOf(
   if (!cameraNow(state, frame)) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const { inputs: _, ...at } = pictureFrame(document, (n) => cameraNow(state, n), frame, inputsNow(state))
   const needed = neededFrames(at.instances)
-  if (needed.size + standing(document, frame) === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
+  // What stands or falls by itself waits for nothing that is kept.
+  const byItself = drawnByItself(document, frame, at.instances)
+  if (needed.size + byItself === 0) return { source: { kind: 'none' }, from: 'plate', mark: '' }
   const settled = documentAt(state, frame)
   const look = [
     at.instances,
@@ -90,8 +92,7 @@ export function sourceOf(
   }
   if (keys.length === needed.size) return { source, from: 'runs', mark: JSON.stringify([keys, look]) }
   const forms = burnt.map(({ key, forms: of }) => [key, ...of])
-  // What stands in the shot by itself waits for no gas.
-  if (forms.length + keys.length + standing(document, frame) > 0)
+  if (forms.length + keys.length + byItself > 0)
     return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
 }

@@ -96,6 +96,16 @@ export function Roster() {
             Fire
           </Press>
         )}
+        {station === 'Effects' &&
+          (['sparks', 'rain'] as const).map((one) => (
+            <Press
+              key={one}
+              aria-pressed={tool === `preset-${one}`}
+              onClick={() => set({ tool: tool === `preset-${one}` ? 'choose' : `preset-${one}` })}
+            >
+              {one === 'sparks' ? 'Sparks' : 'Rain'}
+            </Press>
+          ))}
         {(station === 'Light' || all) && (
           <Press
             aria-pressed={tool === 'lamp'}

@@ -1,4 +1,4 @@
-import { kindInfo, type ShotDocument, sitSchema } from '@lantern/core/shot'
+import { isBaked, kindInfo, type ShotDocument, sitSchema } from '@lantern/core/shot'
 import type { ShotStatus } from '@lantern/store'
 
 export const STATIONS = ['Plate', 'Match', 'Set', 'Mattes', 'Effects', 'Light', 'Picture', 'Sit', 'Hand-off'] as const
@@ -45,12 +45,16 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
   const items = Object.values(document.items)
   const pieces = items.filter((item) => kindInfo(item).station === 'Set').length
   const mattes = items.filter((item) => kindInfo(item).station === 'Mattes').length
-  const effects = items.filter(
-    (item) => kindInfo(item).station === 'Effects' && kindInfo(item).baked && item.shown,
-  ).length
+  const effects = Object.entries(document.items).filter(
+    ([, item]) => kindInfo(item).station === 'Effects' && kindInfo(item).baked && item.shown,
+  )
   const total = document.plate.last - document.plate.first + 1
-  const states = Object.values(status?.items ?? {})
-  const done = states.filter(({ kept, first, last }) => kept.length === last - first + 1).length
+  const isKept = (id: string): boolean => {
+    const run = status?.items[id]
+    return run !== undefined && run.kept.length === run.last - run.first + 1
+  }
+  // What falls without end has nothing to keep.
+  const done = effects.filter(([id, item]) => !isBaked(item) || isKept(id)).length
   const { look, final } = status ?? {}
   const best = final && final.kept.length > 0 ? final : look
   const touched = JSON.stringify(document.sit) !== SIT_AT_FIRST
@@ -63,7 +67,9 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
     Match: matchState(document, status),
     Set: pieces ? { lantern: 'lit', figure: String(pieces) } : off,
     Mattes: mattes ? { lantern: 'lit', figure: String(mattes) } : off,
-    Effects: effects ? { lantern: done === effects ? 'lit' : 'glowing', figure: `${done} of ${effects}` } : off,
+    Effects: effects.length
+      ? { lantern: done === effects.length ? 'lit' : 'glowing', figure: `${done} of ${effects.length}` }
+      : off,
     Light: { lantern: 'lit', figure: `${document.light.illuminance} lx` },
     Picture:
       !best || best.kept.length + best.stale.length === 0

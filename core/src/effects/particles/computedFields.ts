@@ -34,7 +34,7 @@ export const computedFields = {
     hint: 'The set piece whose surface they come from.',
     group: 'Source',
     touches: 'gas',
-    when: { source: ['piece'] },
+    when: { way: ['computed'], source: ['piece'] },
     still: true,
   }),
   diameter: number(0, 200, 0.5, {
@@ -45,7 +45,7 @@ export const computedFields = {
     hint: 'Across the source.',
     group: 'Source',
     touches: 'gas',
-    when: { source: ['disc', 'ball', 'box', 'line', 'piece'] },
+    when: { way: ['computed'], source: ['disc', 'ball', 'box', 'line', 'piece'] },
     still: true,
   }),
   tall: number(0, 200, 0, {
@@ -56,7 +56,7 @@ export const computedFields = {
     hint: 'Of a box; 0 is as tall as it is wide.',
     group: 'Source',
     touches: 'gas',
-    when: { source: ['box'] },
+    when: { way: ['computed'], source: ['box'] },
     still: true,
   }),
   aim: vec3.default([0, 1, 0]).meta({
@@ -79,7 +79,7 @@ export const computedFields = {
     hint: 'So many a second.',
     group: 'Births',
     touches: 'gas',
-    when: { emits: ['all along'] },
+    when: { way: ['computed'], emits: ['all along'] },
   }),
   number: number(0, 1_000_000, 100, {
     label: 'Number',
@@ -89,7 +89,7 @@ export const computedFields = {
     hint: 'Of each burst.',
     group: 'Births',
     touches: 'gas',
-    when: { emits: ['in bursts', 'once'] },
+    when: { way: ['computed'], emits: ['in bursts', 'once'] },
     still: true,
   }),
   every: number(0.01, 600, 0.4, {
@@ -100,7 +100,7 @@ export const computedFields = {
     hint: 'From one burst to the next.',
     group: 'Births',
     touches: 'gas',
-    when: { emits: ['in bursts'] },
+    when: { way: ['computed'], emits: ['in bursts'] },
     still: true,
   }),
   lasts: number(0, 60, 0.1, {
@@ -111,7 +111,7 @@ export const computedFields = {
     hint: 'Over which a burst’s are born.',
     group: 'Births',
     touches: 'gas',
-    when: { emits: ['in bursts', 'once'] },
+    when: { way: ['computed'], emits: ['in bursts', 'once'] },
     still: true,
   }),
   begins: number(0, 100_000, 0, {
@@ -273,7 +273,7 @@ export const contactFields = {
     hint: 'Of the speed into a surface with which they come back.',
     group: 'On contact',
     touches: 'gas',
-    when: { meets: ['bounce'] },
+    when: { way: ['computed'], meets: ['bounce'] },
     still: true,
   }),
   friction: number(0, 300, 40, {
@@ -284,7 +284,7 @@ export const contactFields = {
     hint: 'Of what presses them on a surface that brakes them along it.',
     group: 'On contact',
     touches: 'gas',
-    when: { meets: ['bounce'] },
+    when: { way: ['computed'], meets: ['bounce'] },
     still: true,
   }),
   melts: number(0, 600, 0, {
@@ -295,7 +295,7 @@ export const contactFields = {
     hint: 'At rest; 0 is never.',
     group: 'On contact',
     touches: 'gas',
-    when: { meets: ['bounce', 'stick'] },
+    when: { way: ['computed'], meets: ['bounce', 'stick'] },
     still: true,
   }),
 } as const

@@ -1,5 +1,5 @@
 import { type Camera, type ParticleFrame, projectPoint } from '../../data/index.ts'
-import { GLOW_ENTRIES, GLOW_FROM, GLOW_STEP, glowTable } from '../../light/index.ts'
+import { blackBodyTable, GLOW_ENTRIES, GLOW_FROM, GLOW_STEP } from '../../light/index.ts'
 import type { Vec3 } from '../../math/index.ts'
 import {
   dropClasses,
@@ -19,6 +19,8 @@ import type { FallLook, ParticleLook } from './instances.ts'
 // Particles as the picture draws them: a splat each, along its way while the shutter is open.
 
 const FLOATS = 16
+/** Floats of an entry of the table of glow. */
+const ENTRY = 4
 /** Px below which a splat's kernel is not drawn any smaller: its light stays. */
 const LEAST_RADIUS = 2
 /** m before the camera within which nothing is drawn. */
@@ -97,7 +99,7 @@ function glowOf(table: Float32Array, kelvin: number, gain: number): Vec3 | undef
   const n = Math.min(GLOW_ENTRIES - 2, Math.floor(at))
   const t = Math.min(1, at - n)
   const part = (c: number): number =>
-    gain * ((table[3 * n + c] as number) * (1 - t) + (table[3 * n + 3 + c] as number) * t)
+    gain * ((table[ENTRY * n + c] as number) * (1 - t) + (table[ENTRY * (n + 1) + c] as number) * t)
   return [part(0), part(1), part(2)]
 }
 
@@ -133,7 +135,7 @@ const leftOf = ({ life, fades }: ParticleLook, age: number): number =>
   fades > 0 ? Math.min(1, Math.max(0, (life - age) / (fades * life))) : 1
 
 function drawKept(look: ParticleLook, frame: ParticleFrame, context: DrawContext): Drawable[] {
-  const table = glowTable(context.illuminance, 1)
+  const table = blackBodyTable(context.illuminance)
   const count = context.finer ? frame.count : Math.min(frame.count, MOST_IN_LOOK)
   const writer = new SplatWriter(count, look, context)
   for (let n = 0; n < count; n++) {

@@ -222,6 +222,11 @@ describe('particles in the picture', () => {
     const hot = splat(drawn(look, one({ kelvin: 1600 })))
     expect(hot[8] ?? 0).toBeGreaterThan(3 * (warm[8] ?? 0))
     expect(hot[13]).toBe(1)
+    // Red and orange, never green or blue.
+    for (const [r = 0, g = 0, b = 0] of [warm.slice(8, 11), hot.slice(8, 11)]) {
+      expect(r).toBeGreaterThan(2 * g)
+      expect(g).toBeGreaterThan(b)
+    }
     const fades = { ...look, fades: 0.5 }
     expect((splat(drawn(fades, one({ age: 1.5 })))[12] ?? 0) / (splat(drawn(fades, one()))[12] ?? 1)).toBeCloseTo(
       0.5,

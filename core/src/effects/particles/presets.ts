@@ -129,12 +129,12 @@ const ALL: readonly ParticlePreset[] = [
     tool: 'place',
     settings: {
       way: 'rain',
-      intensity: 12,
-      least: 0.9,
+      intensity: 20,
+      least: 1.6,
       near: 0.8,
       far: 16,
       lays: 'add',
-      brightness: 0.5,
+      brightness: 6,
       colour: [0.9, 0.95, 1],
     },
   },
@@ -151,7 +151,7 @@ const ALL: readonly ParticlePreset[] = [
       far: 14,
       flutter: 0.35,
       colour: [0.95, 0.97, 1],
-      brightness: 0.75,
+      brightness: 1,
     },
   },
   {
@@ -205,7 +205,7 @@ const ALL: readonly ParticlePreset[] = [
       meets: 'pass',
       lays: 'add',
       colour: [1, 0.95, 0.85],
-      brightness: 1.5,
+      brightness: 40,
     },
   },
   {

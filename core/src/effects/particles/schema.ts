@@ -177,12 +177,12 @@ export const particlesSchema = z
       hint: 'Of what it sends back of the light.',
       ...look,
     } satisfies SettingMeta),
-    brightness: number(0, 20, 0.6, {
+    brightness: number(0, 1000, 0.6, {
       label: 'Brightness',
       unit: '×',
-      span: [0, 3],
-      step: 0.05,
-      hint: 'Against a white board that faces the light.',
+      span: [0, 40],
+      step: 0.1,
+      hint: 'Against a white board that faces the light; drops with a light behind them shine many times as much.',
       ...look,
     }),
     glow: number(0, 100, 1, {

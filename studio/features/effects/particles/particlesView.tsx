@@ -5,6 +5,7 @@ import { farFor, seenVolume } from '@lantern/core/particles'
 import { Sparkles } from 'lucide-react'
 import { COLOURS } from '@/ui/theme.ts'
 import { Keeping } from '../../items/Keeping.tsx'
+import { keptRows } from '../../items/keptRows.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
 import { cameraNow, useShot } from '../../shot/shotStore.ts'
@@ -78,6 +79,7 @@ export const PARTICLES_VIEW: ItemView<ParticlesItem> = {
     ) : (
       <Seen id={id} />
     ),
+  stripRows: (state, id, item) => (item.way === 'computed' ? keptRows(state, id, item) : []),
   outline: (camera, item) =>
     isParticles(item) && item.way === 'computed' && item.source !== 'gas'
       ? chainPath(camera, circlePoints(item.position, Math.max(0.05, item.diameter / 2)))

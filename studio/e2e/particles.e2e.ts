@@ -1,0 +1,110 @@
+import type { Browser, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import {
+  application,
+  makeMovie,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  pixel,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+} from './application.ts'
+
+// Rain that falls at once, sparks that are kept and meet the ground, snow that settles.
+const NAME = 'particles'
+let browser: Browser
+let page: Page
+const faults: string[] = []
+const { bench, shot } = shotTools(NAME, () => page)
+const kept = () =>
+  bench()
+    .getByText(/^8 of 8/)
+    .waitFor({ timeout: 60_000 })
+/** Mean light of some places of the picture. */
+async function light(): Promise<number> {
+  let sum = 0
+  for (let n = 0; n < 24; n++) {
+    const [r, g, b] = await pixel(page, 0.1 + 0.033 * n, 0.2 + 0.02 * (n % 7))
+    sum += r + g + b
+  }
+  return sum / 72
+}
+
+beforeAll(async () => {
+  const head = await shotOfMovie(NAME, makeMovie('particles.mp4'))
+  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
+    method: 'PATCH',
+    headers: { origin: application.address },
+    body: JSON.stringify({
+      base: head,
+      patch: {
+        camera: { kind: 'typed', tilt: -8, height: 1.6 },
+        items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
+      },
+    }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+  browser = await openBrowser()
+  page = await openPage(browser, faults)
+  await page.goto(`${application.address}/shot/${NAME}`)
+  await picture(page).waitFor()
+  await station(page, 'Effects')
+}, 120_000)
+afterAll(() => browser.close())
+
+describe('particles', () => {
+  it('rain falls on the first frame already, and says how many drops are seen', async () => {
+    await expect.poll(light).toBeGreaterThan(0)
+    const before = await light()
+    await page.getByRole('button', { name: 'Rain', exact: true }).click()
+    await over(page, [0.5, 0.8])
+    await bench()
+      .getByText(/about [\d,]+ drops seen, \d+ a cubic metre/)
+      .waitFor()
+    await type(page, 'Brightness', '200')
+    await expect.poll(light, { timeout: 30_000 }).toBeGreaterThan(before + 5)
+    await bench().getByLabel('Is').selectOption('snow')
+    await bench()
+      .getByText(/flakes seen/)
+      .waitFor()
+    await bench().getByRole('button', { name: 'Remove', exact: true }).click()
+    await saved(page)
+    expect(Object.values((await shot()).document.items)).toHaveLength(1)
+    await expect.poll(light, { timeout: 30_000 }).toBeLessThan(before + 3)
+  })
+  it('sparks are kept, glow, and meet the ground; undo takes them away', async () => {
+    await page.getByRole('button', { name: 'Sparks', exact: true }).click()
+    await over(page, [0.5, 0.75])
+    await bench().getByRole('heading', { name: 'Sparks' }).waitFor()
+    await type(page, 'Speed', '0.5')
+    await type(page, 'Births', '4000')
+    await saved(page)
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await kept()
+    await page.keyboard.press('End')
+    await bench()
+      .getByText(/[1-9]\d* here, .* met the set/)
+      .waitFor()
+    await page.getByText(/kept frames, rendered here|looks/).waitFor({ timeout: 30_000 })
+    expect(await page.locator('[data-row="Sparks"] span').innerText()).toBe('8 of 8')
+    expect(faults).toEqual([])
+  })
+  it('snow settles: flakes from above stay where they land', async () => {
+    await page.getByLabel('Add', { exact: true }).selectOption('preset-settling-snow')
+    await over(page, [0.5, 0.8])
+    await bench().getByRole('heading', { name: 'Snow that settles' }).waitFor()
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await kept()
+    await bench()
+      .getByText(/here, .* m high/)
+      .waitFor()
+    const number = await bench().locator('[data-particles]').getAttribute('data-particles')
+    expect(Number(number)).toBeGreaterThan(500)
+    expect(faults).toEqual([])
+  })
+})
