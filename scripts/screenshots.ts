@@ -76,9 +76,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
       .getByRole('option', { name: /^Crate, lower/ })
       .click()
   },
-  outside: (at) => at.getByRole('button', { name: 'Both' }).click(),
   mattes: async (at) => {
-    await at.getByRole('button', { name: 'Camera' }).first().click()
     await at.keyboard.press('4')
     await at
       .getByLabel('In the shot')
@@ -94,6 +92,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.keyboard.press('5')
     await at.getByLabel('In the shot').locator('[data-item="door-fire"]').click()
     await at.getByLabel('Bench').getByText('Heat', { exact: true }).hover()
+  },
+  sparks: async (at) => {
+    await at.getByLabel('In the shot').locator('[data-item="door-sparks"]').click()
+    await at.locator('[data-particles]').waitFor({ timeout: 60_000 })
   },
   picture: async (at) => {
     await at.keyboard.press('Escape')
@@ -141,6 +143,13 @@ await page.keyboard.press('2')
 await step(page, 'Line up')
 await laid()
 await page.screenshot({ path: 'docs/screenshots/match-line-up.png' })
+await page.goto(`${address}/shot/Kiln%20Yard%20041`)
+await page.locator('canvas[data-picture=main]').waitFor()
+await page.keyboard.press('5')
+await page.getByLabel('In the shot').locator('[data-item="rain"]').click()
+await page.locator('[data-drops]').waitFor()
+await laid()
+await page.screenshot({ path: 'docs/screenshots/rain.png' })
 await page.goto(`${address}/shot/Kiln%20Yard%20030`)
 await page.locator('canvas[data-picture=main]').waitFor()
 await toFrame(FRAME)

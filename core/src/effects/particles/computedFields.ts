@@ -72,11 +72,11 @@ export const computedFields = {
     still: true,
   }),
   rate: number(0, 1_000_000, 200, {
-    label: 'Births',
+    label: 'Rate',
     unit: '1/s',
     span: [0, 2000],
     step: 1,
-    hint: 'So many a second.',
+    hint: 'So many are born a second.',
     group: 'Births',
     touches: 'gas',
     when: { way: ['computed'], emits: ['all along'] },
