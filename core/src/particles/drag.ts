@@ -55,7 +55,8 @@ export function terminalSpeed(form: BodyForm, diameter: number, density: number)
 
 /** Stefan–Boltzmann, W/(m^2 K^4). */
 const SIGMA = 5.670374e-8
-const PRANDTL = 0.71
+/** Cube root of air's Prandtl number, 0.71. */
+const PRANDTL_ROOT = 0.8921
 
 /** What of a hot ball decides how it cools. */
 export interface HotBody {
@@ -70,7 +71,7 @@ export interface HotBody {
 export function coolingRate(body: HotBody, kelvin: number, air: number, speed: number): number {
   const { diameter, density, specificHeat, emissivity } = body
   const reynolds = (AIR.density * speed * diameter) / AIR.viscosity
-  const nusselt = 2 + 0.6 * Math.sqrt(reynolds) * pow(PRANDTL, 1 / 3)
+  const nusselt = 2 + 0.6 * Math.sqrt(reynolds) * PRANDTL_ROOT
   const convection = ((nusselt * AIR.conductivity) / diameter) * (kelvin - air)
   const radiation = emissivity * SIGMA * (kelvin * kelvin * kelvin * kelvin - air * air * air * air)
   return (6 * (convection + radiation)) / (density * specificHeat * diameter)

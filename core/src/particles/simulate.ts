@@ -39,7 +39,7 @@ export interface ParticleFigures {
 /** Steps of a frame at least and at most. */
 const STEPS = { least: 2, most: 64 } as const
 /** Share of its speed against the air that a particle may lose in a step. */
-const CHANGE = 0.2
+const CHANGE = 0.35
 /** Below this speed into a surface, m/s, a particle no longer bounces. */
 const RESTS = 0.25
 /** Below this speed along a surface, m/s, it stays. */

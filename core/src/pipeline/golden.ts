@@ -204,7 +204,7 @@ function goldenSparks(document: ShotDocument, gases: readonly GasFrame[]): Parti
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = '65ab14753299878c3034ef6eaa5aac36f085f6c8df50fe7522cbb8ac2f28afe5'
+export const GOLDEN_HASH = '9116444c4f8af727a97a988e502f7aeed9df3540de60aad86b368f4a95f83438'
 
 /** A hash over a small fixed shot taken the whole way: gas about 48 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
 export function goldenHash(crew: Crew): string {

@@ -27,6 +27,7 @@ const EMISSIVITY = 0.85
 /** Particles at once at most, and bytes that one takes while it is computed and kept. */
 export const MOST_PARTICLES = 2_000_000
 const PARTICLE_BYTES = 220
+const GIB = 1024 * 1024 * 1024
 
 const FORCE_SETTINGS = settingsOf(forceSchema)
 type ForceItem = ReturnType<(typeof forceSchema)['parse']>
@@ -203,7 +204,7 @@ function checkRoom(name: string, settings: ParticleSettings, bytes: number): voi
   const fits = Math.floor(Math.min(MOST_PARTICLES, bytes / PARTICLE_BYTES))
   throw new LanternError(
     'memory',
-    `“${name}” would have ${Math.round(number).toLocaleString('en')} particles at once, ${(need / 2 ** 30).toFixed(1)} GiB.`,
+    `“${name}” would have ${Math.round(number).toLocaleString('en')} particles at once, ${(need / GIB).toFixed(1)} GiB.`,
     `Let fewer be born or let them live for a shorter time: ${fits.toLocaleString('en')} fit.`,
     { field: 'rate' },
   )
