@@ -101,7 +101,7 @@ describe('particles', () => {
     await bench().getByRole('button', { name: 'Keep', exact: true }).click()
     await kept()
     await bench()
-      .getByText(/here, .* m high/)
+      .getByText(/here, .* m high, \d+ met the set/)
       .waitFor()
     const number = await bench().locator('[data-particles]').getAttribute('data-particles')
     expect(Number(number)).toBeGreaterThan(500)

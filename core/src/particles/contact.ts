@@ -43,6 +43,33 @@ export function nearestSolid(
   return nearest
 }
 
+/** Parts of a way that are looked at, at most: nothing thinner than this share of it is met for sure. */
+const MOST_PARTS = 64
+
+/**
+ * Where a ball on its way first lies in a solid: the shares of the way just before and there; undefined where it meets none. It goes on by how far the nearest solid is, so that thin ones are not passed through.
+ * placeAt: its middle at a share of the way; way: its length, m.
+ */
+export function firstMeeting(
+  solids: readonly Solid[],
+  placeAt: (share: number) => Vec3,
+  way: number,
+  radius: number,
+): { before: number; after: number } | undefined {
+  let before = 0
+  let share = 0
+  for (let n = 0; n <= MOST_PARTS; n++) {
+    const near = nearestSolid(solids, placeAt(share), way * (1 - share) + radius)
+    if (!near) return undefined
+    const gap = near.distance - radius
+    if (gap < 0 && share > 0) return { before, after: share }
+    if (share >= 1) return undefined
+    before = share
+    share = Math.min(1, share + Math.max(gap / Math.max(1e-9, way), 1 / MOST_PARTS))
+  }
+  return undefined
+}
+
 export const surfaceNormal = (solid: Solid, at: Vec3): Vec3 => normalAt(solid, at)
 
 /**

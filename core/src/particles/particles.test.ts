@@ -159,6 +159,18 @@ describe('meeting the set', () => {
     expect(long[59]?.positions[1]).toBeLessThan(-1)
     expect(long[59]?.states[0]).toBe(FLYING)
   })
+  it('does not pass through what is thinner than its way in a step', () => {
+    const wall: Solid = { kind: 'box', centre: [2, 1, 0], half: [0.015, 1, 1], rotation: [0, 0, 0, 1] }
+    for (const speed of [5, 20, 60]) {
+      const own = settings(
+        { speed, contact: { does: 'stick', restitution: 0, friction: 0, melts: 0 } },
+        { direction: [1, 0, 0], solids: [wall] },
+      )
+      own.air = { kelvin: 288, drag: 0, gravity: 0 }
+      const [x] = placeOf(run(own, 12).frames[11])
+      expect(x).toBeCloseTo(2 - 0.015 - 0.001, 3)
+    }
+  })
   it('sticks, vanishes or passes as it is to, and melts after its time', () => {
     const down = (contact: Partial<ParticleSettings['contact']>) =>
       run(settings({ contact: { ...settings().contact, ...contact } }, { solids: [GROUND] }), 48).frames[47]

@@ -3,7 +3,7 @@ import { emptyParticles, FLYING, type ParticleFrame, SLIDING, STUCK } from '../d
 import { exp, type Vec3 } from '../math/index.ts'
 import { type AirNow, airAt } from './air.ts'
 import { type Birth, beginOf, birthsBetween, diceOf, normalOf } from './births.ts'
-import { bounced, nearestSolid, surfaceNormal } from './contact.ts'
+import { bounced, firstMeeting, nearestSolid, surfaceNormal } from './contact.ts'
 import { slowingRate } from './drag.ts'
 import type { GasFlow } from './flow.ts'
 import { cooled, moved, relaxed, sway } from './motion.ts'
@@ -48,6 +48,7 @@ const MOST_MEETINGS = 4
 /** How upright a surface's normal is on which things come to rest. */
 const LEVEL = 0.35
 
+const lengthOf = (v: Vec3): number => Math.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2)
 const emptyFields = (room: number): ParticleFields =>
   Object.fromEntries(FIELDS.map((name) => [name, new Float64Array(room)])) as ParticleFields
 
@@ -217,20 +218,21 @@ export class ParticleSimulation {
     let met = false
     const radius = size / 2
     if (meets && contact.does !== 'pass') {
-      const solid = nearestSolid(moment.solids, ended.at, radius)
-      if (solid && solid.distance < radius) {
+      const way = h * Math.max(lengthOf(velocity), lengthOf(ended.velocity))
+      const first = firstMeeting(moment.solids, (share) => end(h * share).at, way, radius)
+      if (first) {
         // The moment of the meeting, by halves.
-        let [low, high] = [0, h]
+        let [low, high] = [h * first.before, h * first.after]
         for (let k = 0; k < 24; k++) {
           const between = (low + high) / 2
-          const there = nearestSolid(moment.solids, end(between).at, radius)
-          if (there && there.distance < radius) high = between
+          if (nearestSolid(moment.solids, end(between).at, radius)) high = between
           else low = between
         }
-        met = high < h || low > 0
+        const touched = nearestSolid(moment.solids, end(high).at, radius + 1e-3)
+        met = touched !== undefined
         h = low
         ended = end(h)
-        this.#meet(n, ended, surfaceNormal(solid.solid, end(high).at))
+        if (touched) this.#meet(n, ended, surfaceNormal(touched.solid, end(high).at))
       }
     }
     if (!met) this.#put(n, ended.at, ended.velocity)
