@@ -17,7 +17,7 @@ function MattePanel({ id, item }: { id: string; item: MatteItem }) {
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       <DepthPanel id={id} item={item} />
-      <NeedPanel id={id} />
+      {item.shown && <NeedPanel id={id} />}
       <HelpedPanel id={id} item={item} />
       <PaintPanel id={id} item={item} />
       <PartsPanel id={id} item={item} />
@@ -26,16 +26,18 @@ function MattePanel({ id, item }: { id: string; item: MatteItem }) {
 }
 
 /** Of the chosen matte: the frames on which it is needed; hatched where it covers nothing there yet. */
-const needRows: NonNullable<ItemView<MatteItem>['stripRows']> = ({ chosen }, id, item) => {
+const needRows: NonNullable<ItemView<MatteItem>['stripRows']> = ({ shot, chosen }, id, item) => {
   const { frames } = useNeeds.getState()
   const all = new Set([...needOf(frames, id).values()].flatMap(({ behind }) => behind))
-  if (chosen !== id || frames.size === 0) return []
+  if (!shot || chosen !== id || !item.shown || frames.size === 0) return []
+  const { first, last } = shot.document.plate
+  const none = frames.size > last - first ? 'nowhere' : 'looking'
   const missing = [...all].filter((frame) => !frames.get(frame)?.mattes[id]?.there)
   return [
     {
       kind: 'frames',
       name: `${item.name}, needed`,
-      figure: framesText([...all]) || 'nowhere',
+      figure: framesText([...all]) || none,
       kept: new Set([...all].filter((frame) => !missing.includes(frame))),
       stale: new Set(missing),
       running: false,
