@@ -2,7 +2,8 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Solve } from '@lantern/core/data'
 import { readReading, writeSolve } from '@lantern/core/formats'
-import { exclusionMaskAt, within } from '@lantern/core/pipeline'
+import { insidePolygon } from '@lantern/core/math'
+import { exclusionMaskAt } from '@lantern/core/pipeline'
 import { makeShot } from '@lantern/core/shot'
 import {
   cameraPathOf,
@@ -180,7 +181,11 @@ describe('matching a shot', () => {
     if (!shape) throw new Error('the shape is there')
     const inside = tracks.flatMap((track) =>
       Array.from({ length: track.places.length / 2 }, (_, n) =>
-        within(exclusionMaskAt(shape, 1001 + track.first + n), track.places[2 * n] ?? 0, track.places[2 * n + 1] ?? 0),
+        insidePolygon(
+          exclusionMaskAt(shape, 1001 + track.first + n),
+          track.places[2 * n] ?? 0,
+          track.places[2 * n + 1] ?? 0,
+        ),
       ),
     )
     expect(inside.filter(Boolean)).toEqual([])

@@ -1,8 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { type Camera, placeAt, projectPoint } from '@lantern/core/data'
 import { readCameraGltf, readTracks } from '@lantern/core/formats'
-import { panTiltRoll, type Vec3 } from '@lantern/core/math'
-import { exclusionMaskAt, pickLevel, within } from '@lantern/core/pipeline'
+import { insidePolygon, panTiltRoll, type Vec3 } from '@lantern/core/math'
+import { exclusionMaskAt, pickLevel } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Locator, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -107,7 +107,7 @@ describe('tracking', () => {
     for (const track of tracks)
       for (let n = 0; n < FRAMES; n++) {
         const at = placeAt(track, n)
-        if (at) expect(within(exclusionMaskAt(shape, 1001 + n), at[0], at[1])).toBe(false)
+        if (at) expect(insidePolygon(exclusionMaskAt(shape, 1001 + n), at[0], at[1])).toBe(false)
       }
     await page.getByLabel('Strip').getByText('Tracks').waitFor()
   }, 150_000)

@@ -6,6 +6,7 @@ import {
   makeMovie,
   openBrowser,
   openPage,
+  over,
   picture,
   pixel,
   saved,
@@ -201,6 +202,17 @@ describe('a matte that is painted', () => {
     expect(Object.values((await item(id)).painted).filter(({ erase }) => erase)).toHaveLength(1)
     await page.keyboard.press('Control+z')
     await bench().locator('[data-painted="1"]').waitFor()
+    await saved(page)
+    await station(page, 'Effects')
+    await page.getByLabel('Add', { exact: true }).selectOption({ label: 'Smouldering' })
+    await over(page, [0.8, 0.9])
+    await bench().getByLabel('Shape', { exact: true }).selectOption('painted')
+    await bench().getByRole('alert').getByText('none is chosen').waitFor()
+    await bench()
+      .getByLabel('Matte', { exact: true })
+      .selectOption({ label: made?.name ?? '' })
+    await saved(page)
+    await expect.poll(() => bench().getByRole('alert').count()).toBe(0)
     expect(faults).toEqual([])
   })
 })

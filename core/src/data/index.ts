@@ -1,4 +1,5 @@
 export * from './axes.ts'
+export * from './brush.ts'
 export * from './camera.ts'
 export * from './forms.ts'
 export * from './gasFrame.ts'

@@ -1,4 +1,4 @@
-import { conjugate, dot, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
+import { add, conjugate, dot, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
 
 import { type FormPlane, formNormal, rayToForm, toForm } from './forms.ts'
 
@@ -81,3 +81,19 @@ export function solidBounds(solid: Solid): { low: Vec3; high: Vec3 } | undefined
     high: solid.centre.map((c, a) => c + (reach[a] ?? 0)) as [number, number, number],
   }
 }
+
+/** A world point in a solid's own frame: from its middle, turned with it; of a half-space from its point. */
+export const inFrameOf = (solid: Solid, at: Vec3): Vec3 =>
+  solid.kind === 'halfspace'
+    ? subtract(at, solid.point)
+    : solid.kind === 'ball'
+      ? subtract(at, solid.centre)
+      : rotate(conjugate(solid.rotation), subtract(at, solid.centre))
+
+/** A point of a solid's own frame in the world. */
+export const outOfFrameOf = (solid: Solid, at: Vec3): Vec3 =>
+  solid.kind === 'halfspace'
+    ? add(solid.point, at)
+    : solid.kind === 'ball'
+      ? add(solid.centre, at)
+      : add(solid.centre, rotate(solid.rotation, at))

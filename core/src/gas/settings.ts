@@ -1,4 +1,4 @@
-import type { Solid } from '../data/index.ts'
+import type { BrushStroke, Solid } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 
 /** What a camera sees inside drawn shapes: places in the picture are x right, y down, over the distance along the view axis. */
@@ -23,6 +23,8 @@ export type SourceShape =
   | { kind: 'surface'; solid: number; view?: GasView }
   /** The layer before whatever solid the view sees inside its shapes. */
   | { kind: 'area'; view: GasView }
+  /** The layer before what a brush painted of solids, each stroke in its solid's own frame. */
+  | { kind: 'painted'; strokes: readonly (BrushStroke & { solid: number })[] }
   /** Balls, given moment by moment. */
   | { kind: 'points' }
 

@@ -1,5 +1,15 @@
-import { distanceTo, normalAt, rayToSolid, type Solid, solidBounds } from '../data/index.ts'
-import { conjugate, dot, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
+import {
+  type BrushStroke,
+  distanceTo,
+  inFrameOf,
+  normalAt,
+  outOfFrameOf,
+  rayToSolid,
+  type Solid,
+  solidBounds,
+  strokesCover,
+} from '../data/index.ts'
+import { conjugate, dot, insidePolygon, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
 import {
   type GasSettings,
   type GasSource,
@@ -21,6 +31,8 @@ export interface Body {
   own?: Bounds
   area: number | undefined
   normal?: (at: Vec3) => Vec3
+  /** What of its strength it has at a place, 0 to 1; all of it where this is not said. */
+  share?: (at: Vec3) => number
 }
 
 const around = (centre: Vec3, reach: readonly number[]): Bounds => ({
@@ -40,15 +52,7 @@ function insideView(view: GasView, solids: readonly Solid[], thickness: number):
     const local = rotate(back, way)
     if (local[2] > -1e-6) return false
     const [x, y] = [local[0] / -local[2], -local[1] / -local[2]]
-    const hit = view.shapes.some((shape) => {
-      let odd = false
-      for (let n = 0, m = shape.length - 1; n < shape.length; m = n++) {
-        const [ax, ay] = shape[n] ?? [0, 0]
-        const [bx, by] = shape[m] ?? [0, 0]
-        if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) odd = !odd
-      }
-      return odd
-    })
+    const hit = view.shapes.some((shape) => insidePolygon(shape, x, y))
     if (!hit) return false
     const distance = Math.sqrt(dot(way, way))
     const along = scale(way, 1 / distance)
@@ -160,6 +164,61 @@ function surfaceBody({ shape, solids, settings: { bounds }, thick }: Posed<'surf
   }
 }
 
+/** What is painted of one solid, as a test of places. */
+function paintOn(solid: Solid, strokes: readonly BrushStroke[], thick: number) {
+  const covered = (at: Vec3): number => {
+    const distance = distanceTo(solid, at)
+    return distance >= 0 && distance <= thick ? strokesCover(strokes, inFrameOf(solid, footOn(solid, at)), 0) : 0
+  }
+  return { solid, covered }
+}
+
+/** The place on a solid's surface below one that is near it. */
+const footOn = (solid: Solid, at: Vec3): Vec3 => subtract(at, scale(normalAt(solid, at), distanceTo(solid, at)))
+
+function paintedBody({ shape, solids, thick }: Posed<'painted'>): Body {
+  const coats = solids.flatMap((solid, n) => {
+    const strokes = shape.strokes.filter((stroke) => stroke.solid === n)
+    return strokes.length > 0 ? [paintOn(solid, strokes, thick)] : []
+  })
+  const share = (at: Vec3): number => coats.reduce((most, { covered }) => Math.max(most, covered(at)), 0)
+  const nearest = (at: Vec3): Solid | undefined =>
+    coats.reduce<(typeof coats)[number] | undefined>(
+      (best, one) => (best && Math.abs(distanceTo(best.solid, at)) <= Math.abs(distanceTo(one.solid, at)) ? best : one),
+      undefined,
+    )?.solid
+  return {
+    inside: (x, y, z) => share([x, y, z]) > 0,
+    share,
+    bounds: widened(paintBounds(shape.strokes, solids), thick),
+    area: undefined,
+    normal: (at) => {
+      const solid = nearest(at)
+      return solid ? normalAt(solid, at) : [0, 1, 0]
+    },
+  }
+}
+
+/** Bounds of what is painted, m, in the world; all of it about the first stroke's place where its solid is gone. */
+export function paintBounds(strokes: readonly (BrushStroke & { solid: number })[], solids: readonly Solid[]): Bounds {
+  const [low, high] = [
+    [Infinity, Infinity, Infinity] as [number, number, number],
+    [-Infinity, -Infinity, -Infinity] as [number, number, number],
+  ]
+  for (const { solid: n, points, radius, erase } of strokes) {
+    const solid = solids[n]
+    if (!solid || erase) continue
+    for (const point of points) {
+      const at = outOfFrameOf(solid, point)
+      for (let a = 0; a < 3; a++) {
+        low[a] = Math.min(low[a] as number, (at[a] as number) - radius)
+        high[a] = Math.max(high[a] as number, (at[a] as number) + radius)
+      }
+    }
+  }
+  return Number.isFinite(low[0]) ? { low, high } : { low: [0, 0, 0], high: [0, 0, 0] }
+}
+
 function areaBody({ shape, solids, thick }: Posed<'area'>): Body {
   const seen = insideView(shape.view, solids, thick)
   const nearest = (at: Vec3): Solid | undefined =>
@@ -189,6 +248,7 @@ const BODIES: { [Kind in GasSource['shape']['kind']]: (posed: Posed<Kind>) => Bo
   line: lineBody,
   points: pointsBody,
   surface: surfaceBody,
+  painted: paintedBody,
   area: areaBody,
 }
 

@@ -50,6 +50,36 @@ describe('where gas comes from', () => {
     // Its ends are round.
     expect(cells.volume / 0.06 / (0.6 + Math.PI * 0.15 ** 2)).toBeCloseTo(1, 0)
   })
+  it('what a brush painted gives as much as the brush covers, on the surface alone, less where it is erased', () => {
+    const stroke = (over: object) =>
+      ({ solid: 1, soft: 0, erase: false, radius: 0.15, points: [[-0.3, 0, 0.1]], ...over }) as const
+    const along = {
+      points: [
+        [-0.3, 0, 0.1],
+        [0.3, 0, 0.1],
+      ],
+    }
+    const painted = (...strokes: object[]) =>
+      cellsOf({ kind: 'painted', strokes: strokes.map(stroke) as never }, { solids: [GROUND, slab] })
+    const { cells, centres } = painted(along)
+    // The front of the slab: z = -0.4, about a height of 0.8.
+    for (const [x, y, z] of centres) {
+      expect(z).toBeGreaterThan(-0.4)
+      expect(z).toBeLessThan(-0.4 + 2 * box.cell)
+      expect(Math.hypot(Math.max(0, Math.abs(x) - 0.3), y - 0.8)).toBeLessThan(0.15 + box.cell)
+    }
+    // A strip with round ends; the layer is as thick as whole thirds of a cell.
+    const area = cells.area / (0.6 * 0.3 + Math.PI * 0.15 ** 2)
+    expect(Math.abs(area - 1.11)).toBeLessThan(0.04)
+    expect([...(cells.normals ?? [])].slice(0, 3)).toEqual([0, 0, 1])
+    const erased = painted(along, { erase: true, radius: 0.5, points: [[0.8, 0, 0.1]] })
+    expect(erased.cells.volume).toBeLessThan(0.95 * cells.volume)
+    expect(Math.max(...erased.centres.map(([x]) => x))).toBeLessThan(0.35)
+    const soft = painted({ ...along, soft: 1 })
+    expect(soft.cells.volume / cells.volume).toBeGreaterThan(0.2)
+    expect(soft.cells.volume / cells.volume).toBeLessThan(0.6)
+    expect(painted({ solid: 7 }).cells.volume).toBe(0)
+  })
   it.each([
     [0, 0],
     [0.4, 0.7],

@@ -90,7 +90,7 @@ export function sourceCells(
           const x = (box.origin[0] + i + ((s % 3) + 0.5) / SUBSAMPLES) * cell
           const y = (box.origin[1] + j + ((Math.floor(s / 3) % 3) + 0.5) / SUBSAMPLES) * cell
           const z = (box.origin[2] + k + (Math.floor(s / 9) + 0.5) / SUBSAMPLES) * cell
-          for (const one of bodies) if (one.inside(x, y, z)) hits++
+          for (const one of bodies) hits += one.share ? one.share([x, y, z]) : one.inside(x, y, z) ? 1 : 0
         }
         if (hits === 0) continue
         const centre: Vec3 = [

@@ -227,3 +227,7 @@ export type PaintStroke = z.infer<typeof paintStroke>
 export type MatteItem = z.infer<typeof matteSchema>
 export const MATTE_SETTINGS: readonly Setting[] = settingsOf(matteSchema)
 export const isMatte = (item: { kind: string } | undefined): item is MatteItem => item?.kind === 'matte'
+
+/** Brush strokes in the order in which they were drawn. */
+export const strokesInOrder = ({ painted }: Pick<MatteItem, 'painted'>): [string, PaintStroke][] =>
+  Object.entries(painted).sort(([a, x], [b, y]) => x.order - y.order || (a < b ? -1 : 1))

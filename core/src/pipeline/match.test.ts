@@ -3,7 +3,7 @@ import { lensOf, syntheticTracks, walk, yardPoints } from '../../testing/tracks.
 import { recipeKey } from '../base/index.ts'
 import { projectPoint, type Similarity, type Solve, solveCameraAt } from '../data/index.ts'
 import { moveCamera, movePoint, movePointBack, placePoint } from '../match/index.ts'
-import { length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
+import { insidePolygon, length, panTiltRoll, subtract, type Vec3 } from '../math/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import {
   exclusionMaskAt,
@@ -15,7 +15,6 @@ import {
   solvedPlace,
   solveRecipe,
   tracksRecipe,
-  within,
 } from './match.ts'
 
 const FRAMES = 24
@@ -182,9 +181,9 @@ describe('keep-out shapes', () => {
     expect(Math.abs((steps[9] ?? 0) - (steps[10] ?? 0))).toBeLessThan(0.6)
   })
   it('hold what lies inside', () => {
-    expect(within(square(0), 5, 5)).toBe(true)
-    expect(within(square(0), 15, 5)).toBe(false)
-    expect(within([], 5, 5)).toBe(false)
+    expect(insidePolygon(square(0), 5, 5)).toBe(true)
+    expect(insidePolygon(square(0), 15, 5)).toBe(false)
+    expect(insidePolygon([], 5, 5)).toBe(false)
   })
   it('keep features out while they are in use, and are part of the recipe', () => {
     const [bare, masked, off] = [

@@ -20,7 +20,7 @@ import {
   placeOnGround,
   placePoint,
 } from '../match/index.ts'
-import { length, scale, subtract, type Vec3 } from '../math/index.ts'
+import { insidePolygon, length, scale, subtract, type Vec3 } from '../math/index.ts'
 import { insideOf, shapesInOrder } from '../mattes/index.ts'
 import type { ExclusionMask, MatchSettings, PicturePlace, Proof, ShotDocument } from '../shot/index.ts'
 import { drawnKeepOuts, keepOutKey, plainKeepOuts } from './keepOuts.ts'
@@ -58,16 +58,6 @@ export function exclusionMaskAt({ keys }: Pick<ExclusionMask, 'keys'>, frame: nu
       h0 * from[c] + h1 * to[c] + s0 * slopeAt(keys, next - 1, p, c) + s1 * slopeAt(keys, next, p, c)
     return [part(0), part(1)] as const
   })
-}
-
-/** Whether a place lies within corners (even-odd). */
-export function within(corners: Corners, x: number, y: number): boolean {
-  let inside = false
-  for (let n = 0, m = corners.length - 1; n < corners.length; m = n++) {
-    const [a, b] = [corners[n] as readonly [number, number], corners[m] as readonly [number, number]]
-    if (a[1] > y !== b[1] > y && x < ((b[0] - a[0]) * (y - a[1])) / (b[1] - a[1]) + a[0]) inside = !inside
-  }
-  return inside
 }
 
 const keepOutsOf = (match: MatchSettings): ExclusionMask[] =>
@@ -136,7 +126,7 @@ export function followSettings(document: Matched, masks?: readonly MatteMask[]):
     ...(shapes.length > 0 || mattes.length > 0 || masks
       ? {
           keptOut: (frame: number, x: number, y: number): boolean =>
-            masked(frame, x, y) || covered(frame, x, y) || at(frame).some((corners) => within(corners, x, y)),
+            masked(frame, x, y) || covered(frame, x, y) || at(frame).some((corners) => insidePolygon(corners, x, y)),
         }
       : {}),
   }

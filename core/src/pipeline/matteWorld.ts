@@ -116,8 +116,8 @@ function moveWithBody(
   return seen.every((one) => one !== undefined) ? fitPlane('perspective', corners, seen as Place[]) : undefined
 }
 
-/** Shapes that go with one another, at most. */
-const MOST_PARENTS = 16
+/** Shapes that go with one another, at most: each asks its parent for two frames. */
+const MOST_PARENTS = 8
 
 /** What takes a shape from the frame on which it was drawn to another; undefined where what it goes with is not known there. */
 export function shapeMove(
@@ -127,10 +127,11 @@ export function shapeMove(
   frame: number,
   cameras: Cameras,
   inputs: SignalInputs,
-  depth = 0,
+  riders: readonly MatteShape[] = [],
 ): Homography | undefined {
   const { rides } = shape
-  if (!rides || depth > MOST_PARENTS) return undefined
+  // One that goes with itself, through whatever others, goes with nothing.
+  if (!rides || riders.length > MOST_PARENTS || riders.includes(shape)) return undefined
   const { on, frame: drawn } = rides
   if (on.startsWith('track.')) {
     const [from, to] = [inputs.track?.(on.slice(6), drawn), inputs.track?.(on.slice(6), frame)]
@@ -141,7 +142,7 @@ export function shapeMove(
   const parent = item.shapes[on.slice(6)]
   if (!parent) return undefined
   const there = (at: number): Place[] => {
-    const own = shapeMove(document, item, parent, at, cameras, inputs, depth + 1)
+    const own = shapeMove(document, item, parent, at, cameras, inputs, [...riders, shape])
     const points = pointsAt(parent, at)
     return (own ? movedPoints(points, own) : points).map((point) => [...point.at] as Place)
   }

@@ -12,13 +12,14 @@ import {
   pointsAt,
   ringOf,
   shapesInOrder,
+  strokesInOrder,
 } from '../mattes/index.ts'
 import type { SceneMatte } from '../picture/index.ts'
 import { meetPiece, piecesAt, solidOf } from '../set/index.ts'
 import { type ItemDocument, itemsInOrder, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
 import { layerIdOf } from '../shot/index.ts'
 import { type MatteWorld, riddenMatte } from './matteWorld.ts'
-import { drawPaint, strokesInOrder } from './paint.ts'
+import { drawPaint } from './paint.ts'
 import { pickLevel } from './pick.ts'
 import type { ShutterFrames } from './things.ts'
 

@@ -1,10 +1,10 @@
 import { LanternError, type Recipe } from '../base/index.ts'
 import { type Camera, placeAt, projectPoint, type Solve, solveCameraAt, type Track } from '../data/index.ts'
 import type { FollowSettings, ObjectInput } from '../match/index.ts'
-import { conjugate, multiply, rotate, subtract, unit, type Vec3 } from '../math/index.ts'
+import { conjugate, insidePolygon, multiply, rotate, subtract, unit, type Vec3 } from '../math/index.ts'
 import type { WorldPose } from '../settings/index.ts'
 import type { MovingObject, ShotDocument } from '../shot/index.ts'
-import { exclusionMaskAt, within } from './match.ts'
+import { exclusionMaskAt } from './match.ts'
 import { pickSurface } from './pick.ts'
 import { VERSIONS } from './versions.ts'
 
@@ -70,7 +70,7 @@ export function objectFollow(
     count: thing.count,
     even: true,
     share: Math.min(1, Math.max(1e-3, share)),
-    keptOut: (frame, x, y) => !within(at(frame), x, y),
+    keptOut: (frame, x, y) => !insidePolygon(at(frame), x, y),
   }
 }
 

@@ -1,12 +1,12 @@
 import { type Camera, pixelRay, projectPoint, type Solid, scaleCamera } from '../data/index.ts'
 import type { EffectInstance } from '../effects/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import { insidePolygon, type Vec3 } from '../math/index.ts'
 import { isMatte, type MatteItem } from '../mattes/index.ts'
 import { AT_HOME, type Placement, placeInWorld } from '../picture/index.ts'
 import { isSeen, piecesAt, solidOf, thingBounds, thingsAt } from '../set/index.ts'
 import { itemsInOrder } from '../settings/index.ts'
 import { layerIdOf, type ShotDocument } from '../shot/index.ts'
-import { exclusionMaskAt, within } from './match.ts'
+import { exclusionMaskAt } from './match.ts'
 import { type DataOf, drawMatteOf, type MatteMoment, matteStands } from './mattes.ts'
 import { NO_WORLD } from './matteWorld.ts'
 import { cornersOf, nearestSurface, surfacesAt } from './paint.ts'
@@ -249,7 +249,7 @@ function uncoveredBy(
   for (const region of movingRegions(document)) {
     const corners = exclusionMaskAt(region, frame).map(([x, y]) => [x * scale, y * scale] as const)
     const inside = Array.from({ length: camera.width * camera.height }, (_, n) => n).filter((n) =>
-      within(corners, (n % camera.width) + 0.5, Math.floor(n / camera.width) + 0.5),
+      insidePolygon(corners, (n % camera.width) + 0.5, Math.floor(n / camera.width) + 0.5),
     )
     if (inside.some((n) => mattes.some(({ image }) => (image?.[n] ?? 0) > COVERED))) continue
     const crossing = [...covers].filter(([, { far }]) => inside.some((n) => (far[n] as number) > 0)).map(([id]) => id)

@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
+import { gasSettings } from '../effects/gas/index.ts'
+import { paintBounds } from '../gas/index.ts'
 import { panTiltRoll } from '../math/index.ts'
 import type { MatteItem } from '../mattes/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
@@ -106,5 +108,29 @@ describe('a stroke on a surface', () => {
     }
     expect(held(-7.5)).toBeCloseTo(0, 6)
     expect(held(-2.5)).toBeCloseTo(1, 6)
+  })
+})
+
+describe('gas from what is painted', () => {
+  const settings = (document: ShotDocument, matte = 'wet') => {
+    document.items.smoke = makeItem('gas', { name: 'Smoke', order: 3, shape: 'painted', matte } as never)
+    return gasSettings(document, 'smoke', 'full')
+  }
+  it('comes from the strokes where their surface stands, turned as it is', () => {
+    const document = shot()
+    Object.assign(document.items.wall as object, { turn: 90, roles: { stops: true, holdsOut: true, receives: true } })
+    const { sources, sceneInputs, bounds } = settings(document)
+    const shape = sources[0]?.shape
+    expect(shape?.kind).toBe('painted')
+    const { low, high } = paintBounds(shape?.kind === 'painted' ? shape.strokes : [], sceneInputs[0]?.solids ?? [])
+    // The front of the wall looks to the right now: 1 m beside its middle, the stroke 1 m along it.
+    expect([...low, ...high].map((value) => Number(value.toFixed(4)))).toEqual([0.75, 0.75, -5.75, 1.25, 1.25, -4.25])
+    expect(bounds.low[0]).toBeLessThan(0.75)
+  })
+  it('says what is missing: a matte, paint, a surface that stops gas', () => {
+    expect(() => settings(shot(), '')).toThrow(/none is chosen/)
+    expect(() => settings(shot(), 'gone')).toThrow(/that matte is gone/)
+    expect(() => settings(shot({}, { erase: true }))).toThrow(/paints nothing that stops gas/)
+    expect(() => settings(shot({}, { on: 'gone' }))).toThrow(/paints nothing that stops gas/)
   })
 })

@@ -7,9 +7,10 @@ import {
   projectPoint,
   rayToSolid,
   type Solid,
+  strokesCover,
 } from '../data/index.ts'
 import { add, conjugate, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
-import type { MatteItem, PaintStroke } from '../mattes/index.ts'
+import { type MatteItem, type PaintStroke, strokesInOrder } from '../mattes/index.ts'
 import {
   isForm,
   isPiece,
@@ -167,29 +168,6 @@ export function paintedPlace(
 
 const inOwn = ({ position, rotation }: WorldPose, at: Vec3): Vec3 => rotate(conjugate(rotation), subtract(at, position))
 
-/** Distance of a place to a line from a to b. */
-function toSegment(p: Vec3, a: Vec3, b: Vec3): number {
-  const [along, own] = [subtract(b, a), subtract(p, a)]
-  const square = along[0] ** 2 + along[1] ** 2 + along[2] ** 2
-  const t =
-    square > 0 ? Math.min(1, Math.max(0, (along[0] * own[0] + along[1] * own[1] + along[2] * own[2]) / square)) : 0
-  return lengthOf([own[0] - t * along[0], own[1] - t * along[1], own[2] - t * along[2]])
-}
-
-/** What a stroke covers of a place of its item's own space, 0 to 1. pixel: m that a pixel is wide there. */
-function strokeCovers({ points, radius, soft }: PaintStroke, at: Vec3, pixel: number): number {
-  let away = Infinity
-  for (let n = 0; n < Math.max(1, points.length - 1); n++) {
-    const a = points[n] as Vec3
-    away = Math.min(away, toSegment(at, a, points[n + 1] ?? a))
-    if (away === 0) break
-  }
-  // It fades inward from its radius; an edge is a pixel soft at least.
-  const fade = Math.max(soft * radius, pixel)
-  const t = Math.min(1, Math.max(0, (radius + (soft * radius > pixel ? 0 : pixel / 2) - away) / fade))
-  return t * t * (3 - 2 * t)
-}
-
 /** Numbers of the pixels that strokes may reach, each once: discs along each one's way; all pixels where a part of one is beside or behind the camera. */
 function pixelsReached(strokes: readonly { stroke: PaintStroke; surface: Surface }[], camera: Camera): number[] {
   const { width, height } = camera
@@ -222,10 +200,6 @@ function pixelsReached(strokes: readonly { stroke: PaintStroke; surface: Surface
   return [...marked.keys()].filter((n) => marked[n] === 1)
 }
 
-/** Strokes in the order in which they were drawn. */
-export const strokesInOrder = ({ painted }: Pick<MatteItem, 'painted'>): [string, PaintStroke][] =>
-  Object.entries(painted).sort(([a, x], [b, y]) => x.order - y.order || (a < b ? -1 : 1))
-
 /** What is painted as a camera sees it, with how far along the view it lies (m; 0 where nothing is painted). What something else hides is not there. */
 export function drawPaint(
   document: ItemDocument,
@@ -246,12 +220,8 @@ export function drawPaint(
     const met = nearestSurface(surfaces, ray, n, width)
     if (!met) continue
     const at = inOwn(met.surface.pose, pointAlong(ray, met.t))
-    let covered = 0
-    for (const { stroke, surface } of strokes) {
-      if (surface !== met.surface) continue
-      const share = strokeCovers(stroke, at, met.t / camera.focalPx)
-      covered = stroke.erase ? covered * (1 - share) : covered + (1 - covered) * share
-    }
+    const own = strokes.flatMap(({ stroke, surface }) => (surface === met.surface ? [stroke] : []))
+    const covered = strokesCover(own, at, met.t / camera.focalPx)
     if (covered <= 0) continue
     image.data[n] = covered
     distances.data[n] = met.t

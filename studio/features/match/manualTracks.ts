@@ -36,26 +36,29 @@ export const handKeys = (
     { frame, places: places.map(([x, y]) => [tidy(x), tidy(y)] as [number, number]) },
   ].sort((a, b) => a.frame - b.frame)
 
-/** Makes a hand track of one place, or of a flat patch's corners, and has it followed. One made only to know a place has a name of its own and doesn't count in the solve. */
+/** A hand track of one place, or of a flat patch's corners. One made only to know a place has a name of its own and doesn't count in the solve. */
+export function newHand(
+  hands: Readonly<Record<string, ManualTrack>>,
+  frame: number,
+  places: readonly Corner[],
+  place?: { name: string; chosen: false },
+): Record<string, unknown> {
+  const flat = places.length > 1
+  const count = Object.values(hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
+  return {
+    name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`,
+    keys: handKeys({ keys: [] }, frame, places),
+    model: flat ? 'perspective' : 'lean',
+    trust: flat || place ? 0 : USUAL_TRUST,
+  }
+}
+
+/** Makes a hand track and has it followed. */
 export function makeHand(frame: number, places: readonly Corner[], place?: { name: string; chosen: false }): void {
   const { shot, edit, set, ask } = useShot.getState()
   if (!shot) return
   const id = `hand-${crypto.randomUUID().slice(0, 8)}`
-  const flat = places.length > 1
-  const count =
-    Object.values(shot.document.match.hands).filter((hand) => hand.keys[0]?.places.length === places.length).length + 1
-  edit({
-    match: {
-      hands: {
-        [id]: {
-          name: place?.name ?? `${flat ? 'Patch' : 'Point'} ${count}`,
-          keys: handKeys({ keys: [] }, frame, places),
-          model: flat ? 'perspective' : 'lean',
-          trust: flat || place ? 0 : USUAL_TRUST,
-        },
-      },
-    },
-  })
+  edit({ match: { hands: { [id]: newHand(shot.document.match.hands, frame, places, place) } } })
   if (!place) set({ tool: 'choose', chosen: `hand.${id}` })
   void ask({ what: 'hand', hand: id })
 }

@@ -1,8 +1,9 @@
 'use client'
 import { type MatteFrame, matteFrameAt } from '@lantern/core/data'
 import type { HelpedStroke } from '@lantern/core/mattes'
-import { type PointerEvent, useEffect, useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { PlateLayer } from '../picture/PlateLayer.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { useMatteFrames } from './matteFrames.ts'
 import {
@@ -84,7 +85,6 @@ function Stroke({
 export function HelpedOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const { shot, chosen, tool, strokeWidth, edit, ask, set } = useShot()
   const canvas = useRef<HTMLCanvasElement>(null)
-  const svg = useRef<SVGSVGElement>(null)
   const [hand, setHand] = useState<StrokeState>(NO_STROKE)
   const { carried, cut } = useMatteFrames(chosen, frame)
   const shown = cut ?? carried
@@ -109,12 +109,6 @@ export function HelpedOverlay({ frame, passive }: { frame: number; passive?: boo
     step: 1.5 * unit,
     fresh: () => crypto.randomUUID().slice(0, 6),
   }
-  const at = (event: PointerEvent): [number, number] => {
-    const box = svg.current?.getBoundingClientRect()
-    return box
-      ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height]
-      : [0, 0]
-  }
   const lift = (): void => {
     const result = up(context, hand)
     setHand(result.state)
@@ -137,34 +131,23 @@ export function HelpedOverlay({ frame, passive }: { frame: number; passive?: boo
         data-matte={shown ? (cut ? 'cut' : 'carried') : 'none'}
         style={{ ...full, pointerEvents: 'none' }}
       />
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${width} ${height}`}
-        preserveAspectRatio="none"
-        aria-hidden
-        data-overlay="strokes"
-        style={{
-          ...full,
-          cursor: drawing ? 'crosshair' : 'default',
-          touchAction: 'none',
-          pointerEvents: drawing && !passive ? 'all' : 'none',
-        }}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return
-          svg.current?.setPointerCapture(event.pointerId)
-          setHand(down(context, hand, at(event)).state)
-        }}
-        onPointerMove={(event) => hand.drawn.length > 0 && setHand(move(context, hand, at(event)).state)}
-        onPointerUp={lift}
+      <PlateLayer
+        name="strokes"
+        width={width}
+        height={height}
+        drawing={drawing}
+        passive={!drawing || passive}
+        down={({ at }) => setHand(down(context, hand, at).state)}
+        move={({ at }) => setHand(move(context, hand, at).state)}
+        up={lift}
       >
-        <title>Strokes</title>
         {strokes.map(([id, one]) => (
           <Stroke key={id} {...one} unit={unit} faint={!open.has(id)} />
         ))}
         {hand.drawn.length > 0 && (
           <Stroke points={hand.drawn as [number, number][]} inside={inside} width={strokeWidth} unit={unit} />
         )}
-      </svg>
+      </PlateLayer>
     </>
   )
 }

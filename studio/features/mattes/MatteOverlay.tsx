@@ -1,10 +1,10 @@
 'use client'
 import { type MattePoint, type MatteShape, ringOf, shapesInOrder, softHandle, softRing } from '@lantern/core/mattes'
-import { useRef } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { PlateLayer } from '../picture/PlateLayer.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { NeedOutline } from './Needs.tsx'
-import { down, gripOf, matteOf, move, seenPoints, twice, up } from './shapeTool.ts'
+import { gripOf, matteOf, seenPoints } from './shapeTool.ts'
 import { useShapeHand } from './useShapeHand.ts'
 
 const two = (value: number): string => value.toFixed(2)
@@ -29,8 +29,7 @@ const ringPath = (ring: readonly (readonly [number, number])[]): string =>
 /** The chosen matte's shapes over the plate, drawn and changed by hand. */
 export function MatteOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const { shot, chosen, shape: shapeId } = useShot()
-  const svg = useRef<SVGSVGElement>(null)
-  const { hand, by, drawing, moves, reach } = useShapeHand(svg, frame, passive)
+  const { hand, steps, drawing, moves, reach } = useShapeHand(frame)
   if (!shot) return null
   const { width, height } = shot.document.plate
   const item = matteOf({ document: shot.document, matte: chosen })
@@ -38,31 +37,15 @@ export function MatteOverlay({ frame, passive }: { frame: number; passive?: bool
   const last: MattePoint | undefined = hand.hover && { at: [...hand.hover], before: [0, 0], after: [0, 0], soft: 0 }
   const hovered: readonly MattePoint[] = last && hand.drawn.length > 0 ? [...hand.drawn, last] : hand.drawn
   return (
-    <svg
-      ref={svg}
-      viewBox={`0 0 ${width} ${height}`}
-      preserveAspectRatio="none"
-      aria-hidden
-      data-overlay="mattes"
-      style={{
-        position: 'absolute',
-        inset: 0,
-        width: '100%',
-        height: '100%',
-        cursor: drawing ? 'crosshair' : 'default',
-        touchAction: 'none',
-        pointerEvents: passive ? 'none' : 'all',
-      }}
-      onPointerDown={(event) => {
-        if (event.button !== 0 || passive) return
-        svg.current?.setPointerCapture(event.pointerId)
-        by(down)(event)
-      }}
-      onPointerMove={(event) => (hand.drag || drawing) && by(move)(event)}
-      onPointerUp={by(up)}
-      onDoubleClick={by(twice) as unknown as React.MouseEventHandler}
+    <PlateLayer
+      name="mattes"
+      width={width}
+      height={height}
+      drawing={drawing}
+      passive={passive}
+      hovers={drawing}
+      {...steps}
     >
-      <title>Mattes</title>
       {!passive && <NeedOutline frame={frame} unit={unit} />}
       {item &&
         shapesInOrder(item).map(
@@ -97,7 +80,7 @@ export function MatteOverlay({ frame, passive }: { frame: number; passive?: bool
           ))}
         </g>
       )}
-    </svg>
+    </PlateLayer>
   )
 }
 

@@ -1,8 +1,9 @@
 'use client'
 import { isMatte } from '@lantern/core/mattes'
 import { drawMatteOf, matteWorld, scaleToWidth } from '@lantern/core/pipeline'
-import { type PointerEvent, useEffect, useRef, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { PlateLayer } from '../picture/PlateLayer.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { useCarriedFrames } from './matteFrames.ts'
@@ -54,7 +55,6 @@ function MatteFilm({ frame }: { frame: number }) {
 export function PaintOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const state = useShot()
   const { shot, chosen, tool, brush, edit, set } = state
-  const svg = useRef<SVGSVGElement>(null)
   const [hand, setHand] = useState<PaintState>(NO_PAINT)
   const camera = cameraNow(state, frame)
   if (!shot || !camera) return null
@@ -73,12 +73,6 @@ export function PaintOverlay({ frame, passive }: { frame: number; passive?: bool
     straight,
     fresh: () => crypto.randomUUID().slice(0, 6),
   })
-  const at = (event: PointerEvent): [number, number] => {
-    const box = svg.current?.getBoundingClientRect()
-    return box
-      ? [((event.clientX - box.left) / box.width) * width, ((event.clientY - box.top) / box.height) * height]
-      : [0, 0]
-  }
   const lift = (): void => {
     const result = up(context(false), hand)
     setHand(result.state)
@@ -90,30 +84,16 @@ export function PaintOverlay({ frame, passive }: { frame: number; passive?: bool
   return (
     <>
       <MatteFilm frame={frame} />
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${width} ${height}`}
-        preserveAspectRatio="none"
-        aria-hidden
-        data-overlay="paint"
-        style={{
-          position: 'absolute',
-          inset: 0,
-          width: '100%',
-          height: '100%',
-          cursor: 'crosshair',
-          touchAction: 'none',
-          pointerEvents: painting ? 'all' : 'none',
-        }}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return
-          svg.current?.setPointerCapture(event.pointerId)
-          setHand(down(context(event.shiftKey), hand, at(event)).state)
-        }}
-        onPointerMove={(event) => hand.from && setHand(move(context(event.shiftKey), hand, at(event)).state)}
-        onPointerUp={lift}
+      <PlateLayer
+        name="paint"
+        width={width}
+        height={height}
+        drawing
+        passive={!painting}
+        down={({ at, shift }) => setHand(down(context(shift), hand, at).state)}
+        move={({ at, shift }) => setHand(move(context(shift), hand, at).state)}
+        up={lift}
       >
-        <title>Brush</title>
         {hand.places.map(({ seen, radius }) => (
           <circle
             key={seen.join()}
@@ -124,7 +104,7 @@ export function PaintOverlay({ frame, passive }: { frame: number; passive?: bool
             fillOpacity={0.12}
           />
         ))}
-      </svg>
+      </PlateLayer>
     </>
   )
 }

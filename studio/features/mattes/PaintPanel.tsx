@@ -1,7 +1,6 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import type { MatteItem } from '@lantern/core/mattes'
-import { strokesInOrder } from '@lantern/core/pipeline'
+import { type MatteItem, strokesInOrder } from '@lantern/core/mattes'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'

@@ -9,6 +9,13 @@ import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
 export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
+/** A part of the picture, shares of its width and height. */
+export interface Region {
+  x: number
+  y: number
+  width: number
+  height: number
+}
 export type Tool =
   | 'choose'
   | 'fire'
@@ -88,7 +95,7 @@ export interface ShotState {
   wipe: number
   exposure: number
   /** The part of the picture that is made as the final has it, in shares of it. */
-  region?: { x: number; y: number; width: number; height: number }
+  region?: Region
   /** One light that is shown alone: a lamp's id, or 'plateLight'; '': all. */
   alone: string
   tool: Tool

@@ -1,6 +1,6 @@
 import { LanternError } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
-import type { GasSettings, GasSource, SceneInputs } from '../../gas/index.ts'
+import { type GasSettings, type GasSource, paintBounds, type SceneInputs } from '../../gas/index.ts'
 import { add, rotate, subtract, type Vec3 } from '../../math/index.ts'
 import type { GasItem } from './schema.ts'
 
@@ -65,7 +65,10 @@ export function reachOf(
         for (let at = 0; at + 3 < (source.points?.length ?? 0); at += 4) take(source.points?.slice(at, at + 3) ?? [])
       else if (shape?.kind === 'line')
         for (const point of shape.points) take(add(source.centre, rotate(source.rotation, point)))
-      else if (shape && 'view' in shape && shape.view) take(shape.view.low), take(shape.view.high)
+      else if (shape?.kind === 'painted') {
+        const { low: from, high: to } = paintBounds(shape.strokes, moment.solids)
+        take(from), take(to)
+      } else if (shape && 'view' in shape && shape.view) take(shape.view.low), take(shape.view.high)
       else if (shape?.kind === 'surface') {
         const solid = moment.solids[shape.solid]
         if (solid?.kind === 'box') take(subtract(solid.centre, solid.half)), take(add(solid.centre, solid.half))

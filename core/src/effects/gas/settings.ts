@@ -136,7 +136,7 @@ export function gasSettings(
   )
   const solids = standing(document.plate.first)
   const ground = groundOf(solids)
-  const sources = feeding.map((one) => sourceOf(one, solids, context))
+  const sources = feeding.map((one) => sourceOf(one, solids, document, context))
   return {
     cell,
     sources,

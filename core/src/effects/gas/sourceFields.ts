@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { choice, corner, follows, itemOf, motion, number, type SettingMeta, vec3 } from '../../settings/index.ts'
 
-const SHAPES = ['disc', 'box', 'sphere', 'line', 'piece', 'area', 'points'] as const
+const SHAPES = ['disc', 'box', 'sphere', 'line', 'piece', 'area', 'painted', 'points'] as const
 const sized = { shape: ['disc', 'box', 'sphere', 'line'] } as const
 
 /** What comes out of a source, and where. Gas has one of its own; source items add more. */
@@ -17,7 +17,7 @@ export const sourceFields = {
   } satisfies SettingMeta),
   shape: choice(SHAPES, 'disc', {
     label: 'Shape',
-    hint: 'A flat disc, a box, a ball, a line drawn in the set, a set piece’s surface, an area drawn on the plate, or points from a table.',
+    hint: 'A flat disc, a box, a ball, a line drawn in the set, a set piece’s surface, an area drawn on the plate, what a matte’s brush painted, or points from a table.',
     group: 'Source',
     touches: 'gas',
     still: true,
@@ -63,12 +63,20 @@ export const sourceFields = {
     when: { shape: ['piece'] },
     still: true,
   }),
+  matte: itemOf(['matte'], {
+    label: 'Matte',
+    hint: 'It comes from where this matte is painted on the set, as much as the brush covers.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['painted'] },
+    still: true,
+  }),
   pattern: choice(['all', 'noise', 'painted'], 'all', {
     label: 'Pattern',
     hint: 'All of the surface, patches of it, or only where it is painted on the plate.',
     group: 'Source',
     touches: 'gas',
-    when: { shape: ['piece', 'area', 'disc', 'line'] },
+    when: { shape: ['piece', 'area', 'disc', 'line', 'painted'] },
     still: true,
   }),
   patches: number(5, 100, 45, {

@@ -1,7 +1,10 @@
 import { LanternError } from '../../base/index.ts'
-import { rayToSolid, type Solid, straighten } from '../../data/index.ts'
+import { inFrameOf, rayToSolid, type Solid, straighten } from '../../data/index.ts'
 import { type GasSource, type GasView, SHEET, type SourceInputs, type SourceShape } from '../../gas/index.ts'
 import { add, normalise, panTiltRoll, radians, rotate, scale } from '../../math/index.ts'
+import { isMatte, strokesInOrder } from '../../mattes/index.ts'
+import { isPiece, piecesAt, thingsAt, turnOf } from '../../set/index.ts'
+import { type ItemDocument, poseOfPlaced, type WorldPose } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
 import type { GasItem, SourceItem } from './schema.ts'
 
@@ -67,8 +70,46 @@ function viewOf(name: string, item: Pick<GasItem, 'drawn'>, solids: readonly Sol
 }
 
 export type Feeding = GasItem | SourceItem
+type Stopping = readonly { id: string; solid: Solid }[]
 
-function shapeOf(item: Feeding, solids: readonly { id: string; solid: Solid }[], world: EffectContext): SourceShape {
+const unpainted = (what: string, remedy: string): LanternError =>
+  new LanternError('gas-painted', what, remedy, { field: 'matte' })
+
+/** Where pieces and things stand at the first frame: what is painted on them is kept in their own space. */
+const posesOf = (document: ItemDocument, { inputs }: EffectContext): Map<string, WorldPose> =>
+  new Map(
+    [...piecesAt(document, undefined, inputs), ...thingsAt(document, undefined, inputs)].map(([id, item]) => [
+      id,
+      isPiece(item) ? { position: item.position, rotation: turnOf(item) } : poseOfPlaced(item),
+    ]),
+  )
+
+/** What a matte's brush painted on what stops gas. Throws LanternError 'gas-painted' where that is nothing. */
+function paintOf(item: Feeding, solids: Stopping, document: ItemDocument, world: EffectContext): SourceShape {
+  const matte = document.items[item.matte]
+  if (!isMatte(matte))
+    throw unpainted(
+      `“${item.name}” comes from what a matte paints, and ${item.matte ? 'that matte is gone' : 'none is chosen'}.`,
+      'Choose a painted matte.',
+    )
+  const poses = posesOf(document, world)
+  const strokes = strokesInOrder(matte).flatMap(([, { on, radius, soft, erase, points }]) => {
+    const solid = solids.findIndex(({ id }) => id === on)
+    const pose = poses.get(on)
+    const body = solids[solid]?.solid
+    if (!pose || !body) return []
+    const own = points.map((point) => inFrameOf(body, add(pose.position, rotate(pose.rotation, point))))
+    return [{ solid, radius, soft, erase, points: own }]
+  })
+  if (strokes.every(({ erase }) => erase))
+    throw unpainted(
+      `“${item.name}” comes from what “${matte.name}” paints, and it paints nothing that stops gas.`,
+      'Paint on the ground, a wall or a thing with the role "stops gas".',
+    )
+  return { kind: 'painted', strokes }
+}
+
+function shapeOf(item: Feeding, solids: Stopping, document: ItemDocument, world: EffectContext): SourceShape {
   const radius = item.diameter / 2
   const list = solids.map(({ solid }) => solid)
   switch (item.shape) {
@@ -104,6 +145,8 @@ function shapeOf(item: Feeding, solids: readonly { id: string; solid: Solid }[],
     }
     case 'area':
       return { kind: 'area', view: viewOf(item.name, item, list, world) }
+    case 'painted':
+      return paintOf(item, solids, document, world)
     case 'points':
       if (!item.points)
         throw new LanternError(
@@ -116,13 +159,9 @@ function shapeOf(item: Feeding, solids: readonly { id: string; solid: Solid }[],
   }
 }
 
-export function sourceOf(
-  item: Feeding,
-  solids: readonly { id: string; solid: Solid }[],
-  world: EffectContext,
-): GasSource {
+export function sourceOf(item: Feeding, solids: Stopping, document: ItemDocument, world: EffectContext): GasSource {
   return {
-    shape: shapeOf(item, solids, world),
+    shape: shapeOf(item, solids, document, world),
     perArea: item.per === 'a square metre',
     stirSize: item.stirSize || item.diameter / STIR_SHARE,
     ...(item.pattern === 'noise' ? { pattern: { size: item.patchSize, share: item.patches / 100 } } : {}),

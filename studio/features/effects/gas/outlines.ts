@@ -20,7 +20,7 @@ const boxCorners = (middle: Vec3, [hx, hy, hz]: Vec3): Vec3[] =>
 export function sourceOutline(camera: Camera, item: GasItem | SourceItem): string {
   const { position, shape } = item
   const radius = item.diameter / 2
-  if (shape === 'piece' || shape === 'area' || shape === 'points') return ''
+  if (shape === 'piece' || shape === 'area' || shape === 'painted' || shape === 'points') return ''
   if (shape === 'line')
     return chainPath(
       camera,

@@ -14,6 +14,7 @@ const gas: ItemView<GasItem> = {
   kindName: 'gas',
   describe({ taken, shape }) {
     if (taken) return 'gas from elsewhere'
+    if (shape === 'painted') return 'gas, from what is painted'
     return `gas, from ${shape === 'area' ? 'an' : shape === 'points' ? '' : 'a'} ${shape}`
   },
   settings: ({ taken }) =>

@@ -1,37 +1,20 @@
 'use client'
 import type { Camera } from '@lantern/core/data'
 import type { LineUpLines } from '@lantern/core/shot'
-import type { PointerEvent } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { gridPath } from '../../picture/lines.ts'
-import type { Tool } from '../../shot/shotStore.ts'
-import { type Corner, tidy } from '../exclusionMasks.ts'
 
-export const LINE_TOOLS: Partial<Record<Tool, 'x' | 'y' | 'z'>> = { 'line-x': 'x', 'line-y': 'y', 'line-z': 'z' }
 const AXIS_NAMES = { x: 'right', y: 'up', z: 'near' } as const
-export type Line = LineUpLines['lines'][number]
-
-export const withEnd = (lines: readonly Line[], line: number, end: 0 | 1, [x, y]: Corner): Line[] =>
-  lines.map((one, k) =>
-    k === line
-      ? {
-          ...one,
-          ends: end === 0 ? [tidy(x), tidy(y), one.ends[2], one.ends[3]] : [one.ends[0], one.ends[1], tidy(x), tidy(y)],
-        }
-      : one,
-  )
 
 /** The lines of a lining up, told apart by their dashes and names; where they give a camera, its grid of metres on the ground. */
 export function Lines({
   drawn,
   unit,
   camera,
-  grip,
 }: {
   drawn: LineUpLines | undefined
   unit: number
   camera: Camera | undefined
-  grip: (event: PointerEvent, line: number, end: 0 | 1) => void
 }) {
   const dashes = { x: undefined, y: `${9 * unit} ${4 * unit}`, z: `${2 * unit} ${4 * unit}` }
   const origin = drawn?.origin
@@ -86,7 +69,6 @@ export function Lines({
               stroke={COLOURS.text}
               strokeWidth={1.3 * unit}
               style={{ cursor: 'move', pointerEvents: 'all' }}
-              onPointerDown={(event) => grip(event, k, end)}
             />
           ))}
         </g>

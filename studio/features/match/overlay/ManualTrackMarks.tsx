@@ -1,6 +1,5 @@
 'use client'
 import { fitPlane, throughHomography } from '@lantern/core/math'
-import type { PointerEvent } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../../shot/shotStore.ts'
 import { type Corner, cornersPath } from '../exclusionMasks.ts'
@@ -42,13 +41,14 @@ export function ManualTrackMarks({
   frame,
   unit,
   stuck,
-  grip,
+  grips,
 }: {
   shown: ShownMatch
   frame: number
   unit: number
   stuck: boolean
-  grip?: (event: PointerEvent, id: string, corner: number, places: readonly Corner[]) => void
+  /** The chosen one can be taken. */
+  grips: boolean
 }) {
   const { shot, chosen } = useShot()
   if (!shot) return null
@@ -67,7 +67,7 @@ export function ManualTrackMarks({
               {stuck && <path data-stuck d={chequerIn(places)} fill={COLOURS.lamp} fillOpacity={0.55} />}
               <path d={cornersPath(places)} fill="none" stroke={colour} strokeWidth={1.4 * unit} />
               {on &&
-                grip &&
+                grips &&
                 places.map(([a, b], c) => (
                   <rect
                     // biome-ignore lint/suspicious/noArrayIndexKey: a corner is its place in the patch, and stays it while it is dragged
@@ -81,7 +81,6 @@ export function ManualTrackMarks({
                     stroke={COLOURS.text}
                     strokeWidth={1.3 * unit}
                     style={{ cursor: 'move', pointerEvents: 'all' }}
-                    onPointerDown={(event) => grip(event, id, c, places)}
                   />
                 ))}
             </g>
@@ -103,8 +102,7 @@ export function ManualTrackMarks({
                 fill="none"
                 stroke={COLOURS.text}
                 strokeWidth={1.2 * unit}
-                style={{ cursor: 'move', pointerEvents: grip ? 'all' : 'none' }}
-                onPointerDown={(event) => grip?.(event, id, 0, places)}
+                style={{ cursor: 'move', pointerEvents: grips ? 'all' : 'none' }}
               />
             )}
             {on && (
