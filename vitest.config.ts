@@ -48,9 +48,13 @@ const units = [
   },
   { resolve, test: { ...server, name: 'apart', include: apart } },
 ] as const
+/** Browser tests that run after the unit tests, over an application of their own, so that both processors are at work to the end: about a third of them. */
+const late = ['parts', 'screen', 'shots', 'supervisor', 'things'].map((name) => `studio/e2e/${name}.e2e.ts`)
+const part = process.env.LANTERN_E2E_PART
 const browser = {
   ...common,
-  include: ['studio/e2e/**/*.e2e.ts'],
+  include: part === 'late' ? late : ['studio/e2e/**/*.e2e.ts'],
+  exclude: part === 'early' ? [...common.exclude, ...late] : common.exclude,
   globalSetup: ['scripts/test-application.mjs'],
   testTimeout: 90_000,
   fileParallelism: false,
