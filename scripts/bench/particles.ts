@@ -60,6 +60,10 @@ const look: ParticleLook = {
   fades: 0,
   seed: 1,
   hot: false,
+  flat: false,
+  afterglow: 0,
+  refracts: 0,
+  speed: 1,
   fall: {
     snow: false,
     intensity: 20,
@@ -72,6 +76,8 @@ const look: ParticleLook = {
     drift: [1, 0, 0],
     wind: [1, 0, 0],
     tops: [],
+    edges: [],
+    wet: [],
   },
 }
 

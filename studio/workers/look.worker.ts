@@ -17,6 +17,7 @@ import {
   plateImage,
   renderPicture,
   stackSettings,
+  usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
@@ -213,6 +214,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
           trees,
           surroundings: round,
           plates: (one) => carried.get(carriedFrameKey(one)),
+          ...(usesPlate(document) ? { plate: await plateOf({ ...request, size: 'half' }) } : {}),
           ...(region ? await partOf(request, camera, region) : {}),
         },
       ),

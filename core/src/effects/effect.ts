@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
-import type { Camera, Motion } from '../data/index.ts'
+import type { Camera, FloatImage, Motion } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
 import type { Drawable, Lens, Placement, Shutter } from '../picture/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
@@ -230,6 +230,8 @@ export interface DrawContext {
   /** The open shutter, where there is one, and the lens where it defocuses. */
   shutter?: Shutter
   lens?: Lens
+  /** The frame's plate as light, where something of the picture needs it. */
+  plate?: FloatImage
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
 }
@@ -260,6 +262,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   instances(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): readonly EffectInstance<Look>[]
   /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
   showsAgain?(item: Item, id: string): boolean
+  /** Whether the look of an item of its kinds is made of the plate too. */
+  usesPlate?(item: Item): boolean
   decode(bytes: Uint8Array, deflate: Deflate): Data
   /** Where something is seen of a kept frame, in the run's own space: boxes of x y z of the lower corner, then of the upper one, m. */
   extent?(data: Data): readonly number[]

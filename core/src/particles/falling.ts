@@ -29,6 +29,15 @@ export interface Falling {
   sizes: Float32Array
 }
 
+/** Room for so many. */
+export const seenRoom = (room: number): Falling => ({
+  count: 0,
+  ids: new Uint32Array(room),
+  positions: new Float32Array(3 * room),
+  velocities: new Float32Array(3 * room),
+  sizes: new Float32Array(room),
+})
+
 /** Edge of a lattice's cells, m. */
 const CELL = 1
 /** Share of the picture round it in which drops are found too: they may be drawn into it. */

@@ -1,14 +1,19 @@
-import type { EffectInstance } from '../effects/index.ts'
+import { isReuse } from '../effects/again/index.ts'
+import type { Effect, EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
 import { effectOf, isBaked, type ShotDocument, type ShotItem } from '../shot/index.ts'
 import type { PictureQualityName } from './picture.ts'
 
 type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
 
+/** The effect that an item's picture is of: one that shows another's run again is of that one's. */
+const showing = ({ items }: Document, item: ShotItem): Effect | undefined =>
+  effectOf(isReuse(item) ? items[item.of] : item)
+
 /** All that the effects show at a frame, in the roster's order. */
 export const instancesAt = (document: Document, frame: number, inputs: SignalInputs = {}): EffectInstance[] =>
   itemsInOrder(document).flatMap(([id, item]) =>
-    item.shown ? [...(effectOf(item)?.instances(document, id, frame, inputs) ?? [])] : [],
+    item.shown ? [...(showing(document, item)?.instances(document, id, frame, inputs) ?? [])] : [],
   )
 
 /** The frames of each item's run that instances are made from at a quality, by the item's id. */

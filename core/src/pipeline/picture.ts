@@ -168,6 +168,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
+      ...(usesPlate(document) ? { around: plate } : {}),
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
       ...(quality === 'final' && lens
@@ -282,6 +283,10 @@ export interface PictureTools {
   part?: { x: number; y: number; width: number; height: number }
 }
 
+/** Whether something that is shown takes its look from the plate around it. */
+export const usesPlate = ({ items }: Pick<ShotDocument, 'items'>): boolean =>
+  Object.values(items).some((item) => item.shown && effectOf(item)?.usesPlate?.(item))
+
 type DataOf = (item: string, frame: number) => unknown
 
 /** What of a shot a frame is drawn from, laid on the heap as far as effects are worked out. */
@@ -299,6 +304,7 @@ function sceneOf(
     size = pictureScale(quality),
     progress: _,
     rims: __,
+    plate,
     ...tools
   }: PictureTools,
 ): FrameScene {
@@ -321,6 +327,7 @@ function sceneOf(
       seconds: under / over,
       shutter: shutterOf(document, at, size),
       lens: quality === 'final' ? lensOf(document, at) : undefined,
+      plate,
     },
     quality === 'final' ? crew : undefined,
     [...things.layers, ...carried, ...lamps],
@@ -333,7 +340,7 @@ function sceneOf(
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
     mattes: drawMattes(document, seen, at.camera, matteMoment(at, open), dataOf),
-    ...(quality === 'final' ? { lens: lensOf(document, at) } : {}),
+    ...(quality === 'final' ? { lens: lensOf(document, at), plate } : {}),
     ...tools,
   }
 }

@@ -17,6 +17,7 @@ import {
   pictureFrame,
   pictureSeconds,
   renderPicture,
+  usesPlate,
 } from '@lantern/core/pipeline'
 import { carriedAt } from '@lantern/core/set'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
@@ -111,7 +112,10 @@ async function extras(
   for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))
   const plates = (one: CarriedFrame): FloatImage | undefined => carried.get(carriedFrameKey(one))
   const blobs = meshBlobs(document, frame, quality)
-  if (blobs.size === 0 && carriedAt(document, frame).length === 0) return { plates, ...rims }
+  const plate = async (): Promise<FloatImage> => carried.get(String(frame)) ?? (await lightAt({ frame }))
+  const around = usesPlate(document)
+  if (blobs.size === 0 && carriedAt(document, frame).length === 0)
+    return { plates, ...rims, ...(around ? { plate: await plate() } : {}) }
   const read = readers.get(store) ?? meshReader((blob) => getBlob(store, blob))
   readers.set(store, read)
   const meshes = new Map<string, LoadedMesh>()
@@ -130,7 +134,7 @@ async function extras(
   const { sky, surroundings } = document.light
   if (sky === 'picture' && surroundings)
     tools.surroundings = readSurroundings(await getBlob(store, surroundings.blob), surroundings.file, nodeDeflate)
-  return quality === 'look' ? tools : { ...tools, plate: carried.get(String(frame)) ?? (await lightAt({ frame })) }
+  return quality === 'look' && !around ? tools : { ...tools, plate: await plate() }
 }
 
 /** Tells how long a final will take before it is rendered, where none of its shot tells it yet. Returns the seconds that were told; 0 where none were. */

@@ -6,7 +6,7 @@ import {
   type PlateFrames,
   type SignalInputs,
 } from '../../settings/index.ts'
-import { type ForceItem, GAS_SETTINGS, type GasItem, isGas, type ReuseItem, type SourceItem } from './schema.ts'
+import { type ForceItem, GAS_SETTINGS, type GasItem, isGas, type SourceItem } from './schema.ts'
 
 /** How finely a gas is computed: a draft for the first look, finer while one watches, full as the item's cell says. */
 export type GasQuality = 'draft' | 'finer' | 'full'
@@ -25,7 +25,7 @@ export function gasItem(document: ItemDocument, id: string): GasItem {
 }
 
 /** One of the effect's items as it is at a frame, which may lie between frames. */
-export const itemAt = <I extends GasItem | SourceItem | ForceItem | ReuseItem>(
+export const itemAt = <I extends GasItem | SourceItem | ForceItem>(
   document: Pick<ItemDocument, 'plate' | 'signals'>,
   item: I,
   frame: number,

@@ -1,8 +1,8 @@
 import { z } from 'zod'
 import { forceSchema } from '../../air/index.ts'
 import { common, type Item, itemOf, settingsOf } from '../../settings/index.ts'
+import { REUSE_SETTINGS, reuseSchema } from '../again/index.ts'
 import { gasSchema } from './gasSchema.ts'
-import { reuseSchema } from './reuseSchema.ts'
 import { sourceFields } from './sourceFields.ts'
 import { takenSchema } from './takenSchema.ts'
 
@@ -10,7 +10,6 @@ import { takenSchema } from './takenSchema.ts'
 
 export { FORCES, forceSchema } from '../../air/index.ts'
 export { gasSchema, MATTERS } from './gasSchema.ts'
-export { reuseSchema } from './reuseSchema.ts'
 export { takenSchema } from './takenSchema.ts'
 
 export const sourceSchema = z
@@ -31,7 +30,6 @@ export const sourceSchema = z
 export type GasItem = z.infer<typeof gasSchema>
 export type SourceItem = z.infer<typeof sourceSchema>
 export type ForceItem = z.infer<typeof forceSchema>
-export type ReuseItem = z.infer<typeof reuseSchema>
 /** What a gas and a source item have in common. */
 export type SourceSettings = Pick<GasItem, keyof typeof sourceFields>
 
@@ -41,11 +39,10 @@ export const GAS_SETTINGS = {
   gas: settingsOf(gasSchema),
   source: settingsOf(sourceSchema),
   force: settingsOf(forceSchema),
-  reuse: settingsOf(reuseSchema),
+  reuse: REUSE_SETTINGS,
   taken: settingsOf(takenSchema),
 } as const
 
 export const isGas = (item: Item | undefined): item is GasItem => item?.kind === 'gas'
 export const isSource = (item: Item | undefined): item is SourceItem => item?.kind === 'source'
 export const isForce = (item: Item | undefined): item is ForceItem => item?.kind === 'force'
-export const isReuse = (item: Item | undefined): item is ReuseItem => item?.kind === 'reuse'

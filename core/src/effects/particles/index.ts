@@ -49,6 +49,8 @@ export const particlesEffect = {
   frameFigures: ['count', 'meanSpeed', 'highest', 'hits', 'bornSpeed', 'flowSpeed'],
   resolve: resolveParticles,
   instances: particleInstances,
+  usesPlate: (item) =>
+    isParticles(item) && item.way === 'rain' && (item.refracts > 0 || item.follows?.refracts !== undefined),
   decode: readParticleFrame,
   extent: particleExtent,
   draw: drawParticles,

@@ -1,10 +1,12 @@
 import { windAt } from '../../air/index.ts'
-import { solidBounds } from '../../data/index.ts'
-import type { Vec3 } from '../../math/index.ts'
-import type { Top } from '../../particles/index.ts'
+import { type BrushStroke, solidBounds } from '../../data/index.ts'
+import type { Quaternion, Vec3 } from '../../math/index.ts'
+import { isMatte, strokesInOrder } from '../../mattes/index.ts'
+import { type DripEdge, edgesOf, type Top } from '../../particles/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { isBox, piecesAt, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
+import { againAt, isReuse, type ReuseItem } from '../again/index.ts'
 import type { EffectInstance } from '../effect.ts'
 import { particlesAt } from './resolve.ts'
 import { isParticles, type ParticlesItem } from './schema.ts'
@@ -23,6 +25,15 @@ export interface FallLook {
   wind: Vec3
   /** Level surfaces that drops splash on. */
   tops: readonly Top[]
+  /** Edges that drip. */
+  edges: readonly DripEdge[]
+  /** What of surfaces is under water: strokes, each list in its surface's own space. */
+  wet: readonly Wet[]
+}
+export interface Wet {
+  position: Vec3
+  rotation: Quaternion
+  strokes: readonly BrushStroke[]
 }
 
 /** How particles look. */
@@ -38,6 +49,14 @@ export interface ParticleLook {
   seed: number
   /** Born hot: what no longer glows is not seen where it only gives light. */
   hot: boolean
+  /** Flat ones turn as they fall: what is seen of them changes. */
+  flat: boolean
+  /** Share of its life over which a rim still glows. */
+  afterglow: number
+  /** Share of a drop's look that it has from the plate around it. */
+  refracts: number
+  /** How much faster than when it was computed it is shown: size and pace. */
+  speed: number
   fall?: FallLook
 }
 
@@ -53,10 +72,10 @@ function driftAt(document: ItemDocument, item: ParticlesItem, frame: number, inp
   return gone
 }
 
-/** The ground and the tops of boxes that receive, at a frame. */
-function topsAt(document: ItemDocument, frame: number, inputs: SignalInputs): Top[] {
-  return piecesAt(document, frame, inputs).flatMap(([, item]): Top[] => {
-    if (!item.roles.receives) return []
+/** The ground and the tops of boxes that receive, at a frame; or the top of one item alone. */
+function topsAt(document: ItemDocument, frame: number, inputs: SignalInputs, only?: string): Top[] {
+  return piecesAt(document, frame, inputs).flatMap(([id, item]): Top[] => {
+    if (only === undefined ? !item.roles.receives : id !== only) return []
     if (item.kind === 'ground') return [{ centre: item.position, half: [item.size, item.size], turn: turnOf(item) }]
     if (!isBox(item)) return []
     const turn = turnOf(item)
@@ -70,7 +89,55 @@ function topsAt(document: ItemDocument, frame: number, inputs: SignalInputs): To
   })
 }
 
-/** What particles show at a frame: their kept one; rain and snow without any. */
+/** Where a matte is painted, by surface. */
+function wetAt(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): Wet[] {
+  const matte = document.items[id]
+  if (!isMatte(matte)) return []
+  const strokes = strokesInOrder(matte)
+  return piecesAt(document, frame, inputs).flatMap(([on, item]): Wet[] => {
+    const own = strokes.flatMap(([, { on: of, radius, soft, erase, points }]) =>
+      of === on ? [{ radius, soft, erase, points }] : [],
+    )
+    return own.length > 0 ? [{ position: item.position, rotation: turnOf(item), strokes: own }] : []
+  })
+}
+
+/** A kept run shown again. */
+function againInstance(
+  document: ItemDocument,
+  id: string,
+  item: ReuseItem,
+  frame: number,
+  inputs: SignalInputs,
+): EffectInstance<ParticleLook>[] {
+  const own = document.items[item.of]
+  if (!isParticles(own) || own.way !== 'computed') return []
+  const { first, last } = document.plate
+  const run = { first, last, pivot: particlesAt(document, own, first, inputs).position }
+  const again = againAt(document, item, run, frame, inputs)
+  if (!again) return []
+  const { frames, place, pace } = again
+  const look = { ...lookOf(particlesAt(document, own, frame, inputs)), speed: place.scale * pace }
+  return [{ item: id, of: item.of, frames, place, look }]
+}
+
+const lookOf = (now: ParticlesItem): ParticleLook => ({
+  over: now.lays === 'over',
+  colour: now.colour,
+  brightness: now.brightness,
+  glow: now.glow,
+  lights: Math.round(now.lights),
+  life: now.life,
+  fades: now.fades / 100,
+  seed: now.seed,
+  hot: now.way === 'computed' && now.hot > 0,
+  flat: now.way === 'computed' && now.form === 'flake',
+  afterglow: now.afterglow / 100,
+  refracts: now.way === 'rain' ? now.refracts / 100 : 0,
+  speed: 1,
+})
+
+/** What particles show at a frame: their kept one; rain and snow without any; or another's kept run again. */
 export function particleInstances(
   document: ItemDocument,
   id: string,
@@ -78,6 +145,7 @@ export function particleInstances(
   inputs: SignalInputs,
 ): EffectInstance<ParticleLook>[] {
   const item = document.items[id]
+  if (isReuse(item)) return againInstance(document, id, item, frame, inputs)
   if (!isParticles(item)) return []
   const now = particlesAt(document, item, frame, inputs)
   const { first } = document.plate
@@ -96,19 +164,13 @@ export function particleInstances(
         drift: driftAt(document, item, frame, inputs),
         wind: windAt(now, seconds),
         tops: now.splashes && now.way === 'rain' ? topsAt(document, frame, inputs) : [],
+        edges:
+          now.way === 'rain' && now.drips
+            ? topsAt(document, frame, inputs, now.drips).flatMap((top) => edgesOf(top, now.intensity))
+            : [],
+        wet: now.way === 'rain' ? wetAt(document, now.puddles, frame, inputs) : [],
       }
     : undefined
-  const look: ParticleLook = {
-    over: now.lays === 'over',
-    colour: now.colour,
-    brightness: now.brightness,
-    glow: now.glow,
-    lights: Math.round(now.lights),
-    life: now.life,
-    fades: now.fades / 100,
-    seed: now.seed,
-    hot: now.way === 'computed' && now.hot > 0,
-    ...(fall ? { fall } : {}),
-  }
+  const look: ParticleLook = { ...lookOf(now), ...(fall ? { fall } : {}) }
   return [{ item: id, of: id, frames: falls ? [] : [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look }]
 }

@@ -2,8 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../../base/index.ts'
 import { type Camera, emptyParticles } from '../../data/index.ts'
 import { plainDeflate, readParticleFrame } from '../../formats/index.ts'
-import type { Splats } from '../../picture/index.ts'
-import { renderPicture } from '../../picture/index.ts'
+import { AT_HOME, renderPicture, type Splats } from '../../picture/index.ts'
 import { applyPatch, makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
 import type { EffectContext, MadeFrame, Run, StepBaker } from '../effect.ts'
 import {
@@ -133,6 +132,10 @@ const look: ParticleLook = {
   fades: 0,
   seed: 1,
   hot: false,
+  flat: false,
+  afterglow: 0,
+  refracts: 0,
+  speed: 1,
 }
 const one = (
   over: Partial<Record<'at' | 'velocity', [number, number, number]>> & {
@@ -150,13 +153,17 @@ const one = (
   return frame
 }
 const drawn = (own: ParticleLook, frame: ReturnType<typeof one>, open = 0): readonly unknown[] =>
-  drawParticles({ item: 's', of: 's', frames: [], place: {} as never, look: own }, [frame], {
-    illuminance: 400,
-    emitters: 8,
-    camera,
-    seconds: 1 / 24,
-    shutter: { seconds: open, camera: () => camera },
-  })
+  drawParticles(
+    { item: 's', of: 's', frames: [{ frame: 1, weight: 1, ahead: 0 }], place: AT_HOME, look: own },
+    [frame],
+    {
+      illuminance: 400,
+      emitters: 8,
+      camera,
+      seconds: 1 / 24,
+      shutter: { seconds: open, camera: () => camera },
+    },
+  )
 const splat = (drawables: readonly unknown[]): number[] => [...((drawables[0] as Splats | undefined)?.data ?? [])]
 const light = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 const sums = (drawables: readonly unknown[]) => {

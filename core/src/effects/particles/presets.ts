@@ -120,6 +120,7 @@ const ALL: readonly ParticlePreset[] = [
       meets: 'stick',
       colour: [0.3, 0.29, 0.28],
       fades: 10,
+      afterglow: 0,
     },
   },
   {
@@ -135,6 +136,7 @@ const ALL: readonly ParticlePreset[] = [
       far: 16,
       lays: 'add',
       brightness: 6,
+      refracts: 50,
       colour: [0.9, 0.95, 1],
     },
   },

@@ -1,5 +1,6 @@
 import { isGas } from '@lantern/core/effects/gas'
-import { type ItemKind, makeItem, type ShotDocument } from '@lantern/core/shot'
+import { isParticles } from '@lantern/core/effects/particles'
+import { type ItemKind, isBaked, makeItem, type ShotDocument } from '@lantern/core/shot'
 import type { Placed, Placer } from '../placer.ts'
 
 const countOf = (document: ShotDocument, kind: ItemKind): number =>
@@ -8,6 +9,12 @@ const countOf = (document: ShotDocument, kind: ItemKind): number =>
 /** The gas that something is added for: the chosen one, else the first. */
 const gasOf = ({ document, chosen }: Placed): string =>
   isGas(document.items[chosen]) ? chosen : (Object.keys(document.items).find((id) => isGas(document.items[id])) ?? '')
+
+/** The item whose kept run is shown again: the chosen one where it has a run, else the first gas. */
+const runOf = (at: Placed): string => {
+  const chosen = at.document.items[at.chosen]
+  return chosen && (isGas(chosen) || (isParticles(chosen) && isBaked(chosen))) ? at.chosen : gasOf(at)
+}
 
 /** A fire by its own button. */
 export const FIRE: Placer = {
@@ -47,10 +54,10 @@ export const GAS_PLACERS: readonly Placer[] = [
     label: 'A kept run again',
     make: (at) =>
       makeItem('reuse', {
-        name: `${at.document.items[gasOf(at)]?.name ?? 'Gas'} again`.slice(0, 80),
+        name: `${at.document.items[runOf(at)]?.name ?? 'Gas'} again`.slice(0, 80),
         order: at.order,
         position: at.position,
-        of: gasOf(at),
+        of: runOf(at),
       }),
   },
 ]

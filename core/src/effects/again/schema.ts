@@ -1,13 +1,25 @@
 import { z } from 'zod'
-import { common, follows, itemOf, motion, number, type SettingMeta, toggle, vec3 } from '../../settings/index.ts'
+import {
+  common,
+  follows,
+  type Item,
+  itemOf,
+  motion,
+  number,
+  type Setting,
+  type SettingMeta,
+  settingsOf,
+  toggle,
+  vec3,
+} from '../../settings/index.ts'
 
 export const reuseSchema = z
   .object({
     ...common,
     kind: z.literal('reuse'),
-    of: itemOf(['gas'], {
+    of: itemOf(['gas', 'particles'], {
       label: 'Shows',
-      hint: 'The gas whose kept run it shows again.',
+      hint: 'The gas or particles whose kept run it shows again.',
       group: 'Again',
       touches: 'picture',
       still: true,
@@ -114,3 +126,7 @@ export const reuseSchema = z
     follows,
   })
   .strict()
+
+export type ReuseItem = z.infer<typeof reuseSchema>
+export const REUSE_SETTINGS: readonly Setting[] = settingsOf(reuseSchema)
+export const isReuse = (item: Item | undefined): item is ReuseItem => item?.kind === 'reuse'

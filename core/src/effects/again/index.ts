@@ -1,0 +1,2 @@
+export * from './frames.ts'
+export * from './schema.ts'

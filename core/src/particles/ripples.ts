@@ -1,0 +1,35 @@
+import { diceOf } from './births.ts'
+import type { FallSettings, Seen } from './falling.ts'
+import { type Landing, landingsAt, type Top } from './splashes.ts'
+
+// Rings on standing water: each drop that meets it sends one out, which widens and dies down.
+
+export interface Ripple {
+  centre: readonly [number, number, number]
+  /** m. */
+  radius: number
+  /** 1 as it begins, 0 as it is gone. */
+  strength: number
+}
+
+/** m/s at which a ring of capillary waves some centimetres long widens, and seconds that one is seen. */
+const PACE = 0.23
+const LASTS = 0.7
+
+/** The rings at a time, s, where `wet` says that water stands (0 to 1). */
+export function ripplesAt(
+  settings: FallSettings,
+  tops: readonly Top[],
+  seen: Seen,
+  time: number,
+  wet: (x: number, y: number, z: number) => number,
+  most: number,
+): Ripple[] {
+  const rings: Ripple[] = []
+  landingsAt(settings, tops, seen, time, LASTS, ({ id, at, since }: Landing) => {
+    const share = rings.length < most ? wet(at[0], at[1], at[2]) : 0
+    if (share <= diceOf(id, 9) * 0.5) return
+    rings.push({ centre: at, radius: 0.008 + PACE * since, strength: share * (1 - since / LASTS) ** 2 })
+  })
+  return rings
+}
