@@ -39,7 +39,7 @@ export default {
       name: 'effects-never-one-another',
       severity: 'error',
       from: { path: '^core/src/effects/([^/]+)/', pathNot: tests },
-      to: { path: '^core/src/effects/', pathNot: '^core/src/effects/($1/|effect\\.ts$)' },
+      to: { path: '^core/src/effects/', pathNot: '^core/src/effects/($1/|(effect|again|againSchema)\\.ts$)' },
     },
     layer(
       'shot-over-effects',

@@ -3,9 +3,12 @@ import { LanternError } from '@lantern/core/base'
 import {
   readCameraFile,
   readMotionCsv,
+  readParticleCsv,
+  readParticlePly,
   readPoints,
   readSurroundings,
   readVdb,
+  writeParticleFrame,
   writeSurroundings,
 } from '@lantern/core/formats'
 import { brightestSpot } from '@lantern/core/picture'
@@ -15,7 +18,7 @@ import { nodeDeflate } from './io/deflate.ts'
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
 const wanted = z.object({
-  what: z.enum(['camera', 'motion', 'points', 'volume', 'mesh', 'surface', 'surroundings']),
+  what: z.enum(['camera', 'motion', 'points', 'particles', 'volume', 'mesh', 'surface', 'surroundings']),
   bytes: z.instanceof(Uint8Array),
   file: z.string(),
   plate: z.object({
@@ -37,6 +40,18 @@ async function read(): Promise<unknown> {
   if (what === 'points') {
     const { count, first, last } = readPoints(bytes, file)
     return { count, first, last }
+  }
+  if (what === 'particles') {
+    const all = /\.ply$/i.test(file)
+      ? new Map([[Number(/(\d+)\.ply$/i.exec(file)?.[1] ?? 0), readParticlePly(bytes, file)]])
+      : readParticleCsv(bytes, file)
+    return {
+      frames: [...all].map(([frame, one]) => ({
+        frame,
+        count: one.count,
+        bytes: writeParticleFrame(one, nodeDeflate),
+      })),
+    }
   }
   if (what === 'surroundings') {
     const picture = readSurroundings(bytes, file, nodeDeflate)

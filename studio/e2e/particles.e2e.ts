@@ -1,7 +1,10 @@
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   application,
+  folder,
   makeMovie,
   openBrowser,
   openPage,
@@ -92,6 +95,33 @@ describe('particles', () => {
       .waitFor()
     await page.getByText(/kept frames, rendered here|looks/).waitFor({ timeout: 30_000 })
     expect(await page.locator('[data-row="Sparks"] span').innerText()).toBe('8 of 8')
+    expect(faults).toEqual([])
+  })
+  it('a kept run goes out as a table, comes in again as it was, and is shown again elsewhere; a broken table is refused by its row', async () => {
+    const wanted = await bench().locator('[data-particles]').getAttribute('data-particles')
+    const link = bench().getByRole('link', { name: 'CSV' })
+    const table = await (await fetch(`${application.address}${await link.getAttribute('href')}`)).text()
+    expect(table.split('\n')[0]).toBe('frame,id,x,y,z,vx,vy,vz,size,age,temperature,spin,state')
+    const [good, bad] = [join(folder, 'mine.csv'), join(folder, 'bad.csv')]
+    writeFileSync(good, table)
+    writeFileSync(bad, 'frame,x,y,z\n1001,0,0,0\n1002,0,NaN,0\n')
+    await page.getByLabel('Particle files').setInputFiles(bad)
+    await page.getByText(/bad\.csv has a row 3 that is no particle/).waitFor()
+    await page.getByLabel('In the shot').getByRole('option', { name: /^Sparks/ }).click()
+    await page.getByLabel('Add', { exact: true }).selectOption({ label: 'A kept run again' })
+    await over(page, [0.3, 0.8])
+    await bench().getByRole('heading', { name: 'Sparks again' }).waitFor()
+    await saved(page)
+    const again = Object.values((await shot()).document.items).find(({ kind }) => kind === 'reuse')
+    expect(again).toMatchObject({
+      of: Object.entries((await shot()).document.items).find(([, { name }]) => name === 'Sparks')?.[0],
+    })
+    await page.getByLabel('Particle files').setInputFiles(good)
+    await bench().getByRole('heading', { name: 'mine' }).waitFor()
+    await saved(page)
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await kept()
+    await expect.poll(() => bench().locator('[data-particles]').getAttribute('data-particles')).toBe(wanted)
     expect(faults).toEqual([])
   })
   it('snow settles: flakes from above stay where they land', async () => {

@@ -36,6 +36,7 @@ interface Read {
     frames?: { frame: number; camera: Camera }[]
   }
   points: { count: number; first: number; last: number }
+  particles: { frames: { frame: number; count: number; bytes: Uint8Array }[] }
   volume: { grids: string[] }
   mesh: MeshTaken
   /** As farm/src/io/surfacePictures.ts has it. */

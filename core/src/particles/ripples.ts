@@ -14,7 +14,9 @@ export interface Ripple {
 
 /** m/s at which a ring of capillary waves some centimetres long widens, and seconds that one is seen. */
 const PACE = 0.23
-const LASTS = 0.7
+const LASTS = 0.6
+/** Share of the drops whose ring is seen as one: those of the others are lost in the unrest of the water. */
+const SEEN = 0.06
 
 /** The rings at a time, s, where `wet` says that water stands (0 to 1). */
 export function ripplesAt(
@@ -27,8 +29,9 @@ export function ripplesAt(
 ): Ripple[] {
   const rings: Ripple[] = []
   landingsAt(settings, tops, seen, time, LASTS, ({ id, at, since }: Landing) => {
-    const share = rings.length < most ? wet(at[0], at[1], at[2]) : 0
-    if (share <= diceOf(id, 9) * 0.5) return
+    if (rings.length >= most || diceOf(id, 9) >= SEEN) return
+    const share = wet(at[0], at[1], at[2])
+    if (share <= 0) return
     rings.push({ centre: at, radius: 0.008 + PACE * since, strength: share * (1 - since / LASTS) ** 2 })
   })
   return rings

@@ -1,4 +1,4 @@
-import { isReuse } from '../effects/again/index.ts'
+import { isReuse } from '../effects/again.ts'
 import type { Effect, EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
 import { effectOf, isBaked, type ShotDocument, type ShotItem } from '../shot/index.ts'

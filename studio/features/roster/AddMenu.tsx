@@ -3,6 +3,7 @@ import { chakra } from '@chakra-ui/react'
 import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { takeVolumes } from '../effects/gas/volumes.ts'
+import { takeParticles } from '../effects/particles/takeIn.ts'
 import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
 import { BALLS, FORMS, formOf } from '../set/forms.ts'
@@ -31,6 +32,7 @@ const Add = chakra('select', {
 export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }) {
   const { shot, frame, set, edit, say } = useShot()
   const files = useRef<HTMLInputElement>(null)
+  const particleFiles = useRef<HTMLInputElement>(null)
   if (!shot) return null
   const add = (what: string): void => {
     if (what === 'signal') {
@@ -40,6 +42,7 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
     } else if (formOf(what as Tool))
       set({ tool: what as Tool, message: { text: formOf(what as Tool)?.how ?? '', good: true } })
     else if (what === 'elsewhere') files.current?.click()
+    else if (what === 'particles-elsewhere') particleFiles.current?.click()
     else set({ tool: what as Tool, message: { text: HOW[presetOf(what as Tool)?.tool ?? 'place'] ?? '', good: true } })
   }
   return (
@@ -58,6 +61,7 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
                   </option>
                 ))}
                 {effect === 'gas' && <option value="elsewhere">From elsewhere (OpenVDB)</option>}
+                {effect === 'particles' && <option value="particles-elsewhere">From elsewhere (CSV, PLY)</option>}
               </optgroup>
             ))}
             <optgroup label="For a gas">
@@ -94,6 +98,12 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
         label="OpenVDB files"
         accept=".vdb"
         onFiles={(chosen) => void takeVolumes(chosen).catch(say)}
+      />
+      <FileInput
+        ref={particleFiles}
+        label="Particle files"
+        accept=".csv,.ply"
+        onFiles={(chosen) => void takeParticles(chosen).catch(say)}
       />
     </>
   )

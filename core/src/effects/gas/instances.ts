@@ -1,7 +1,7 @@
 import { detailNeeds } from '../../gas/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import type { ItemDocument, SignalInputs } from '../../settings/index.ts'
-import { againAt, isReuse, type ReuseItem } from '../again/index.ts'
+import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance, ShownFrame } from '../effect.ts'
 import { itemAt, runOf } from './items.ts'
 import { extinctionOf } from './matter.ts'

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { forceSchema } from '../../air/index.ts'
 import { common, type Item, itemOf, settingsOf } from '../../settings/index.ts'
-import { REUSE_SETTINGS, reuseSchema } from '../again/index.ts'
+import { REUSE_SETTINGS, reuseSchema } from '../again.ts'
 import { gasSchema } from './gasSchema.ts'
 import { sourceFields } from './sourceFields.ts'
 import { takenSchema } from './takenSchema.ts'

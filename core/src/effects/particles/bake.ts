@@ -10,7 +10,7 @@ import {
 } from '../../particles/index.ts'
 import type { Bake, BakeState, InputFrame, MadeFrame, StateReader, StepBaker } from '../effect.ts'
 
-const MEDIA_TYPE = 'application/x-lantern-particles'
+export const PARTICLE_MEDIA_TYPE = 'application/x-lantern-particles'
 const NAMES = ['x', 'y', 'z', 'u', 'v', 'w', 'size', 'age', 'life', 'kelvin', 'spin', 'rested'] as const
 
 const stateSchema = z.object({ done: z.int().min(0), count: z.int().min(0).max(100_000_000) })
@@ -74,7 +74,7 @@ export function particleBake(settings: ParticleSettings, rate: number): Bake {
         encode(): MadeFrame {
           return {
             bytes: writeParticleFrame(simulation.keep(), deflate),
-            mediaType: MEDIA_TYPE,
+            mediaType: PARTICLE_MEDIA_TYPE,
             figures: { ...figures },
           }
         },

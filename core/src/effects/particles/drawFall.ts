@@ -45,7 +45,7 @@ export function fallOf(look: Pick<ParticleLook, 'seed'>, fall: FallLook, inLook:
 /** Rings drawn at most, and the lines that each is made of. */
 const RINGS = { most: 4000, sides: 14 } as const
 /** What of the light above a ring's slope sends on: a few per cent more than the level water does. */
-const RING_LIGHT = 0.3
+const RING_LIGHT = 0.14
 
 /** How much of a place is under water. */
 const wetness = (wet: readonly Wet[]) => {

@@ -5,7 +5,7 @@ import { drawParticles } from './draw.ts'
 import { type ParticleLook, particleInstances } from './instances.ts'
 import { PARTICLE_PRESETS } from './presets.ts'
 import { PARTICLE_VERSIONS, resolveParticles } from './resolve.ts'
-import { isParticles, particlesSchema } from './schema.ts'
+import { isKept, isParticles, particlesSchema } from './schema.ts'
 
 export * from './bake.ts'
 export * from './draw.ts'
@@ -36,7 +36,7 @@ const kept =
 /** Sparks, embers, ash, snow, rain. */
 export const particlesEffect = {
   kind: 'particles',
-  bakes: (item) => isParticles(item) && item.way === 'computed',
+  bakes: (item) => isParticles(item) && isKept(item),
   drawn: ['particles'],
   itemSchemas: { particles: particlesSchema },
   versions: PARTICLE_VERSIONS,

@@ -6,10 +6,11 @@ import { type DripEdge, edgesOf, type Top } from '../../particles/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { isBox, piecesAt, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
-import { againAt, isReuse, type ReuseItem } from '../again/index.ts'
+import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
 import { particlesAt } from './resolve.ts'
-import { isParticles, type ParticlesItem } from './schema.ts'
+import { isKept, isParticles, type ParticlesItem } from './schema.ts'
+import { isTakenAt } from './taken.ts'
 
 /** Rain or snow at a frame: what falls, s since the first frame, how far the air has gone and how it goes. */
 export interface FallLook {
@@ -111,7 +112,7 @@ function againInstance(
   inputs: SignalInputs,
 ): EffectInstance<ParticleLook>[] {
   const own = document.items[item.of]
-  if (!isParticles(own) || own.way !== 'computed') return []
+  if (!isParticles(own) || !isKept(own)) return []
   const { first, last } = document.plate
   const run = { first, last, pivot: particlesAt(document, own, first, inputs).position }
   const again = againAt(document, item, run, frame, inputs)
@@ -130,8 +131,8 @@ const lookOf = (now: ParticlesItem): ParticleLook => ({
   life: now.life,
   fades: now.fades / 100,
   seed: now.seed,
-  hot: now.way === 'computed' && now.hot > 0,
-  flat: now.way === 'computed' && now.form === 'flake',
+  hot: isKept(now) && now.hot > 0,
+  flat: isKept(now) && now.form === 'flake',
   afterglow: now.afterglow / 100,
   refracts: now.way === 'rain' ? now.refracts / 100 : 0,
   speed: 1,
@@ -150,7 +151,7 @@ export function particleInstances(
   const now = particlesAt(document, item, frame, inputs)
   const { first } = document.plate
   const seconds = (frame - first) / frameRate(document.plate)
-  const falls = now.way !== 'computed'
+  const falls = !isKept(now)
   const fall: FallLook | undefined = falls
     ? {
         snow: now.way === 'snow',
@@ -172,5 +173,6 @@ export function particleInstances(
       }
     : undefined
   const look: ParticleLook = { ...lookOf(now), ...(fall ? { fall } : {}) }
+  if (now.way === 'taken in' && !isTakenAt(now, document, frame)) return []
   return [{ item: id, of: id, frames: falls ? [] : [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look }]
 }

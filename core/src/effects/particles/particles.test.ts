@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../../base/index.ts'
 import { type Camera, emptyParticles } from '../../data/index.ts'
-import { plainDeflate, readParticleFrame } from '../../formats/index.ts'
+import { plainDeflate, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
 import { AT_HOME, renderPicture, type Splats } from '../../picture/index.ts'
 import { applyPatch, makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
 import type { EffectContext, MadeFrame, Run, StepBaker } from '../effect.ts'
@@ -279,5 +279,37 @@ describe('presets of particles', () => {
     const [sparks] = PARTICLE_PRESETS
     const after = applyPatch(shot(), sparks?.place(shot(), 'made', { position: [3, 0, -4], frame: 5 }))
     expect(after.items.made).toMatchObject({ source: 'disc', position: [3, 0, -4], gas: '' })
+  })
+})
+
+describe('particles that were taken in', () => {
+  const blob = (n: number): string => n.toString(16).padStart(64, '0')
+  const taken = {
+    file: 'p.csv',
+    frames: [
+      { frame: 12, blob: blob(1) },
+      { frame: 14, blob: blob(2) },
+    ],
+    at: 3,
+  }
+  it('are kept as they came, on the frames on which they are shown; a frame left out has none', async () => {
+    const run = runOf(shot({ way: 'taken in', taken }))
+    expect([run.first, run.last]).toEqual([3, 5])
+    if (run.bake.way !== 'frames') throw new Error('each frame by itself')
+    const files = new Map([[blob(1), writeParticleFrame(one({ velocity: [0, 3, 0] }))]])
+    const baker = await run.bake.prepare({
+      blob: async (key: string) => files.get(key),
+      deflate: plainDeflate,
+    } as never)
+    const made = await baker.frame(3, [])
+    expect(made.figures).toMatchObject({ count: 1, meanSpeed: 3 })
+    expect(readParticleFrame(made.bytes).positions).toEqual(one().positions)
+    expect((await baker.frame(4, [])).figures).toMatchObject({ count: 0 })
+    const frames = (document: ShotDocument, frame: number) => particleInstances(document, 'sparks', frame, {}).length
+    expect([2, 3, 5, 6].map((frame) => frames(shot({ way: 'taken in', taken }), frame))).toEqual([0, 1, 1, 0])
+  })
+  it('say what is missing, and where they lie outside the plate', () => {
+    expect(() => runOf(shot({ way: 'taken in' }))).toThrow(/none are/)
+    expect(() => runOf(shot({ way: 'taken in', taken: { ...taken, at: 500 } }))).toThrow(/lies within the plate/)
   })
 })

@@ -16,6 +16,7 @@ import {
 import type { EffectContext, Run, RunInput } from '../effect.ts'
 import { particleBake } from './bake.ts'
 import { isParticles, PARTICLES_SETTINGS, type ParticlesItem } from './schema.ts'
+import { takenRun } from './taken.ts'
 
 /** Raised whenever the same recipe gives other bits. */
 export const PARTICLE_VERSIONS = { particles: 1 } as const
@@ -246,6 +247,7 @@ function chainOf(
 /** The run of particles that are computed; none of those that fall without end. Throws LanternError naming what is missing. */
 export function resolveParticles(document: ItemDocument, id: string, context: EffectContext): readonly Run[] {
   const item = particlesItem(document, id)
+  if (item.way === 'taken in') return [takenRun(document, id, item)]
   if (item.way !== 'computed') return []
   const settings = particleSettings(document, id, context)
   const gas = gasInput(document, item, context)

@@ -23,13 +23,41 @@ const falls = { way: ['rain', 'snow'] } as const
 const air = { group: 'Air', touches: 'gas' } as const
 const look = { group: 'Look', touches: 'picture' } as const
 
+/** Particles that were computed elsewhere. */
+export const takenParticles = z
+  .object({
+    /** What the first file was called, and the store's blobs of all frames, each with its number in the files. */
+    file: z.string().max(200),
+    frames: z
+      .array(z.object({ frame: z.number().int(), blob: z.string().regex(/^[0-9a-f]{64}$/) }).strict())
+      .min(1)
+      .max(20_000),
+    /** Frame of the plate at which the first one is shown. */
+    at: z
+      .number()
+      .int()
+      .min(-1_000_000)
+      .max(1_000_000)
+      .default(0)
+      .meta({
+        label: 'Begins at',
+        unit: 'fr',
+        span: [0, 2000],
+        step: 1,
+        hint: 'Frame of the plate at which the first frame is shown.',
+        group: 'Taken in',
+        touches: 'gas',
+      } satisfies SettingMeta),
+  })
+  .strict()
+
 export const particlesSchema = z
   .object({
     ...common,
     kind: z.literal('particles'),
-    way: choice(['computed', 'rain', 'snow'], 'computed', {
+    way: choice(['computed', 'rain', 'snow', 'taken in'], 'computed', {
       label: 'Is',
-      hint: 'Computed and kept from a source; or rain or snow that falls without end where the camera sees it.',
+      hint: 'Computed and kept from a source; rain or snow that falls without end where the camera sees it; or taken in from files.',
       group: 'Kind',
       touches: 'gas',
       still: true,
@@ -248,6 +276,7 @@ export const particlesSchema = z
       touches: 'picture',
       when: kept,
     }),
+    taken: takenParticles.optional(),
     /** Corners of the line, metres. */
     line: z.array(vec3).max(500).optional(),
     motion,
@@ -257,4 +286,7 @@ export const particlesSchema = z
 
 export type ParticlesItem = z.infer<typeof particlesSchema>
 export const PARTICLES_SETTINGS: readonly Setting[] = settingsOf(particlesSchema)
+export const TAKEN_SETTINGS: readonly Setting[] = settingsOf(takenParticles)
 export const isParticles = (item: Item | undefined): item is ParticlesItem => item?.kind === 'particles'
+/** Whether its frames are kept; what falls without end is found anew for every picture. */
+export const isKept = ({ way }: Pick<ParticlesItem, 'way'>): boolean => way === 'computed' || way === 'taken in'

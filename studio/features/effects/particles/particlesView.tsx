@@ -1,9 +1,18 @@
 'use client'
-import { Box, Text } from '@chakra-ui/react'
-import { fallOf, isParticles, type ParticlesItem, particleInstances } from '@lantern/core/effects/particles'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import {
+  fallOf,
+  isKept,
+  isParticles,
+  type ParticlesItem,
+  particleInstances,
+  TAKEN_SETTINGS,
+} from '@lantern/core/effects/particles'
 import { farFor, seenVolume } from '@lantern/core/particles'
 import { Sparkles } from 'lucide-react'
 import { COLOURS } from '@/ui/theme.ts'
+import { shotPath } from '../../api.ts'
+import { SchemaBench } from '../../bench/SchemaBench.tsx'
 import { Keeping } from '../../items/Keeping.tsx'
 import { keptRows } from '../../items/keptRows.ts'
 import type { ItemView } from '../../items/view.ts'
@@ -40,6 +49,24 @@ function Figures({ id, item }: { id: string; item: ParticlesItem }) {
   )
 }
 
+/** Kept frames as files that other programs read. */
+function Out({ id }: { id: string }) {
+  const { shot, status } = useShot()
+  if (!shot || !status?.items[id]?.kept.length) return null
+  const path = `${shotPath(shot.name)}/particles?item=${encodeURIComponent(id)}`
+  return (
+    <Flex gap="10px" marginTop="6px">
+      <Text color="soft">Kept frames as</Text>
+      <a href={`${path}&form=csv`} download title="One table of all kept frames">
+        CSV
+      </a>
+      <a href={`${path}&form=ply`} download title="An archive of point clouds, one a frame">
+        PLY
+      </a>
+    </Flex>
+  )
+}
+
 /** How many drops are seen, and how far. */
 function Seen({ id }: { id: string }) {
   const state = useShot()
@@ -70,16 +97,23 @@ function Seen({ id }: { id: string }) {
 export const PARTICLES_VIEW: ItemView<ParticlesItem> = {
   icon: Sparkles,
   kindName: 'particles',
-  describe: (item) => (item.way === 'computed' ? 'particles' : item.way),
+  describe: (item) =>
+    item.way === 'computed' ? 'particles' : item.way === 'taken in' ? 'particles from files' : item.way,
   panel: ({ id, item }) =>
-    item.way === 'computed' ? (
+    isKept(item) ? (
       <Keeping id={id}>
         <Figures id={id} item={item} />
+        <Out id={id} />
       </Keeping>
     ) : (
       <Seen id={id} />
     ),
-  stripRows: (state, id, item) => (item.way === 'computed' ? keptRows(state, id, item) : []),
+  stripRows: (state, id, item) => (isKept(item) ? keptRows(state, id, item) : []),
+  tools: ({ id, item }) =>
+    item.taken &&
+    item.way === 'taken in' && (
+      <SchemaBench settings={TAKEN_SETTINGS} values={item.taken} path={['items', id, 'taken']} disabled={item.locked} />
+    ),
   outline: (camera, item) =>
     isParticles(item) && item.way === 'computed' && item.source !== 'gas'
       ? chainPath(camera, circlePoints(item.position, Math.max(0.05, item.diameter / 2)))

@@ -1,8 +1,10 @@
-import { add, panTiltRoll, radians, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
-import type { Placement } from '../../picture/index.ts'
-import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
-import type { ShownFrame } from '../effect.ts'
-import { REUSE_SETTINGS, type ReuseItem } from './schema.ts'
+import { add, panTiltRoll, radians, rotate, scale, subtract, type Vec3 } from '../math/index.ts'
+import type { Placement } from '../picture/index.ts'
+import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
+import { REUSE_SETTINGS, type ReuseItem } from './againSchema.ts'
+import type { ShownFrame } from './effect.ts'
+
+export * from './againSchema.ts'
 
 // A kept run shown again, of whatever effect: which of its frames, and where.
 

@@ -11,7 +11,7 @@ import {
   settingsOf,
   toggle,
   vec3,
-} from '../../settings/index.ts'
+} from '../settings/index.ts'
 
 export const reuseSchema = z
   .object({

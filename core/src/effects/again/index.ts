@@ -1,2 +1,0 @@
-export * from './frames.ts'
-export * from './schema.ts'
