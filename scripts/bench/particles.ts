@@ -38,7 +38,8 @@ const place: Bench = {
       near: 0.8,
       far: 40,
       flutter: 0,
-      most: 100_000,
+      // With those just outside the picture that reach into it, 100,000 are drawn.
+      most: 80_000,
     }
     let count = 0
     let time = 0
@@ -70,7 +71,8 @@ const look: ParticleLook = {
     least: 1,
     near: 0.8,
     far: 40,
-    most: 100_000,
+    // With those just outside the picture that reach into it, 100,000 are drawn.
+    most: 80_000,
     flutter: 0,
     time: 1,
     drift: [1, 0, 0],

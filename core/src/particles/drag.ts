@@ -67,12 +67,17 @@ export interface HotBody {
   emissivity: number
 }
 
-/** How fast a hot ball cools, K/s: by the air that passes (Ranz & Marshall 1952) and by its own radiation. speed: m/s against the air. */
-export function coolingRate(body: HotBody, kelvin: number, air: number, speed: number): number {
+/** How fast a hot ball cools, K/s, by its temperature, K: by the air that passes (Ranz & Marshall 1952) and by its own radiation. air: K; speed: m/s against it. */
+export function coolingBy(body: HotBody, air: number, speed: number): (kelvin: number) => number {
   const { diameter, density, specificHeat, emissivity } = body
   const reynolds = (AIR.density * speed * diameter) / AIR.viscosity
   const nusselt = 2 + 0.6 * Math.sqrt(reynolds) * PRANDTL_ROOT
-  const convection = ((nusselt * AIR.conductivity) / diameter) * (kelvin - air)
-  const radiation = emissivity * SIGMA * (kelvin * kelvin * kelvin * kelvin - air * air * air * air)
-  return (6 * (convection + radiation)) / (density * specificHeat * diameter)
+  const convection = (nusselt * AIR.conductivity) / diameter
+  const radiation = emissivity * SIGMA
+  const fromAir = air * air * air * air
+  const mass = density * specificHeat * diameter
+  return (kelvin) =>
+    (6 * (convection * (kelvin - air) + radiation * (kelvin * kelvin * kelvin * kelvin - fromAir))) / mass
 }
+export const coolingRate = (body: HotBody, kelvin: number, air: number, speed: number): number =>
+  coolingBy(body, air, speed)(kelvin)

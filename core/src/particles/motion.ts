@@ -1,6 +1,6 @@
 import { cos, exp, sin, type Vec3 } from '../math/index.ts'
 import { diceOf } from './births.ts'
-import { coolingRate, type HotBody } from './drag.ts'
+import { coolingBy, type HotBody } from './drag.ts'
 
 // A particle's own way through a step: exact where what slows it is even.
 
@@ -10,12 +10,13 @@ const COOLS = 20
 
 /** The temperature of a hot ball after so long, K (midpoint rule). speed: m/s against the air. */
 export function cooled(body: HotBody, kelvin: number, air: number, speed: number, seconds: number): number {
-  const steps = Math.min(16, Math.max(1, Math.ceil((coolingRate(body, kelvin, air, speed) * seconds) / COOLS)))
+  const rate = coolingBy(body, air, speed)
+  const steps = Math.min(16, Math.max(1, Math.ceil((rate(kelvin) * seconds) / COOLS)))
   const h = seconds / steps
   let now = kelvin
   for (let k = 0; k < steps; k++) {
-    const half = Math.max(air, now - (h / 2) * coolingRate(body, now, air, speed))
-    now = Math.max(air, now - h * coolingRate(body, half, air, speed))
+    const half = Math.max(air, now - (h / 2) * rate(now))
+    now = Math.max(air, now - h * rate(half))
   }
   return now
 }
@@ -45,16 +46,6 @@ function relaxedAlong(
   return end + (v - end) * left
 }
 
-/** Velocity after so long. rate: 1/s by which speed against the wind falls; slows: 1/s more, against air at rest. */
-export function relaxed(v: Vec3, wind: Vec3, push: Vec3, rate: number, slows: number, seconds: number): Vec3 {
-  const left = exp(-(rate + slows) * seconds)
-  return [
-    relaxedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
-    relaxedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
-    relaxedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
-  ]
-}
-
 /** The way of one axis in so long. */
 function movedAlong(
   v: number,
@@ -72,27 +63,36 @@ function movedAlong(
   return end * seconds + ((v - end) * (1 - left)) / whole
 }
 
-/** Place and velocity after so long. */
+/** A way through the air that is even over a step: where it begins, how fast, and what works on it. */
+export interface Flight {
+  at: [number, number, number]
+  velocity: [number, number, number]
+  wind: Vec3
+  push: [number, number, number]
+  /** 1/s, of its speed against the wind, and of all of its speed. */
+  rate: number
+  slows: number
+}
+export const newFlight = (wind: Vec3): Flight => ({
+  at: [0, 0, 0],
+  velocity: [0, 0, 0],
+  wind,
+  push: [0, 0, 0],
+  rate: 0,
+  slows: 0,
+})
+
+/** Place and velocity after so long, written to `at` and `velocity`. */
 export function moved(
-  at: Vec3,
-  v: Vec3,
-  wind: Vec3,
-  push: Vec3,
-  rate: number,
-  slows: number,
+  { at: from, velocity: v, wind, push, rate, slows }: Flight,
   seconds: number,
-): { at: Vec3; velocity: Vec3 } {
+  at: [number, number, number],
+  velocity?: [number, number, number],
+): void {
   const left = exp(-(rate + slows) * seconds)
-  return {
-    at: [
-      at[0] + movedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
-      at[1] + movedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
-      at[2] + movedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
-    ],
-    velocity: [
-      relaxedAlong(v[0], wind[0], push[0], rate, slows, seconds, left),
-      relaxedAlong(v[1], wind[1], push[1], rate, slows, seconds, left),
-      relaxedAlong(v[2], wind[2], push[2], rate, slows, seconds, left),
-    ],
+  for (let a = 0; a < 3; a++) {
+    const [own, air, acceleration] = [v[a] as number, wind[a] as number, push[a] as number]
+    at[a] = (from[a] as number) + movedAlong(own, air, acceleration, rate, slows, seconds, left)
+    if (velocity) velocity[a] = relaxedAlong(own, air, acceleration, rate, slows, seconds, left)
   }
 }

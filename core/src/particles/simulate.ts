@@ -1,40 +1,16 @@
 import { LanternError } from '../base/index.ts'
-import { emptyParticles, FLYING, type ParticleFrame, SLIDING, STUCK } from '../data/index.ts'
+import { emptyParticles, FLYING, type ParticleFrame, SLIDING, type Solid, STUCK } from '../data/index.ts'
 import { exp, type Vec3 } from '../math/index.ts'
 import { type AirNow, airAt } from './air.ts'
 import { type Birth, beginOf, birthsBetween, diceOf, normalOf } from './births.ts'
 import { bounced, firstMeeting, nearestSolid, surfaceNormal } from './contact.ts'
 import { slowingRate } from './drag.ts'
 import type { GasFlow } from './flow.ts'
-import { cooled, moved, relaxed, sway } from './motion.ts'
+import { cooled, moved, newFlight, sway } from './motion.ts'
 import { momentOf, type ParticleMoment, type ParticleSettings } from './settings.ts'
+import { emptyFields, FIELDS, type ParticleFigures, type ParticleState } from './state.ts'
 
 // Particles from frame to frame. Each goes its own way, by its own number alone: none feels another.
-
-/** Numbers that a particle is kept by while a run goes on. */
-const FIELDS = ['x', 'y', 'z', 'u', 'v', 'w', 'size', 'age', 'life', 'kelvin', 'spin', 'rested'] as const
-type Field = (typeof FIELDS)[number]
-export type ParticleFields = Record<Field, Float64Array>
-
-export interface ParticleState {
-  done: number
-  count: number
-  ids: Uint32Array
-  states: Uint8Array
-  fields: ParticleFields
-  hits: number
-}
-export interface ParticleFigures {
-  count: number
-  /** m/s, m above 0, and meetings with the set in the frame. */
-  meanSpeed: number
-  highest: number
-  hits: number
-  /** Mean speed of those born in the frame, m/s. */
-  bornSpeed: number
-  /** Mean speed of the gas where they were born, m/s. */
-  flowSpeed: number
-}
 
 /** Steps of a frame at least and at most. */
 const STEPS = { least: 2, most: 64 } as const
@@ -48,15 +24,21 @@ const MOST_MEETINGS = 4
 /** How upright a surface's normal is on which things come to rest. */
 const LEVEL = 0.35
 
+/** Speed against the wind. */
+const apart = (v: Vec3, wind: Vec3): number =>
+  Math.sqrt((v[0] - wind[0]) ** 2 + (v[1] - wind[1]) ** 2 + (v[2] - wind[2]) ** 2)
 const lengthOf = (v: Vec3): number => Math.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2)
-const emptyFields = (room: number): ParticleFields =>
-  Object.fromEntries(FIELDS.map((name) => [name, new Float64Array(room)])) as ParticleFields
-
 export class ParticleSimulation {
   readonly #settings: ParticleSettings
   readonly #seconds: number
   #state: ParticleState
   #born = { count: 0, speed: 0, flow: 0 }
+  /** Of the particle in hand: the air that it feels, its flight, where and how fast it ends a step, and a place on the way. */
+  readonly #air: AirNow = { wind: [0, 0, 0], push: [0, 0, 0], slows: 0 }
+  readonly #flight = newFlight(this.#air.wind)
+  readonly #place: [number, number, number] = [0, 0, 0]
+  readonly #ended: [number, number, number] = [0, 0, 0]
+  readonly #between: [number, number, number] = [0, 0, 0]
 
   /** rate: frames a second. */
   constructor(settings: ParticleSettings, rate: number, state?: ParticleState) {
@@ -164,7 +146,7 @@ export class ParticleSimulation {
     }
     let left = seconds
     let meetings = 0
-    const now: AirNow = { wind: [0, 0, 0], push: [0, 0, 0], slows: 0 }
+    const now = this.#air
     while (left > 1e-9) {
       if (states[n] !== FLYING) {
         this.#slide(n, left, moment)
@@ -190,62 +172,90 @@ export class ParticleSimulation {
     const { fields, ids } = this.#state
     const { body, air, flow, flutter, contact, hot } = this.#settings
     const size = fields.size[n] as number
-    const at: Vec3 = [fields.x[n] as number, fields.y[n] as number, fields.z[n] as number]
-    const velocity: Vec3 = [fields.u[n] as number, fields.v[n] as number, fields.w[n] as number]
+    const flight = this.#flight
+    const { at, velocity, push, wind } = flight
+    at[0] = fields.x[n] as number
+    at[1] = fields.y[n] as number
+    at[2] = fields.z[n] as number
+    velocity[0] = fields.u[n] as number
+    velocity[1] = fields.v[n] as number
+    velocity[2] = fields.w[n] as number
     airAt(moment, gas, flow, at[0], at[1], at[2], time, now)
     if (flutter > 0) sway(ids[n] as number, flutter, time, now.wind)
-    const against = (v: Vec3): number =>
-      Math.sqrt((v[0] - now.wind[0]) ** 2 + (v[1] - now.wind[1]) ** 2 + (v[2] - now.wind[2]) ** 2)
-    const slowing = (speed: number): number => air.drag * slowingRate(body.form, size, body.density, speed)
     const weight = air.gravity * (1 - 1.2 / Math.max(1.2, body.density))
-    const push: Vec3 = [now.push[0], now.push[1] - weight, now.push[2]]
-    const speed = against(velocity)
-    const first = slowing(speed)
+    push[0] = now.push[0]
+    push[1] = now.push[1] - weight
+    push[2] = now.push[2]
+    const speed = apart(velocity, wind)
+    const first = air.drag * slowingRate(body.form, size, body.density, speed)
     const change = Math.sqrt(
-      (push[0] - first * (velocity[0] - now.wind[0])) ** 2 +
-        (push[1] - first * (velocity[1] - now.wind[1])) ** 2 +
-        (push[2] - first * (velocity[2] - now.wind[2])) ** 2,
+      (push[0] - first * (velocity[0] - wind[0])) ** 2 +
+        (push[1] - first * (velocity[1] - wind[1])) ** 2 +
+        (push[2] - first * (velocity[2] - wind[2])) ** 2,
     )
     const longest = this.#seconds / STEPS.least
     const wanted = (CHANGE * Math.max(speed, 0.3)) / Math.max(1e-6, change)
     let h = Math.min(left, longest, Math.max(this.#seconds / STEPS.most, wanted))
     // What slows it, as it is in the middle of the step.
-    const middle = relaxed(velocity, now.wind, push, first, now.slows, h / 2)
-    const rate = slowing(against(middle))
-    const end = (seconds: number): { at: Vec3; velocity: Vec3 } =>
-      moved(at, velocity, now.wind, push, rate, now.slows, seconds)
-    let ended = end(h)
+    flight.slows = now.slows
+    flight.rate = first
+    moved(flight, h / 2, this.#place, this.#ended)
+    const middle = apart(this.#ended, wind)
+    flight.rate = air.drag * slowingRate(body.form, size, body.density, middle)
+    moved(flight, h, this.#place, this.#ended)
     let met = false
-    const radius = size / 2
     if (meets && contact.does !== 'pass') {
-      const way = h * Math.max(lengthOf(velocity), lengthOf(ended.velocity))
-      const first = firstMeeting(moment.solids, (share) => end(h * share).at, way, radius)
-      if (first) {
-        // The moment of the meeting, by halves.
-        let [low, high] = [h * first.before, h * first.after]
-        for (let k = 0; k < 24; k++) {
-          const between = (low + high) / 2
-          if (nearestSolid(moment.solids, end(between).at, radius)) high = between
-          else low = between
-        }
-        const touched = nearestSolid(moment.solids, end(high).at, radius + 1e-3)
-        met = touched !== undefined
-        h = low
-        ended = end(h)
-        if (touched) this.#meet(n, ended, surfaceNormal(touched.solid, end(high).at))
+      const hit = this.#meeting(moment, h, size / 2)
+      if (hit) {
+        h = hit.seconds
+        met = hit.touched !== undefined
+        if (hit.touched) {
+          const normal = surfaceNormal(hit.touched, hit.at)
+          moved(flight, h, this.#place, this.#ended)
+          this.#meet(n, { at: this.#place, velocity: this.#ended }, normal)
+        } else moved(flight, h, this.#place, this.#ended)
       }
     }
-    if (!met) this.#put(n, ended.at, ended.velocity)
+    if (!met) this.#put(n, this.#place, this.#ended)
     if (hot && hot.cools > 0)
       fields.kelvin[n] = cooled(
         { ...hot, diameter: size, density: body.density },
         fields.kelvin[n] as number,
         air.kelvin,
-        against(middle),
+        middle,
         h * hot.cools,
       )
     fields.spin[n] = (fields.spin[n] as number) + h * (0.3 + 0.4 * speed) * (diceOf(ids[n] as number, 37) - 0.5)
     return { seconds: Math.max(h, 1e-7), met }
+  }
+
+  /** Where the flight in hand first meets the set within so many seconds: how long until just before that, what it touches then, and where. */
+  #meeting(
+    { solids }: ParticleMoment,
+    seconds: number,
+    radius: number,
+  ): { seconds: number; touched?: Solid; at: Vec3 } | undefined {
+    const flight = this.#flight
+    const between = this.#between
+    const way = seconds * Math.max(lengthOf(flight.velocity), lengthOf(this.#ended))
+    const placeAt = (share: number): Vec3 => {
+      if (share === 0) return flight.at
+      moved(flight, seconds * share, between)
+      return between
+    }
+    const first = firstMeeting(solids, placeAt, way, radius)
+    if (!first) return undefined
+    // The moment of the meeting, by halves.
+    let [low, high] = [seconds * first.before, seconds * first.after]
+    for (let k = 0; k < 24; k++) {
+      const half = (low + high) / 2
+      moved(flight, half, between)
+      if (nearestSolid(solids, between, radius)) high = half
+      else low = half
+    }
+    moved(flight, high, between)
+    const touched = nearestSolid(solids, between, radius + 1e-3)
+    return { seconds: low, at: between, ...(touched ? { touched: touched.solid } : {}) }
   }
 
   #put(n: number, at: Vec3, velocity: Vec3): void {

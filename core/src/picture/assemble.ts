@@ -12,14 +12,17 @@ function copyPlanes(
   first: number,
 ): void {
   const { width, height, channels, data } = into
+  const left = Math.max(0, at.x - tile.x)
+  const right = Math.min(TILE, width + at.x - tile.x)
+  if (right <= left) return
   for (let y = 0; y < TILE; y++) {
     const row = tile.y + y - at.y
     if (row < 0 || row >= height) continue
-    for (let x = 0; x < TILE; x++) {
-      const column = tile.x + x - at.x
-      if (column < 0 || column >= width) continue
-      for (let c = 0; c < channels; c++)
-        data[(row * width + column) * channels + c] = planes[(first + c) * AREA + y * TILE + x] ?? 0
+    const to = (row * width + tile.x + left - at.x) * channels
+    for (let c = 0; c < channels; c++) {
+      const from = (first + c) * AREA + y * TILE
+      if (channels === 1) data.set(planes.subarray(from + left, from + right), to)
+      else for (let x = left, n = to + c; x < right; x++, n += channels) data[n] = planes[from + x] as number
     }
   }
 }

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { readGasFrame, writeParticleFrame } from '../../formats/index.ts'
 import {
+  FIELDS,
   GasFlow,
   type ParticleFields,
   type ParticleFigures,
@@ -11,21 +12,20 @@ import {
 import type { Bake, BakeState, InputFrame, MadeFrame, StateReader, StepBaker } from '../effect.ts'
 
 export const PARTICLE_MEDIA_TYPE = 'application/x-lantern-particles'
-const NAMES = ['x', 'y', 'z', 'u', 'v', 'w', 'size', 'age', 'life', 'kelvin', 'spin', 'rested'] as const
 
 const stateSchema = z.object({ done: z.int().min(0), count: z.int().min(0).max(100_000_000) })
 const bytesOf = (array: Uint8Array | Uint32Array | Float64Array, count: number): Uint8Array =>
   new Uint8Array(array.buffer, array.byteOffset, count * array.BYTES_PER_ELEMENT).slice()
 
 export function encodeParticleState({ done, count, ids, states, fields }: ParticleState): BakeState {
-  const parts = [bytesOf(ids, count), bytesOf(states, count), ...NAMES.map((name) => bytesOf(fields[name], count))]
+  const parts = [bytesOf(ids, count), bytesOf(states, count), ...FIELDS.map((name) => bytesOf(fields[name], count))]
   return { done, small: { done, count }, parts }
 }
 
 /** Lays out the arrays that a kept state fills. Throws ZodError where it is none of particles'. */
 function readState(done: number, small: unknown): StateReader {
   const { count } = stateSchema.parse(small)
-  const parts = [new Uint8Array(4 * count), new Uint8Array(count), ...NAMES.map(() => new Uint8Array(8 * count))]
+  const parts = [new Uint8Array(4 * count), new Uint8Array(count), ...FIELDS.map(() => new Uint8Array(8 * count))]
   return { parts, state: { done, small, parts } }
 }
 
@@ -43,7 +43,7 @@ export function decodeParticleState({ small, parts }: BakeState): ParticleState 
     ids: copied(new Uint32Array(room), parts[0]),
     states: copied(new Uint8Array(room), parts[1]),
     fields: Object.fromEntries(
-      NAMES.map((name, n) => [name, copied(new Float64Array(room), parts[2 + n])]),
+      FIELDS.map((name, n) => [name, copied(new Float64Array(room), parts[2 + n])]),
     ) as ParticleFields,
   }
 }
