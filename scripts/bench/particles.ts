@@ -64,6 +64,8 @@ const look: ParticleLook = {
   flat: false,
   afterglow: 0,
   refracts: 0,
+  shadow: 0,
+  tops: [],
   speed: 1,
   fall: {
     snow: false,
@@ -77,7 +79,7 @@ const look: ParticleLook = {
     time: 1,
     drift: [1, 0, 0],
     wind: [1, 0, 0],
-    tops: [],
+    splashes: false,
     edges: [],
     wet: [],
   },

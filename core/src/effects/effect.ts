@@ -2,6 +2,7 @@ import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
 import type { Camera, FloatImage, Motion } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
+import type { Vec3 } from '../math/index.ts'
 import type { Drawable, Lens, Placement, Shutter } from '../picture/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
 
@@ -230,6 +231,8 @@ export interface DrawContext {
   /** The open shutter, where there is one, and the lens where it defocuses. */
   shutter?: Shutter
   lens?: Lens
+  /** The sun as it lights the shot: towards it (unit), and its share of the light on level ground. */
+  sun?: { direction: Vec3; share: number }
   /** The frame's plate as light, where something of the picture needs it. */
   plate?: FloatImage
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */

@@ -309,6 +309,7 @@ function sceneOf(
   }: PictureTools,
 ): FrameScene {
   const light = lightAt(document, at)
+  const sky = plateLight(light, surroundings)
   const seen = scaleCamera(at.camera, size)
   const [over, under] = document.plate.rate
   const open = shutterFrames(document, at, quality)
@@ -327,6 +328,7 @@ function sceneOf(
       seconds: under / over,
       shutter: shutterOf(document, at, size),
       lens: quality === 'final' ? lensOf(document, at) : undefined,
+      sun: { direction: sky.sunDirection, share: sky.sunShare },
       plate,
     },
     quality === 'final' ? crew : undefined,
@@ -336,7 +338,7 @@ function sceneOf(
     pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],
     layers,
     camera: seen,
-    light: plateLight(light, surroundings),
+    light: sky,
     quality: { ...(quality === 'look' ? LOOK : FINAL), ...changed },
     shutter: shutterOf(document, at, size),
     mattes: drawMattes(document, seen, at.camera, matteMoment(at, open), dataOf),

@@ -19,6 +19,7 @@ import {
 import type { Drawable } from '../../picture/index.ts'
 import type { DrawContext } from '../effect.ts'
 import type { FallLook, ParticleLook, Wet } from './instances.ts'
+import { shadeOf } from './shadows.ts'
 import { MOST_IN_LOOK, SplatWriter, vectorAt } from './splatWriter.ts'
 
 // Rain and snow as the picture draws them: drops, crowns, rings on the water, drops off edges.
@@ -73,25 +74,23 @@ function addRing(writer: SplatWriter, look: ParticleLook, { centre, radius, stre
 export function drawFall(look: ParticleLook, fall: FallLook, context: DrawContext): Drawable[] {
   const settings = fallOf(look, fall, !context.finer)
   const drops = fallingAt(settings, context.camera, fall.time, fall.drift, fall.wind)
-  const crowns = fall.tops.length > 0 ? splashesAt(settings, fall.tops, context.camera, fall.time) : undefined
+  const crowns = fall.splashes ? splashesAt(settings, look.tops, context.camera, fall.time) : undefined
   const seen = new Seen(context.camera, fall.near, fall.far)
-  const below = heightOf(fall.tops)
+  const below = heightOf(look.tops)
   const drips =
     fall.edges.length > 0 ? dripsAt(look.seed, fall.edges, below, seen, fall.time, settings.most) : undefined
   const rings =
-    fall.wet.length > 0 ? ripplesAt(settings, fall.tops, seen, fall.time, wetness(fall.wet), RINGS.most) : []
+    fall.wet.length > 0 ? ripplesAt(settings, look.tops, seen, fall.time, wetness(fall.wet), RINGS.most) : []
   const room = drops.count + (crowns?.count ?? 0) + (drips?.count ?? 0) + RINGS.sides * rings.length
   const writer = new SplatWriter(Math.ceil(1.3 * room), look, context)
   const wide = fall.snow ? FLAKE.wide : 1
+  const shade = shadeOf(look, context, (point) => writer.add(point))
   const put = ({ count, positions, velocities, sizes }: Falling, times: number): void => {
-    for (let n = 0; n < count; n++)
-      writer.add({
-        at: vectorAt(positions, n),
-        velocity: vectorAt(velocities, n),
-        diameter: times * (sizes[n] as number),
-        share: 1,
-        drop: !fall.snow,
-      })
+    for (let n = 0; n < count; n++) {
+      const [at, diameter] = [vectorAt(positions, n), times * (sizes[n] as number)]
+      writer.add({ at, velocity: vectorAt(velocities, n), diameter, share: 1, drop: !fall.snow })
+      shade?.(at, diameter, 1)
+    }
   }
   put(drops, wide)
   if (crowns) put(crowns, 1)

@@ -4,6 +4,7 @@ import { cos, rotate, sin, type Vec3 } from '../../math/index.ts'
 import type { Drawable, Lamp, Placement } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance, ShownFrame } from '../effect.ts'
 import type { ParticleLook } from './instances.ts'
+import { type Shade, shadeOf } from './shadows.ts'
 import { MOST_IN_LOOK, SplatWriter, vectorAt } from './splatWriter.ts'
 
 // Kept particles as the picture draws them, where they were computed or shown again.
@@ -95,6 +96,7 @@ function addKept(
   place: Placement,
   table: Float32Array,
   count: number,
+  shade: Shade | undefined,
 ): void {
   const put = putter(place)
   for (let n = 0; n < count; n++) {
@@ -114,6 +116,7 @@ function addKept(
     const left = light ? 1 : weight * Math.max(0.05, leftOf(look, age))
     const point = { at, velocity, diameter, share: left * (face?.share ?? 1), ...(face ? { lit: face.lit } : {}) }
     if (light || look.over || !look.hot) writer.add({ ...point, ...(light ? { light } : {}) })
+    if (!light) shade?.(at, diameter, point.share)
     if (rim && !light) writer.add({ ...point, light: rim, adds: true })
   }
 }
@@ -134,7 +137,8 @@ export function drawKept(
     look,
     context,
   )
-  parts.forEach((part, n) => addKept(writer, look, part, place, table, counts[n] as number))
+  const shade = shadeOf(look, context, (point) => writer.add(point))
+  parts.forEach((part, n) => addKept(writer, look, part, place, table, counts[n] as number, shade))
   const [first] = parts
   return [...writer.splats(), ...(first ? lampsOf(first.frame, table, look, place) : [])]
 }

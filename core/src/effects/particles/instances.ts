@@ -24,8 +24,8 @@ export interface FallLook {
   time: number
   drift: Vec3
   wind: Vec3
-  /** Level surfaces that drops splash on. */
-  tops: readonly Top[]
+  /** Whether drops splash. */
+  splashes: boolean
   /** Edges that drip. */
   edges: readonly DripEdge[]
   /** What of surfaces is under water: strokes, each list in its surface's own space. */
@@ -56,6 +56,9 @@ export interface ParticleLook {
   afterglow: number
   /** Share of a drop's look that it has from the plate around it. */
   refracts: number
+  /** Share of its shadow and contact that it throws on level surfaces. */
+  shadow: number
+  tops: readonly Top[]
   /** How much faster than when it was computed it is shown: size and pace. */
   speed: number
   fall?: FallLook
@@ -118,11 +121,17 @@ function againInstance(
   const again = againAt(document, item, run, frame, inputs)
   if (!again) return []
   const { frames, place, pace } = again
-  const look = { ...lookOf(particlesAt(document, own, frame, inputs)), speed: place.scale * pace }
+  const look = {
+    ...lookOf(document, particlesAt(document, own, frame, inputs), frame, inputs),
+    speed: place.scale * pace,
+  }
   return [{ item: id, of: item.of, frames, place, look }]
 }
 
-const lookOf = (now: ParticlesItem): ParticleLook => ({
+/** Rain is too thin and too fast to darken anything. */
+const throwsShadow = ({ lays, shadow, way }: ParticlesItem): boolean => lays === 'over' && shadow > 0 && way !== 'rain'
+
+const lookOf = (document: ItemDocument, now: ParticlesItem, frame: number, inputs: SignalInputs): ParticleLook => ({
   over: now.lays === 'over',
   colour: now.colour,
   brightness: now.brightness,
@@ -134,6 +143,8 @@ const lookOf = (now: ParticlesItem): ParticleLook => ({
   hot: isKept(now) && now.hot > 0,
   flat: isKept(now) && now.form === 'flake',
   afterglow: now.afterglow / 100,
+  shadow: throwsShadow(now) ? now.shadow / 100 : 0,
+  tops: throwsShadow(now) || now.way === 'rain' ? topsAt(document, frame, inputs) : [],
   refracts: now.way === 'rain' ? now.refracts / 100 : 0,
   speed: 1,
 })
@@ -164,7 +175,7 @@ export function particleInstances(
         time: seconds,
         drift: driftAt(document, item, frame, inputs),
         wind: windAt(now, seconds),
-        tops: now.splashes && now.way === 'rain' ? topsAt(document, frame, inputs) : [],
+        splashes: now.splashes && now.way === 'rain',
         edges:
           now.way === 'rain' && now.drips
             ? topsAt(document, frame, inputs, now.drips).flatMap((top) => edgesOf(top, now.intensity))
@@ -172,7 +183,7 @@ export function particleInstances(
         wet: now.way === 'rain' ? wetAt(document, now.puddles, frame, inputs) : [],
       }
     : undefined
-  const look: ParticleLook = { ...lookOf(now), ...(fall ? { fall } : {}) }
+  const look: ParticleLook = { ...lookOf(document, now, frame, inputs), ...(fall ? { fall } : {}) }
   if (now.way === 'taken in' && !isTakenAt(now, document, frame)) return []
   return [{ item: id, of: id, frames: falls ? [] : [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look }]
 }

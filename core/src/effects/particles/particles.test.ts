@@ -118,7 +118,7 @@ describe('a run of particles', () => {
     expect(particlesEffect.bakes(shot({ way: 'rain' }).items.sparks as never)).toBe(false)
     const [instance] = particleInstances(shot({ way: 'rain' }), 'sparks', 3, {})
     expect(instance?.frames).toEqual([])
-    expect(instance?.look.fall?.tops).toHaveLength(1)
+    expect(instance?.look.tops).toHaveLength(1)
   })
 })
 
@@ -135,6 +135,8 @@ const look: ParticleLook = {
   flat: false,
   afterglow: 0,
   refracts: 0,
+  shadow: 0,
+  tops: [],
   speed: 1,
 }
 const one = (

@@ -256,6 +256,16 @@ export const particlesSchema = z
       hint: 'So many of the brightest light what is near them.',
       ...look,
     }),
+    shadow: number(0, 100, 60, {
+      label: 'Shadow',
+      unit: '%',
+      span: [0, 100],
+      step: 1,
+      hint: 'How much of their soft shadow and contact they throw on the ground and on boxes.',
+      group: 'Look',
+      touches: 'picture',
+      when: { lays: ['over'], way: ['computed', 'snow', 'taken in'] },
+    }),
     afterglow: number(0, 100, 0, {
       label: 'Glows on',
       unit: '%',

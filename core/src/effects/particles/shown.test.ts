@@ -49,6 +49,8 @@ const look: ParticleLook = {
   flat: false,
   afterglow: 0,
   refracts: 0,
+  shadow: 0,
+  tops: [],
   speed: 1,
 }
 const one = (at: Vec3, velocity: Vec3 = [0, 0, 0], spin = 0) => {
@@ -231,5 +233,49 @@ describe('wet ground and eaves', () => {
       const off = Math.min(Math.abs(Math.abs(x) - 1), Math.abs(Math.abs(z + 5) - 0.5))
       expect(off).toBeLessThan(1e-3)
     }
+  })
+})
+
+describe('shadows of particles', () => {
+  const ground = { centre: [0, 0, -4], half: [10, 10], turn: [0, 0, 0, 1] } as const
+  const table = { centre: [0, 0.5, -4], half: [0.3, 0.3], turn: [0, 0, 0, 1] } as const
+  const own = (over: Partial<ParticleLook> = {}) => ({
+    item: 's',
+    of: 's',
+    frames: [{ frame: 1, weight: 1, ahead: 0 }],
+    place: AT_HOME,
+    look: { ...look, shadow: 1, tops: [ground], ...over },
+  })
+  const sun = { direction: [0.6, 0.8, 0], share: 0.7 } as const
+  const shades = (at: Vec3, over?: Partial<ParticleLook>, light: DrawContext['sun'] = sun) =>
+    splats(own(over), [one(at)], context({ sun: light })).slice(1)
+  it('fall where the sun’s ray meets the ground, as dark as the sun is strong, softer the farther they fall', () => {
+    const [[x, y, , , , , kernel = 0, , red, , , hides, fills = 0] = [], ...more] = shades([0.3, 0.4, -4])
+    expect(more).toEqual([])
+    const foot = projectPoint(camera, [0, 0.002, -4])
+    expect([x, y]).toEqual([expect.closeTo(foot?.x ?? 0, 2), expect.closeTo(foot?.y ?? 0, 2)])
+    expect([red, hides]).toEqual([0, 1])
+    // As much as its disc covers of the ground, seen at a slant, by the sun's share.
+    const facing = 1 / Math.hypot(4, 1)
+    const { depth = 1 } = foot ?? {}
+    expect(fills / (Math.PI * ((270 * 0.025) / depth) ** 2 * 0.7 * facing)).toBeCloseTo(1, 2)
+    const [[, , , , , , wide = 0] = []] = shades([9, 12, -4], { tops: [{ ...ground, half: [99, 99] }] })
+    expect(wide).toBeGreaterThan(kernel)
+    expect(shades([0.3, 0.4, -4], { shadow: 0.5 })[0]?.[12]).toBeCloseTo(fills / 2, 4)
+  })
+  it('darken what they lie on, also without a sun, and nothing where they only give light', () => {
+    const contact = shades([0, 0.02, -4], {}, { direction: [0, 1, 0], share: 0 })
+    expect(contact).toHaveLength(1)
+    expect(contact[0]?.[11]).toBe(1)
+    expect(shades([0, 0.5, -4], {}, { direction: [0, 1, 0], share: 0 })).toEqual([])
+    expect(shades([0, 0.02, -4], { over: false })).toEqual([])
+    expect(shades([0, 0.02, -4], { tops: [] })).toEqual([])
+  })
+  it('lie on the highest top below them', () => {
+    const straight = { direction: [0, 1, 0], share: 1 } as const
+    const [on = []] = shades([0, 0.9, -4], { tops: [ground, table] }, straight)
+    expect(on[1]).toBeCloseTo(projectPoint(camera, [0, 0.502, -4])?.y ?? 0, 3)
+    const [under = []] = shades([0, 0.4, -4], { tops: [ground, table] }, straight)
+    expect(under[1]).toBeCloseTo(projectPoint(camera, [0, 0.002, -4])?.y ?? 0, 3)
   })
 })

@@ -30,12 +30,16 @@ export interface Point {
   adds?: boolean
   /** A drop, which shows what is around it. */
   drop?: boolean
+  /** It only darkens what is behind it; softer by so many m to either side. */
+  shades?: boolean
+  wider?: number
 }
 interface SeenPoint {
   x: number
   y: number
   depth: number
 }
+const BLACK: Vec3 = [0, 0, 0]
 /** px across from which a drop's upper and lower half are told apart. */
 const HALVES = 1
 
@@ -74,12 +78,14 @@ export class SplatWriter {
     const { camera, lens } = this.#context
     const depth = (a.depth + b.depth) / 2
     const radius = (camera.focalPx * diameter) / 2 / depth
+    const soft = (camera.focalPx * (point.wider ?? 0)) / depth
     const blur = lens ? camera.focalPx * lens.radius * Math.abs(1 / lens.focus - 1 / depth) : 0
     // A disc as a kernel of the same spread, wide enough that it covers no pixel more than once.
-    const spread = 2 * (radius * radius + blur * blur) + 2 / 3
+    const spread = 2 * (radius * radius + blur * blur + soft * soft) + 2 / 3
     const kernel = Math.max(LEAST_RADIUS, Math.sqrt(Math.max(spread, 3 * radius * radius)))
     const fills = Math.PI * radius * radius * share
-    if (point.drop && this.#around) this.#drop(this.#around, a, b, radius, kernel, fills)
+    if (point.shades) this.#put(a, b, kernel, fills, BLACK, 1, true)
+    else if (point.drop && this.#around) this.#drop(this.#around, a, b, radius, kernel, fills)
     else {
       const { over } = this.#look
       this.#put(
