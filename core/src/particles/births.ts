@@ -1,5 +1,5 @@
 import { mix32 } from '../base/index.ts'
-import { normalAt, type Solid, solidBounds } from '../data/index.ts'
+import { normalAt, type ParticleFrame, type Solid, solidBounds } from '../data/index.ts'
 import { add, cos, cross, length, normalise, rotate, scale, sin, subtract, type Vec3 } from '../math/index.ts'
 import type { GasFlow } from './flow.ts'
 import type { ParticleMoment, ParticleSettings } from './settings.ts'
@@ -108,13 +108,20 @@ function onSurface(solid: Solid, reach: number, id: number): { at: Vec3; out: Ve
   return { at, out: normalAt(solid, at) }
 }
 
-/** Where a particle begins and where to (unit). gas: the flow, and the cells in which it may begin. Undefined where there is no place for it. */
+/** Other particles that new ones begin at: as they are at a time, s. */
+export interface Parents {
+  frame: ParticleFrame
+  time: number
+}
+
+/** Where a particle begins, where to (unit), and how what it comes from moves, m/s. gas: the flow, and the cells in which it may begin. Undefined where there is no place for it. */
 export function beginOf(
   { source, cone }: ParticleSettings,
   { centre, turn, direction, solids }: ParticleMoment,
-  id: number,
+  { id, time }: Birth,
   gas?: { flow: GasFlow; cells: Int32Array },
-): { at: Vec3; to: Vec3 } | undefined {
+  parents?: Parents,
+): { at: Vec3; to: Vec3; carried?: Vec3 } | undefined {
   const [a, b, c] = [diceOf(id, 10), diceOf(id, 11), diceOf(id, 12)]
   const to = (out: Vec3): Vec3 => within(out, cone, diceOf(id, 13), diceOf(id, 14))
   const placed = (local: Vec3): { at: Vec3; to: Vec3 } => ({ at: add(centre, rotate(turn, local)), to: to(direction) })
@@ -145,6 +152,15 @@ export function beginOf(
     const solid = solids[source.solid]
     const begun = solid && onSurface(solid, source.reach, id)
     return begun && { at: begun.at, to: to(begun.out) }
+  }
+  if (source.kind === 'particles') {
+    if (!parents || parents.frame.count === 0) return undefined
+    const { count, positions, velocities } = parents.frame
+    const n = 3 * Math.min(count - 1, Math.floor(a * count))
+    const carried: Vec3 = [velocities[n] as number, velocities[n + 1] as number, velocities[n + 2] as number]
+    const own: Vec3 = [positions[n] as number, positions[n + 1] as number, positions[n + 2] as number]
+    // It was there a little before.
+    return { at: add(own, scale(carried, time - parents.time)), to: to(direction), carried }
   }
   if (!gas || gas.cells.length === 0) return undefined
   const cell = gas.cells[Math.min(gas.cells.length - 1, Math.floor(a * gas.cells.length))] as number

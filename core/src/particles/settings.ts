@@ -12,6 +12,8 @@ export type ParticleSource =
   | { kind: 'line'; points: readonly Vec3[]; radius: number }
   | { kind: 'surface'; solid: number; reach: number }
   | { kind: 'gas'; by: 'heat' | 'fuel' }
+  /** Where other particles are. */
+  | { kind: 'particles' }
 
 /** What works on particles everywhere or within a radius, as force items say. */
 export interface ParticleForce {

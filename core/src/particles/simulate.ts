@@ -2,7 +2,7 @@ import { LanternError } from '../base/index.ts'
 import { emptyParticles, FLYING, type ParticleFrame, SLIDING, type Solid, STUCK } from '../data/index.ts'
 import { exp, type Vec3 } from '../math/index.ts'
 import { type AirNow, airAt } from './air.ts'
-import { type Birth, beginOf, birthsBetween, diceOf, normalOf } from './births.ts'
+import { type Birth, beginOf, birthsBetween, diceOf, normalOf, type Parents } from './births.ts'
 import { bounced, firstMeeting, nearestSolid, surfaceNormal } from './contact.ts'
 import { slowingRate } from './drag.ts'
 import type { GasFlow } from './flow.ts'
@@ -61,8 +61,8 @@ export class ParticleSimulation {
     return this.#state
   }
 
-  /** The next frame. gas: the kept frame of the gas that they ride or come from. Yields now and then. Throws LanternError 'particles' where there would be too many. */
-  *steps(gas?: GasFlow): Generator<unknown, ParticleFigures> {
+  /** The next frame. gas: the kept frame of the gas that they ride or come from; others: that of the particles that they come from. Yields now and then. Throws LanternError 'particles' where there would be too many. */
+  *steps(gas?: GasFlow, others?: ParticleFrame): Generator<unknown, ParticleFigures> {
     const settings = this.#settings
     const { done } = this.#state
     const moment = momentOf(settings, done)
@@ -75,8 +75,9 @@ export class ParticleSimulation {
       if (n % 2048 === 2047) yield
     }
     const cells = settings.source.kind === 'gas' && gas ? gas.startingCells(settings.source.by) : undefined
+    const parents = others && { frame: others, time: begin + this.#seconds }
     for (const birth of birthsBetween(settings, moment.rate, begin, begin + this.#seconds)) {
-      const n = this.#bear(birth, moment, gas, cells)
+      const n = this.#bear(birth, moment, gas, cells, parents)
       if (n === undefined) continue
       this.#advance(n, birth.time, begin + this.#seconds - birth.time, moment, gas)
       if (n % 2048 === 2047) yield
@@ -87,14 +88,22 @@ export class ParticleSimulation {
   }
 
   /** Adds a new particle; undefined where there is no place for it. */
-  #bear({ id }: Birth, moment: ParticleMoment, gas?: GasFlow, cells?: Int32Array): number | undefined {
+  #bear(
+    birth: Birth,
+    moment: ParticleMoment,
+    gas?: GasFlow,
+    cells?: Int32Array,
+    parents?: Parents,
+  ): number | undefined {
+    const { id } = birth
     const { body, hot, speed, speedSpread, inherits, life, lifeSpread, most, air } = this.#settings
-    const begun = beginOf(this.#settings, moment, id, gas && cells ? { flow: gas, cells } : undefined)
+    const begun = beginOf(this.#settings, moment, birth, gas && cells ? { flow: gas, cells } : undefined, parents)
     if (!begun) return undefined
     const n = this.#room(most)
     const { ids, states, fields } = this.#state
     const felt: [number, number, number] = [0, 0, 0]
-    if (gas) gas.velocityAt(begun.at[0], begun.at[1], begun.at[2], felt)
+    if (begun.carried) for (let a = 0; a < 3; a++) felt[a] = begun.carried[a] as number
+    else if (gas) gas.velocityAt(begun.at[0], begun.at[1], begun.at[2], felt)
     const own = speed * Math.max(0, 1 + speedSpread * normalOf(id, 20))
     ids[n] = id
     states[n] = FLYING

@@ -64,5 +64,10 @@ it('resolves every gas that the demo shows under those keys, its carried matte, 
     Object.entries(KEPT).map(([id, [run]]) => [id, run]),
   )
   // The drawn one beside it has no run.
-  expect(bakedItems(document).map(([id]) => id)).toEqual([...Object.keys(KEPT), 'door-sparks', 'worker-matte'])
+  expect(bakedItems(document).map(([id]) => id)).toEqual([
+    ...Object.keys(KEPT),
+    'door-sparks',
+    'door-motes',
+    'worker-matte',
+  ])
 })

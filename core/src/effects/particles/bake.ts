@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { readGasFrame, writeParticleFrame } from '../../formats/index.ts'
+import type { ParticleFrame } from '../../data/index.ts'
+import { readGasFrame, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
 import {
   FIELDS,
   GasFlow,
@@ -48,8 +49,12 @@ export function decodeParticleState({ small, parts }: BakeState): ParticleState 
   }
 }
 
-/** Particles that are computed frame by frame, and go on from a kept state bit for bit. */
-export function particleBake(settings: ParticleSettings, rate: number): Bake {
+/** Particles that are computed frame by frame, and go on from a kept state bit for bit. from: which of the run's inputs are the gas and the particles that they come from. */
+export function particleBake(
+  settings: ParticleSettings,
+  rate: number,
+  from: { gas?: number; others?: number } = {},
+): Bake {
   return {
     way: 'steps',
     readState,
@@ -57,8 +62,8 @@ export function particleBake(settings: ParticleSettings, rate: number): Bake {
       const simulation = new ParticleSimulation(settings, rate, state && decodeParticleState(state))
       let figures: ParticleFigures | undefined
       let flow: { frame: number; gas: GasFlow } | undefined
-      function* steps(gas: GasFlow | undefined): Generator<unknown, number> {
-        figures = yield* simulation.steps(gas)
+      function* steps(gas: GasFlow | undefined, others: ParticleFrame | undefined): Generator<unknown, number> {
+        figures = yield* simulation.steps(gas, others)
         return figures.count
       }
       return {
@@ -66,10 +71,12 @@ export function particleBake(settings: ParticleSettings, rate: number): Bake {
           return simulation.done
         },
         async advance(inputs: readonly InputFrame[]) {
-          const [input] = inputs
+          const input = inputs.find((one) => one.input === from.gas)
+          const others = inputs.find((one) => one.input === from.others)
           if (input && flow?.frame !== input.frame)
             flow = { frame: input.frame, gas: new GasFlow(readGasFrame(await input.bytes(), deflate)) }
-          return steps(input ? flow?.gas : undefined)
+          const parents = others && readParticleFrame(await others.bytes(), deflate)
+          return steps(input ? flow?.gas : undefined, parents)
         },
         encode(): MadeFrame {
           return {

@@ -2,7 +2,7 @@ import { choice, itemOf, number, type SettingMeta, vec3 } from '../../settings/i
 
 // Settings of particles that are computed and kept: where they come from, how they are born, what they are, what they do on contact.
 
-export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas'] as const
+export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas', 'particles'] as const
 const kept = { way: ['computed'] } as const
 const source = { group: 'Source', touches: 'gas', when: kept } as const
 const births = { group: 'Births', touches: 'gas', when: kept } as const
@@ -19,7 +19,7 @@ export const computedFields = {
   } satisfies SettingMeta),
   source: choice(SOURCES, 'disc', {
     label: 'From',
-    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s surface, or a kept gas where it is hot.',
+    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s or thing’s surface, a kept gas, or where other kept particles are.',
     ...source,
     still: true,
   }),
@@ -29,9 +29,25 @@ export const computedFields = {
     ...source,
     still: true,
   }),
-  piece: itemOf(['box', 'ground', 'form'], {
+  where: choice(['hot', 'burning'], 'hot', {
+    label: 'Where it is',
+    hint: 'Of the gas: where it is hot, or where its fuel burns.',
+    group: 'Source',
+    touches: 'gas',
+    when: { way: ['computed'], source: ['gas'] },
+    still: true,
+  }),
+  others: itemOf(['particles'], {
+    label: 'Particles',
+    hint: 'Those that they come from; they are kept first.',
+    group: 'Source',
+    touches: 'gas',
+    when: { way: ['computed'], source: ['particles'] },
+    still: true,
+  }),
+  piece: itemOf(['box', 'ground', 'form', 'thing'], {
     label: 'Piece',
-    hint: 'The set piece whose surface they come from.',
+    hint: 'The set piece or thing whose surface they come from.',
     group: 'Source',
     touches: 'gas',
     when: { way: ['computed'], source: ['piece'] },

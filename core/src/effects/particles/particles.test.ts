@@ -113,6 +113,17 @@ describe('a run of particles', () => {
     expect(run.needs(7)).toEqual([{ input: 0, frames: [7] }])
     expect(run.needs(2)).toEqual([])
   })
+  it('takes frames of the particles that it comes from, and says where those are gone', () => {
+    const others: Run = { ...runOf(shot()), key: 'others-key', first: 3, last: 9 }
+    const document = shot({ source: 'particles', others: 'first' })
+    document.items.first = makeItem('particles', { name: 'First', order: 3 })
+    const run = runOf(document, { result: () => others })
+    expect(run.inputs.map(({ key }) => key)).toEqual(['others-key'])
+    expect(run.needs(7)).toEqual([{ input: 0, frames: [7] }])
+    document.items.first = makeItem('particles', { name: 'First', order: 3, way: 'rain' })
+    expect(() => runOf(document)).toThrow(/only fall/)
+    expect(() => runOf(shot({ source: 'particles' }))).toThrow(/none are chosen/)
+  })
   it('is none where it only falls', () => {
     expect(resolveParticles(shot({ way: 'rain' }), 'sparks', {})).toEqual([])
     expect(particlesEffect.bakes(shot({ way: 'rain' }).items.sparks as never)).toBe(false)

@@ -15,7 +15,7 @@ import {
 } from '../../settings/index.ts'
 import type { EffectContext, Run, RunInput } from '../effect.ts'
 import { particleBake } from './bake.ts'
-import { isParticles, PARTICLES_SETTINGS, type ParticlesItem } from './schema.ts'
+import { isKept, isParticles, PARTICLES_SETTINGS, type ParticlesItem } from './schema.ts'
 import { takenRun } from './taken.ts'
 
 /** Raised whenever the same recipe gives other bits. */
@@ -83,7 +83,9 @@ function sourceOf(item: ParticlesItem, stopping: readonly { id: string }[]): Par
       return { kind: 'surface', solid, reach: radius }
     }
     case 'gas':
-      return { kind: 'gas', by: 'heat' }
+      return { kind: 'gas', by: item.where === 'burning' ? 'fuel' : 'heat' }
+    case 'particles':
+      return { kind: 'particles' }
   }
 }
 
@@ -160,7 +162,7 @@ export function particleSettings(
     speed: item.speed,
     speedSpread: item.speedSpread / 100,
     cone: radians(item.cone),
-    inherits: item.gas ? item.inherits / 100 : 0,
+    inherits: item.gas || item.source === 'particles' ? item.inherits / 100 : 0,
     body: { form: item.form, diameter: item.size / 1000, spread: item.sizeSpread / 100, density: item.density },
     life: item.life,
     lifeSpread: item.lifeSpread / 100,
@@ -225,20 +227,34 @@ function gasInput(document: ItemDocument, item: ParticlesItem, context: EffectCo
   return run && { key: run.key, name: gas.name, first: run.first, last: run.last, frameKeys: run.frameKeys }
 }
 
+/** The particles that they come from. Throws LanternError 'source' where they are gone. */
+function othersInput(document: ItemDocument, item: ParticlesItem, context: EffectContext): RunInput | undefined {
+  if (item.source !== 'particles') return undefined
+  const others = document.items[item.others]
+  if (!isParticles(others) || !isKept(others))
+    throw missing(
+      `“${item.name}” comes from other particles, and ${item.others ? 'those are gone, or only fall' : 'none are chosen'}.`,
+      'Choose some that are kept, or another source.',
+      'others',
+    )
+  const run = context.result?.(item.others)
+  return run && { key: run.key, name: others.name, first: run.first, last: run.last, frameKeys: run.frameKeys }
+}
+
 /** A key per frame that holds all that decides the particles up to it. */
 function chainOf(
   recipe: Recipe,
   moments: readonly ParticleMoment[],
   first: number,
   last: number,
-  gas?: RunInput,
+  inputs: readonly RunInput[],
 ): Map<number, string> {
   let key = recipeKey(recipe)
   const texts = moments.map((moment) => canonicalJson(moment))
   const keys = new Map<number, string>()
   for (let frame = first; frame <= last; frame++) {
     const own = texts[Math.min(texts.length - 1, frame - first)] ?? ''
-    key = textKey(`${key}:${own}:${gas?.frameKeys.get(frame) ?? ''}`)
+    key = textKey(`${key}:${own}:${inputs.map(({ frameKeys }) => frameKeys.get(frame) ?? '').join(':')}`)
     keys.set(frame, key)
   }
   return keys
@@ -250,7 +266,9 @@ export function resolveParticles(document: ItemDocument, id: string, context: Ef
   if (item.way === 'taken in') return [takenRun(document, id, item)]
   if (item.way !== 'computed') return []
   const settings = particleSettings(document, id, context)
-  const gas = gasInput(document, item, context)
+  const [gas, others] = [gasInput(document, item, context), othersInput(document, item, context)]
+  const inputs = [gas, others].filter((one) => one !== undefined)
+  const place = (one: RunInput | undefined): number | undefined => (one ? inputs.indexOf(one) : undefined)
   const { first, last } = document.plate
   const { moments, ...rest } = settings
   const begin: Recipe = {
@@ -259,11 +277,11 @@ export function resolveParticles(document: ItemDocument, id: string, context: Ef
     settings: { ...rest, rate: document.plate.rate, first },
     inputs: [],
   }
-  const frameKeys = chainOf(begin, moments, first, last, gas)
+  const frameKeys = chainOf(begin, moments, first, last, inputs)
   const recipe: Recipe = {
     ...begin,
     settings: { ...(begin.settings as object), last: frameKeys.get(last) },
-    inputs: gas ? [gas.key] : [],
+    inputs: inputs.map(({ key }) => key),
   }
   return [
     {
@@ -275,12 +293,13 @@ export function resolveParticles(document: ItemDocument, id: string, context: Ef
       first,
       last,
       preRoll: settings.preRoll,
-      inputs: gas ? [gas] : [],
-      needs: (frame) => (gas && frame >= gas.first && frame <= gas.last ? [{ input: 0, frames: [frame] }] : []),
+      inputs,
+      needs: (frame) =>
+        inputs.flatMap((one, input) => (frame >= one.first && frame <= one.last ? [{ input, frames: [frame] }] : [])),
       frameKeys,
       checkMemory: (bytes) => checkRoom(item.name, settings, bytes),
       work: 1,
-      bake: particleBake(settings, frameRate(document.plate)),
+      bake: particleBake(settings, frameRate(document.plate), { gas: place(gas), others: place(others) }),
     },
   ]
 }
