@@ -2,6 +2,7 @@ import type { Crew } from '../src/base/index.ts'
 import {
   boxMesh,
   type Camera,
+  type GasFrame,
   type Material,
   type Mesh,
   type Picture,
@@ -9,13 +10,17 @@ import {
   PLAIN,
   planeMesh,
   type SurfaceMesh,
+  TILE,
+  toHalf,
 } from '../src/data/index.ts'
+import { GLOW_FROM, GLOW_STEP, glowTable } from '../src/light/index.ts'
 import { normalise, panTiltRoll, type Vec3 } from '../src/math/index.ts'
 import {
   AT_REST,
   type Drawable,
   FINAL,
   type FrameScene,
+  type GasVolume,
   type Pose,
   renderPicture,
   type ScenePiece,
@@ -122,4 +127,26 @@ export function valueAt(picture: Picture, id: string, channel: Channel, x: numbe
   const [u, v] = [x - own.x, y - own.y]
   if (u < 0 || v < 0 || u >= own.width || v >= own.height) return none
   return image.data[(v * own.width + u) * image.channels + c] ?? none
+}
+
+/** A block of smoke 0.8 m on edge round (0, 1, -z), so many times as thick as stops 63 %. */
+export function smokeBlock(z: number, thick: number): GasVolume {
+  const [tiles, cell] = [2, 0.05]
+  const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles ** 3 * TILE ** 3))
+  channels[0]?.fill(toHalf((thick / 0.8 / 8700) * 1000))
+  const frame: GasFrame = {
+    box: { cell, origin: [-8, 12, Math.round(-z / cell) - 8], size: [16, 16, 16] },
+    ambient: 300,
+    tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n),
+    channels,
+  }
+  return {
+    kind: 'gas',
+    frames: [{ frame, weight: 1, ahead: 0 }],
+    emitters: [],
+    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
+    albedo: 0,
+    forward: 0,
+    extinctionPerSoot: 8700,
+  }
 }

@@ -4,6 +4,7 @@ import { motionAt, projectPoint } from '../../core/src/data/index.ts'
 import { Carrying, type HelpedPlate, labPicture, squaredDistance } from '../../core/src/mattes/index.ts'
 import { denseMotion, type MotionPicture, motionPicture } from '../../core/src/motion/index.ts'
 import { backlitRows } from './backlit.ts'
+import { betweenRows } from './between.ts'
 import { exactLandmarks } from './landmarks.ts'
 import { movieFrames } from './plates.ts'
 import { atLeast, atMost, type Row } from './row.ts'
@@ -205,6 +206,7 @@ export async function matteRows(crew: Crew): Promise<Row[]> {
   const what = 'helped matte of the worker, 41 frames, three stroked, at most five corrections'
   const of = (key: keyof Run): number[] => runs.map((run) => run[key])
   return [
+    ...betweenRows(crew),
     ...backlitRows(crew),
     atMost('dense motion: landmarks, median, px', 'exact cameras and points', 0.09, motion.median),
     atMost('dense motion: landmarks, 90 %, px', 'exact cameras and points', 0.3, motion.most),

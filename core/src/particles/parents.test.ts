@@ -51,7 +51,7 @@ describe('from other particles', () => {
     expect(told.flowSpeed).toBeGreaterThan(12)
     const { positions, velocities, count } = simulation.keep()
     // Each went on from where its own one was as it was born: now it is where that one is.
-    const seen = [0, 0]
+    const seen: [number, number] = [0, 0]
     for (let n = 0; n < count; n++) {
       const first = (velocities[3 * n] ?? 0) > 1
       seen[first ? 0 : 1]++

@@ -15,6 +15,8 @@ export interface Ripple {
 /** m/s at which a ring of capillary waves some centimetres long widens, and seconds that one is seen. */
 const PACE = 0.23
 const LASTS = 0.6
+/** Seconds in which a ring stands out of the splash. */
+const RISES = 0.12
 /** Share of the drops whose ring is seen as one: those of the others are lost in the unrest of the water. */
 const SEEN = 0.06
 
@@ -32,7 +34,11 @@ export function ripplesAt(
     if (rings.length >= most || diceOf(id, 9) >= SEEN) return
     const share = wet(at[0], at[1], at[2])
     if (share <= 0) return
-    rings.push({ centre: at, radius: 0.008 + PACE * since, strength: share * (1 - since / LASTS) ** 2 })
+    rings.push({
+      centre: at,
+      radius: 0.008 + PACE * since,
+      strength: share * Math.min(1, since / RISES) * (1 - since / LASTS),
+    })
   })
   return rings
 }

@@ -1,9 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { thing } from '../../testing/frames.ts'
+import { smokeBlock, thing } from '../../testing/frames.ts'
 import { makeCrew } from '../base/index.ts'
-import { boxMesh, type Camera, type GasFrame, makeImage, type Picture, TILE, toHalf } from '../data/index.ts'
-import { GLOW_FROM, GLOW_STEP, glowTable } from '../light/index.ts'
-import { type Drawable, FINAL, type GasVolume, renderPicture, type SceneMatte } from './index.ts'
+import { boxMesh, type Camera, makeImage, type Picture } from '../data/index.ts'
+import { type Drawable, FINAL, renderPicture, type SceneMatte } from './index.ts'
 
 const camera: Camera = {
   position: [0, 1, 0],
@@ -16,27 +15,6 @@ const camera: Camera = {
   height: 24,
 }
 const light = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
-/** A block of smoke 0.8 m on edge round (0, 1, -z), so many times as thick as stops 63 %. */
-function smoke(z: number, thick: number): GasVolume {
-  const [tiles, cell] = [2, 0.05]
-  const channels = Array.from({ length: 6 }, () => new Uint16Array(tiles ** 3 * TILE ** 3))
-  channels[0]?.fill(toHalf((thick / 0.8 / 8700) * 1000))
-  const frame: GasFrame = {
-    box: { cell, origin: [-8, 12, Math.round(-z / cell) - 8], size: [16, 16, 16] },
-    ambient: 300,
-    tiles: Int32Array.from({ length: tiles ** 3 }, (_, n) => n),
-    channels,
-  }
-  return {
-    kind: 'gas',
-    frames: [{ frame, weight: 1, ahead: 0 }],
-    emitters: [],
-    glow: { from: GLOW_FROM, step: GLOW_STEP, table: glowTable(100, 1) },
-    albedo: 0,
-    forward: 0,
-    extinctionPerSoot: 8700,
-  }
-}
 const board = (z: number): Drawable => thing(boxMesh([0, 1, -z], [1, 1, 0.1], [0, 0, 0, 1]))
 /** A figure that covers so much of the left half. */
 function figure(distance: number, share = 1, over: Partial<SceneMatte> = {}): SceneMatte {
@@ -62,8 +40,8 @@ const alpha = (picture: Picture, id: string, x: number, y = 12): number => {
 const [IN, OUT] = [14, 18]
 
 describe('a figure 6 m away between gases', () => {
-  const near = { near: [smoke(5, 1)] }
-  const both = { near: [smoke(5, 1)], far: [smoke(7, 1)] }
+  const near = { near: [smokeBlock(5, 1)] }
+  const both = { near: [smokeBlock(5, 1)], far: [smokeBlock(7, 1)] }
   it('is covered by gas at 5 m as if it were not there, and hides gas at 7 m', () => {
     const [free, held] = [rendered(both, []), rendered(both, [figure(6)])]
     expect(alpha(held, 'near', IN)).toBeCloseTo(alpha(free, 'near', IN), 3)
@@ -99,7 +77,7 @@ describe('a matte in depth', () => {
     expect([7, 10, 14].map((x) => alpha(held, 'board', x))).toEqual([1, 1, 0].map((v) => expect.closeTo(v, 5)))
   })
   it('takes away only the layers that it is to cut: what is behind them shows', () => {
-    const layers = { smoke: [smoke(5, 2)], board: [board(7)] }
+    const layers = { smoke: [smokeBlock(5, 2)], board: [board(7)] }
     const free = rendered(layers, [])
     const cut = rendered(layers, [figure(4, 1, { cuts: ['smoke'] })])
     expect(alpha(free, 'smoke', IN)).toBeGreaterThan(0.7)

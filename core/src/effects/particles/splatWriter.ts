@@ -149,7 +149,7 @@ export class SplatWriter {
     const { camera } = this.#context
     const [a, b] = [projectPoint(camera, from), projectPoint(camera, to)]
     if (!a || !b || a.depth < NEAREST || b.depth < NEAREST) return
-    const length = Math.max(wide, Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2))
+    const length = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
     this.#put(a, b, LEAST_RADIUS, length * wide, light, 0, true)
   }
 
