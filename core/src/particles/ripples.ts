@@ -13,7 +13,7 @@ export interface Ripple {
 }
 
 /** m/s at which a ring of capillary waves some centimetres long widens, and seconds that one is seen. */
-const PACE = 0.23
+const PACE = 0.28
 const LASTS = 0.6
 /** Seconds in which a ring stands out of the splash. */
 const RISES = 0.12

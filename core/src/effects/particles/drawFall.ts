@@ -46,7 +46,7 @@ export function fallOf(look: Pick<ParticleLook, 'seed'>, fall: FallLook, inLook:
 /** Rings drawn at most, and the lines that each is made of. */
 const RINGS = { most: 4000, sides: 14 } as const
 /** What of the light above a ring's slope sends on: a few per cent more than the level water does. */
-const RING_LIGHT = 0.14
+const RING_LIGHT = 0.06
 
 /** How much of a place is under water. */
 const wetness = (wet: readonly Wet[]) => {
@@ -66,7 +66,7 @@ function addRing(writer: SplatWriter, look: ParticleLook, { centre, radius, stre
   }
   for (let n = 0; n < RINGS.sides; n++) {
     const far = 0.5 - 0.5 * sin((2 * Math.PI * (n + 0.5)) / RINGS.sides)
-    const times = RING_LIGHT * look.brightness * strength * (0.35 + 0.65 * far)
+    const times = RING_LIGHT * look.brightness * strength * (0.1 + 0.9 * far * far)
     writer.line(at(n), at(n + 1), [look.colour[0] * times, look.colour[1] * times, look.colour[2] * times], 0.8)
   }
 }
