@@ -1,17 +1,7 @@
 import { describe, expect, it } from 'vitest'
+import { boxBody, type Convex, clipConvex, isClosed, measureConvex } from '../data/index.ts'
 import { normalise, type Vec3 } from '../math/index.ts'
-import {
-  boxBody,
-  bricksOf,
-  type Convex,
-  cellsOf,
-  clipConvex,
-  INNER,
-  isClosed,
-  isOutside,
-  measureConvex,
-  seedsIn,
-} from './index.ts'
+import { bricksOf, cellsOf, INNER, isOutside, seedsIn } from './index.ts'
 
 const LOW: Vec3 = [-2, 0, -0.2]
 const HIGH: Vec3 = [2, 2.5, 0.2]

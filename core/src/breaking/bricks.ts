@@ -1,7 +1,7 @@
 import { hash01 } from '../base/index.ts'
+import { boxBody, type Convex, SIDES } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import { cellsOf, type Fine } from './cells.ts'
-import { boxBody, type Convex, SIDES } from './convex.ts'
 
 // A wall cut along its bricks: courses in a bond, whole where nothing strikes, broken where it does.
 

@@ -1,6 +1,6 @@
 import { hash01 } from '../base/index.ts'
+import { boxBody, type Convex, clipConvex } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import { boxBody, type Convex, clipConvex } from './convex.ts'
 
 // A body cut into the regions that are nearest to seeds (Voronoi 1908): lumps, as brittle things break into.
 

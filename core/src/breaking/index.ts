@@ -1,3 +1,2 @@
 export * from './bricks.ts'
 export * from './cells.ts'
-export * from './convex.ts'

@@ -1,6 +1,7 @@
 export * from './axes.ts'
 export * from './brush.ts'
 export * from './camera.ts'
+export * from './convex.ts'
 export * from './forms.ts'
 export * from './gasFrame.ts'
 export * from './grid.ts'

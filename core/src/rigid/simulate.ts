@@ -1,0 +1,219 @@
+import RAPIER from '@dimforge/rapier3d-deterministic-compat'
+import { LanternError } from '../base/index.ts'
+import { boxBody, type Convex, clipConvex, type FormPlane, type Solid } from '../data/index.ts'
+import type { Quaternion, Vec3 } from '../math/index.ts'
+
+// Rigid bodies that fall, hit and come to rest, by rapier (deterministic build: the same bits everywhere). What is held stands still until it is let go.
+
+export interface RigidBodySettings {
+  /** Corners of its hull about its middle of mass, x y z after each other, m. */
+  points: Float32Array
+  place: Vec3
+  rotation: Quaternion
+  /** kg/m^3. */
+  density: number
+  friction: number
+  restitution: number
+  /** Stands still until it is let go. */
+  held: boolean
+}
+export interface RigidSettings {
+  /** m/s^2, downward. */
+  gravity: number
+  /** Frames a second, and steps in each. */
+  rate: number
+  substeps: number
+  /** What stands still. */
+  solids: readonly Solid[]
+  bodies: readonly RigidBodySettings[]
+}
+export interface RigidPose {
+  place: Vec3
+  rotation: Quaternion
+  velocity: Vec3
+  spin: Vec3
+  held: boolean
+}
+/** All that goes on from frame to frame. */
+export interface RigidState {
+  frames: number
+  world: Uint8Array
+}
+
+/** Hulls that touch exactly kick each other apart: they are this much smaller than they look. */
+const INSET = 0.99
+/** Stiffness of contacts, 1/s: resting heaps are calm with it. */
+const CONTACT_FREQUENCY = 120
+/** Damping, 1/s: of speed none, which free flight would show; of spin as much as lets heaps come to rest. */
+const DAMPING = { linear: 0, angular: 0.6 } as const
+/** Half the edge of what stands for ground without end, m. */
+const GROUND = 500
+/** m^3 below which a piece is none: such slivers make heaps restless. */
+const LEAST_VOLUME = 1e-9
+const MOST_BODIES = 20_000
+
+let ready: Promise<void> | undefined
+/** Loads the engine, once. */
+const load = (): Promise<void> => (ready ??= RAPIER.init())
+
+const _vector = ([x, y, z]: Vec3): { x: number; y: number; z: number } => ({ x, y, z })
+const turned = ([x, y, z, w]: Quaternion): { x: number; y: number; z: number; w: number } => ({ x, y, z, w })
+
+/** The rotation that takes up to a direction. */
+function uprightTo([x, y, z]: Vec3): Quaternion {
+  // Half way between the two; straight down turns about x.
+  if (y < -1 + 1e-9) return [1, 0, 0, 0]
+  const length = Math.sqrt(z * z + x * x + (1 + y) * (1 + y))
+  return [z / length, 0, -x / length, (1 + y) / length]
+}
+
+/** Corners of a convex part of a form; undefined where its planes leave nothing. */
+function partPoints(planes: readonly FormPlane[], [a, b, c]: Vec3): Float32Array | undefined {
+  const body = planes.reduce<Convex | undefined>(
+    (left, { normal, offset }) => left && clipConvex(left, normal, offset, -7),
+    boxBody([-a, -b, -c], [a, b, c]),
+  )
+  return body && Float32Array.from(body.corners.flat())
+}
+
+/** What of a solid stands in the way. */
+function collidersOf(solid: Solid): RAPIER.ColliderDesc[] {
+  if (solid.kind === 'halfspace') {
+    const [x, y, z] = solid.normal
+    const [px, py, pz] = solid.point
+    return [
+      RAPIER.ColliderDesc.cuboid(GROUND, GROUND / 10, GROUND)
+        .setTranslation(px - (x * GROUND) / 10, py - (y * GROUND) / 10, pz - (z * GROUND) / 10)
+        .setRotation(turned(uprightTo(solid.normal))),
+    ]
+  }
+  const [x, y, z] = solid.centre
+  if (solid.kind === 'ball') return [RAPIER.ColliderDesc.ball(solid.radius).setTranslation(x, y, z)]
+  if (solid.kind === 'box')
+    return [
+      RAPIER.ColliderDesc.cuboid(...(solid.half as [number, number, number]))
+        .setTranslation(x, y, z)
+        .setRotation(turned(solid.rotation)),
+    ]
+  return solid.parts.flatMap((planes) => {
+    const points = partPoints(planes, solid.half)
+    const hull = points && RAPIER.ColliderDesc.convexHull(points)
+    return hull ? [hull.setTranslation(x, y, z).setRotation(turned(solid.rotation))] : []
+  })
+}
+
+function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPIER.World {
+  const world = new RAPIER.World({ x: 0, y: -gravity, z: 0 })
+  world.timestep = 1 / (rate * substeps)
+  world.integrationParameters.contact_natural_frequency = CONTACT_FREQUENCY
+  for (const solid of solids) for (const one of collidersOf(solid)) world.createCollider(one.setFriction(0.6))
+  bodies.forEach((one, n) => {
+    const kind = one.held ? RAPIER.RigidBodyDesc.fixed() : RAPIER.RigidBodyDesc.dynamic()
+    const body = world.createRigidBody(
+      kind
+        .setTranslation(...(one.place as [number, number, number]))
+        .setRotation(turned(one.rotation))
+        .setLinearDamping(DAMPING.linear)
+        .setAngularDamping(DAMPING.angular)
+        .setCcdEnabled(true),
+    )
+    const hull = RAPIER.ColliderDesc.convexHull(one.points.map((value) => value * INSET))
+    const made =
+      hull &&
+      world.createCollider(
+        hull
+          .setDensity(one.density)
+          .setFriction(one.friction)
+          .setRestitution(one.restitution)
+          .setRestitutionCombineRule(RAPIER.CoefficientCombineRule.Max),
+        body,
+      )
+    if (made && made.volume() >= LEAST_VOLUME) return
+    world.free()
+    throw new LanternError('rigid-body', `Piece ${n + 1} is flat: it has no volume.`, 'Cut it into fewer pieces.', {
+      field: 'number',
+    })
+  })
+  return world
+}
+
+/** Bodies from frame to frame. Bodies are told by their number in the settings. */
+export class RigidSimulation {
+  readonly #settings: RigidSettings
+  readonly #world: RAPIER.World
+  readonly #bodies: RAPIER.RigidBody[]
+  #frames: number
+
+  private constructor(settings: RigidSettings, world: RAPIER.World, frames: number) {
+    this.#settings = settings
+    this.#world = world
+    this.#frames = frames
+    // In the order in which they were made.
+    this.#bodies = world.bodies.getAll().sort((a, b) => a.handle - b.handle)
+  }
+
+  /** Sets bodies up, or goes on from a kept state. Throws LanternError 'rigid-body' where one has no volume, 'rigid-many' beyond 20,000, 'rigid-state' on a state that is none. */
+  static async open(settings: RigidSettings, state?: RigidState): Promise<RigidSimulation> {
+    if (settings.bodies.length > MOST_BODIES)
+      throw new LanternError(
+        'rigid-many',
+        `There are ${settings.bodies.length.toLocaleString('en')} pieces; ${MOST_BODIES.toLocaleString('en')} are the most.`,
+        'Cut it into fewer pieces.',
+        { field: 'number' },
+      )
+    await load()
+    if (!state) return new RigidSimulation(settings, build(settings), 0)
+    const world = RAPIER.World.restoreSnapshot(state.world) as RAPIER.World | undefined
+    if (world?.bodies.len() !== settings.bodies.length)
+      throw new LanternError('rigid-state', 'A kept state of the pieces is damaged.', 'Bake it again.')
+    return new RigidSimulation(settings, world, state.frames)
+  }
+
+  get frames(): number {
+    return this.#frames
+  }
+
+  /** Lets a held body go, with a velocity (m/s) and a spin (1/s). One that moves already gets them on top of its own. */
+  release(n: number, velocity: Vec3 = [0, 0, 0], spin: Vec3 = [0, 0, 0]): void {
+    const body = this.#bodies[n]
+    if (!body) return
+    if (body.isFixed()) body.setBodyType(RAPIER.RigidBodyType.Dynamic, true)
+    const [own, turn] = [body.linvel(), body.angvel()]
+    body.setLinvel({ x: own.x + velocity[0], y: own.y + velocity[1], z: own.z + velocity[2] }, true)
+    body.setAngvel({ x: turn.x + spin[0], y: turn.y + spin[1], z: turn.z + spin[2] }, true)
+  }
+
+  /** The next frame; yields after each step. */
+  *frame(): Generator<undefined, void> {
+    for (let k = 0; k < this.#settings.substeps; k++) {
+      this.#world.step()
+      yield
+    }
+    this.#frames++
+  }
+
+  pose(n: number): RigidPose {
+    const body = this.#bodies[n]
+    if (!body) throw new RangeError(`body ${n}`)
+    const [at, turn, velocity, spin] = [body.translation(), body.rotation(), body.linvel(), body.angvel()]
+    return {
+      place: [at.x, at.y, at.z],
+      rotation: [turn.x, turn.y, turn.z, turn.w],
+      velocity: [velocity.x, velocity.y, velocity.z],
+      spin: [spin.x, spin.y, spin.z],
+      held: body.isFixed(),
+    }
+  }
+  /** kg. */
+  mass(n: number): number {
+    return this.#bodies[n]?.mass() ?? 0
+  }
+
+  state(): RigidState {
+    return { frames: this.#frames, world: this.#world.takeSnapshot() }
+  }
+  /** Gives its memory back. */
+  close(): void {
+    this.#world.free()
+  }
+}
