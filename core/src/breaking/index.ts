@@ -1,2 +1,3 @@
 export * from './bricks.ts'
 export * from './cells.ts'
+export * from './structure.ts'
