@@ -107,7 +107,10 @@ describe('particles', () => {
     writeFileSync(bad, 'frame,x,y,z\n1001,0,0,0\n1002,0,NaN,0\n')
     await page.getByLabel('Particle files').setInputFiles(bad)
     await page.getByText(/bad\.csv has a row 3 that is no particle/).waitFor()
-    await page.getByLabel('In the shot').getByRole('option', { name: /^Sparks/ }).click()
+    await page
+      .getByLabel('In the shot')
+      .getByRole('option', { name: /^Sparks/ })
+      .click()
     await page.getByLabel('Add', { exact: true }).selectOption({ label: 'A kept run again' })
     await over(page, [0.3, 0.8])
     await bench().getByRole('heading', { name: 'Sparks again' }).waitFor()
