@@ -6,13 +6,14 @@ cd "$(dirname "$0")/.."
 node kernels/build.mjs
 mkdir -p studio/.next/types node_modules/.cache/lantern
 typed() { node scripts/check-types.mjs; }
+# Each by &&: a function that is asked for its outcome goes on after errors.
 rest() {
   # Core has no engine's typings.
-  node node_modules/typescript/bin/tsc -p core/tsconfig.json
-  echo 'types: core by itself'
-  node_modules/.bin/biome ci --error-on-warnings --colors=off .
-  node scripts/check-imports.mjs
-  node scripts/check-caps.mjs
+  node node_modules/typescript/bin/tsc -p core/tsconfig.json &&
+    echo 'types: core by itself' &&
+    node_modules/.bin/biome ci --error-on-warnings --colors=off . &&
+    node scripts/check-imports.mjs &&
+    node scripts/check-caps.mjs
 }
 typed & checked=$!
 rest && wait "$checked"
