@@ -79,6 +79,7 @@ const look: ParticleLook = {
     time: 1,
     drift: [1, 0, 0],
     wind: [1, 0, 0],
+    beforeAdded: false,
     splashes: false,
     edges: [],
     wet: [],

@@ -233,6 +233,8 @@ export interface DrawContext {
   lens?: Lens
   /** The sun as it lights the shot: towards it (unit), and its share of the light on level ground. */
   sun?: { direction: Vec3; share: number }
+  /** How far along the view the nearest of what is added lies at a place (shares of the picture's width and height), m; Infinity where nothing is. */
+  added?(x: number, y: number): number
   /** The frame's plate as light, where something of the picture needs it. */
   plate?: FloatImage
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
@@ -265,6 +267,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   instances(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): readonly EffectInstance<Look>[]
   /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
   showsAgain?(item: Item, id: string): boolean
+  /** Whether an item of its kinds is drawn only before what is added. */
+  onlyBeforeAdded?(item: Item): boolean
   /** Whether the look of an item of its kinds is made of the plate too. */
   usesPlate?(item: Item): boolean
   decode(bytes: Uint8Array, deflate: Deflate): Data

@@ -1,3 +1,4 @@
+export * from './added.ts'
 export * from './camera.ts'
 export * from './exchange.ts'
 export * from './figures.ts'

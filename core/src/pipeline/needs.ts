@@ -10,7 +10,8 @@ import { exclusionMaskAt } from './match.ts'
 import { type DataOf, drawMatteOf, type MatteMoment, matteStands } from './mattes.ts'
 import { NO_WORLD } from './matteWorld.ts'
 import { cornersOf, nearestSurface, surfacesAt } from './paint.ts'
-import { type PictureFrame, shutterFrames } from './picture.ts'
+import type { PictureFrame } from './picture.ts'
+import { shutterFrames } from './things.ts'
 
 // Where mattes are needed: on a coarse raster over the picture, where what is added lies behind or before what a matte covers. And how much of each added thing is in view and hidden.
 
@@ -122,7 +123,7 @@ type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'match' | 'ca
 
 /** What each added thing covers at a frame. boxesOf: where something is seen of a kept frame of an item's run; undefined where it is not kept. */
 export function coversAt(
-  document: Document,
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
   { frame, instances, inputs }: PictureFrame,
   camera: Camera,
   boxesOf: (instance: EffectInstance, frame: number) => readonly number[] | undefined,

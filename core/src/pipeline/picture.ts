@@ -27,6 +27,7 @@ import {
   SETTINGS,
   type ShotDocument,
 } from '../shot/index.ts'
+import { addedAt, usesPlate } from './added.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
@@ -43,6 +44,7 @@ import {
   type PlateSource,
   platesOn,
   type ShutterFrames,
+  shutterFrames,
   thingKeys,
 } from './things.ts'
 import { VERSIONS } from './versions.ts'
@@ -186,16 +188,6 @@ const matteMoment = ({ frame, mattes = NO_WORLD, inputs }: PictureFrame, open: S
   ...(inputs ? { inputs } : {}),
 })
 
-/** The frames between which the shutter is open at a quality: a look sees the frame's own moment. */
-export function shutterFrames(
-  document: Pick<ShotDocument, 'camera'>,
-  { frame }: Pick<PictureFrame, 'frame'>,
-  quality: PictureQualityName,
-): ShutterFrames {
-  const half = quality === 'final' ? document.camera.shutter / 720 : 0
-  return { opening: frame - half, closing: frame + half }
-}
-
 /** Metres along the view to a place; 0 behind the camera. */
 const depthOf = (camera: Camera, at: Vec3): number =>
   Math.max(0, -rotate(conjugate(camera.rotation), subtract(at, camera.position))[2])
@@ -283,10 +275,6 @@ export interface PictureTools {
   part?: { x: number; y: number; width: number; height: number }
 }
 
-/** Whether something that is shown takes its look from the plate around it. */
-export const usesPlate = ({ items }: Pick<ShotDocument, 'items'>): boolean =>
-  Object.values(items).some((item) => item.shown && effectOf(item)?.usesPlate?.(item))
-
 type DataOf = (item: string, frame: number) => unknown
 
 /** What of a shot a frame is drawn from, laid on the heap as far as effects are worked out. */
@@ -330,6 +318,7 @@ function sceneOf(
       lens: quality === 'final' ? lensOf(document, at) : undefined,
       sun: { direction: sky.sunDirection, share: sky.sunShare },
       plate,
+      added: addedAt(document, at, dataOf),
     },
     quality === 'final' ? crew : undefined,
     [...things.layers, ...carried, ...lamps],

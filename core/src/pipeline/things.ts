@@ -27,6 +27,7 @@ import {
   trimPlanes,
 } from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
+import type { ShotDocument } from '../shot/index.ts'
 import { layerIdOf } from '../shot/index.ts'
 import { type LoadedMesh, type MeshSource, meshBlob, textureOf } from './meshSource.ts'
 import { drawSurface, surfaceKey, unfoldingKey } from './surfaces.ts'
@@ -259,3 +260,13 @@ export const drawCarried = (
     }
     return [{ id: layerIdOf(id, opening), drawables: [thing] }]
   })
+
+/** The frames between which the shutter is open at a quality: a look sees the frame's own moment. */
+export function shutterFrames(
+  document: Pick<ShotDocument, 'camera'>,
+  { frame }: { frame: number },
+  quality: 'look' | 'final',
+): ShutterFrames {
+  const half = quality === 'final' ? document.camera.shutter / 720 : 0
+  return { opening: frame - half, closing: frame + half }
+}

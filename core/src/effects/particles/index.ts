@@ -51,6 +51,7 @@ export const particlesEffect = {
   instances: particleInstances,
   usesPlate: (item) =>
     isParticles(item) && item.way === 'rain' && (item.refracts > 0 || item.follows?.refracts !== undefined),
+  onlyBeforeAdded: (item) => isParticles(item) && !isKept(item) && item.falls === 'before added',
   decode: readParticleFrame,
   extent: particleExtent,
   draw: drawParticles,

@@ -24,6 +24,8 @@ export interface FallLook {
   time: number
   drift: Vec3
   wind: Vec3
+  /** Only what is before something added is drawn. */
+  beforeAdded: boolean
   /** Whether drops splash. */
   splashes: boolean
   /** Edges that drip. */
@@ -175,6 +177,7 @@ export function particleInstances(
         time: seconds,
         drift: driftAt(document, item, frame, inputs),
         wind: windAt(now, seconds),
+        beforeAdded: now.falls === 'before added',
         splashes: now.splashes && now.way === 'rain',
         edges:
           now.way === 'rain' && now.drips

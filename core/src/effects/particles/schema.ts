@@ -120,6 +120,14 @@ export const particlesSchema = z
       touches: 'picture',
       when: { way: ['rain'] },
     }),
+    falls: choice(['everywhere', 'before added'], 'everywhere', {
+      label: 'Falls',
+      hint: 'Everywhere; or, where it rains in the plate already, only before what is added to it.',
+      group: 'Fall',
+      touches: 'picture',
+      when: falls,
+      still: true,
+    }),
     drips: itemOf(['box'], {
       label: 'Drips from',
       hint: 'A box, a roof: what it gathers falls off its upper edges in drops.',

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { type Camera, emptyParticles, type FloatImage, makeImage, projectPoint } from '../../data/index.ts'
 import type { Vec3 } from '../../math/index.ts'
 import { AT_HOME, type Splats } from '../../picture/index.ts'
-import { instancesAt } from '../../pipeline/index.ts'
+import { addedAt, instancesAt, type PictureFrame } from '../../pipeline/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import { aroundOf } from './around.ts'
@@ -277,5 +277,41 @@ describe('shadows of particles', () => {
     expect(on[1]).toBeCloseTo(projectPoint(camera, [0, 0.502, -4])?.y ?? 0, 3)
     const [under = []] = shades([0, 0.4, -4], { tops: [ground, table] }, straight)
     expect(under[1]).toBeCloseTo(projectPoint(camera, [0, 0.002, -4])?.y ?? 0, 3)
+  })
+})
+
+describe('rain in a plate where it rains already', () => {
+  const drawn = (added?: DrawContext['added']): number[][] =>
+    splats(rain({ falls: 'before added', splashes: false }), [], context(added ? { added } : {}))
+  it('is drawn only before what is added, on its side of it', () => {
+    expect(drawn()).toEqual([])
+    expect(drawn(() => Infinity)).toEqual([])
+    // Something stands 4 m away in the right half.
+    const half = drawn((x) => (x > 0.5 ? 4 : Infinity))
+    expect(half.length).toBeGreaterThan(10)
+    for (const [x0 = 0, , z0 = 0, x1 = 0, , z1 = 0] of half) {
+      expect((x0 + x1) / 2).toBeGreaterThan(160)
+      expect((z0 + z1) / 2).toBeLessThan(4)
+    }
+    expect(drawn(() => 99).length).toBe(splats(rain({ splashes: false }), []).length)
+  })
+  it('knows what is added from the shot: a box that is seen, not the set of the plate', () => {
+    const document = shot({ way: 'rain', falls: 'before added' })
+    const at = { frame: 5, camera, instances: [] } as unknown as PictureFrame
+    expect(addedAt(shot({ way: 'rain' }), at, () => undefined)).toBeUndefined()
+    const empty = addedAt(document, at, () => undefined)
+    expect(empty?.(0.5, 0.5)).toBe(Infinity)
+    document.items.crate = makeItem('box', {
+      name: 'Crate',
+      order: 3,
+      position: [0, 0, -5],
+      width: 1,
+      height: 2,
+      depth: 1,
+      carries: 'surface',
+    } as never)
+    const added = addedAt(document, at, () => undefined)
+    expect(added?.(0.5, 0.5)).toBeCloseTo(4.5, 2)
+    expect(added?.(0.05, 0.5)).toBe(Infinity)
   })
 })

@@ -43,6 +43,9 @@ const BLACK: Vec3 = [0, 0, 0]
 /** px across from which a drop's upper and lower half are told apart. */
 const HALVES = 1
 
+/** Whether something added lies behind a depth, m. */
+const isBefore = (added = Infinity, depth: number): boolean => added < Infinity && depth < added
+
 /** Writes splats, one after the other. */
 export class SplatWriter {
   #data: Float32Array
@@ -75,8 +78,10 @@ export class SplatWriter {
     )
     const [a, b] = ends
     if (!a || !b || a.depth < NEAREST || b.depth < NEAREST || share <= 0) return
-    const { camera, lens } = this.#context
+    const { camera, lens, added } = this.#context
     const depth = (a.depth + b.depth) / 2
+    const [x, y] = [(a.x + b.x) / 2 / camera.width, (a.y + b.y) / 2 / camera.height]
+    if (this.#look.fall?.beforeAdded && !isBefore(added?.(x, y), depth)) return
     const radius = (camera.focalPx * diameter) / 2 / depth
     const soft = (camera.focalPx * (point.wider ?? 0)) / depth
     const blur = lens ? camera.focalPx * lens.radius * Math.abs(1 / lens.focus - 1 / depth) : 0
