@@ -62,6 +62,7 @@ const look: ParticleLook = {
   seed: 1,
   hot: false,
   flat: false,
+  bends: 0,
   afterglow: 0,
   refracts: 0,
   shadow: 0,

@@ -106,6 +106,31 @@ export async function pixel(page: Page, x: number, y: number): Promise<[number, 
   )
 }
 
+/** A flame left of the picture's middle: what stands out of the dim yard. Keeps it in the page, and tells of how many parts of colours it is; then by how much the most changed of them did since (0 to 255). */
+export async function flameLeft(page: Page, what: 'keep' | 'change'): Promise<number> {
+  await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+  return picture(page).evaluate((canvas: HTMLCanvasElement, asked) => {
+    const copy = document.createElement('canvas')
+    copy.width = canvas.width
+    copy.height = canvas.height
+    const context = copy.getContext('2d')
+    context?.drawImage(canvas, 0, 0)
+    const [x, y] = [Math.round(0.25 * canvas.width), Math.round(0.2 * canvas.height)]
+    const now = context?.getImageData(x, y, Math.round(0.2 * canvas.width), Math.round(0.65 * canvas.height)).data ?? []
+    const kept = window as unknown as { before?: readonly number[] }
+    if (asked === 'keep') kept.before = [...now]
+    const before = kept.before ?? []
+    let most = 0
+    let parts = 0
+    before.forEach((value, n) => {
+      if (n % 4 === 3 || (before[n - (n % 4)] ?? 0) <= 150) return
+      most = Math.max(most, Math.abs((now[n] ?? 0) - value))
+      parts++
+    })
+    return asked === 'keep' ? parts : most
+  }, what)
+}
+
 /** Clicks or drags over the picture, in shares of its width and height. */
 export async function over(page: Page, from: readonly [number, number], to?: readonly [number, number]): Promise<void> {
   const box = await picture(page).boundingBox()

@@ -6,6 +6,7 @@ import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   application,
+  flameLeft,
   folder,
   makeMovie,
   openBrowser,
@@ -292,32 +293,7 @@ describe('what is kept', () => {
       .toContain('kept frames')
   }, 240_000)
   it('stays as it is in the picture, to the pixel, beside another that still burns draft', async () => {
-    // The flame is what stands out of the dim yard, left of the middle. The page keeps it, and tells by how much it has changed since.
-    const flame = async (what: 'keep' | 'change'): Promise<number> => {
-      await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
-      return picture(page).evaluate((canvas: HTMLCanvasElement, asked) => {
-        const copy = window.document.createElement('canvas')
-        copy.width = canvas.width
-        copy.height = canvas.height
-        const context = copy.getContext('2d')
-        context?.drawImage(canvas, 0, 0)
-        const [x, y] = [Math.round(0.25 * canvas.width), Math.round(0.2 * canvas.height)]
-        const now =
-          context?.getImageData(x, y, Math.round(0.2 * canvas.width), Math.round(0.65 * canvas.height)).data ?? []
-        const kept = window as unknown as { before?: readonly number[] }
-        if (asked === 'keep') kept.before = [...now]
-        const before = kept.before ?? []
-        let most = 0
-        let parts = 0
-        before.forEach((value, n) => {
-          if (n % 4 === 3 || (before[n - (n % 4)] ?? 0) <= 150) return
-          most = Math.max(most, Math.abs((now[n] ?? 0) - value))
-          parts++
-        })
-        return asked === 'keep' ? parts : most
-      }, what)
-    }
-    expect(await flame('keep')).toBeGreaterThan(90)
+    expect(await flameLeft(page, 'keep')).toBeGreaterThan(90)
     await add('Smouldering')
     // To the right of the other fire, in whose light it would stand otherwise.
     await over(page, [0.93, 0.9])
@@ -325,7 +301,7 @@ describe('what is kept', () => {
     await saved(page)
     const changes: number[] = []
     const look = async (): Promise<string> => {
-      changes.push(await flame('change'))
+      changes.push(await flameLeft(page, 'change'))
       return page.locator('[data-source]').innerText()
     }
     await expect.poll(look, { timeout: 60_000, interval: 50 }).toContain('draft')
@@ -334,6 +310,25 @@ describe('what is kept', () => {
     await page.keyboard.press('Delete')
     await saved(page)
   }, 120_000)
+  it('gives off sparks: pressed and clicked on the fire, born as fast as its hot gas, and kept from its kept frames', async () => {
+    await page.getByRole('button', { name: 'Sparks', exact: true }).click()
+    await over(page, [0.35, 0.8])
+    await bench().getByRole('heading', { name: 'Sparks' }).waitFor()
+    await saved(page)
+    const [id, sparks] = await called('Sparks')
+    expect(sparks).toMatchObject({ source: 'gas', gas: (await called('Oil-drum fire'))[0] })
+    await type(page, 'Rate', '2000')
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await expect.poll(async () => (await status()).items[id]?.kept.length, { timeout: 60_000 }).toBe(8)
+    await bench()
+      .getByText(/born at [\d.]+ m\/s/)
+      .waitFor()
+    await bench()
+      .getByText(/the fire’s own [\d.]+ m\/s/)
+      .waitFor()
+    await page.keyboard.press('Delete')
+    await saved(page)
+  }, 90_000)
   it('follows on the strip: its height, and a signal of its heat that drives the fire’s layer', async () => {
     await row('Oil-drum fire').first().click()
     await expect.poll(() => strip(page, 'Oil-drum fire, height')).toMatch(/\d\.\d\d m/)

@@ -67,17 +67,44 @@ export interface HotBody {
   emissivity: number
 }
 
-/** How fast a hot ball cools, K/s, by its temperature, K: by the air that passes (Ranz & Marshall 1952) and by its own radiation. air: K; speed: m/s against it. */
-export function coolingBy(body: HotBody, air: number, speed: number): (kelvin: number) => number {
+/** What of a hot ball's cooling stays the same while it does: of the air that passes, of its own radiation, of the air's, and the heat that it holds. */
+interface Cooling {
+  convection: number
+  radiation: number
+  fromAir: number
+  mass: number
+}
+/** Fills in how a ball cools: by the air that passes (Ranz & Marshall 1952) and by its own radiation. air: K; speed: m/s against it. */
+function coolingIn(into: Cooling, body: HotBody, air: number, speed: number): void {
   const { diameter, density, specificHeat, emissivity } = body
   const reynolds = (AIR.density * speed * diameter) / AIR.viscosity
   const nusselt = 2 + 0.6 * Math.sqrt(reynolds) * PRANDTL_ROOT
-  const convection = (nusselt * AIR.conductivity) / diameter
-  const radiation = emissivity * SIGMA
-  const fromAir = air * air * air * air
-  const mass = density * specificHeat * diameter
-  return (kelvin) =>
-    (6 * (convection * (kelvin - air) + radiation * (kelvin * kelvin * kelvin * kelvin - fromAir))) / mass
+  into.convection = (nusselt * AIR.conductivity) / diameter
+  into.radiation = emissivity * SIGMA
+  into.fromAir = air * air * air * air
+  into.mass = density * specificHeat * diameter
 }
-export const coolingRate = (body: HotBody, kelvin: number, air: number, speed: number): number =>
-  coolingBy(body, air, speed)(kelvin)
+const rateOf = ({ convection, radiation, fromAir, mass }: Cooling, kelvin: number, air: number): number =>
+  (6 * (convection * (kelvin - air) + radiation * (kelvin * kelvin * kelvin * kelvin - fromAir))) / mass
+
+/** How fast a hot ball cools, K/s. speed: m/s against the air. */
+export function coolingRate(body: HotBody, kelvin: number, air: number, speed: number): number {
+  coolingIn(inHand, body, air, speed)
+  return rateOf(inHand, kelvin, air)
+}
+const inHand: Cooling = { convection: 0, radiation: 0, fromAir: 0, mass: 1 }
+
+/** K by which a hot one may cool in a step. */
+const COOLS = 20
+/** The temperature of a hot ball after so long, K (midpoint rule). speed: m/s against the air. */
+export function cooled(body: HotBody, kelvin: number, air: number, speed: number, seconds: number): number {
+  coolingIn(inHand, body, air, speed)
+  const steps = Math.min(16, Math.max(1, Math.ceil((rateOf(inHand, kelvin, air) * seconds) / COOLS)))
+  const h = seconds / steps
+  let now = kelvin
+  for (let k = 0; k < steps; k++) {
+    const half = Math.max(air, now - (h / 2) * rateOf(inHand, now, air))
+    now = Math.max(air, now - h * rateOf(inHand, half, air))
+  }
+  return now
+}

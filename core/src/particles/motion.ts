@@ -1,26 +1,9 @@
 import { cos, exp, sin, type Vec3 } from '../math/index.ts'
 import { diceOf } from './births.ts'
-import { coolingBy, type HotBody } from './drag.ts'
 
 // A particle's own way through a step: exact where what slows it is even.
 
 const FLUTTER_PACE = 2 * Math.PI * 1.7
-/** K by which a hot one may cool in a step. */
-const COOLS = 20
-
-/** The temperature of a hot ball after so long, K (midpoint rule). speed: m/s against the air. */
-export function cooled(body: HotBody, kelvin: number, air: number, speed: number, seconds: number): number {
-  const rate = coolingBy(body, air, speed)
-  const steps = Math.min(16, Math.max(1, Math.ceil((rate(kelvin) * seconds) / COOLS)))
-  const h = seconds / steps
-  let now = kelvin
-  for (let k = 0; k < steps; k++) {
-    const half = Math.max(air, now - (h / 2) * rate(now))
-    now = Math.max(air, now - h * rate(half))
-  }
-  return now
-}
-
 /** Adds a flake's own swaying to the air that it feels. */
 export function sway(id: number, flutter: number, time: number, wind: [number, number, number]): void {
   const [turn, phase] = [2 * Math.PI * diceOf(id, 40), 2 * Math.PI * diceOf(id, 41)]

@@ -4,9 +4,9 @@ import { exp, type Vec3 } from '../math/index.ts'
 import { type AirNow, airAt } from './air.ts'
 import { type Birth, beginOf, birthsBetween, diceOf, normalOf, type Parents } from './births.ts'
 import { bounced, firstMeeting, nearestSolid, surfaceNormal } from './contact.ts'
-import { slowingRate } from './drag.ts'
+import { cooled, type HotBody, slowingRate } from './drag.ts'
 import type { GasFlow } from './flow.ts'
-import { cooled, moved, newFlight, sway } from './motion.ts'
+import { moved, newFlight, sway } from './motion.ts'
 import { momentOf, type ParticleMoment, type ParticleSettings } from './settings.ts'
 import { emptyFields, FIELDS, type ParticleFigures, type ParticleState } from './state.ts'
 
@@ -40,9 +40,13 @@ export class ParticleSimulation {
   readonly #ended: [number, number, number] = [0, 0, 0]
   readonly #between: [number, number, number] = [0, 0, 0]
 
+  readonly #ball: { -readonly [K in keyof HotBody]: HotBody[K] }
+
   /** rate: frames a second. */
   constructor(settings: ParticleSettings, rate: number, state?: ParticleState) {
     this.#settings = settings
+    const { specificHeat, emissivity } = settings.hot ?? { specificHeat: 1, emissivity: 1 }
+    this.#ball = { diameter: 1, density: settings.body.density, specificHeat, emissivity }
     this.#seconds = 1 / rate
     this.#state = state ?? {
       done: 0,
@@ -226,14 +230,9 @@ export class ParticleSimulation {
       }
     }
     if (!met) this.#put(n, this.#place, this.#ended)
+    this.#ball.diameter = size
     if (hot && hot.cools > 0)
-      fields.kelvin[n] = cooled(
-        { ...hot, diameter: size, density: body.density },
-        fields.kelvin[n] as number,
-        air.kelvin,
-        middle,
-        h * hot.cools,
-      )
+      fields.kelvin[n] = cooled(this.#ball, fields.kelvin[n] as number, air.kelvin, middle, h * hot.cools)
     fields.spin[n] = (fields.spin[n] as number) + h * (0.3 + 0.4 * speed) * (diceOf(ids[n] as number, 37) - 0.5)
     return { seconds: Math.max(h, 1e-7), met }
   }

@@ -63,13 +63,24 @@ export function heavierFrames(frames: readonly ShownFrame[]): { n: number; weigh
 
 /** K of a rim that glows on: as it is born, and as it goes out. */
 const RIM = { from: 1150, to: 820, share: 0.08 } as const
+/** Radians by which each half of a sheet leans at most. */
+const MOST_BENT = 0.9
 /** What of a flat one is seen edge on. */
 const EDGE_ON = 0.15
 
-/** How a flat one is seen as it turns: the share of its face, and of the light that it sends back. */
-function faceOf(spin: number): { share: number; lit: number } {
-  const [c, s] = [cos(2 * Math.PI * spin), sin(2 * Math.PI * spin)]
-  return { share: Math.max(EDGE_ON, Math.abs(c)), lit: 0.55 + 0.45 * s }
+/** How a flat one is seen as it turns: the share of its face, and of the light that it sends back. One that bends is a sheet whose two halves lean apart, further and less far as it goes round. */
+function faceOf(spin: number, bends: number): { share: number; lit: number } {
+  const turn = 2 * Math.PI * spin
+  const half = (lean: number): { share: number; lit: number } => ({
+    share: Math.abs(cos(turn + lean)),
+    lit: 0.55 + 0.45 * sin(turn + lean),
+  })
+  const lean = bends * MOST_BENT * (0.6 + 0.4 * sin(1.7 * turn))
+  const [a, b] = [half(lean), half(-lean)]
+  const share = (a.share + b.share) / 2
+  // Each half is as bright as it is, by as much as it shows.
+  const lit = share > 0 ? (a.share * a.lit + b.share * b.lit) / (2 * share) : a.lit
+  return { share: Math.max(EDGE_ON, share), lit }
 }
 
 /** Places and directions of a run where it is shown. */
@@ -109,7 +120,7 @@ function addKept(
     if (!light && look.hot && !look.over && !rim) continue
     const [own, v] = [vectorAt(frame.positions, n), vectorAt(frame.velocities, n)]
     const [x, y, z] = put.way(v)
-    const face = look.flat ? faceOf(frame.spins[n] as number) : undefined
+    const face = look.flat ? faceOf(frame.spins[n] as number, look.bends) : undefined
     const at = put.place([own[0] + ahead * v[0], own[1] + ahead * v[1], own[2] + ahead * v[2]])
     const velocity: Vec3 = [look.speed * x, look.speed * y, look.speed * z]
     const diameter = place.scale * (frame.sizes[n] as number)

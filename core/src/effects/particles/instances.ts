@@ -54,6 +54,8 @@ export interface ParticleLook {
   hot: boolean
   /** Flat ones turn as they fall: what is seen of them changes. */
   flat: boolean
+  /** How far they bend as they turn, 0 to 1. */
+  bends: number
   /** Share of its life over which a rim still glows. */
   afterglow: number
   /** Share of a drop's look that it has from the plate around it. */
@@ -144,6 +146,7 @@ const lookOf = (document: ItemDocument, now: ParticlesItem, frame: number, input
   seed: now.seed,
   hot: isKept(now) && now.hot > 0,
   flat: isKept(now) && now.form === 'flake',
+  bends: now.bends / 100,
   afterglow: now.afterglow / 100,
   shadow: throwsShadow(now) ? now.shadow / 100 : 0,
   tops: throwsShadow(now) || now.way === 'rain' ? topsAt(document, frame, inputs) : [],

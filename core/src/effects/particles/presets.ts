@@ -227,6 +227,7 @@ const ALL: readonly ParticlePreset[] = [
       cone: 180,
       life: 30,
       form: 'flake',
+      bends: 60,
       size: 45,
       sizeSpread: 20,
       density: 80,

@@ -274,6 +274,16 @@ export const particlesSchema = z
       touches: 'picture',
       when: { lays: ['over'], way: ['computed', 'snow', 'taken in'] },
     }),
+    bends: number(0, 100, 0, {
+      label: 'Bends',
+      unit: '%',
+      span: [0, 100],
+      step: 1,
+      hint: 'How far flat ones bend as they turn, as paper does: more of them is seen edge on, lit here and there.',
+      group: 'Look',
+      touches: 'picture',
+      when: { way: ['computed', 'taken in'], form: ['flake'] },
+    }),
     afterglow: number(0, 100, 0, {
       label: 'Glows on',
       unit: '%',

@@ -47,6 +47,7 @@ const look: ParticleLook = {
   seed: 1,
   hot: false,
   flat: false,
+  bends: 0,
   afterglow: 0,
   refracts: 0,
   shadow: 0,
@@ -140,6 +141,12 @@ describe('flat ones and ash', () => {
     )
     expect((edge[12] ?? 0) / (face[12] ?? 1)).toBeCloseTo(0.15, 5)
     expect(edge[8]).not.toBeCloseTo(face[8] ?? 0, 2)
+    // Bent, more of it is seen edge on, and less face on.
+    const [openFace = [], openEdge = []] = [0, 0.25].map(
+      (spin) => splats(instance({ flat: true, bends: 1 }), [one([0, 1, -4], [0, 0, 0], spin)])[0] ?? [],
+    )
+    expect(openEdge[12] ?? 0).toBeGreaterThan(2 * (edge[12] ?? 0))
+    expect(openFace[12] ?? 0).toBeLessThan(face[12] ?? 0)
     const [ball = []] = splats(instance({}), [one([0, 1, -4], [0, 0, 0], 0.25)])
     expect(ball[12]).toBeCloseTo(face[12] ?? 0, 6)
   })
