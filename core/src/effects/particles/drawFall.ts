@@ -80,7 +80,9 @@ export function drawFall(look: ParticleLook, fall: FallLook, context: DrawContex
   const drips =
     fall.edges.length > 0 ? dripsAt(look.seed, fall.edges, below, seen, fall.time, settings.most) : undefined
   const rings =
-    fall.wet.length > 0 ? ripplesAt(settings, look.tops, seen, fall.time, wetness(fall.wet), RINGS.most) : []
+    fall.wet.length > 0 && !fall.beforeAdded
+      ? ripplesAt(settings, look.tops, seen, fall.time, wetness(fall.wet), RINGS.most)
+      : []
   const room = drops.count + (crowns?.count ?? 0) + (drips?.count ?? 0) + RINGS.sides * rings.length
   const writer = new SplatWriter(Math.ceil(1.3 * room), look, context)
   const wide = fall.snow ? FLAKE.wide : 1
