@@ -19,12 +19,12 @@ import {
   type PieceItem,
   piecesAt,
   solidOf,
+  standingPose,
   type ThingItem,
   thingBounds,
   thingsAt,
-  turnOf,
 } from '../set/index.ts'
-import { type ItemDocument, poseOfPlaced, type SignalInputs, type WorldPose } from '../settings/index.ts'
+import type { ItemDocument, SignalInputs, WorldPose } from '../settings/index.ts'
 import { meshDepths } from './depthRaster.ts'
 
 // Brush strokes on surfaces: each is the way of a ball in its item's own space, and covers what of the surface lies in it.
@@ -92,13 +92,13 @@ const boxIn = (solid: Solid, camera: Camera | undefined): Pick<Surface, 'box'> =
 
 function surfaceOf(id: string, item: PieceItem | ThingItem, camera?: Camera): Surface {
   if (isPiece(item)) {
-    const pose = { position: item.position, rotation: turnOf(item) }
+    const pose = standingPose(item)
     const meet = isForm(item)
       ? rasterMeet(item, pose, camera)
       : (ray: Parameters<Surface['meet']>[0]) => meetPiece(item, ray)
     return { id, thing: false, pose, meet, ...boxIn(solidOf(item), camera) }
   }
-  const pose = poseOfPlaced(item)
+  const pose = standingPose(item)
   const bounds = thingBounds(item)
   return {
     id,

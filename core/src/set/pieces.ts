@@ -1,8 +1,16 @@
 import type { Solid } from '../data/index.ts'
-import { type Item, type ItemDocument, itemsInOrder, movedAndSettledAt, type SignalInputs } from '../settings/index.ts'
+import {
+  type Item,
+  type ItemDocument,
+  itemsInOrder,
+  movedAndSettledAt,
+  poseOfPlaced,
+  type SignalInputs,
+  type WorldPose,
+} from '../settings/index.ts'
 import { thingBody } from './body.ts'
-import { isPieceKind, pieceSettings, solidOf } from './kinds.ts'
-import type { PieceItem } from './schema.ts'
+import { isPieceKind, pieceSettings, solidOf, turnOf } from './kinds.ts'
+import type { PieceItem, ThingItem } from './schema.ts'
 import { thingsAt } from './things.ts'
 
 /** Whether an item is a piece of the set. */
@@ -32,3 +40,7 @@ export const stoppingAt = (
     return solid ? [{ id, solid }] : []
   }),
 ]
+
+/** Where a piece or a thing stands and how it is turned: the space that what is painted on it is kept in. */
+export const standingPose = (item: PieceItem | ThingItem): WorldPose =>
+  isPiece(item) ? { position: item.position, rotation: turnOf(item) } : poseOfPlaced(item)

@@ -3,8 +3,8 @@ import { inFrameOf, rayToSolid, type Solid, straighten } from '../../data/index.
 import { type GasSource, type GasView, SHEET, type SourceInputs, type SourceShape } from '../../gas/index.ts'
 import { add, normalise, panTiltRoll, radians, rotate, scale } from '../../math/index.ts'
 import { isMatte, strokesInOrder } from '../../mattes/index.ts'
-import { isPiece, piecesAt, thingsAt, turnOf } from '../../set/index.ts'
-import { type ItemDocument, poseOfPlaced, type WorldPose } from '../../settings/index.ts'
+import { piecesAt, standingPose, thingsAt } from '../../set/index.ts'
+import type { ItemDocument, WorldPose } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
 import type { GasItem, SourceItem } from './schema.ts'
 
@@ -80,7 +80,7 @@ const posesOf = (document: ItemDocument, { inputs }: EffectContext): Map<string,
   new Map(
     [...piecesAt(document, undefined, inputs), ...thingsAt(document, undefined, inputs)].map(([id, item]) => [
       id,
-      isPiece(item) ? { position: item.position, rotation: turnOf(item) } : poseOfPlaced(item),
+      standingPose(item),
     ]),
   )
 

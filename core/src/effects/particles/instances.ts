@@ -4,7 +4,7 @@ import type { Quaternion, Vec3 } from '../../math/index.ts'
 import { isMatte, strokesInOrder } from '../../mattes/index.ts'
 import { type DripEdge, edgesOf, type Top } from '../../particles/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
-import { isBox, piecesAt, turnOf } from '../../set/index.ts'
+import { isBox, piecesAt, standingPose, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
@@ -106,7 +106,7 @@ function wetAt(document: ItemDocument, id: string, frame: number, inputs: Signal
     const own = strokes.flatMap(([, { on: of, radius, soft, erase, points }]) =>
       of === on ? [{ radius, soft, erase, points }] : [],
     )
-    return own.length > 0 ? [{ position: item.position, rotation: turnOf(item), strokes: own }] : []
+    return own.length > 0 ? [{ ...standingPose(item), strokes: own }] : []
   })
 }
 

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
+import { camera, look } from '../../../testing/particles.ts'
 import { makeCrew } from '../../base/index.ts'
-import { type Camera, emptyParticles } from '../../data/index.ts'
+import { emptyParticles } from '../../data/index.ts'
 import { plainDeflate, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
 import { AT_HOME, renderPicture, type Splats } from '../../picture/index.ts'
 import { applyPatch, makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
@@ -17,16 +18,6 @@ import {
 } from './index.ts'
 
 const plate = { asset: 'a', file: 'f', width: 320, height: 180, first: 1, last: 24, rate: [24, 1], encoding: 'srgb' }
-const camera: Camera = {
-  position: [0, 1, 0],
-  rotation: [0, 0, 0, 1],
-  focalPx: 270,
-  centre: [160, 90],
-  k1: 0,
-  k2: 0,
-  width: 320,
-  height: 180,
-}
 function shot(over: Partial<ParticlesItem> = {}): ShotDocument {
   const made = makeShot('One', plate as Parameters<typeof makeShot>[1])
   made.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
@@ -133,24 +124,6 @@ describe('a run of particles', () => {
   })
 })
 
-const look: ParticleLook = {
-  over: true,
-  colour: [1, 1, 1],
-  brightness: 0.5,
-  glow: 1,
-  lights: 0,
-  life: 2,
-  fades: 0,
-  seed: 1,
-  hot: false,
-  flat: false,
-  bends: 0,
-  afterglow: 0,
-  refracts: 0,
-  shadow: 0,
-  tops: [],
-  speed: 1,
-}
 const one = (
   over: Partial<Record<'at' | 'velocity', [number, number, number]>> & {
     size?: number

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { type Camera, emptyParticles, type FloatImage, makeImage, projectPoint } from '../../data/index.ts'
+import { camera, look } from '../../../testing/particles.ts'
+import { emptyParticles, type FloatImage, makeImage, projectPoint } from '../../data/index.ts'
 import type { Vec3 } from '../../math/index.ts'
 import { AT_HOME, type Splats } from '../../picture/index.ts'
 import { addedAt, instancesAt, type PictureFrame } from '../../pipeline/index.ts'
@@ -12,16 +13,6 @@ import { type ParticleLook, particleInstances } from './instances.ts'
 
 // Particles shown again elsewhere, flat ones that turn, drops that show the plate, wet ground and eaves.
 
-const camera: Camera = {
-  position: [0, 1, 0],
-  rotation: [0, 0, 0, 1],
-  focalPx: 270,
-  centre: [160, 90],
-  k1: 0,
-  k2: 0,
-  width: 320,
-  height: 180,
-}
 const context = (over: Partial<DrawContext> = {}): DrawContext => ({
   illuminance: 400,
   emitters: 8,
@@ -35,24 +26,6 @@ function shot(over: object = {}): ShotDocument {
   made.items.ground = makeItem('ground', { name: 'Ground', order: 1 })
   made.items.sparks = makeItem('particles', { name: 'Sparks', order: 2, position: [0.5, 0, -4], ...over } as never)
   return made
-}
-const look: ParticleLook = {
-  over: true,
-  colour: [1, 1, 1],
-  brightness: 0.5,
-  glow: 1,
-  lights: 0,
-  life: 2,
-  fades: 0,
-  seed: 1,
-  hot: false,
-  flat: false,
-  bends: 0,
-  afterglow: 0,
-  refracts: 0,
-  shadow: 0,
-  tops: [],
-  speed: 1,
 }
 const one = (at: Vec3, velocity: Vec3 = [0, 0, 0], spin = 0) => {
   const frame = emptyParticles(1)
@@ -301,6 +274,12 @@ describe('rain in a plate where it rains already', () => {
       expect((z0 + z1) / 2).toBeLessThan(4)
     }
     expect(drawn(() => 99).length).toBe(splats(rain({ splashes: false }), []).length)
+    // Rings lie in the plate's own puddles, which have theirs.
+    const painted = { s: { order: 1, on: 'ground', radius: 1, soft: 0, points: [[0, 0, -5]] } }
+    const wet = rain({ falls: 'before added', puddles: 'wet', splashes: false }, (document) => {
+      document.items.wet = makeItem('matte', { name: 'Puddle', order: 3, stands: 'surface', painted } as never)
+    })
+    expect(splats(wet, [])).toEqual([])
   })
   it('knows what is added from the shot: a box that is seen, not the set of the plate', () => {
     const document = shot({ way: 'rain', falls: 'before added' })
