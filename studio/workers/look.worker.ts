@@ -1,5 +1,5 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
-import { type Camera, type FloatImage, type GasFrame, makeImage, type Picture } from '@lantern/core/data'
+import { type Camera, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
 import { plainDeflate, readExr, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
@@ -21,6 +21,7 @@ import {
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
+import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
 import { fetched, few, pixelsOf } from './fetched.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
@@ -28,6 +29,10 @@ import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protoco
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
 const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
 const drafts = new Drafts(say, (error) => sayFailure(error))
+const breaks = new DraftBreaks(say, (error) => sayFailure(error))
+/** The draft run of an item, of whatever kind. */
+const draftRun = (item: string): { key: string; first: number; frames: readonly object[] } | undefined =>
+  drafts.runs.get(item) ?? breaks.runs.get(item)
 
 /** Starts a worker and waits until its code is loaded: a crew's caller blocks, and a blocked thread can't load its children. */
 function loadedThread(): Promise<Worker> {
@@ -64,10 +69,10 @@ async function crewOf(threads: number): Promise<Crew> {
 const plates = few<FloatImage>(24)
 const picturesKept = few<Picture>(12)
 const ownPictures = few<Picture>(48)
-const numbers = new WeakMap<GasFrame, number>()
+const numbers = new WeakMap<object, number>()
 let numbered = 0
 /** Tells frames apart. */
-function numberOf(frame: GasFrame): number {
+function numberOf(frame: object): number {
   const number = numbers.get(frame) ?? ++numbered
   numbers.set(frame, number)
   return number
@@ -151,17 +156,17 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
   const { document, frame, source, region } = request
   if (source.kind !== 'runs') return { passing: false }
   const { instances, camera } = source.at
-  const draft = new Map<string, GasFrame>()
+  const draft = new Map<string, object>()
   const wanted: [string, number, string][] = []
   for (const [gas, frames] of neededFrames(instances))
     for (const one of frames) {
       const key = source.keys[gas]
-      const run = drafts.runs.get(gas)
+      const run = draftRun(gas)
       const standing = run?.frames[Math.min(Math.max(0, one - run.first), run.frames.length - 1)]
       if (key) wanted.push([gas, one, `${key}/${one}`])
       else if (standing) draft.set(`${gas}/${one}`, standing)
     }
-  const passing = Object.entries(source.drafts).some(([gas, burn]) => drafts.runs.get(gas)?.key !== burn)
+  const passing = Object.entries(source.drafts).some(([gas, burn]) => draftRun(gas)?.key !== burn)
   if (draft.size + wanted.length + drawnByItself(document, frame, instances) === 0) return { passing }
   const key = JSON.stringify([
     frame,
@@ -347,8 +352,11 @@ async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
     else if (request.what === 'draft') drafts.start(request)
-    else if (request.what === 'cancel-draft') drafts.cancel(request.item)
-    else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
+    else if (request.what === 'draft-break') breaks.start(request)
+    else if (request.what === 'cancel-draft') {
+      drafts.cancel(request.item)
+      breaks.cancel(request.item)
+    } else if (request.what === 'hash') say({ what: 'hashed', id: request.id, ...(await hash(request.threads)) })
     else if (request.what === 'linear')
       say({ what: 'linear', id: request.id, image: (await imageOf(request.of)) ?? makeImage(1, 1, 4) })
     else {

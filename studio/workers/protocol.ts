@@ -1,4 +1,5 @@
 import type { FloatImage } from '@lantern/core/data'
+import type { BreakSettings } from '@lantern/core/effects/breaking'
 import type { GasSettings } from '@lantern/core/gas'
 import type { PictureFrame } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
@@ -40,6 +41,15 @@ export interface DraftRequest {
   rate: number
   frames: number
 }
+/** A draft run of something that breaks. */
+export interface DraftBreakRequest {
+  what: 'draft-break'
+  key: string
+  item: string
+  settings: BreakSettings
+  first: number
+  frames: number
+}
 /** What a frame is laid from. */
 export type LaidFrom = Omit<ComposeRequest, 'what' | 'id'>
 export interface ProbeRequest {
@@ -53,6 +63,7 @@ export interface ProbeRequest {
 export type LookRequest =
   | ComposeRequest
   | DraftRequest
+  | DraftBreakRequest
   | ProbeRequest
   | { what: 'cancel-draft'; item: string }
   | { what: 'hash'; id: number; threads: number }
@@ -87,6 +98,19 @@ export type LookReply =
       milliseconds: number
       cell: number
       finer: boolean
+    }
+  | {
+      what: 'draft-pieces'
+      key: string
+      item: string
+      frame: number
+      of: number
+      pieces: number
+      moving: number
+      energy: number
+      fastest: number
+      missed: readonly string[]
+      milliseconds: number
     }
   | { what: 'draft-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }

@@ -1,4 +1,5 @@
-import type { Vec3 } from '../math/index.ts'
+import { cross, dot, normalise, subtract, type Vec3 } from '../math/index.ts'
+import type { ConvexPart, FormPlane } from './forms.ts'
 
 // Convex bodies as corners and faces, cut by planes. All in doubles, so that neighbours that share a face agree on it.
 
@@ -154,4 +155,53 @@ export function isClosed({ corners, faces }: Convex): boolean {
   return [...edges].every((edge) =>
     edges.has((edge % corners.length) * corners.length + Math.floor(edge / corners.length)),
   )
+}
+
+/** The planes of a body's faces, each with what lies beyond it. Faces without an area have none. */
+export const planesOf = ({ corners, faces }: Convex): (FormPlane & { beyond: number })[] =>
+  faces.flatMap(({ ring, beyond }) => {
+    // Newell's normal: right for rings with corners in a line.
+    const sum: [number, number, number] = [0, 0, 0]
+    ring.forEach((n, k) => {
+      const turn = cross(corners[n] as Vec3, corners[ring[(k + 1) % ring.length] as number] as Vec3)
+      for (const a of [0, 1, 2] as const) sum[a] += turn[a]
+    })
+    if (dot(sum, sum) < 1e-24) return []
+    const normal = normalise(sum)
+    return [{ normal, offset: dot(normal, corners[ring[0] as number] as Vec3), beyond }]
+  })
+
+/** What planes leave of a box about the origin with these half edges; undefined where that is nothing. */
+export const bodyWithin = (planes: readonly FormPlane[], [a, b, c]: Vec3): Convex | undefined =>
+  planes.reduce<Convex | undefined>(
+    (left, { normal, offset }) => left && clipConvex(left, normal, offset, SIDES[0]),
+    boxBody([-a, -b, -c], [a, b, c]),
+  )
+
+/** Parts of a form as convex bodies. Faces that two parts share have -7 beyond them, all others a side. */
+export function bodiesOfParts(parts: readonly ConvexPart[]): Convex[] {
+  const bodies = parts.map(
+    ({ corners, faces }): Convex => ({ corners, faces: faces.map((ring) => ({ beyond: SIDES[0], ring })) }),
+  )
+  const planes = bodies.map(planesOf)
+  return bodies.map((body, own) => ({
+    corners: body.corners,
+    faces: body.faces.map((face) => {
+      const at = face.ring.reduce<Vec3>(
+        (sum, n) => {
+          const p = body.corners[n] as Vec3
+          return [sum[0] + p[0] / face.ring.length, sum[1] + p[1] / face.ring.length, sum[2] + p[2] / face.ring.length]
+        },
+        [0, 0, 0],
+      )
+      const [first, second, third] = [0, 1, 2].map((k) => body.corners[face.ring[k] as number] as Vec3)
+      if (!first || !second || !third) return face
+      const normal = normalise(cross(subtract(second, first), subtract(third, first)))
+      const out: Vec3 = [at[0] + 1e-5 * normal[0], at[1] + 1e-5 * normal[1], at[2] + 1e-5 * normal[2]]
+      const shared = planes.some(
+        (other, n) => n !== own && other.every(({ normal: side, offset }) => dot(side, out) <= offset + 1e-7),
+      )
+      return shared ? { ...face, beyond: -7 } : face
+    }),
+  }))
 }

@@ -1,4 +1,5 @@
 export * from './axes.ts'
+export * from './broken.ts'
 export * from './brush.ts'
 export * from './camera.ts'
 export * from './convex.ts'

@@ -17,9 +17,9 @@ export const reuseSchema = z
   .object({
     ...common,
     kind: z.literal('reuse'),
-    of: itemOf(['gas', 'particles'], {
+    of: itemOf(['gas', 'particles', 'breaking'], {
       label: 'Shows',
-      hint: 'The gas or particles whose kept run it shows again.',
+      hint: 'The gas, particles or break whose kept run it shows again.',
       group: 'Again',
       touches: 'picture',
       still: true,

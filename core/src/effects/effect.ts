@@ -1,9 +1,9 @@
 import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
-import type { Camera, FloatImage, Motion } from '../data/index.ts'
+import type { Camera, FloatImage, FormPlane, Material, Motion } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
 import type { Vec3 } from '../math/index.ts'
-import type { Drawable, Lens, Placement, Shutter } from '../picture/index.ts'
+import type { Drawable, Lens, Placement, Pose, Shutter } from '../picture/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
 
 // The contract that every kind of effect keeps. What follows from it (schemas, forms, results, jobs, what is stale) is made from the list in index.ts.
@@ -182,6 +182,8 @@ export interface PresetPlace {
   /** Corners of a drawn line, from the place. */
   line?: [number, number, number][]
   piece?: string
+  /** Outward direction of the surface there, unit. */
+  normal?: [number, number, number]
   drawn?: { frame: number; shapes: [number, number][][] }
   /** The frame that is shown: where a burst begins. */
   frame: number
@@ -237,8 +239,21 @@ export interface DrawContext {
   added?(x: number, y: number): number
   /** The frame's plate as light, where something of the picture needs it. */
   plate?: FloatImage
+  /** The frame of the plate that the item has on it. */
+  frozen?: NonNullable<Material['plate']>
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
+}
+
+/** How an item changes the set. */
+export interface SetOpening {
+  replaces: string
+  hole: readonly (readonly FormPlane[])[]
+}
+/** A frame of the plate on something, which stood so then. */
+export interface FrozenPlate {
+  frame: number
+  pose: Pose
 }
 
 /** A kind of effect: what its items are, what is computed of them, and how that looks. */
@@ -267,6 +282,10 @@ export interface Effect<Data = unknown, Look = unknown> {
   instances(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): readonly EffectInstance<Look>[]
   /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
   showsAgain?(item: Item, id: string): boolean
+  /** What an item of its kind changes in the set at a frame: a piece that it draws itself, and rooms (planes in the world) that are taken out of others. */
+  opens?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): SetOpening | undefined
+  /** The frame of the plate that an item of its kind has on it, and how it stood then. */
+  frozen?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): FrozenPlate | undefined
   /** Whether an item of its kinds is drawn only before what is added. */
   onlyBeforeAdded?(item: Item): boolean
   /** Whether the look of an item of its kinds is made of the plate too. */

@@ -1,4 +1,5 @@
 export * from './base64.ts'
+export * from './brokenFrame.ts'
 export * from './cameraFile.ts'
 export * from './csv/camera.ts'
 export * from './csv/motion.ts'

@@ -71,7 +71,7 @@ export interface Lamp extends PictureEmitter {
 }
 
 /** Whatever an effect or an item has the picture draw. */
-export type Drawable = GasVolume | Thing | Splats | Lamp
+export type Drawable = GasVolume | Thing | Splats | Lamp | SetPiece
 
 /** What is drawn into one layer. */
 export interface LayerDrawables {
@@ -91,6 +91,9 @@ export interface ScenePiece extends KeyedMesh {
   /** Shows the effects' light and their shadow on the plate. */
   receives: boolean
 }
+
+/** A part of the set that an effect stands for. */
+export type SetPiece = ScenePiece & { kind: 'set' }
 
 /** The plate's own light. */
 export interface PlateLight {

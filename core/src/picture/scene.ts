@@ -126,7 +126,8 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
     return made
   }
   const upload = materialUploader(crew, forward, projectionUploader(crew, frame.light))
-  const pieces = frame.pieces.map(
+  const drawn = frame.layers.flatMap(({ drawables }) => drawables.filter((one) => one.kind === 'set'))
+  const pieces = [...frame.pieces, ...drawn].map(
     (piece, number): Instance => ({
       ...meshOf(piece),
       opening: piece.opening,

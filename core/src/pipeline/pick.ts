@@ -1,4 +1,4 @@
-import { type Camera, pixelRay, pointAlong, rayToSolid } from '../data/index.ts'
+import { type Camera, normalAt, pixelRay, pointAlong, rayToSolid } from '../data/index.ts'
 import { scale, type Vec3 } from '../math/index.ts'
 import { meetPiece, piecesAt, solidOf, thingBounds, thingsAt } from '../set/index.ts'
 import type { ItemDocument } from '../settings/index.ts'
@@ -39,6 +39,14 @@ export function pickSurface(
   return (
     best && { point: pointAlong(ray, best.t), distance: best.t * length, ...(best.item ? { item: best.item } : {}) }
   )
+}
+
+/** The outward direction of what was picked, unit; up on the bare ground. */
+export function pickNormal(document: ItemDocument, { point, item }: SurfacePick, frame?: number): Vec3 {
+  const piece = piecesAt(document, frame).find(([id]) => id === item)?.[1]
+  if (piece) return normalAt(solidOf(piece), point)
+  const thing = thingsAt(document, frame).find(([id]) => id === item)?.[1]
+  return thing ? normalAt(thingBounds(thing), point) : [0, 1, 0]
 }
 
 /** Where a pixel's ray meets the level y = height; undefined where it does not in front of the camera. */

@@ -147,7 +147,9 @@ export function pictureRecipe(
     })),
     place,
     look,
+    ...(at.plateOn?.[item] ? { on: at.plateOn[item] } : {}),
   }))
+  const frozen = instances.some(({ item }) => at.plateOn?.[item])
   const blurs = quality === 'final' && document.camera.shutter > 0
   const things = thingKeys(document, shutterFrames(document, at, quality), quality, at.inputs)
   const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
@@ -173,6 +175,7 @@ export function pictureRecipe(
       ...(usesPlate(document) ? { around: plate } : {}),
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
+      ...(frozen ? { round, ...plate } : {}),
       ...(quality === 'final' && lens
         ? { lens: { ...lens, ...(lens.disc ? { disc: document.camera.disc?.values } : {}) } }
         : {}),
@@ -236,6 +239,7 @@ function layersOf(
   context: Omit<DrawContext, 'finer'>,
   finer: Crew | undefined,
   others: readonly LayerDrawables[],
+  frozenOf: (item: string) => DrawContext['frozen'],
 ): LayerDrawables[] {
   const layers = new Map<string, Drawable[]>()
   for (const [id, item] of itemsInOrder(document)) if (isDrawn(item)) layers.set(layerIdOf(id, item), [])
@@ -245,7 +249,8 @@ function layersOf(
     const item = document.items[instance.item]
     if (!effect || !item || data.some((one) => one === undefined)) continue
     const frame = (number: number): unknown => dataOf(instance.of, number)
-    const drawn = effect.draw(instance, data, { ...context, ...(finer ? { finer: { crew: finer, frame } } : {}) })
+    const own = { ...context, frozen: frozenOf(instance.item) }
+    const drawn = effect.draw(instance, data, { ...own, ...(finer ? { finer: { crew: finer, frame } } : {}) })
     layers.get(layerIdOf(instance.item, item))?.push(...drawn)
   }
   for (const { id, drawables } of others) layers.get(id)?.push(...drawables)
@@ -322,6 +327,11 @@ function sceneOf(
     },
     quality === 'final' ? crew : undefined,
     [...things.layers, ...carried, ...lamps],
+    (item) => {
+      const on = at.plateOn?.[item]
+      const image = on && plates(on)
+      return image && { image, camera: on.camera, pose: on.pose }
+    },
   )
   return {
     pieces: [...scenePieces(document, open, at.inputs), ...things.pieces],

@@ -8,6 +8,8 @@ import {
   PLAIN,
   type SurfaceMesh,
 } from '../data/index.ts'
+import { isReuse } from '../effects/again.ts'
+import type { FrozenPlate } from '../effects/index.ts'
 import type { LayerDrawables, ScenePiece, Thing } from '../picture/index.ts'
 import {
   type AssetMoment,
@@ -26,9 +28,9 @@ import {
   trimmedMesh,
   trimPlanes,
 } from '../set/index.ts'
-import type { ItemDocument, SignalInputs } from '../settings/index.ts'
+import { type ItemDocument, itemsInOrder, type SignalInputs } from '../settings/index.ts'
 import type { ShotDocument } from '../shot/index.ts'
-import { layerIdOf } from '../shot/index.ts'
+import { effectOf, layerIdOf } from '../shot/index.ts'
 import { type LoadedMesh, type MeshSource, meshBlob, textureOf } from './meshSource.ts'
 import { drawSurface, surfaceKey, unfoldingKey } from './surfaces.ts'
 
@@ -159,14 +161,24 @@ export type PlateSource = (of: CarriedFrame) => FloatImage | undefined
 const otherOf = ({ carries, still }: CarryingItem): Pick<CarriedFrame, 'other'> =>
   carries === 'still' && still ? { other: { asset: still.asset, encoding: still.encoding, curve: still.curve } } : {}
 
+type FrozenDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
+/** The frames of the plate that effects have on what they draw, by item. */
+const frozenAt = (document: FrozenDocument, frame: number, inputs?: SignalInputs): [string, FrozenPlate][] =>
+  itemsInOrder(document).flatMap(([id, item]): [string, FrozenPlate][] => {
+    const of = isReuse(item) ? item.of : id
+    const frozen = item.shown ? effectOf(document.items[of])?.frozen?.(document, of, frame, inputs) : undefined
+    return frozen ? [[id, frozen]] : []
+  })
+
 /** The frames of plates that a frame's items have on them, each once, by their keys. */
-export const carriedFrames = (document: ItemDocument, frame: number): Map<string, CarriedFrame> =>
-  new Map(
-    carriedAt(document, frame).flatMap(({ opening, frame: own }) => {
+export const carriedFrames = (document: FrozenDocument, frame: number): Map<string, CarriedFrame> =>
+  new Map([
+    ...carriedAt(document, frame).flatMap(({ opening, frame: own }): [string, CarriedFrame][] => {
       const one = { frame: own, ...otherOf(opening) }
-      return opening.carries === 'surface' ? [] : [[carriedFrameKey(one), one] as const]
+      return opening.carries === 'surface' ? [] : [[carriedFrameKey(one), one]]
     }),
-  )
+    ...frozenAt(document, frame).map(([, { frame: own }]): [string, CarriedFrame] => [String(own), { frame: own }]),
+  ])
 
 const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
   item.kind === 'thing' ? formOf(item, quality) : meshKeyOf(item)
@@ -179,20 +191,24 @@ export interface PlateOn extends CarriedFrame {
 
 /** What items have on them when a frame is shown, by item; none of those whose frame has no camera. */
 export const platesOn = (
-  document: ItemDocument,
+  document: FrozenDocument,
   cameras: (frame: number) => Camera | undefined,
   frame: number,
   inputs?: SignalInputs,
 ): Record<string, PlateOn> =>
-  Object.fromEntries(
-    carriedAt(document, frame, { opening: frame, closing: frame }, inputs).flatMap(
-      ({ id, opening, frame: own, pose }) => {
+  Object.fromEntries([
+    ...carriedAt(document, frame, { opening: frame, closing: frame }, inputs).flatMap(
+      ({ id, opening, frame: own, pose }): [string, PlateOn][] => {
         const other = otherOf(opening)
         const camera = other.other ? opening.still?.camera : cameras(own)
         return camera ? [[id, { frame: own, ...other, camera, pose }]] : []
       },
     ),
-  )
+    ...frozenAt(document, frame, inputs).flatMap(([id, { frame: own, pose }]): [string, PlateOn][] => {
+      const camera = cameras(own)
+      return camera ? [[id, { frame: own, camera, pose }]] : []
+    }),
+  ])
 
 /** What is drawn with the plate or a surface on it, as a picture's recipe names it. */
 export const carriedKeys = (

@@ -1,13 +1,13 @@
 import RAPIER from '@dimforge/rapier3d-deterministic-compat'
 import { LanternError } from '../base/index.ts'
-import { boxBody, type Convex, clipConvex, type FormPlane, type Solid } from '../data/index.ts'
+import { bodyWithin, type Solid } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 
 // Rigid bodies that fall, hit and come to rest, by rapier (deterministic build: the same bits everywhere). What is held stands still until it is let go.
 
 export interface RigidBodySettings {
-  /** Corners of its hull about its middle of mass, x y z after each other, m. */
-  points: Float32Array
+  /** Corners of each of its hulls about its middle of mass, x y z after each other, m. */
+  hulls: readonly Float32Array[]
   place: Vec3
   rotation: Quaternion
   /** kg/m^3. */
@@ -41,11 +41,13 @@ export interface RigidState {
 }
 
 /** Hulls that touch exactly kick each other apart: they are this much smaller than they look. */
-const INSET = 0.99
+const INSET = 0.985
 /** Stiffness of contacts, 1/s: resting heaps are calm with it. */
 const CONTACT_FREQUENCY = 120
 /** Damping, 1/s: of speed none, which free flight would show; of spin as much as lets heaps come to rest. */
 const DAMPING = { linear: 0, angular: 0.6 } as const
+/** Of what stands still: the smaller of two counts. */
+const GROUND_FRICTION = 1
 /** Half the edge of what stands for ground without end, m. */
 const GROUND = 500
 /** m^3 below which a piece is none: such slivers make heaps restless. */
@@ -56,7 +58,6 @@ let ready: Promise<void> | undefined
 /** Loads the engine, once. */
 const load = (): Promise<void> => (ready ??= RAPIER.init())
 
-const _vector = ([x, y, z]: Vec3): { x: number; y: number; z: number } => ({ x, y, z })
 const turned = ([x, y, z, w]: Quaternion): { x: number; y: number; z: number; w: number } => ({ x, y, z, w })
 
 /** The rotation that takes up to a direction. */
@@ -65,15 +66,6 @@ function uprightTo([x, y, z]: Vec3): Quaternion {
   if (y < -1 + 1e-9) return [1, 0, 0, 0]
   const length = Math.sqrt(z * z + x * x + (1 + y) * (1 + y))
   return [z / length, 0, -x / length, (1 + y) / length]
-}
-
-/** Corners of a convex part of a form; undefined where its planes leave nothing. */
-function partPoints(planes: readonly FormPlane[], [a, b, c]: Vec3): Float32Array | undefined {
-  const body = planes.reduce<Convex | undefined>(
-    (left, { normal, offset }) => left && clipConvex(left, normal, offset, -7),
-    boxBody([-a, -b, -c], [a, b, c]),
-  )
-  return body && Float32Array.from(body.corners.flat())
 }
 
 /** What of a solid stands in the way. */
@@ -96,8 +88,8 @@ function collidersOf(solid: Solid): RAPIER.ColliderDesc[] {
         .setRotation(turned(solid.rotation)),
     ]
   return solid.parts.flatMap((planes) => {
-    const points = partPoints(planes, solid.half)
-    const hull = points && RAPIER.ColliderDesc.convexHull(points)
+    const body = bodyWithin(planes, solid.half)
+    const hull = body && RAPIER.ColliderDesc.convexHull(Float32Array.from(body.corners.flat()))
     return hull ? [hull.setTranslation(x, y, z).setRotation(turned(solid.rotation))] : []
   })
 }
@@ -106,7 +98,10 @@ function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPI
   const world = new RAPIER.World({ x: 0, y: -gravity, z: 0 })
   world.timestep = 1 / (rate * substeps)
   world.integrationParameters.contact_natural_frequency = CONTACT_FREQUENCY
-  for (const solid of solids) for (const one of collidersOf(solid)) world.createCollider(one.setFriction(0.6))
+  // Half a step ahead of time, so that free flight is exact at the steps' ends.
+  const halfStep = (gravity * world.timestep) / 2
+  for (const solid of solids)
+    for (const one of collidersOf(solid)) world.createCollider(one.setFriction(GROUND_FRICTION))
   bodies.forEach((one, n) => {
     const kind = one.held ? RAPIER.RigidBodyDesc.fixed() : RAPIER.RigidBodyDesc.dynamic()
     const body = world.createRigidBody(
@@ -117,18 +112,23 @@ function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPI
         .setAngularDamping(DAMPING.angular)
         .setCcdEnabled(true),
     )
-    const hull = RAPIER.ColliderDesc.convexHull(one.points.map((value) => value * INSET))
-    const made =
-      hull &&
-      world.createCollider(
+    if (!one.held) body.setLinvel({ x: 0, y: halfStep, z: 0 }, true)
+    let volume = 0
+    for (const points of one.hulls) {
+      const hull = RAPIER.ColliderDesc.convexHull(points.map((value) => value * INSET))
+      if (!hull) continue
+      const made = world.createCollider(
         hull
-          .setDensity(one.density)
+          .setDensity(one.density / INSET ** 3)
           .setFriction(one.friction)
           .setRestitution(one.restitution)
-          .setRestitutionCombineRule(RAPIER.CoefficientCombineRule.Max),
+          .setRestitutionCombineRule(RAPIER.CoefficientCombineRule.Max)
+          .setFrictionCombineRule(RAPIER.CoefficientCombineRule.Min),
         body,
       )
-    if (made && made.volume() >= LEAST_VOLUME) return
+      volume += made.volume()
+    }
+    if (volume >= LEAST_VOLUME) return
     world.free()
     throw new LanternError('rigid-body', `Piece ${n + 1} is flat: it has no volume.`, 'Cut it into fewer pieces.', {
       field: 'number',
@@ -177,15 +177,31 @@ export class RigidSimulation {
   release(n: number, velocity: Vec3 = [0, 0, 0], spin: Vec3 = [0, 0, 0]): void {
     const body = this.#bodies[n]
     if (!body) return
-    if (body.isFixed()) body.setBodyType(RAPIER.RigidBodyType.Dynamic, true)
+    const fresh = body.isFixed()
+    if (fresh) body.setBodyType(RAPIER.RigidBodyType.Dynamic, true)
+    const ahead = fresh ? (this.#settings.gravity * this.#world.timestep) / 2 : 0
     const [own, turn] = [body.linvel(), body.angvel()]
-    body.setLinvel({ x: own.x + velocity[0], y: own.y + velocity[1], z: own.z + velocity[2] }, true)
+    body.setLinvel({ x: own.x + velocity[0], y: own.y + velocity[1] + ahead, z: own.z + velocity[2] }, true)
     body.setAngvel({ x: turn.x + spin[0], y: turn.y + spin[1], z: turn.z + spin[2] }, true)
   }
 
-  /** The next frame; yields after each step. */
+  /** Changes how much a body rubs on others. */
+  rub(n: number, friction: number): void {
+    const body = this.#bodies[n]
+    for (let k = 0; body && k < body.numColliders(); k++) body.collider(k).setFriction(friction)
+  }
+  /** Puts a held body where it is to stand. */
+  put(n: number, place: Vec3, rotation: Quaternion): void {
+    const body = this.#bodies[n]
+    if (!body?.isFixed()) return
+    body.setTranslation({ x: place[0], y: place[1], z: place[2] }, false)
+    body.setRotation(turned(rotation), false)
+  }
+
+  /** The next frame; yields after each step. Nothing is done while all is held. */
   *frame(): Generator<undefined, void> {
-    for (let k = 0; k < this.#settings.substeps; k++) {
+    const moves = this.#bodies.some((body) => !body.isFixed())
+    for (let k = 0; moves && k < this.#settings.substeps; k++) {
       this.#world.step()
       yield
     }

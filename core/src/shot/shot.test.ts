@@ -132,6 +132,8 @@ describe('a document', () => {
       'painted',
       'cut',
       'standsWith',
+      'strikes',
+      'position',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

@@ -123,7 +123,7 @@ describe('placing', () => {
     delete document.items.ground
     open()
     placeAt(camera, 'preset-wall', pixel([-2, 0, -6]))
-    expect(state().message?.text).toMatch(/Click a set piece/)
+    expect(state().message?.text).toMatch(/Click a piece of the set/)
     expect(gases()).toHaveLength(1)
   })
   it('lets a source feed the gas that is chosen, else the first', () => {

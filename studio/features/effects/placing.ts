@@ -1,11 +1,12 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { EFFECTS, type Preset } from '@lantern/core/effects'
 import { isGas, isSource } from '@lantern/core/effects/gas'
-import { pickSurface } from '@lantern/core/pipeline'
+import { pickNormal, pickSurface } from '@lantern/core/pipeline'
 import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { formOf, placeForm } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
+import { strikeAt } from './breaking/strikes.ts'
 import { FIRE, GAS_PLACERS } from './gas/placers.ts'
 import type { Placer } from './placer.ts'
 
@@ -18,6 +19,8 @@ const rounded = (at: readonly number[]): [number, number, number] => [
   round(at[1] ?? 0),
   round(at[2] ?? 0),
 ]
+/** From one footfall to the next. */
+const STEP_SECONDS = 0.5
 const ABOVE = 'That is above the horizon: click where the ground or a piece is.'
 
 const sentenceCase = (word: string): string => word.charAt(0).toUpperCase() + word.slice(1)
@@ -45,7 +48,7 @@ export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | unde
   const preset = presetOf(tool)
   if (tool === 'line' || preset?.tool === 'line') return 'line'
   if (tool === 'area' || preset?.tool === 'area') return 'area'
-  return preset || placerOf(tool) ? 'click' : undefined
+  return preset || placerOf(tool) || tool === 'strike' || tool === 'footfalls' ? 'click' : undefined
 }
 
 /** How many points a tool takes, one click each. */
@@ -54,21 +57,36 @@ export const pointsWanted = (tool: Tool): number => POINTS[tool] ?? 0
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })
 
+/** A strike where it was clicked; one footstep after another goes on through the shot. */
+function strike(camera: Camera, tool: Tool, point: Point): void {
+  const { shot, frame, edit, set, chosen, moveTo } = useShot.getState()
+  if (!shot) return
+  const { document } = shot
+  const change = strikeAt(document, camera, chosen, point, frame)
+  if (!change) return say(ABOVE)
+  edit(change)
+  if (tool === 'strike') return set({ tool: 'choose' })
+  const step = Math.round((STEP_SECONDS * document.plate.rate[0]) / document.plate.rate[1])
+  moveTo(Math.min(document.plate.last, frame + step))
+}
+
 /** One click: a preset, or another kind. */
 export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   if (formOf(tool)) return placeForm(camera, tool, [point])
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
   const { document } = shot
+  if (tool === 'strike' || tool === 'footfalls') return strike(camera, tool, point)
   const hit = pickSurface(document, camera, point[0], point[1], frame)
   if (!hit) return say(ABOVE)
   const position = rounded(hit.point)
   const preset = presetOf(tool)
-  if (preset?.tool === 'piece' && !hit.item) return say('Click a set piece that is to burn.')
+  if (preset?.tool === 'piece' && !hit.item) return say('Click a piece of the set.')
   const placer = placerOf(tool)
   const made = freshId(preset?.id ?? placer?.tool.replace(/^add-/, '') ?? 'item')
   const piece = preset?.tool === 'piece' && hit.item ? { piece: hit.item } : {}
-  if (preset) edit(preset.place(document, made, { position, frame, ...piece }))
+  const normal = rounded(pickNormal(document, hit, frame))
+  if (preset) edit(preset.place(document, made, { position, frame, normal, ...piece }))
   else if (placer) edit({ items: { [made]: placer.make({ document, position, order: nextOrder(document), chosen }) } })
   else return
   set({ chosen: made, tool: 'choose', station: 'Effects' })

@@ -1,8 +1,10 @@
 'use client'
 import { type Camera, projectPoint } from '@lantern/core/data'
+import { isBreaking } from '@lantern/core/effects/breaking'
 import { shotPoint } from '@lantern/core/pipeline'
 import { itemAt, type ShotItem } from '@lantern/core/shot'
 import { COLOURS } from '@/ui/theme.ts'
+import { CutLines } from '../effects/breaking/CutLines.tsx'
 import { viewOf } from '../items/index.ts'
 import { useShownMatch } from '../match/matchData.ts'
 import { useShot } from '../shot/shotStore.ts'
@@ -72,6 +74,7 @@ export function Extras({
       {area.map((shape) => (
         <path key={shape.join()} d={`M${shape.map(([x, y]) => `${x} ${y}`).join('L')}Z`} />
       ))}
+      {on && isBreaking(item) && <CutLines camera={camera} id={id} item={item} unit={unit} />}
       {piece && <path d={viewOf(piece).outline(camera, itemAt(document, piece, frame, {}))} strokeOpacity={0.7} />}
     </>
   )

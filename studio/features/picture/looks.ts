@@ -1,16 +1,14 @@
-import { LanternError, recipeKey } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
-import { cellOf, gasRecipe, gasSettings, isGas, runOf } from '@lantern/core/effects/gas'
 import { lightAlone } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
-import { documentAt, effectContextNow } from '../shot/world.ts'
+import { documentAt } from '../shot/world.ts'
 import type { Shown } from './display.ts'
+import { draftOf } from './draftOf.ts'
 import { sourceOf } from './passSource.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-const MOST_DRAFT_FRAMES = 72
 const DRAFT_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
 /** Time that drafts of gases have for burning between two pictures of it, over what a picture takes. */
@@ -121,7 +119,8 @@ export class Looks {
           },
         },
       })
-    } else if (reply.what === 'draft-done') {
+    } else if (reply.what === 'draft-pieces') this.#hearPieces(reply)
+    else if (reply.what === 'draft-done') {
       if (this.#burning.get(reply.item) === reply.key) this.#burning.delete(reply.item)
       this.#next()
     } else if (reply.what === 'probed') {
@@ -134,6 +133,24 @@ export class Looks {
       this.#hashes.get(reply.id)?.({ hash: reply.hash, threads: reply.threads })
       this.#hashes.delete(reply.id)
     }
+  }
+
+  #hearPieces(reply: Extract<LookReply, { what: 'draft-pieces' }>): void {
+    const { set, drafts } = useShot.getState()
+    const { item, key, frame, of, pieces, milliseconds } = reply
+    if (this.#burning.get(item) !== key) return
+    const first = this.#firsts.get(item) ?? frame
+    const old = drafts[item]?.key === key ? drafts[item].breaking : undefined
+    const breaking = {
+      pieces,
+      moving: [...(old?.moving ?? []), reply.moving],
+      energy: [...(old?.energy ?? []), reply.energy],
+      fastest: [...(old?.fastest ?? []), reply.fastest],
+      missed: [...(old?.missed ?? []), ...reply.missed],
+    }
+    const frames = frame - first + 1
+    const none = { heatKw: [], height: [], axialFlameLength: [], baseBuoyancy: [], cell: 0, finer: false, fine: 0 }
+    set({ drafts: { ...drafts, [item]: { ...none, key, first, frames, of, made: frames, milliseconds, breaking } } })
   }
 
   #put(key: string, shown: Shown): void {
@@ -258,46 +275,23 @@ export class Looks {
     return { request }
   }
 
-  /** Burns the draft form of a gas when its settings have come to rest, and then a finer one while nothing else is asked for. */
+  /** Computes the draft form of an item when its settings have come to rest; of a gas then a finer one, while nothing else is asked for. */
   startDraft(state: ShotState, item: string): void {
-    const document = state.shot?.document
-    const gas = document?.items[item]
-    if (!document || !isGas(gas) || gas.taken) return
-    const world = effectContextNow(state)
-    let key: string
-    try {
-      key = recipeKey(gasRecipe(document, item, 'draft', world))
-    } catch (error) {
-      // What it lacks is said on its bench.
-      if (error instanceof LanternError) return
-      throw error
-    }
+    const draft = draftOf(state, item)
+    if (!draft) return
+    const { key, first, request } = draft
     const there =
       this.#draftTimers.has(item) || this.#burning.get(item) === key || useShot.getState().drafts[item]?.key === key
     if (there && this.#asked.get(item) === key) return
     this.#asked.set(item, key)
     clearTimeout(this.#draftTimers.get(item))
-    const { first, last } = runOf(document, gas)
     this.#draftTimers.set(
       item,
       setTimeout(() => {
         this.#draftTimers.delete(item)
         this.#firsts.set(item, first)
         this.#burning.set(item, key)
-        const finer =
-          cellOf(gas, 'finer') < 0.9 * cellOf(gas, 'draft')
-            ? { finer: gasSettings(document, item, 'finer', world) }
-            : {}
-        this.#send({
-          what: 'draft',
-          key,
-          item,
-          settings: gasSettings(document, item, 'draft', world),
-          ...finer,
-          first,
-          rate: document.plate.rate[0] / document.plate.rate[1],
-          frames: Math.min(MOST_DRAFT_FRAMES, last - first + 1),
-        })
+        this.#send(request())
       }, DRAFT_DELAY_MS),
     )
   }

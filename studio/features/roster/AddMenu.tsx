@@ -12,7 +12,7 @@ import { type Tool, useShot } from '../shot/shotStore.ts'
 const HOW: Readonly<Record<string, string>> = {
   place: 'Click where it stands.',
   line: 'Click along the line on the ground; Enter ends it.',
-  piece: 'Click the set piece that burns.',
+  piece: 'Click the piece of the set.',
   area: 'Click round the area on the plate; Enter or the first corner ends it.',
 }
 const Add = chakra('select', {
@@ -43,7 +43,17 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
       set({ tool: what as Tool, message: { text: formOf(what as Tool)?.how ?? '', good: true } })
     else if (what === 'elsewhere') files.current?.click()
     else if (what === 'particles-elsewhere') particleFiles.current?.click()
-    else set({ tool: what as Tool, message: { text: HOW[presetOf(what as Tool)?.tool ?? 'place'] ?? '', good: true } })
+    else
+      set({
+        tool: what as Tool,
+        message: {
+          text:
+            presetOf(what as Tool)?.tool === 'piece'
+              ? (presetOf(what as Tool)?.hint ?? '')
+              : (HOW[presetOf(what as Tool)?.tool ?? 'place'] ?? ''),
+          good: true,
+        },
+      })
   }
   return (
     <>

@@ -55,6 +55,8 @@ export type Tool =
   | 'lamp'
   | 'aim'
   | 'region'
+  | 'strike'
+  | 'footfalls'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 
@@ -74,6 +76,8 @@ export interface DraftState {
   height: number[]
   axialFlameLength: number[]
   baseBuoyancy: number[]
+  /** Of what breaks. */
+  breaking?: { pieces: number; moving: number[]; energy: number[]; fastest: number[]; missed: string[] }
   milliseconds: number
 }
 

@@ -1,0 +1,88 @@
+import type { BrokenFrame } from '../../data/index.ts'
+import { readBrokenFrame } from '../../formats/index.ts'
+import { isPiece } from '../../set/index.ts'
+import { isReuse } from '../again.ts'
+import type { Effect, FigureTable } from '../effect.ts'
+import { breakingPiece, holeOf, pieceAt, poseOf } from './body.ts'
+import { drawBreaking } from './draw.ts'
+import { type BreakingLook, breakingInstances } from './instances.ts'
+import { BREAKING_PRESETS } from './presets.ts'
+import { BREAKING_VERSIONS, resolveBreaking } from './resolve.ts'
+import { breakingSchema, isBreaking } from './schema.ts'
+import { firstBlow } from './strikes.ts'
+
+export * from './bake.ts'
+export * from './body.ts'
+export * from './draw.ts'
+export * from './instances.ts'
+export * from './presets.ts'
+export * from './resolve.ts'
+export * from './schema.ts'
+export * from './settings.ts'
+export * from './simulate.ts'
+export * from './strikes.ts'
+
+/** Edge of the boxes by which pieces tell where they are, m. */
+const BOX = 0.5
+
+function brokenExtent({ count, places, states }: BrokenFrame): number[] {
+  const boxes = new Map<string, number[]>()
+  for (let n = 0; n < count; n++) {
+    if (states[n] === 0) continue
+    const low = [0, 1, 2].map((a) => Math.floor((places[3 * n + a] as number) / BOX) * BOX)
+    boxes.set(low.join(), [...low, ...low.map((value) => value + BOX)])
+  }
+  return [...boxes.values()].flat()
+}
+
+const kept =
+  (name: string) =>
+  (table: FigureTable, frame: number): number | undefined => {
+    const value = table.get(frame)?.[name]
+    return typeof value === 'number' ? value : undefined
+  }
+
+/** Things that break. */
+export const breakingEffect = {
+  kind: 'breaking',
+  drawn: ['breaking'],
+  itemSchemas: { breaking: breakingSchema },
+  versions: BREAKING_VERSIONS,
+  presets: BREAKING_PRESETS,
+  figures: [
+    { name: 'moving', label: 'Pieces on their way', unit: '', value: kept('moving') },
+    { name: 'energy', label: 'Energy, J', unit: 'J', value: kept('energy') },
+    { name: 'fastest', label: 'Fastest, m/s', unit: 'm/s', value: kept('fastest') },
+    { name: 'dust', label: 'Dust, kg', unit: 'kg', value: kept('dust') },
+  ],
+  frameFigures: ['moving', 'free', 'pieces', 'energy', 'given', 'fastest', 'parted', 'dust', 'missed'],
+  resolve: resolveBreaking,
+  instances: breakingInstances,
+  showsAgain: (item, id) => isReuse(item) && item.of === id,
+  opens(document, id, frame, inputs) {
+    const item = document.items[id]
+    const piece = isBreaking(item) ? document.items[item.piece] : undefined
+    if (!isBreaking(item) || !piece || !isPiece(piece)) return undefined
+    const begins = firstBlow(document, item, inputs)
+    if (begins === undefined || frame < begins) return undefined
+    const now = pieceAt(document, piece, frame, inputs)
+    return { replaces: item.piece, hole: holeOf(item, now) }
+  },
+  frozen(document, id, _frame, inputs) {
+    const item = document.items[id]
+    if (!isBreaking(item)) return undefined
+    const { first, last } = document.plate
+    const begins = firstBlow(document, item, inputs)
+    const wanted = item.frozen || (begins ?? first) - 1
+    const frame = Math.min(last, Math.max(first, Math.round(wanted)))
+    try {
+      const { turn, place } = poseOf(pieceAt(document, breakingPiece(document, item), frame, inputs))
+      return { frame, pose: { rotation: turn, place, scale: 1 } }
+    } catch {
+      return undefined
+    }
+  },
+  decode: readBrokenFrame,
+  extent: brokenExtent,
+  draw: drawBreaking,
+} as const satisfies Effect<BrokenFrame, BreakingLook>

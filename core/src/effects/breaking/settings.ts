@@ -1,0 +1,124 @@
+import {
+  type Axes,
+  type CutPattern,
+  type CutSettings,
+  carvedSolid,
+  cutBody,
+  type Hole,
+  type Piece,
+} from '../../breaking/index.ts'
+import type { Convex, Solid } from '../../data/index.ts'
+import { conjugate, rotate, subtract, type Vec3 } from '../../math/index.ts'
+import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
+import {
+  aroundAt,
+  axesOf,
+  type BodyPose,
+  breakingPiece,
+  type HeldBy,
+  holeOf,
+  partsOf,
+  pieceAt,
+  poseOf,
+} from './body.ts'
+import type { BreakingItem } from './schema.ts'
+import { type Blow, blowsOf } from './strikes.ts'
+
+/** All that decides how something breaks, in SI. Frames are counted from the run's first. */
+export interface BreakSettings {
+  parts: readonly Convex[]
+  cut: CutSettings
+  /** Where it stands: at one frame or at each. */
+  poses: readonly BodyPose[]
+  /** What stands around it as it is struck, with the hole that it leaves; and without, for what holds it. */
+  solids: readonly Solid[]
+  around: readonly Solid[]
+  blows: readonly (Blow & { after: number })[]
+  density: number
+  friction: number
+  restitution: number
+  /** Pa; 0: joints hold whatever hangs on them. */
+  strength: number
+  held: HeldBy
+  gravity: number
+  rate: number
+  substeps: number
+  /** Times the dust that is usual. */
+  dust: number
+}
+
+const SUBSTEPS = 4
+/** Pieces of a draft at most. */
+export const DRAFT_PIECES = 120
+const GRAIN = { across: 0, upward: 1, deep: 2 } as const
+
+function patternOf(item: BreakingItem, axes: Axes, first: Vec3): CutPattern {
+  switch (item.pattern) {
+    case 'bricks':
+      return {
+        way: 'bricks',
+        axes,
+        bond: { length: item.brickLength, height: item.brickHeight, shift: item.bond / 100 },
+      }
+    case 'splinters':
+      return { way: 'splinters', axis: axes[GRAIN[item.grain]] as 0 | 1 | 2, times: item.stretch }
+    case 'radial':
+      return { way: 'radial', centre: first }
+    default:
+      return { way: item.pattern }
+  }
+}
+
+/** A place of the world in the space of what breaks. */
+export const inBody = ({ turn, place }: BodyPose, at: Vec3): Vec3 => rotate(conjugate(turn), subtract(at, place))
+
+/** An item's settings in SI. Throws LanternError 'breaking-piece'. draft: with fewer pieces. */
+export function breakSettings(
+  document: ItemDocument,
+  own: BreakingItem,
+  inputs: SignalInputs = {},
+  draft = false,
+): BreakSettings {
+  const item = draft ? { ...own, number: Math.min(own.number, DRAFT_PIECES) } : own
+  const piece = breakingPiece(document, item)
+  const { first, last } = document.plate
+  const blows = blowsOf(document, item, inputs)
+  const begin = Math.min(last, Math.max(first, blows[0]?.frame ?? first))
+  const at = (frame: number): ReturnType<typeof pieceAt> => pieceAt(document, piece, frame, inputs)
+  const poses = Array.from({ length: last - first + 1 }, (_, n) => poseOf(at(first + n)))
+  const [home] = poses
+  const still = poses.every((pose) => home && JSON.stringify(pose) === JSON.stringify(home))
+  const parts = partsOf(piece)
+  const fine = blows.map((blow) => ({
+    at: inBody(poseOf(at(blow.frame)), blow.at),
+    radius: blow.radius * (1.5 - item.finer / 100),
+  }))
+  const around = aroundAt(document, item.piece, begin, inputs)
+  const hole: Hole = holeOf(item, at(begin))
+  return {
+    parts,
+    cut: {
+      pattern: patternOf(item, axesOf(parts, poseOf(at(begin)).turn).axes, fine[0]?.at ?? [0, 0, 0]),
+      number: Math.round(item.number),
+      seed: Math.round(item.seed),
+      fine: item.finer > 0 && item.pattern !== 'radial' ? fine : [],
+      planes: [],
+    },
+    poses: still && home ? [home] : poses,
+    solids: around.map((solid) => carvedSolid(solid, [hole])),
+    around,
+    blows: blows.map((blow) => ({ ...blow, after: blow.frame - first })),
+    density: item.density,
+    friction: item.friction,
+    restitution: item.bounce / 100,
+    strength: item.strength * 1000,
+    held: item.held,
+    gravity: item.gravity,
+    rate: frameRate(document.plate),
+    substeps: SUBSTEPS,
+    dust: item.dust / 100,
+  }
+}
+
+/** The pieces that it is cut into. Throws LanternError 'cut-empty', 'cut-many'. */
+export const cutPieces = ({ parts, cut }: Pick<BreakSettings, 'parts' | 'cut'>): Piece[] => cutBody(parts, cut)

@@ -1,0 +1,55 @@
+'use client'
+import { canonicalJson, LanternError } from '@lantern/core/base'
+import { type BreakingItem, breakSettings } from '@lantern/core/effects/breaking'
+import type { SignalInputs } from '@lantern/core/settings'
+import type { ShotDocument } from '@lantern/core/shot'
+import { useEffect } from 'react'
+import { create } from 'zustand'
+import type { CutReply, CutRequest } from '@/workers/cut.worker.ts'
+
+// Where things will break, as a worker works it out; the newest wish wins.
+
+interface Cuts {
+  /** By item: what it was cut by, and its outlines. */
+  cuts: Readonly<Record<string, { key: string; cut?: CutReply; error?: LanternError }>>
+}
+export const useCuts = create<Cuts>(() => ({ cuts: {} }))
+
+let worker: Worker | undefined
+let number = 0
+const waiting = new Map<number, { item: string; key: string }>()
+
+function hear({ data }: MessageEvent<CutReply>): void {
+  const asked = waiting.get(data.id)
+  waiting.delete(data.id)
+  const { cuts } = useCuts.getState()
+  if (asked && cuts[asked.item]?.key === asked.key)
+    useCuts.setState({ cuts: { ...cuts, [asked.item]: { key: asked.key, cut: data } } })
+}
+
+/** Keeps what an item is cut into up to date while it is shown. */
+export function useCutOf(id: string, item: BreakingItem, document: ShotDocument, inputs: SignalInputs): void {
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      const { cuts } = useCuts.getState()
+      let request: Omit<CutRequest, 'id'>
+      try {
+        const { parts, cut } = breakSettings(document, item, inputs)
+        request = { parts, cut }
+      } catch (error) {
+        if (!(error instanceof LanternError)) throw error
+        useCuts.setState({ cuts: { ...cuts, [id]: { key: '', error } } })
+        return
+      }
+      const key = canonicalJson(request)
+      if (cuts[id]?.key === key) return
+      worker ??= new Worker(new URL('../../../workers/cut.worker.ts', import.meta.url), { type: 'module' })
+      worker.onmessage = hear
+      number++
+      waiting.set(number, { item: id, key })
+      useCuts.setState({ cuts: { ...cuts, [id]: { key, cut: cuts[id]?.cut } } })
+      worker.postMessage({ ...request, id: number } satisfies CutRequest)
+    }, 120)
+    return () => clearTimeout(timer)
+  }, [id, item, document, inputs])
+}
