@@ -26,6 +26,8 @@ const STIFF = 1e9
 const SHEAR_SHARE = 0.4
 /** Cohesion against pull. */
 const COHESION = 1.4
+/** How far from a joint's middle the thrust may lie, in widths of it. */
+const THRUST = 0.45
 const TOLERANCE = 1e-4
 const MOST_ROUNDS = 3000
 
@@ -102,7 +104,9 @@ export class Holding {
       const moment = Math.sqrt(i * i + j * j + k * k)
       const stress = pull / area + (6 * moment) / (area * Math.sqrt(area))
       const press = Math.max(0, -pull / area)
-      if (stress > strength || across / area > COHESION * strength + friction * press) {
+      // What presses holds as long as the thrust stays within the joint (Heyman 1966).
+      const within = pull < 0 && moment < THRUST * -pull * Math.sqrt(area)
+      if ((stress > strength && !within) || across / area > COHESION * strength + friction * press) {
         this.holds[n] = 0
         parted++
       }

@@ -1,5 +1,5 @@
 import { mix32 } from '../base/index.ts'
-import { normalAt, type ParticleFrame, type Solid, solidBounds } from '../data/index.ts'
+import { type DustPoints, normalAt, type ParticleFrame, type Solid, solidBounds } from '../data/index.ts'
 import { add, cos, cross, length, normalise, rotate, scale, sin, subtract, type Vec3 } from '../math/index.ts'
 import type { GasFlow } from './flow.ts'
 import type { ParticleMoment, ParticleSettings } from './settings.ts'
@@ -108,10 +108,31 @@ function onSurface(solid: Solid, reach: number, id: number): { at: Vec3; out: Ve
   return { at, out: normalAt(solid, at) }
 }
 
-/** Other particles that new ones begin at: as they are at a time, s. */
+/** Other particles that new ones begin at, or places of a break: as they are at a time, s. */
 export interface Parents {
-  frame: ParticleFrame
+  frame: ParticleFrame | DustPoints
   time: number
+}
+const isDust = (frame: ParticleFrame | DustPoints): frame is DustPoints => 'masses' in frame
+
+/** kg that places of a break give off. */
+const dustOf = (frame: ParticleFrame | DustPoints): number =>
+  isDust(frame) ? frame.masses.reduce((sum, mass) => sum + mass, 0) : 0
+
+/** Births a second: of a break so many for each kg that it gives off in a frame. seconds: of the frame. */
+export const birthRate = (
+  { source }: ParticleSettings,
+  { rate }: ParticleMoment,
+  seconds: number,
+  others: ParticleFrame | DustPoints | undefined,
+): number => rate * (source.kind === 'break' ? (others ? dustOf(others) : 0) / seconds : 1)
+
+/** A place of a break, by its share of the dust. */
+function dustPlace({ count, masses }: DustPoints, share: number): number {
+  let left = share * masses.reduce((sum, mass) => sum + mass, 0)
+  let n = 0
+  while (n < count - 1 && left > (masses[n] as number)) left -= masses[n++] as number
+  return n
 }
 
 /** Where a particle begins, where to (unit), and how what it comes from moves, m/s. gas: the flow, and the cells in which it may begin. Undefined where there is no place for it. */
@@ -153,14 +174,19 @@ export function beginOf(
     const begun = solid && onSurface(solid, source.reach, id)
     return begun && { at: begun.at, to: to(begun.out) }
   }
-  if (source.kind === 'particles') {
+  if (source.kind === 'particles' || source.kind === 'break') {
     if (!parents || parents.frame.count === 0) return undefined
-    const { count, positions, velocities } = parents.frame
-    const n = 3 * Math.min(count - 1, Math.floor(a * count))
+    const { frame } = parents
+    const { count, positions, velocities } = frame
+    const one = isDust(frame) ? dustPlace(frame, a) : Math.min(count - 1, Math.floor(a * count))
+    const n = 3 * one
     const carried: Vec3 = [velocities[n] as number, velocities[n + 1] as number, velocities[n + 2] as number]
     const own: Vec3 = [positions[n] as number, positions[n + 1] as number, positions[n + 2] as number]
+    // A face gives off all over itself.
+    const reach = isDust(frame) ? 0.5 * Math.sqrt(frame.areas[one] as number) : 0
+    const aside = scale(within([0, 1, 0], Math.PI, b, c), reach * diceOf(id, 15))
     // It was there a little before.
-    return { at: add(own, scale(carried, time - parents.time)), to: to(direction), carried }
+    return { at: add(add(own, aside), scale(carried, time - parents.time)), to: to(direction), carried }
   }
   if (!gas || gas.cells.length === 0) return undefined
   const cell = gas.cells[Math.min(gas.cells.length - 1, Math.floor(a * gas.cells.length))] as number

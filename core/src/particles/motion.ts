@@ -3,6 +3,10 @@ import { diceOf } from './births.ts'
 
 // A particle's own way through a step: exact where what slows it is even.
 
+/** Speed against the wind. */
+export const apart = (v: Vec3, wind: Vec3): number =>
+  Math.sqrt((v[0] - wind[0]) ** 2 + (v[1] - wind[1]) ** 2 + (v[2] - wind[2]) ** 2)
+
 const FLUTTER_PACE = 2 * Math.PI * 1.7
 /** Adds a flake's own swaying to the air that it feels. */
 export function sway(id: number, flutter: number, time: number, wind: [number, number, number]): void {

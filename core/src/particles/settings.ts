@@ -14,6 +14,8 @@ export type ParticleSource =
   | { kind: 'gas'; by: 'heat' | 'fuel' }
   /** Where other particles are. */
   | { kind: 'particles' }
+  /** Where something breaks or hits: so many for each kg of dust that it gives off. */
+  | { kind: 'break' }
 
 /** What works on particles everywhere or within a radius, as force items say. */
 export interface ParticleForce {
@@ -37,7 +39,7 @@ export interface ParticleMoment {
   centre: Vec3
   turn: Quaternion
   direction: Vec3
-  /** Births a second. */
+  /** Births a second; of a break, for each kg of its dust. */
   rate: number
   wind: Vec3
   forces: readonly ParticleForce[]

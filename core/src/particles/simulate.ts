@@ -1,12 +1,20 @@
 import { LanternError } from '../base/index.ts'
-import { emptyParticles, FLYING, type ParticleFrame, SLIDING, type Solid, STUCK } from '../data/index.ts'
-import { exp, type Vec3 } from '../math/index.ts'
+import {
+  type DustPoints,
+  emptyParticles,
+  FLYING,
+  type ParticleFrame,
+  SLIDING,
+  type Solid,
+  STUCK,
+} from '../data/index.ts'
+import { exp, length, type Vec3 } from '../math/index.ts'
 import { type AirNow, airAt } from './air.ts'
-import { type Birth, beginOf, birthsBetween, diceOf, normalOf, type Parents } from './births.ts'
+import { type Birth, beginOf, birthRate, birthsBetween, diceOf, normalOf, type Parents } from './births.ts'
 import { bounced, firstMeeting, nearestSolid, surfaceNormal } from './contact.ts'
 import { cooled, type HotBody, slowingRate } from './drag.ts'
 import type { GasFlow } from './flow.ts'
-import { moved, newFlight, sway } from './motion.ts'
+import { apart, moved, newFlight, sway } from './motion.ts'
 import { momentOf, type ParticleMoment, type ParticleSettings } from './settings.ts'
 import { emptyFields, FIELDS, type ParticleFigures, type ParticleState } from './state.ts'
 
@@ -24,10 +32,6 @@ const MOST_MEETINGS = 4
 /** How upright a surface's normal is on which things come to rest. */
 const LEVEL = 0.35
 
-/** Speed against the wind. */
-const apart = (v: Vec3, wind: Vec3): number =>
-  Math.sqrt((v[0] - wind[0]) ** 2 + (v[1] - wind[1]) ** 2 + (v[2] - wind[2]) ** 2)
-const lengthOf = (v: Vec3): number => Math.sqrt(v[0] ** 2 + v[1] ** 2 + v[2] ** 2)
 export class ParticleSimulation {
   readonly #settings: ParticleSettings
   readonly #seconds: number
@@ -66,7 +70,7 @@ export class ParticleSimulation {
   }
 
   /** The next frame. gas: the kept frame of the gas that they ride or come from; others: that of the particles that they come from. Yields now and then. Throws LanternError 'particles' where there would be too many. */
-  *steps(gas?: GasFlow, others?: ParticleFrame): Generator<unknown, ParticleFigures> {
+  *steps(gas?: GasFlow, others?: ParticleFrame | DustPoints): Generator<unknown, ParticleFigures> {
     const settings = this.#settings
     const { done } = this.#state
     const moment = momentOf(settings, done)
@@ -80,7 +84,8 @@ export class ParticleSimulation {
     }
     const cells = settings.source.kind === 'gas' && gas ? gas.startingCells(settings.source.by) : undefined
     const parents = others && { frame: others, time: begin + this.#seconds }
-    for (const birth of birthsBetween(settings, moment.rate, begin, begin + this.#seconds)) {
+    const rate = birthRate(settings, moment, this.#seconds, others)
+    for (const birth of birthsBetween(settings, rate, begin, begin + this.#seconds)) {
       const n = this.#bear(birth, moment, gas, cells, parents)
       if (n === undefined) continue
       this.#advance(n, birth.time, begin + this.#seconds - birth.time, moment, gas)
@@ -245,7 +250,7 @@ export class ParticleSimulation {
   ): { seconds: number; touched?: Solid; at: Vec3 } | undefined {
     const flight = this.#flight
     const between = this.#between
-    const way = seconds * Math.max(lengthOf(flight.velocity), lengthOf(this.#ended))
+    const way = seconds * Math.max(length(flight.velocity), length(this.#ended))
     const placeAt = (share: number): Vec3 => {
       if (share === 0) return flight.at
       moved(flight, seconds * share, between)

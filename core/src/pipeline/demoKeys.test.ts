@@ -68,6 +68,7 @@ it('resolves every gas that the demo shows under those keys, its carried matte, 
     ...Object.keys(KEPT),
     'door-sparks',
     'door-motes',
+    'arch-breaks',
     'worker-matte',
   ])
 })

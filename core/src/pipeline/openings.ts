@@ -29,9 +29,24 @@ export function setChanges(document: Document, frame: number, inputs: SignalInpu
 }
 
 /** A piece that holes are in, as triangles in the world; undefined where none is. */
-export function carvedMesh(item: PieceItem, { holes }: SetChanges): { key: string; mesh: Mesh } | undefined {
-  const solid = holes.length > 0 ? solidOf(item) : undefined
-  const bodies = solid && carvedBodies(solid, holes)
+export function carvedMesh(item: PieceItem, { holes }: SetChanges): Carved | undefined {
+  if (holes.length === 0) return undefined
+  const known = carved.get(item)
+  if (known?.holes.length === holes.length && known.holes.every((hole, n) => hole === holes[n])) return known.made
+  const made = carve(item, holes)
+  carved.set(item, { holes, made })
+  return made
+}
+
+interface Carved {
+  key: string
+  mesh: Mesh
+}
+/** Pieces that stand still are carved the same on every frame. */
+const carved = new WeakMap<PieceItem, { holes: readonly Hole[]; made: Carved | undefined }>()
+
+function carve(item: PieceItem, holes: readonly Hole[]): Carved | undefined {
+  const bodies = carvedBodies(solidOf(item), holes)
   if (!bodies) return undefined
   const mesh = formMesh(bodies.map(({ corners, faces }) => ({ corners, faces: faces.map(({ ring }) => ring) })))
   return { key: textKey(`carved ${JSON.stringify([...mesh.positions])}`), mesh }

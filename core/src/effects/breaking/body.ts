@@ -97,13 +97,20 @@ export function roomsOf(
 export const hollowOf = ({ behind, hollow }: Pick<BreakingItem, 'behind' | 'hollow'>): number =>
   behind === 'hollow' ? hollow : 0
 
+/** Holes of pieces that stand still are the same on every frame. */
+const holes = new WeakMap<BreakingPiece, { behind: number; hole: Hole }>()
 /** The hole that it leaves in what it stands in, in the world. */
 export function holeOf(item: BreakingItem, piece: BreakingPiece): Hole {
+  const known = holes.get(piece)
+  const behind = hollowOf(item)
+  if (known?.behind === behind) return known.hole
   const { turn, place } = poseOf(piece)
   const parts = partsOf(piece)
-  return roomsOf(parts, hollowOf(item), axesOf(parts, turn).front).map((room) =>
+  const hole = roomsOf(parts, behind, axesOf(parts, turn).front).map((room) =>
     room.map((plane) => planeInWorld(plane, turn, place)),
   )
+  holes.set(piece, { behind, hole })
+  return hole
 }
 
 /** What stands around it at a frame, without itself. */

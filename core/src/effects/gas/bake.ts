@@ -23,6 +23,7 @@ import type {
   StateReader,
   StepBaker,
 } from '../effect.ts'
+import { BreakInputs, type BreakSource } from './breaks.ts'
 import type { GasItem } from './schema.ts'
 import { KELVIN } from './sourceShape.ts'
 
@@ -100,13 +101,27 @@ export function decodeGasState(state: BakeState): GasState {
   return { ...small, ...(active ? { active } : {}), fields: state.parts.map(floatsOf) }
 }
 
+/** What a gas has from breaks, and its run's first frame. */
+export interface GasBreaks {
+  sources: readonly BreakSource[]
+  first: number
+}
+
 /** A gas that burns frame by frame. rough: the same with larger cells, which tells ahead how much work the run will be; frames: of the run, pre-roll counted. */
-export function gasBake(settings: GasSettings, rough: () => GasSettings, rate: number, frames: number): Bake {
+export function gasBake(
+  settings: GasSettings,
+  rough: () => GasSettings,
+  rate: number,
+  frames: number,
+  breaks?: GasBreaks,
+): Bake {
   return {
     way: 'steps',
     readState,
     async prepare({ crew, deflate }, state): Promise<StepBaker> {
-      const simulation = new GasSimulation(crew, settings, rate, state && decodeGasState(state))
+      const filled = breaks && new BreakInputs(settings, breaks.sources, rate, breaks.first, frames - settings.preRoll)
+      const own = filled?.settings ?? settings
+      const simulation = new GasSimulation(crew, own, rate, state && decodeGasState(state))
       let figures: GasFigures | undefined
       function* steps(): Generator<unknown, number> {
         figures = yield* simulation.steps()
@@ -116,7 +131,10 @@ export function gasBake(settings: GasSettings, rough: () => GasSettings, rate: n
         get done() {
           return simulation.done
         },
-        advance: async () => steps(),
+        async advance(inputs) {
+          await filled?.take(inputs, deflate)
+          return steps()
+        },
         encode(): MadeFrame {
           const frame = simulation.keep()
           const bytes = writeGasFrame(frame, deflate)

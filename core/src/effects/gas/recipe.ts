@@ -75,14 +75,21 @@ export function gasRecipe(
   return recipeOfGas(document, item, item.taken ? undefined : gasSettings(document, id, quality, context))
 }
 
-/** A key per frame of the plate that holds all that decides the gas up to it: runs whose keys agree up to a frame have the same frames up to it. */
-export function gasFrameKeys(recipe: Recipe, first: number, last: number): Map<number, string> {
+/** A key per frame of the plate that holds all that decides the gas up to it, with what it takes of other runs (inputs: their frames' keys): runs whose keys agree up to a frame have the same frames up to it. */
+export function gasFrameKeys(
+  recipe: Recipe,
+  first: number,
+  last: number,
+  inputs: (frame: number) => readonly string[] = () => [],
+): Map<number, string> {
   const { moments = [], ...rest } = recipe.settings as { moments?: readonly object[] }
   let key = recipeKey({ ...recipe, settings: rest })
   const keys = new Map<number, string>()
   for (let frame = first; frame <= last; frame++) {
     const change = moments[frame - first] ?? {}
-    key = textKey(`${key}:${Object.keys(change).length > 0 ? canonicalJson(change) : ''}`)
+    const taken = inputs(frame)
+    const own = Object.keys(change).length > 0 ? canonicalJson(change) : ''
+    key = textKey(`${key}:${own}${taken.length > 0 ? `:${taken.join(':')}` : ''}`)
     keys.set(frame, key)
   }
   return keys

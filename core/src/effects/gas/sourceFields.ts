@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { choice, corner, follows, itemOf, motion, number, type SettingMeta, vec3 } from '../../settings/index.ts'
 
-const SHAPES = ['disc', 'box', 'sphere', 'line', 'piece', 'area', 'painted', 'points'] as const
+const SHAPES = ['disc', 'box', 'sphere', 'line', 'piece', 'area', 'painted', 'points', 'break'] as const
 const sized = { shape: ['disc', 'box', 'sphere', 'line'] } as const
 
 /** What comes out of a source, and where. Gas has one of its own; source items add more. */
@@ -17,7 +17,7 @@ export const sourceFields = {
   } satisfies SettingMeta),
   shape: choice(SHAPES, 'disc', {
     label: 'Shape',
-    hint: 'A flat disc, a box, a ball, a line drawn in the set, a set piece’s surface, an area drawn on the plate, what a matte’s brush painted, or points from a table.',
+    hint: 'A flat disc, a box, a ball, a line drawn in the set, a set piece’s surface, an area drawn on the plate, what a matte’s brush painted, points from a table, or the faces and hits of something that breaks.',
     group: 'Source',
     touches: 'gas',
     still: true,
@@ -61,6 +61,14 @@ export const sourceFields = {
     group: 'Source',
     touches: 'gas',
     when: { shape: ['piece'] },
+    still: true,
+  }),
+  breaks: itemOf(['breaking'], {
+    label: 'Break',
+    hint: 'It comes from where this parts and hits, as much as that gives off in kg; heat and smoke count for nothing. It is kept first.',
+    group: 'Source',
+    touches: 'gas',
+    when: { shape: ['break'] },
     still: true,
   }),
   matte: itemOf(['matte'], {

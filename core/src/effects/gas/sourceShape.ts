@@ -1,7 +1,7 @@
 import { LanternError } from '../../base/index.ts'
 import { inFrameOf, rayToSolid, type Solid, straighten } from '../../data/index.ts'
 import { type GasSource, type GasView, SHEET, type SourceInputs, type SourceShape } from '../../gas/index.ts'
-import { add, normalise, panTiltRoll, radians, rotate, scale } from '../../math/index.ts'
+import { add, normalise, panTiltRoll, radians, rotate, scale, type Vec3 } from '../../math/index.ts'
 import { isMatte, strokesInOrder } from '../../mattes/index.ts'
 import { piecesAt, standingPose, thingsAt } from '../../set/index.ts'
 import type { ItemDocument, WorldPose } from '../../settings/index.ts'
@@ -147,6 +147,15 @@ function shapeOf(item: Feeding, solids: Stopping, document: ItemDocument, world:
       return { kind: 'area', view: viewOf(item.name, item, list, world) }
     case 'painted':
       return paintOf(item, solids, document, world)
+    case 'break':
+      if (document.items[item.breaks]?.kind !== 'breaking')
+        throw new LanternError(
+          'gas-break',
+          `“${item.name}” comes from a break, and ${item.breaks ? 'that is gone' : 'none is chosen'}.`,
+          'Choose something that breaks, or another shape.',
+          { field: 'breaks' },
+        )
+      return { kind: 'points' }
     case 'points':
       if (!item.points)
         throw new LanternError(
@@ -171,15 +180,23 @@ export function sourceOf(item: Feeding, solids: Stopping, document: ItemDocument
 /** Where an item stands and how it is turned at a frame, from its motion; one without is not turned. */
 const placeOf = (item: object): { turn?: number; tilt?: number; roll?: number } => item
 
+/** Where a break gives off nothing: a place without any strength. */
+const standingPoint = ([x, y, z]: Vec3): number[] => [x, y, z, 0.1]
+
 export function sourceInputs(item: Feeding, frame: number, world: EffectContext): SourceInputs {
   const { turn = 0, tilt = 0, roll = 0 } = placeOf(item)
   const rotation = panTiltRoll(radians(turn), radians(tilt), radians(roll))
-  const points = item.shape === 'points' && item.points ? (world.points?.(item.points.blob, frame) ?? []) : undefined
+  const breaks = item.shape === 'break'
+  const points = breaks
+    ? standingPoint(item.position)
+    : item.shape === 'points' && item.points
+      ? (world.points?.(item.points.blob, frame) ?? [])
+      : undefined
   return {
     centre: item.position,
     rotation,
-    heat: item.heat * 1000,
-    smoke: item.smoke / 1000,
+    heat: breaks ? 0 : item.heat * 1000,
+    smoke: breaks ? 0 : item.smoke / 1000,
     temperature: item.warmth + KELVIN,
     speed: item.speed,
     aim: rotate(rotation, normalise(item.aim)),

@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import type { ParticleFrame } from '../../data/index.ts'
-import { readGasFrame, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
+import type { DustPoints, ParticleFrame } from '../../data/index.ts'
+import { readBrokenFrame, readGasFrame, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
 import {
   FIELDS,
   GasFlow,
@@ -49,11 +49,11 @@ export function decodeParticleState({ small, parts }: BakeState): ParticleState 
   }
 }
 
-/** Particles that are computed frame by frame, and go on from a kept state bit for bit. from: which of the run's inputs are the gas and the particles that they come from. */
+/** Particles that are computed frame by frame, and go on from a kept state bit for bit. from: which of the run's inputs are the gas and the particles, or the break, that they come from. */
 export function particleBake(
   settings: ParticleSettings,
   rate: number,
-  from: { gas?: number; others?: number } = {},
+  from: { gas?: number; others?: number; breaks?: boolean } = {},
 ): Bake {
   return {
     way: 'steps',
@@ -62,7 +62,10 @@ export function particleBake(
       const simulation = new ParticleSimulation(settings, rate, state && decodeParticleState(state))
       let figures: ParticleFigures | undefined
       let flow: { frame: number; gas: GasFlow } | undefined
-      function* steps(gas: GasFlow | undefined, others: ParticleFrame | undefined): Generator<unknown, number> {
+      function* steps(
+        gas: GasFlow | undefined,
+        others: ParticleFrame | DustPoints | undefined,
+      ): Generator<unknown, number> {
         figures = yield* simulation.steps(gas, others)
         return figures.count
       }
@@ -75,7 +78,9 @@ export function particleBake(
           const others = inputs.find((one) => one.input === from.others)
           if (input && flow?.frame !== input.frame)
             flow = { frame: input.frame, gas: new GasFlow(readGasFrame(await input.bytes(), deflate)) }
-          const parents = others && readParticleFrame(await others.bytes(), deflate)
+          const bytes = await others?.bytes()
+          const parents =
+            bytes && (from.breaks ? readBrokenFrame(bytes, deflate).dust : readParticleFrame(bytes, deflate))
           return steps(input ? flow?.gas : undefined, parents)
         },
         encode(): MadeFrame {

@@ -2,7 +2,7 @@ import { choice, itemOf, number, type SettingMeta, vec3 } from '../../settings/i
 
 // Settings of particles that are computed and kept: where they come from, how they are born, what they are, what they do on contact.
 
-export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas', 'particles'] as const
+export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas', 'particles', 'break'] as const
 const kept = { way: ['computed'] } as const
 const source = { group: 'Source', touches: 'gas', when: kept } as const
 const births = { group: 'Births', touches: 'gas', when: kept } as const
@@ -19,7 +19,7 @@ export const computedFields = {
   } satisfies SettingMeta),
   source: choice(SOURCES, 'disc', {
     label: 'From',
-    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s or thing’s surface, a kept gas, or where other kept particles are.',
+    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s or thing’s surface, a kept gas, where other kept particles are, or where something breaks and hits.',
     ...source,
     still: true,
   }),
@@ -43,6 +43,14 @@ export const computedFields = {
     group: 'Source',
     touches: 'gas',
     when: { way: ['computed'], source: ['particles'] },
+    still: true,
+  }),
+  breaks: itemOf(['breaking'], {
+    label: 'Break',
+    hint: 'What they come off: so many for each kg of its dust; it is kept first.',
+    group: 'Source',
+    touches: 'gas',
+    when: { way: ['computed'], source: ['break'] },
     still: true,
   }),
   piece: itemOf(['box', 'ground', 'form', 'thing'], {
@@ -92,7 +100,7 @@ export const computedFields = {
     unit: '1/s',
     span: [0, 2000],
     step: 1,
-    hint: 'So many are born a second.',
+    hint: 'So many are born a second; of a break, for each kg of dust.',
     group: 'Births',
     touches: 'gas',
     when: { way: ['computed'], emits: ['all along'] },

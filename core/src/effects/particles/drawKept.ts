@@ -3,6 +3,7 @@ import { blackBodyTable, GLOW_ENTRIES, GLOW_FROM, GLOW_STEP } from '../../light/
 import { cos, rotate, sin, type Vec3 } from '../../math/index.ts'
 import type { Drawable, Lamp, Placement } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance, ShownFrame } from '../effect.ts'
+import { drawBits } from './bits.ts'
 import type { ParticleLook } from './instances.ts'
 import { type Shade, shadeOf } from './shadows.ts'
 import { MOST_IN_LOOK, SplatWriter, vectorAt } from './splatWriter.ts'
@@ -142,6 +143,7 @@ export function drawKept(
     const frame = frames[n]
     return frame ? [{ frame, weight, ahead }] : []
   })
+  if (look.bits) return parts.flatMap(({ frame, ahead }) => drawBits(look, frame, place, ahead, context))
   const counts = parts.map(({ frame }) => (context.finer ? frame.count : Math.min(frame.count, MOST_IN_LOOK)))
   const writer = new SplatWriter(
     counts.reduce((sum, count) => sum + count, 0),

@@ -8,6 +8,7 @@ import { isBox, piecesAt, standingPose, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
+import type { BitShape } from './bits.ts'
 import { particlesAt } from './resolve.ts'
 import { isKept, isParticles, type ParticlesItem } from './schema.ts'
 import { isTakenAt } from './taken.ts'
@@ -63,6 +64,8 @@ export interface ParticleLook {
   /** Share of its shadow and contact that it throws on level surfaces. */
   shadow: number
   tops: readonly Top[]
+  /** Solid bits that they are drawn as. */
+  bits?: BitShape
   /** How much faster than when it was computed it is shown: size and pace. */
   speed: number
   fall?: FallLook
@@ -152,6 +155,7 @@ const lookOf = (document: ItemDocument, now: ParticlesItem, frame: number, input
   tops: throwsShadow(now) || now.way === 'rain' ? topsAt(document, frame, inputs) : [],
   refracts: now.way === 'rain' ? now.refracts / 100 : 0,
   speed: 1,
+  ...(now.bits !== 'points' && isKept(now) ? { bits: now.bits } : {}),
 })
 
 /** What particles show at a frame: their kept one; rain and snow without any; or another's kept run again. */

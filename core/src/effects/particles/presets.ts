@@ -10,6 +10,8 @@ interface ParticlePreset {
   tool: PlacingTool
   /** Whether they come from the fire that is near where it is placed. */
   fire?: boolean
+  /** Whether it comes off what breaks, where something does. */
+  breaks?: boolean
   /** m above its place at which the source stands. */
   above?: number
   settings: Partial<ParticlesItem>
@@ -238,6 +240,59 @@ const ALL: readonly ParticlePreset[] = [
       brightness: 0.7,
     },
   },
+  {
+    id: 'rubble',
+    name: 'Rubble',
+    hint: 'Chips that come off where something breaks and hits; with nothing that breaks, from where you click.',
+    tool: 'place',
+    breaks: true,
+    settings: {
+      source: 'disc',
+      emits: 'once',
+      number: 200,
+      rate: 250,
+      speed: 1.4,
+      speedSpread: 70,
+      cone: 180,
+      inherits: 70,
+      life: 60,
+      lifeSpread: 0,
+      size: 22,
+      sizeSpread: 60,
+      density: 1900,
+      restitution: 18,
+      friction: 60,
+      bits: 'mixed',
+      colour: [0.2, 0.085, 0.05],
+      fades: 0,
+    },
+  },
+  {
+    id: 'crumbs',
+    name: 'Crumbs, grit',
+    hint: 'Grains that rain down from where something breaks; with nothing that breaks, from where you click.',
+    tool: 'place',
+    breaks: true,
+    settings: {
+      source: 'disc',
+      emits: 'once',
+      number: 1500,
+      rate: 4000,
+      speed: 1.2,
+      speedSpread: 80,
+      cone: 180,
+      inherits: 60,
+      life: 20,
+      size: 4,
+      sizeSpread: 60,
+      density: 1900,
+      restitution: 15,
+      friction: 60,
+      colour: [0.3, 0.17, 0.11],
+      brightness: 0.5,
+      fades: 10,
+    },
+  },
 ]
 
 /** A fire whose source is within so many m is the one that was clicked. */
@@ -262,6 +317,9 @@ function placePreset(
   const others = Object.values(document.items)
   const count = others.filter(({ name }) => name === preset.name || name.startsWith(`${preset.name} `)).length
   const fire = preset.fire ? fireNear(document, at.position) : undefined
+  const broken = preset.breaks
+    ? Object.entries(document.items).findLast(([, one]) => one.kind === 'breaking')?.[0]
+    : undefined
   const [x, y, z] = at.position
   const item = particlesSchema.parse({
     kind: 'particles',
@@ -270,8 +328,9 @@ function placePreset(
     ...preset.settings,
     position: [x, y + (preset.above ?? 0), z],
     ...(fire ? { source: 'gas', gas: fire } : {}),
+    ...(broken ? { source: 'break', breaks: broken, emits: 'all along' } : {}),
     // What happens once begins on the frame that is shown.
-    ...(preset.settings.emits === 'once' ? { begins: Math.max(0, at.frame - document.plate.first) } : {}),
+    ...(preset.settings.emits === 'once' && !broken ? { begins: Math.max(0, at.frame - document.plate.first) } : {}),
   })
   return { items: { [id]: item } }
 }

@@ -86,6 +86,8 @@ function sourceOf(item: ParticlesItem, stopping: readonly { id: string }[]): Par
       return { kind: 'gas', by: item.where === 'burning' ? 'fuel' : 'heat' }
     case 'particles':
       return { kind: 'particles' }
+    case 'break':
+      return { kind: 'break' }
   }
 }
 
@@ -162,7 +164,7 @@ export function particleSettings(
     speed: item.speed,
     speedSpread: item.speedSpread / 100,
     cone: radians(item.cone),
-    inherits: item.gas || item.source === 'particles' ? item.inherits / 100 : 0,
+    inherits: item.gas || item.source === 'particles' || item.source === 'break' ? item.inherits / 100 : 0,
     body: { form: item.form, diameter: item.size / 1000, spread: item.sizeSpread / 100, density: item.density },
     life: item.life,
     lifeSpread: item.lifeSpread / 100,
@@ -192,8 +194,12 @@ export function particleSettings(
   }
 }
 
+/** kg of dust that a break is taken to give a second, for what it may need. */
+const DUST_RATE = 2
+
 /** The most particles that there may be at once, roughly. */
-export function mostAtOnce({ births, moments, life, from, to }: ParticleSettings): number {
+export function mostAtOnce({ births, moments, life, from, to, source }: ParticleSettings): number {
+  if (source.kind === 'break') return Math.max(...moments.map(({ rate }) => rate)) * DUST_RATE
   if (births.way === 'rate')
     return Math.max(...moments.map(({ rate }) => rate)) * Math.min(2 * life, Math.max(0, to - from))
   return births.number * (births.way === 'once' ? 1 : 1 + Math.ceil((2 * life) / births.every))
@@ -229,6 +235,17 @@ function gasInput(document: ItemDocument, item: ParticlesItem, context: EffectCo
 
 /** The particles that they come from. Throws LanternError 'source' where they are gone. */
 function othersInput(document: ItemDocument, item: ParticlesItem, context: EffectContext): RunInput | undefined {
+  if (item.source === 'break') {
+    const broken = document.items[item.breaks]
+    if (broken?.kind !== 'breaking')
+      throw missing(
+        `“${item.name}” comes from a break, and ${item.breaks ? 'that is gone' : 'none is chosen'}.`,
+        'Choose something that breaks, or another source.',
+        'breaks',
+      )
+    const run = context.result?.(item.breaks)
+    return run && { key: run.key, name: broken.name, first: run.first, last: run.last, frameKeys: run.frameKeys }
+  }
   if (item.source !== 'particles') return undefined
   const others = document.items[item.others]
   if (!isParticles(others) || !isKept(others))
@@ -299,7 +316,11 @@ export function resolveParticles(document: ItemDocument, id: string, context: Ef
       frameKeys,
       checkMemory: (bytes) => checkRoom(item.name, settings, bytes),
       work: 1,
-      bake: particleBake(settings, frameRate(document.plate), { gas: place(gas), others: place(others) }),
+      bake: particleBake(settings, frameRate(document.plate), {
+        gas: place(gas),
+        others: place(others),
+        breaks: item.source === 'break',
+      }),
     },
   ]
 }

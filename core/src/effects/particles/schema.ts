@@ -235,6 +235,13 @@ export const particlesSchema = z
       hint: 'Over: hides what is behind it; add: only gives light.',
       ...look,
     }),
+    bits: choice(['points', 'chips', 'pebbles', 'shards', 'splinters', 'mixed'], 'points', {
+      label: 'Drawn as',
+      hint: 'Soft points; or solid bits that tumble and throw shadows: chips, pebbles, shards, splinters, or all of these.',
+      ...look,
+      when: { way: ['computed', 'taken in'] },
+      still: true,
+    }),
     colour: colour.default([0.8, 0.8, 0.8]).meta({
       label: 'Colour',
       hint: 'Of what it sends back of the light.',

@@ -11,7 +11,6 @@ import { framesRow, keptFigure } from '../../items/keptRows.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
 import { useShot } from '../../shot/shotStore.ts'
-import { inputsNow } from '../../shot/world.ts'
 import type { StripRow } from '../../strip/row.ts'
 import { useCutOf, useCuts } from './cuts.ts'
 
@@ -24,7 +23,7 @@ function Figures({ id, item }: { id: string; item: BreakingItem }) {
   const { status, frame, drafts, shot } = state
   const own = useCuts(({ cuts }) => cuts[id])
   // biome-ignore lint/style/noNonNullAssertion: a shot is open where its items are shown
-  useCutOf(id, item, shot!.document, inputsNow(state))
+  useCutOf(id, item, shot!.document)
   const run = status?.items[id]
   const figures = run?.figures[run.kept.indexOf(frame)]
   const draft = drafts[id]

@@ -1,11 +1,12 @@
 'use client'
 import { canonicalJson, LanternError } from '@lantern/core/base'
 import { type BreakingItem, breakSettings } from '@lantern/core/effects/breaking'
-import type { SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useEffect } from 'react'
 import { create } from 'zustand'
 import type { CutReply, CutRequest } from '@/workers/cut.worker.ts'
+import { useShot } from '../../shot/shotStore.ts'
+import { inputsNow } from '../../shot/world.ts'
 
 // Where things will break, as a worker works it out; the newest wish wins.
 
@@ -28,17 +29,18 @@ function hear({ data }: MessageEvent<CutReply>): void {
 }
 
 /** Keeps what an item is cut into up to date while it is shown. */
-export function useCutOf(id: string, item: BreakingItem, document: ShotDocument, inputs: SignalInputs): void {
+export function useCutOf(id: string, item: BreakingItem, document: ShotDocument): void {
   useEffect(() => {
     const timer = setTimeout(() => {
       const { cuts } = useCuts.getState()
       let request: Omit<CutRequest, 'id'>
       try {
-        const { parts, cut } = breakSettings(document, item, inputs)
+        const { parts, cut } = breakSettings(document, item, inputsNow(useShot.getState()))
         request = { parts, cut }
       } catch (error) {
         if (!(error instanceof LanternError)) throw error
-        useCuts.setState({ cuts: { ...cuts, [id]: { key: '', error } } })
+        if (cuts[id]?.error?.message !== error.message)
+          useCuts.setState({ cuts: { ...cuts, [id]: { key: '', error } } })
         return
       }
       const key = canonicalJson(request)
@@ -51,5 +53,5 @@ export function useCutOf(id: string, item: BreakingItem, document: ShotDocument,
       worker.postMessage({ ...request, id: number } satisfies CutRequest)
     }, 120)
     return () => clearTimeout(timer)
-  }, [id, item, document, inputs])
+  }, [id, item, document])
 }

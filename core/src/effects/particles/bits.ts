@@ -1,0 +1,118 @@
+import { hash01, mix32 } from '../../base/index.ts'
+import { type Material, type ParticleFrame, PLAIN, STUCK, type SurfaceMesh } from '../../data/index.ts'
+import { aboutAxis, cos, multiply, normalise, type Quaternion, sin, type Vec3 } from '../../math/index.ts'
+import { type Drawable, type Placement, type Pose, placeInWorld } from '../../picture/index.ts'
+import type { DrawContext } from '../effect.ts'
+import type { ParticleLook } from './instances.ts'
+
+// Solid bits that particles are drawn as: made shapes of 1 m across, some of each, which tumble as they fly.
+
+const SHAPES = ['chips', 'pebbles', 'shards', 'splinters'] as const
+export type BitShape = (typeof SHAPES)[number] | 'mixed'
+/** Different ones of each shape. */
+const VARIANTS = 5
+/** Bits of a look at most. */
+const MOST_IN_LOOK = 3000
+/** By how much of its size a bit at rest lies lower than a ball would. */
+const SUNK = 0.2
+/** Turns of a bit for each turn that its particle is told to make. */
+const TUMBLES = 1.7
+
+/** Half edges of a shape, of 1 m across, and how far its corners are off. */
+const BODY: Readonly<Record<(typeof SHAPES)[number], { half: Vec3; off: number; rings: number; sides: number }>> = {
+  chips: { half: [0.5, 0.3, 0.38], off: 0.35, rings: 3, sides: 5 },
+  pebbles: { half: [0.5, 0.4, 0.45], off: 0.14, rings: 5, sides: 8 },
+  shards: { half: [0.5, 0.08, 0.36], off: 0.3, rings: 2, sides: 5 },
+  splinters: { half: [0.5, 0.06, 0.05], off: 0.3, rings: 3, sides: 4 },
+}
+
+const meshes = new Map<string, SurfaceMesh>()
+/** A made bit: rings of corners between two ends, each off by its own dice; faceted. */
+function bitMesh(shape: (typeof SHAPES)[number], variant: number): SurfaceMesh {
+  const key = `${shape}/${variant}`
+  const known = meshes.get(key)
+  if (known) return known
+  const { half, off, rings, sides } = BODY[shape]
+  const seed = mix32(SHAPES.indexOf(shape) * 131 + variant * 17 + 5)
+  const positions: number[] = []
+  const put = (at: Vec3, n: number): void => {
+    const dice = (a: number): number => 1 + off * (2 * hash01(seed, n, a, 51) - 1)
+    positions.push(at[0] * half[0] * dice(0), at[1] * half[1] * dice(1), at[2] * half[2] * dice(2))
+  }
+  put([-1, 0, 0], 0)
+  for (let ring = 0; ring < rings; ring++) {
+    const along = -1 + (2 * (ring + 1)) / (rings + 1)
+    const wide = shape === 'pebbles' ? Math.sqrt(1 - along * along) : 1
+    for (let side = 0; side < sides; side++) {
+      const angle = (2 * Math.PI * side) / sides
+      put([along, wide * cos(angle), wide * sin(angle)], 1 + ring * sides + side)
+    }
+  }
+  put([1, 0, 0], 1 + rings * sides)
+  const indices: number[] = []
+  const at = (ring: number, side: number): number => 1 + ring * sides + (side % sides)
+  for (let side = 0; side < sides; side++) {
+    indices.push(0, at(0, side + 1), at(0, side))
+    for (let ring = 0; ring + 1 < rings; ring++)
+      indices.push(
+        at(ring, side),
+        at(ring, side + 1),
+        at(ring + 1, side + 1),
+        at(ring, side),
+        at(ring + 1, side + 1),
+        at(ring + 1, side),
+      )
+    indices.push(at(rings - 1, side), at(rings - 1, side + 1), 1 + rings * sides)
+  }
+  const mesh = { positions: Float32Array.from(positions), indices: Uint32Array.from(indices) }
+  meshes.set(key, mesh)
+  return mesh
+}
+
+/** How a bit is turned: about an axis of its own, by how far its particle has turned. */
+function turnOf(id: number, spin: number): Quaternion {
+  const dice = (n: number): number => mix32(id + Math.imul(n + 1, 0x9e3779b1)) / 4294967296
+  const axis = normalise([dice(60) - 0.5, dice(61) - 0.5, dice(62) - 0.49])
+  const first = aboutAxis(normalise([dice(63) - 0.5, dice(64) - 0.5, dice(65) - 0.49]), 2 * Math.PI * dice(66))
+  return multiply(aboutAxis(axis, 2 * Math.PI * TUMBLES * spin), first)
+}
+
+/** Kept particles as solid bits. ahead: s by which their own speed carries them. */
+export function drawBits(
+  look: ParticleLook,
+  frame: ParticleFrame,
+  place: Placement,
+  ahead: number,
+  { finer, shutter }: DrawContext,
+): Drawable[] {
+  const count = finer ? frame.count : Math.min(frame.count, MOST_IN_LOOK)
+  const half = shutter && finer ? shutter.seconds / 2 : 0
+  const shades = [0.75, 1, 1.2].map((level): readonly Material[] => {
+    const [r, g, b] = look.colour
+    return [{ ...PLAIN, base: [level * r, level * g, level * b, 1], roughness: 1 }]
+  })
+  return Array.from({ length: count }, (_, n): Drawable => {
+    const id = frame.ids[n] as number
+    const own = mix32(id ^ 0x51ed270b)
+    const shape = look.bits === 'mixed' || !look.bits ? SHAPES[own % SHAPES.length] : look.bits
+    const variant = (own >>> 4) % VARIANTS
+    const size = frame.sizes[n] as number
+    const at = (values: Float32Array, a: number): number => values[3 * n + a] as number
+    const still = frame.states[n] === STUCK
+    const pose = (seconds: number): Pose => {
+      const moved: Vec3 = [0, 1, 2].map(
+        (a) => at(frame.positions, a) + (still ? 0 : (ahead + seconds) * look.speed * at(frame.velocities, a)),
+      ) as unknown as Vec3
+      // At rest it lies flatter than the ball that it was taken for.
+      const shown = placeInWorld(place, [moved[0], moved[1] - (still ? SUNK * size : 0), moved[2]])
+      return {
+        rotation: multiply(place.turn, turnOf(id, frame.spins[n] as number)),
+        place: shown,
+        scale: place.scale * size,
+      }
+    }
+    const mesh = bitMesh(shape ?? 'chips', variant)
+    const materials = shades[(own >>> 9) % 3] ?? shades[1] ?? []
+    return { kind: 'thing', key: `bit/${shape}/${variant}`, mesh, materials, opening: pose(-half), closing: pose(half) }
+  })
+}
