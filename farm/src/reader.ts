@@ -18,7 +18,7 @@ import { nodeDeflate } from './io/deflate.ts'
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
 const wanted = z.object({
-  what: z.enum(['camera', 'motion', 'points', 'particles', 'volume', 'mesh', 'surface', 'surroundings']),
+  what: z.enum(['camera', 'motion', 'points', 'particles', 'volume', 'mesh', 'surface', 'surroundings', 'heights']),
   bytes: z.instanceof(Uint8Array),
   file: z.string(),
   plate: z.object({
@@ -61,6 +61,10 @@ async function read(): Promise<unknown> {
     // What only meshes need is loaded for them alone.
     const { takeMeshFile } = await import('./io/meshes.ts')
     return takeMeshFile(bytes, file)
+  }
+  if (what === 'heights') {
+    const { takeHeights } = await import('./io/heights.ts')
+    return takeHeights(bytes, file)
   }
   if (what === 'surface') {
     const { takeSurfacePictures } = await import('./io/surfacePictures.ts')

@@ -1,3 +1,4 @@
+export * from './base64.ts'
 export * from './crew.ts'
 export * from './errors.ts'
 export * from './random.ts'

@@ -1,18 +1,34 @@
 import { add, conjugate, dot, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
 
+import { type Dug, dugHeight, dugNormal } from './dug.ts'
 import { type FormPlane, formNormal, rayToForm, toForm } from './forms.ts'
 
 /** A shape that gas and light stop at. */
 export type Solid =
-  | { kind: 'halfspace'; point: Vec3; normal: Vec3 }
+  /** dug: holes and heaps in level ground. */
+  | { kind: 'halfspace'; point: Vec3; normal: Vec3; dug?: readonly Dug[] }
   | { kind: 'box'; centre: Vec3; half: Vec3; rotation: Quaternion }
   | { kind: 'ball'; centre: Vec3; radius: number }
   /** Convex parts about a centre, turned together; half: of their bounds. */
   | { kind: 'form'; centre: Vec3; half: Vec3; rotation: Quaternion; parts: readonly (readonly FormPlane[])[] }
 
+/** The hole or heap that a place lies over; undefined where the ground is flat. */
+const dugAt = ({ dug }: { dug?: readonly Dug[] }, at: Vec3): Dug | undefined =>
+  dug?.find((one) => {
+    const reach = one.half[0] + one.half[1]
+    return Math.abs(at[0] - one.x) < reach && Math.abs(at[2] - one.z) < reach
+  })
+/** Distance to ground; over holes and heaps by the slope under the place. */
+function overGround(solid: Extract<Solid, { kind: 'halfspace' }>, at: Vec3): number {
+  const level = dot(subtract(at, solid.point), solid.normal)
+  const dug = dugAt(solid, at)
+  if (!dug) return level
+  return (level - dugHeight(dug, at[0], at[2])) * dugNormal(dug, at[0], at[2])[1]
+}
+
 /** Signed distance from a world point to the surface, metres; negative inside. Exact outside of boxes' corners, a lower bound there. */
 export function distanceTo(solid: Solid, at: Vec3): number {
-  if (solid.kind === 'halfspace') return dot(subtract(at, solid.point), solid.normal)
+  if (solid.kind === 'halfspace') return overGround(solid, at)
   const local = subtract(at, solid.centre)
   if (solid.kind === 'ball') return Math.sqrt(dot(local, local)) - solid.radius
   const p = rotate(conjugate(solid.rotation), local)
@@ -50,7 +66,10 @@ export function rayToSolid(solid: Solid, from: Vec3, along: Vec3): number | unde
 
 /** The outward direction at a place near the solid's surface, unit. */
 export function normalAt(solid: Solid, at: Vec3): Vec3 {
-  if (solid.kind === 'halfspace') return solid.normal
+  if (solid.kind === 'halfspace') {
+    const dug = dugAt(solid, at)
+    return dug ? dugNormal(dug, at[0], at[2]) : solid.normal
+  }
   const local = subtract(at, solid.centre)
   if (solid.kind === 'ball') {
     const n = Math.sqrt(dot(local, local))

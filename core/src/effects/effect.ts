@@ -247,8 +247,12 @@ export interface DrawContext {
 
 /** How an item changes the set. */
 export interface SetOpening {
-  replaces: string
-  hole: readonly (readonly FormPlane[])[]
+  /** A piece that it draws itself, and rooms (planes in the world) that are taken out of others. */
+  replaces?: string
+  hole?: readonly (readonly FormPlane[])[]
+  /** A ground, and the upright square of it (x and z of two corners) that it draws itself. */
+  ground?: string
+  square?: { low: readonly [number, number]; high: readonly [number, number] }
 }
 /** A frame of the plate on something, which stood so then. */
 export interface FrozenPlate {
@@ -282,7 +286,7 @@ export interface Effect<Data = unknown, Look = unknown> {
   instances(document: ItemDocument, id: string, frame: number, inputs: SignalInputs): readonly EffectInstance<Look>[]
   /** Whether an item of another of its kinds shows runs of this item, so that they are needed though it is hidden. */
   showsAgain?(item: Item, id: string): boolean
-  /** What an item of its kind changes in the set at a frame: a piece that it draws itself, and rooms (planes in the world) that are taken out of others. */
+  /** What an item of its kind changes in the set at a frame. */
   opens?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): SetOpening | undefined
   /** The frame of the plate that an item of its kind has on it, and how it stood then. */
   frozen?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): FrozenPlate | undefined

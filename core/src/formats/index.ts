@@ -1,4 +1,4 @@
-export * from './base64.ts'
+export { decodeBase64, encodeBase64 } from '../base/index.ts'
 export * from './brokenFrame.ts'
 export * from './cameraFile.ts'
 export * from './csv/camera.ts'

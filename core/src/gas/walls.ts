@@ -40,6 +40,7 @@ function thickened(solid: Solid, cell: number): Solid {
 function onLattice(solid: Solid, cell: number): boolean {
   const whole = (v: number): boolean => Math.abs(v / cell - Math.round(v / cell)) < ON_PLANE
   if (solid.kind === 'halfspace') {
+    if (solid.dug) return false
     const axis = solid.normal.findIndex((n) => Math.abs(n) > 1 - 1e-9)
     return axis >= 0 && whole(solid.point[axis] ?? 0)
   }

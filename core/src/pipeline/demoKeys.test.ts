@@ -69,6 +69,8 @@ it('resolves every gas that the demo shows under those keys, its carried matte, 
     'door-sparks',
     'door-motes',
     'arch-breaks',
+    'arch-rubble',
+    'arch-dust',
     'worker-matte',
   ])
 })

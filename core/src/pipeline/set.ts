@@ -26,7 +26,7 @@ export function scenePieces(document: Document, frames: ShutterFrames, inputs?: 
   const changes = changesOf(document, frames, inputs)
   return standingPieces(document, frames.opening, changes, inputs).map(([id, item]) => {
     const { holdsOut, receives } = item.roles
-    const carved = carvedMesh(item, changes)
+    const carved = carvedMesh(id, item, changes)
     if (carved) return { ...carved, opening: AT_REST, closing: AT_REST, holdsOut, receives }
     return {
       key: meshKey(item),
@@ -62,7 +62,7 @@ export function pieceKeys(
   const changes = changesOf(document, frames, inputs)
   return standingPieces(document, frames.opening, changes, inputs).map(([id, item]) => {
     const { holdsOut, receives } = item.roles
-    const carved = carvedMesh(item, changes)
+    const carved = carvedMesh(id, item, changes)
     if (carved) return { mesh: carved.key, pose: AT_REST, holdsOut, receives }
     const mesh = meshes.get(item) ?? meshKey(item)
     meshes.set(item, mesh)

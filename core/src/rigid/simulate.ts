@@ -1,6 +1,6 @@
 import RAPIER from '@dimforge/rapier3d-deterministic-compat'
 import { LanternError } from '../base/index.ts'
-import { bodyWithin, type Solid } from '../data/index.ts'
+import { bodyWithin, type Dug, dugHeight, type Solid } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 
 // Rigid bodies that fall, hit and come to rest, by rapier (deterministic build: the same bits everywhere). What is held stands still until it is let go.
@@ -68,8 +68,57 @@ function uprightTo([x, y, z]: Vec3): Quaternion {
   return [z / length, 0, -x / length, (1 + y) / length]
 }
 
+/** Points along each side of what is dug. */
+const DUG_STEPS = 72
+
+/** Level ground with holes and heaps: slabs round them, and their surfaces as triangles. */
+function dugColliders([, level]: Vec3, all: readonly Dug[]): RAPIER.ColliderDesc[] {
+  const low = [
+    Math.min(...all.map(({ x, half }) => x - half[0] - half[1])),
+    Math.min(...all.map(({ z, half }) => z - half[0] - half[1])),
+  ] as const
+  const high = [
+    Math.max(...all.map(({ x, half }) => x + half[0] + half[1])),
+    Math.max(...all.map(({ z, half }) => z + half[0] + half[1])),
+  ] as const
+  const slab = (x0: number, x1: number, z0: number, z1: number): RAPIER.ColliderDesc =>
+    RAPIER.ColliderDesc.cuboid((x1 - x0) / 2, GROUND / 10, (z1 - z0) / 2).setTranslation(
+      (x0 + x1) / 2,
+      level - GROUND / 10,
+      (z0 + z1) / 2,
+    )
+  const at = (n: number, a: 0 | 1): number => low[a] + ((high[a] - low[a]) * n) / DUG_STEPS
+  const vertices = new Float32Array(3 * (DUG_STEPS + 1) ** 2)
+  const indices: number[] = []
+  for (let j = 0; j <= DUG_STEPS; j++)
+    for (let i = 0; i <= DUG_STEPS; i++) {
+      const [x, z] = [at(i, 0), at(j, 1)]
+      const n = j * (DUG_STEPS + 1) + i
+      vertices.set([x, level + all.reduce((sum, dug) => sum + dugHeight(dug, x, z), 0), z], 3 * n)
+      if (i < DUG_STEPS && j < DUG_STEPS)
+        indices.push(n, n + DUG_STEPS + 1, n + 1, n + 1, n + DUG_STEPS + 1, n + DUG_STEPS + 2)
+    }
+  const edge = GROUND
+  return [
+    slab(-edge, low[0], -edge, edge),
+    slab(high[0], edge, -edge, edge),
+    slab(low[0], high[0], -edge, low[1]),
+    slab(low[0], high[0], high[1], edge),
+    RAPIER.ColliderDesc.trimesh(vertices, Uint32Array.from(indices)),
+    // Nothing that slips through a surface falls without end.
+    slab(low[0], high[0], low[1], high[1]).setTranslation(
+      (low[0] + high[0]) / 2,
+      level - GROUND / 10 - Math.max(...all.map(depthOf)) - 0.05,
+      (low[1] + high[1]) / 2,
+    ),
+  ]
+}
+const depthOf = ({ shape, rough }: Dug): number =>
+  2 * rough + (shape.kind === 'crater' ? shape.depth : Math.max(0, -shape.height))
+
 /** What of a solid stands in the way. */
 function collidersOf(solid: Solid): RAPIER.ColliderDesc[] {
+  if (solid.kind === 'halfspace' && solid.dug?.length) return dugColliders(solid.point, solid.dug)
   if (solid.kind === 'halfspace') {
     const [x, y, z] = solid.normal
     const [px, py, pz] = solid.point
@@ -94,12 +143,15 @@ function collidersOf(solid: Solid): RAPIER.ColliderDesc[] {
   })
 }
 
+/** By how much too slow a fall begins, m/s: half of one of the solver's own steps, so that free flight is exact at the ends of steps. */
+const aheadOf = (world: RAPIER.World, gravity: number): number =>
+  (gravity * world.timestep) / (2 * world.numSolverIterations)
+
 function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPIER.World {
   const world = new RAPIER.World({ x: 0, y: -gravity, z: 0 })
   world.timestep = 1 / (rate * substeps)
   world.integrationParameters.contact_natural_frequency = CONTACT_FREQUENCY
-  // Half a step ahead of time, so that free flight is exact at the steps' ends.
-  const halfStep = (gravity * world.timestep) / 2
+  const halfStep = aheadOf(world, gravity)
   for (const solid of solids)
     for (const one of collidersOf(solid)) world.createCollider(one.setFriction(GROUND_FRICTION))
   bodies.forEach((one, n) => {
@@ -179,7 +231,7 @@ export class RigidSimulation {
     if (!body) return
     const fresh = body.isFixed()
     if (fresh) body.setBodyType(RAPIER.RigidBodyType.Dynamic, true)
-    const ahead = fresh ? (this.#settings.gravity * this.#world.timestep) / 2 : 0
+    const ahead = fresh ? aheadOf(this.#world, this.#settings.gravity) : 0
     const [own, turn] = [body.linvel(), body.angvel()]
     body.setLinvel({ x: own.x + velocity[0], y: own.y + velocity[1] + ahead, z: own.z + velocity[2] }, true)
     body.setAngvel({ x: turn.x + spin[0], y: turn.y + spin[1], z: turn.z + spin[2] }, true)

@@ -1,5 +1,6 @@
 export * from './body.ts'
 export * from './carried.ts'
+export * from './crater.ts'
 export * from './forms.ts'
 export * from './kinds.ts'
 export * from './lamps.ts'

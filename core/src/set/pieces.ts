@@ -9,6 +9,7 @@ import {
   type WorldPose,
 } from '../settings/index.ts'
 import { thingBody } from './body.ts'
+import { dugsIn } from './crater.ts'
 import { isPieceKind, pieceSettings, solidOf, turnOf } from './kinds.ts'
 import type { PieceItem, ThingItem } from './schema.ts'
 import { thingsAt } from './things.ts'
@@ -26,6 +27,13 @@ export const piecesAt = (
     isPiece(item) && item.shown ? [[id, movedAndSettledAt(document, item, pieceSettings(item), frame, inputs)]] : [],
   )
 
+/** A ground with what is dug and heaped in it. */
+function withDug(document: ItemDocument, id: string, solid: Solid, frame?: number, inputs?: SignalInputs): Solid {
+  if (solid.kind !== 'halfspace') return solid
+  const all = dugsIn(document, id, frame ?? document.plate.first, inputs)
+  return all.length > 0 ? { ...solid, dug: all.map(({ dug }) => dug) } : solid
+}
+
 /** What gas stops at, with the piece or thing that it is: pieces and things of that role, in the roster's order. */
 export const stoppingAt = (
   document: ItemDocument,
@@ -33,7 +41,7 @@ export const stoppingAt = (
   inputs?: SignalInputs,
 ): { id: string; solid: Solid }[] => [
   ...piecesAt(document, frame, inputs).flatMap(([id, item]) =>
-    item.roles.stops ? [{ id, solid: solidOf(item) }] : [],
+    item.roles.stops ? [{ id, solid: withDug(document, id, solidOf(item), frame, inputs) }] : [],
   ),
   ...thingsAt(document, frame, inputs).flatMap(([id, item]) => {
     const solid = item.stops ? thingBody(item) : undefined

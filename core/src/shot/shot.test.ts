@@ -133,6 +133,8 @@ describe('a document', () => {
       'cut',
       'standsWith',
       'strikes',
+      'stops',
+      'picture',
       'position',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {

@@ -1,6 +1,12 @@
 import { BREAKING_VIEW } from './breaking/breakingView.tsx'
+import { CRATER_VIEW } from './crater/craterView.tsx'
 import { GAS_VIEWS } from './gas/views.tsx'
 import { PARTICLES_VIEW } from './particles/particlesView.tsx'
 
 /** How the effects' items are shown, where they are not shown as their schema alone gives. A new kind is one folder here and one name in this list. */
-export const EFFECT_VIEWS = { ...GAS_VIEWS, particles: PARTICLES_VIEW, breaking: BREAKING_VIEW } as const
+export const EFFECT_VIEWS = {
+  ...GAS_VIEWS,
+  particles: PARTICLES_VIEW,
+  breaking: BREAKING_VIEW,
+  crater: CRATER_VIEW,
+} as const

@@ -1,7 +1,8 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
+import { isBreaking } from '@lantern/core/effects/breaking'
 import { isMatte } from '@lantern/core/mattes'
 import { pickLevel } from '@lantern/core/pipeline'
-import { isBox, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
+import { isBox, isCrater, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
 import { makeItem, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { placed } from '../effects/placing.ts'
 import { draggedLamp } from '../light/lamps.ts'
@@ -10,7 +11,7 @@ import type { Region } from '../shot/shotStore.ts'
 // What stands in the set as it is taken and dragged over the picture: pure steps over the document, the camera and a place (px of the camera's picture).
 
 type Point = readonly [number, number]
-export type HandleKind = 'move' | 'height' | 'turn' | 'aim'
+export type HandleKind = 'move' | 'height' | 'turn' | 'aim' | 'size'
 export interface Handle {
   kind: HandleKind
   at: Point
@@ -67,7 +68,8 @@ export function wallBetween(
 
 /** Where an item can be taken. */
 export function handlesOf(camera: Camera, item: ShotItem): Handle[] {
-  // Only a matte that stands at a place has one.
+  // Strikes are told by numbers. Only a matte that stands at a place has handles.
+  if (isBreaking(item)) return []
   if (isMatte(item) && item.stands !== 'place') return []
   const foot = projectPoint(camera, item.position)
   if (!foot) return []
@@ -78,6 +80,18 @@ export function handlesOf(camera: Camera, item: ShotItem): Handle[] {
   if (isLamp(item)) {
     add('height', { x: foot.x, y: foot.y - (26 * camera.width) / 720 }, 'Height of')
     add('aim', item.shape === 'point' ? undefined : projectPoint(camera, item.aim), 'Aim of')
+  }
+  if (isCrater(item)) {
+    const angle = (-item.turn * Math.PI) / 180
+    const [x, y, z] = item.position
+    const out = (way: number): ReturnType<typeof projectPoint> =>
+      projectPoint(camera, [
+        x + (Math.cos(angle + way) * item.width) / 2,
+        y,
+        z + (Math.sin(angle + way) * item.width) / 2,
+      ])
+    add('size', out(-Math.PI / 2), 'Width of')
+    add('turn', out(0), 'Turn')
   }
   if (isBox(item) || isForm(item) || isThing(item)) {
     const [wide, tall] = isThing(item) ? thingSize(item) : sizeOf(item)
@@ -121,14 +135,24 @@ export function draggedTo(
 ): Record<string, unknown> | undefined {
   const { item: before, start, kind } = drag
   if (kind === 'height' && (isBox(before) || isForm(before) || isThing(before))) return changedHeight(camera, drag, to)
-  if (isLamp(before)) {
+  if (isLamp(before) && kind !== 'size') {
     const change = draggedLamp(document, camera, before, kind, start, to, frame)
     if (change) return placed(before, change, frame)
   }
   const level = before.position[1]
   const [a, b] = [pickLevel(camera, ...start, level), pickLevel(camera, ...to, level)]
   if (!a || !b) return undefined
-  if (kind === 'turn' && (isPiece(before) || isThing(before))) {
+  if (kind === 'size' && isCrater(before)) {
+    const away = (p: readonly [number, number, number]): number =>
+      Math.hypot(p[0] - before.position[0], p[2] - before.position[2])
+    const by = away(b) / Math.max(0.01, away(a))
+    const scaled = (value: number): number => Math.max(0.001, Math.round(1000 * value * by) / 1000)
+    // A crater keeps its form as it grows.
+    return before.form === 'crater'
+      ? { width: scaled(before.width), depth: scaled(before.depth), rim: before.rim > 0 ? scaled(before.rim) : 0 }
+      : { width: scaled(before.width), long: scaled(before.long) }
+  }
+  if (kind === 'turn' && (isPiece(before) || isThing(before) || isCrater(before))) {
     const angle = (p: readonly [number, number, number]): number =>
       Math.atan2(p[2] - before.position[2], p[0] - before.position[0])
     const turn = before.turn - ((angle(b) - angle(a)) * 180) / Math.PI

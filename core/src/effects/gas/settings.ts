@@ -3,7 +3,7 @@ import { canonicalJson } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
 import { type ForceInputs, type GasForce, type GasSettings, type SceneInputs, wallsCut } from '../../gas/index.ts'
 import { normalise, scale, subtract, type Vec3 } from '../../math/index.ts'
-import { isPiece, isThing, stoppingAt } from '../../set/index.ts'
+import { isCrater, isPiece, isThing, stoppingAt } from '../../set/index.ts'
 import { frameRate, type Item, type ItemDocument, itemsInOrder } from '../../settings/index.ts'
 import type { EffectContext } from '../effect.ts'
 import { boundsOf, groundOf, reachOf } from './bounds.ts'
@@ -29,7 +29,11 @@ const forceInputs = (item: ForceItem): ForceInputs => ({
 
 const moved = (solid: Solid, by: Vec3): Solid =>
   solid.kind === 'halfspace'
-    ? { ...solid, point: subtract(solid.point, by) }
+    ? {
+        ...solid,
+        point: subtract(solid.point, by),
+        ...(solid.dug ? { dug: solid.dug.map((one) => ({ ...one, x: one.x - by[0], z: one.z - by[2] })) } : {}),
+      }
     : { ...solid, centre: subtract(solid.centre, by) }
 
 /** How far a gas that is held still has gone at a frame since the first: where what is kept is shown. */
@@ -77,7 +81,8 @@ const changes = (document: ItemDocument, item: GasItem, feeding: readonly Feedin
   forces.some((one) => one.motion || one.follows) ||
   Object.values(document.items).some(
     (one: Item) =>
-      (isPiece(one) || (isThing(one) && one.stops)) && (one.motion || one.follows || ('rides' in one && one.rides)),
+      ((isPiece(one) || (isThing(one) && one.stops)) && (one.motion || one.follows || ('rides' in one && one.rides))) ||
+      (isCrater(one) && one.opens !== 0),
   )
 
 /** The speed at which the box of a gas that is held still goes at a frame, m/s. */

@@ -1,8 +1,7 @@
 import { z } from 'zod'
-import { LanternError } from '../../base/index.ts'
+import { decodeBase64, LanternError } from '../../base/index.ts'
 import type { Camera } from '../../data/index.ts'
 import { multiply, type Quaternion, rotate, tan, unit, type Vec3 } from '../../math/index.ts'
-import { decodeBase64 } from '../base64.ts'
 
 const index = z.int().nonnegative()
 const numbers = (count: number) => z.array(z.number()).length(count)

@@ -1,6 +1,6 @@
+import { encodeBase64 } from '../../base/index.ts'
 import type { Camera } from '../../data/index.ts'
 import { atan } from '../../math/index.ts'
-import { encodeBase64 } from '../base64.ts'
 
 /**
  * A camera path as glTF 2.0 JSON text: one node with a perspective camera and STEP-sampled translation and rotation, one key per frame, at time (frame - first) / rate.

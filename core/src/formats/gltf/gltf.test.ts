@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
+import { encodeBase64 } from '../../base/index.ts'
 import { panTiltRoll, rotate } from '../../math/index.ts'
-import { encodeBase64 } from '../base64.ts'
 import { readCameraGltf } from './cameraReader.ts'
 
 // Cameras as other programs write them: no lens of ours, parents, keys in between frames, binary files.

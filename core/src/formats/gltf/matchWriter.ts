@@ -1,6 +1,6 @@
+import { encodeBase64 } from '../../base/index.ts'
 import { type MatchScene, placeAt } from '../../data/index.ts'
 import type { Vec3 } from '../../math/index.ts'
-import { encodeBase64 } from '../base64.ts'
 import { writeCameraGltf } from './cameraWriter.ts'
 
 interface Part {

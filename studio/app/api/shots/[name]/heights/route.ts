@@ -1,0 +1,22 @@
+import { craterSchema } from '@lantern/core/set'
+import { getShot } from '@lantern/store'
+import { z } from 'zod'
+import { answer } from '@/server/answer.ts'
+import { bytesOf } from '@/server/body.ts'
+import { readAside } from '@/server/reader.ts'
+import { store } from '@/server/store.ts'
+
+const MOST_BYTES = 2 ** 28
+const MOST_SECONDS = 60
+const file = z.string().min(1).max(200)
+
+/** Takes a grey picture in as heights. Returns what a crater holds of it. */
+export const POST = (request: Request, { params }: { params: Promise<{ name: string }> }) =>
+  answer(async () => {
+    const opened = await store()
+    await getShot(opened, (await params).name)
+    const name = file.parse(new URL(request.url).searchParams.get('file'))
+    const bytes = await bytesOf(request, MOST_BYTES, name)
+    const { notes, ...taken } = await readAside('heights', bytes, name, undefined, MOST_SECONDS)
+    return { picture: craterSchema.shape.picture.parse({ file: name, ...taken }), notes }
+  })
