@@ -182,6 +182,8 @@ export interface PresetPlace {
   /** Corners of a drawn line, from the place. */
   line?: [number, number, number][]
   piece?: string
+  /** The camera that it was seen through. */
+  camera?: Camera
   /** Outward direction of the surface there, unit. */
   normal?: [number, number, number]
   drawn?: { frame: number; shapes: [number, number][][] }

@@ -134,6 +134,8 @@ describe('a document', () => {
       'standsWith',
       'strikes',
       'stops',
+      'stamped',
+      'camera',
       'picture',
       'position',
     ]

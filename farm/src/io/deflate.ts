@@ -11,7 +11,9 @@ const CHUNK = 1 << 20
 /** Node's zlib behind core's seam. */
 export const nodeDeflate: Deflate = {
   deflate: (bytes) => deflateSync(bytes, { level: LEVEL }),
-  inflate: (bytes, most) => inflateSync(bytes, most === undefined ? {} : { maxOutputLength: most }),
+  // zlib takes no limit of no bytes.
+  inflate: (bytes, most) =>
+    most === 0 ? new Uint8Array() : inflateSync(bytes, most === undefined ? {} : { maxOutputLength: most }),
 }
 
 function* piecesOf(parts: readonly Uint8Array[]): Generator<Uint8Array> {

@@ -17,6 +17,10 @@ const [W, H] = [32, 18]
 const frameOf = (n: number): Uint8Array =>
   Uint8Array.from({ length: W * H * 4 }, (_, i) => (i % 4 === 3 ? 255 : 40 + n * 20))
 
+it('unpacks what holds nothing', () => {
+  expect(nodeDeflate.inflate(nodeDeflate.deflate(new Uint8Array()), 0)).toHaveLength(0)
+})
+
 describe('what is packed in parts', () => {
   // More than is handed over at a time, and one part of nothing.
   const parts = [5 << 20, 0, 3, 70_000].map((length, part) =>

@@ -70,6 +70,18 @@ function strike(camera: Camera, tool: Tool, point: Point): void {
   moveTo(Math.min(document.plate.last, frame + step))
 }
 
+/** A camera as documents keep it. */
+const plain = ({ position, rotation, focalPx, centre, k1, k2, width, height }: Camera): Camera => ({
+  position: [...position],
+  rotation: [...rotation],
+  focalPx,
+  centre: [...centre],
+  k1,
+  k2,
+  width,
+  height,
+})
+
 /** One click: a preset, or another kind. */
 export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   if (formOf(tool)) return placeForm(camera, tool, [point])
@@ -86,7 +98,7 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
   const made = freshId(preset?.id ?? placer?.tool.replace(/^add-/, '') ?? 'item')
   const piece = preset?.tool === 'piece' && hit.item ? { piece: hit.item } : {}
   const normal = rounded(pickNormal(document, hit, frame))
-  if (preset) edit(preset.place(document, made, { position, frame, normal, ...piece }))
+  if (preset) edit(preset.place(document, made, { position, frame, normal, camera: plain(camera), ...piece }))
   else if (placer) edit({ items: { [made]: placer.make({ document, position, order: nextOrder(document), chosen }) } })
   else return
   set({ chosen: made, tool: 'choose', station: 'Effects' })

@@ -1,4 +1,5 @@
 import { encodeBase64, LanternError } from '@lantern/core/base'
+import { MOST_STAMP } from '@lantern/core/effects/marks'
 import { readExr } from '@lantern/core/formats'
 import { MOST_HEIGHTS } from '@lantern/core/set'
 import sharp from 'sharp'
@@ -97,5 +98,27 @@ export async function takeHeights(bytes: Uint8Array, file: string): Promise<Heig
     height,
     values: encodeBase64(packed),
     notes: bad > 0 ? [`${bad.toLocaleString('en')} pixels of it are no numbers; they count as 0.`] : [],
+  }
+}
+
+/** A small picture as a mark's document names it: r g b a as bytes. */
+export interface StampTaken {
+  width: number
+  height: number
+  values: string
+}
+
+/** Takes a picture in that is to be stamped. Throws LanternError 'heights-file'. */
+export async function takeStamp(bytes: Uint8Array, file: string): Promise<StampTaken> {
+  try {
+    const { data, info } = await sharp(bytes, { limitInputPixels: MOST_PIXELS })
+      .resize(MOST_STAMP, MOST_STAMP, { fit: 'inside', withoutEnlargement: true })
+      .toColourspace('srgb')
+      .ensureAlpha()
+      .raw()
+      .toBuffer({ resolveWithObject: true })
+    return { width: info.width, height: info.height, values: encodeBase64(new Uint8Array(data)) }
+  } catch {
+    throw refuse(file, 'can’t be read as a picture', 'Save it as PNG, JPEG or WebP.')
   }
 }
