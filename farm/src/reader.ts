@@ -18,7 +18,18 @@ import { nodeDeflate } from './io/deflate.ts'
 // Reads one file that somebody sent, on a thread of its own, so that whoever started it can end it when it takes too long or too much memory.
 
 const wanted = z.object({
-  what: z.enum(['camera', 'motion', 'points', 'particles', 'volume', 'mesh', 'surface', 'surroundings', 'heights']),
+  what: z.enum([
+    'camera',
+    'motion',
+    'points',
+    'particles',
+    'volume',
+    'mesh',
+    'surface',
+    'surroundings',
+    'heights',
+    'stamp',
+  ]),
   bytes: z.instanceof(Uint8Array),
   file: z.string(),
   plate: z.object({
@@ -63,8 +74,12 @@ async function read(): Promise<unknown> {
     return takeMeshFile(bytes, file)
   }
   if (what === 'heights') {
-    const { takeHeights } = await import('./io/heights.ts')
+    const { takeHeights } = await import('./io/greyPictures.ts')
     return takeHeights(bytes, file)
+  }
+  if (what === 'stamp') {
+    const { takeStamp } = await import('./io/greyPictures.ts')
+    return takeStamp(bytes, file)
   }
   if (what === 'surface') {
     const { takeSurfacePictures } = await import('./io/surfacePictures.ts')

@@ -41,7 +41,8 @@ interface Read {
   mesh: MeshTaken
   /** As farm/src/io/surfacePictures.ts has it. */
   surface: { glb: Uint8Array; aspect: number; raised: boolean; notes: string[] }
-  /** As farm/src/io/heights.ts has it. */
+  /** As farm/src/io/greyPictures.ts has them. */
+  stamp: { width: number; height: number; values: string }
   heights: { width: number; height: number; values: string; notes: string[] }
   /** As OpenEXR, with where it is brightest: degrees from behind the set to the right, and above the horizon. */
   surroundings: { exr: Uint8Array; from: number; height: number }

@@ -1,6 +1,7 @@
 import { BREAKING_VIEW } from './breaking/breakingView.tsx'
 import { CRATER_VIEW } from './crater/craterView.tsx'
 import { GAS_VIEWS } from './gas/views.tsx'
+import { MARKS_VIEW } from './marks/marksView.tsx'
 import { PARTICLES_VIEW } from './particles/particlesView.tsx'
 
 /** How the effects' items are shown, where they are not shown as their schema alone gives. A new kind is one folder here and one name in this list. */
@@ -9,4 +10,5 @@ export const EFFECT_VIEWS = {
   particles: PARTICLES_VIEW,
   breaking: BREAKING_VIEW,
   crater: CRATER_VIEW,
+  marks: MARKS_VIEW,
 } as const
