@@ -89,6 +89,10 @@ function gridAt(grid: HeightGrid, u: number, v: number): number {
   return (at(i, j) * (1 - fx) + at(i + 1, j) * fx) * (1 - fy) + (at(i, j + 1) * (1 - fx) + at(i + 1, j + 1) * fx) * fy
 }
 
+/** How far from its middle a hole or heap reaches at most, m. */
+export const dugReach = ({ half, shape }: Dug): number =>
+  shape.kind === 'crater' ? Math.max(half[0], half[1]) : Math.sqrt(half[0] * half[0] + half[1] * half[1])
+
 /** How far past the rim the flank goes on, in radii: there it is flat. */
 export const FLANK = 2.2
 

@@ -1,6 +1,6 @@
 import { add, conjugate, dot, type Quaternion, rotate, subtract, type Vec3 } from '../math/index.ts'
 
-import { type Dug, dugHeight, dugNormal } from './dug.ts'
+import { type Dug, dugHeight, dugNormal, dugReach } from './dug.ts'
 import { type FormPlane, formNormal, rayToForm, toForm } from './forms.ts'
 
 /** A shape that gas and light stop at. */
@@ -15,7 +15,7 @@ export type Solid =
 /** The hole or heap that a place lies over; undefined where the ground is flat. */
 const dugAt = ({ dug }: { dug?: readonly Dug[] }, at: Vec3): Dug | undefined =>
   dug?.find((one) => {
-    const reach = one.half[0] + one.half[1]
+    const reach = dugReach(one)
     return Math.abs(at[0] - one.x) < reach && Math.abs(at[2] - one.z) < reach
   })
 /** Distance to ground; over holes and heaps by the slope under the place. */

@@ -1,6 +1,6 @@
 import RAPIER from '@dimforge/rapier3d-deterministic-compat'
 import { LanternError } from '../base/index.ts'
-import { bodyWithin, type Dug, dugHeight, type Solid } from '../data/index.ts'
+import { bodyWithin, type Dug, dugHeight, dugReach, type Solid } from '../data/index.ts'
 import type { Quaternion, Vec3 } from '../math/index.ts'
 
 // Rigid bodies that fall, hit and come to rest, by rapier (deterministic build: the same bits everywhere). What is held stands still until it is let go.
@@ -73,13 +73,11 @@ const DUG_STEPS = 72
 
 /** Level ground with holes and heaps: slabs round them, and their surfaces as triangles. */
 function dugColliders([, level]: Vec3, all: readonly Dug[]): RAPIER.ColliderDesc[] {
-  const low = [
-    Math.min(...all.map(({ x, half }) => x - half[0] - half[1])),
-    Math.min(...all.map(({ z, half }) => z - half[0] - half[1])),
-  ] as const
-  const high = [
-    Math.max(...all.map(({ x, half }) => x + half[0] + half[1])),
-    Math.max(...all.map(({ z, half }) => z + half[0] + half[1])),
+  const edge = (way: 1 | -1, axis: 'x' | 'z'): number =>
+    way * Math.max(...all.map((dug) => way * dug[axis] + dugReach(dug)))
+  const [low, high] = [
+    [edge(-1, 'x'), edge(-1, 'z')],
+    [edge(1, 'x'), edge(1, 'z')],
   ] as const
   const slab = (x0: number, x1: number, z0: number, z1: number): RAPIER.ColliderDesc =>
     RAPIER.ColliderDesc.cuboid((x1 - x0) / 2, GROUND / 10, (z1 - z0) / 2).setTranslation(
@@ -98,12 +96,11 @@ function dugColliders([, level]: Vec3, all: readonly Dug[]): RAPIER.ColliderDesc
       if (i < DUG_STEPS && j < DUG_STEPS)
         indices.push(n, n + DUG_STEPS + 1, n + 1, n + 1, n + DUG_STEPS + 1, n + DUG_STEPS + 2)
     }
-  const edge = GROUND
   return [
-    slab(-edge, low[0], -edge, edge),
-    slab(high[0], edge, -edge, edge),
-    slab(low[0], high[0], -edge, low[1]),
-    slab(low[0], high[0], high[1], edge),
+    slab(-GROUND, low[0], -GROUND, GROUND),
+    slab(high[0], GROUND, -GROUND, GROUND),
+    slab(low[0], high[0], -GROUND, low[1]),
+    slab(low[0], high[0], high[1], GROUND),
     RAPIER.ColliderDesc.trimesh(vertices, Uint32Array.from(indices)),
     // Nothing that slips through a surface falls without end.
     slab(low[0], high[0], low[1], high[1]).setTranslation(

@@ -1,5 +1,5 @@
 import { canonicalJson, textKey } from '../../base/index.ts'
-import { type Dug, dugHeight, type Material, type Mesh, PLAIN, type SurfaceMesh } from '../../data/index.ts'
+import { type Dug, dugHeight, dugReach, type Material, type Mesh, PLAIN, type SurfaceMesh } from '../../data/index.ts'
 import { noise3, smooth01 } from '../../math/index.ts'
 import { AT_REST, type Drawable } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
@@ -39,8 +39,7 @@ interface Field {
 
 /** Heights on a raster that stands square to the world, as large as what is dug reaches. */
 function fieldOf(dug: Dug, steps: number): Field {
-  const reach = Math.sqrt(dug.half[0] ** 2 + dug.half[1] ** 2)
-  const side = dug.shape.kind === 'crater' ? Math.max(dug.half[0], dug.half[1]) : reach
+  const side = dugReach(dug)
   const along = (middle: number): Float64Array =>
     Float64Array.from({ length: steps + 1 }, (_, n) => middle + side * ((2 * n) / steps - 1))
   const [xs, zs] = [along(dug.x), along(dug.z)]
@@ -158,7 +157,6 @@ function make(look: CraterLook, steps: number, key: string): Made {
 
 /** The square that a crater's own set fills, in the world: x and z of its low and high corners. */
 export function squareOf(dug: Dug): { low: [number, number]; high: [number, number] } {
-  const side =
-    dug.shape.kind === 'crater' ? Math.max(dug.half[0], dug.half[1]) : Math.sqrt(dug.half[0] ** 2 + dug.half[1] ** 2)
+  const side = dugReach(dug)
   return { low: [dug.x - side, dug.z - side], high: [dug.x + side, dug.z + side] }
 }

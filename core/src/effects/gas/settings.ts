@@ -1,6 +1,6 @@
 import { windAt } from '../../air/index.ts'
 import { canonicalJson } from '../../base/index.ts'
-import type { Solid } from '../../data/index.ts'
+import { dugReach, type Solid } from '../../data/index.ts'
 import { type ForceInputs, type GasForce, type GasSettings, type SceneInputs, wallsCut } from '../../gas/index.ts'
 import { normalise, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { isCrater, isPiece, isThing, stoppingAt } from '../../set/index.ts'
@@ -35,6 +35,19 @@ const moved = (solid: Solid, by: Vec3): Solid =>
         ...(solid.dug ? { dug: solid.dug.map((one) => ({ ...one, x: one.x - by[0], z: one.z - by[2] })) } : {}),
       }
     : { ...solid, centre: subtract(solid.centre, by) }
+
+/** A ground with those holes and heaps alone that the gas may come to. */
+const nearDug =
+  ({ low, high }: GasSettings['bounds']) =>
+  (solid: Solid): Solid => {
+    if (solid.kind !== 'halfspace' || !solid.dug) return solid
+    const { dug, ...level } = solid
+    const near = dug.filter((one) => {
+      const [{ x, z }, reach] = [one, dugReach(one)]
+      return x + reach > low[0] && x - reach < high[0] && z + reach > low[2] && z - reach < high[2]
+    })
+    return near.length > 0 ? { ...level, dug: near } : level
+  }
 
 /** How far a gas that is held still has gone at a frame since the first: where what is kept is shown. */
 export function carriedBy(document: ItemDocument, item: GasItem, frame: number): Vec3 {
@@ -136,12 +149,14 @@ export function gasSettings(
   const standing: Standing = (frame) => stoppingAt(document, frame, context.inputs)
   const { first, last } = runOf(document, item)
   const count = changes(document, item, feeding, forces) ? last - first + 1 : 1
-  const sceneInputs = settle(
-    Array.from({ length: count }, (_, n) => sceneInputsAt(document, item, parts, first + n, standing, context)),
+  const all = Array.from({ length: count }, (_, n) =>
+    sceneInputsAt(document, item, parts, first + n, standing, context),
   )
   const solids = standing(document.plate.first)
   const ground = groundOf(solids)
   const sources = feeding.map((one) => sourceOf(one, solids, document, context))
+  const bounds = boundsOf(item, reachOf(item, sources, all), ground, cell)
+  const sceneInputs = settle(all.map((moment) => ({ ...moment, solids: moment.solids.map(nearDug(bounds)) })))
   return {
     cell,
     sources,
@@ -158,7 +173,7 @@ export function gasSettings(
     settle: settlingSpeed(item),
     confinement: item.confinement,
     courant: COURANT,
-    bounds: boundsOf(item, reachOf(item, sources, sceneInputs), ground, cell),
+    bounds,
     cut: sceneInputs.some(({ solids: all }) => wallsCut(all, cell)),
     mostCells: MOST_CELLS,
     seed: item.seed,
