@@ -8,6 +8,7 @@ import { parseArgs } from 'node:util'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { draftFire, freshStart, secondStart } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
+import { breakingBenches } from './bench/breaking.ts'
 import { movieDropped } from './bench/drop.ts'
 import { gasBenches } from './bench/gas.ts'
 import { load } from './bench/load.ts'
@@ -45,6 +46,7 @@ const benches: readonly Bench[] = [
   ...matchBenches,
   ...matteBenches,
   ...particleBenches,
+  ...breakingBenches,
   secondStart,
   draftFire,
   statusWarm,

@@ -5,6 +5,7 @@ import { writeFileSync } from 'node:fs'
 import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
+import { breakingRows } from './validate/breaking.ts'
 import { fileRows } from './validate/files.ts'
 import { FIRES, filmedFireRows, filmedSmokeRows } from './validate/filmed.ts'
 import { POOLS, plumeRows, poolRows } from './validate/fires.ts'
@@ -43,6 +44,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['plates', () => plateRows(crew)],
   ['mattes', () => matteRows(crew)],
   ['particles', particleRows],
+  ['breaking', () => breakingRows(crew)],
   ['gas', () => gasRows(crew)],
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { GOLDEN_HASH } from '@lantern/core/pipeline'
+import { GOLDEN_BREAK, GOLDEN_HASH } from '@lantern/core/pipeline'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
@@ -70,7 +70,11 @@ describe('the screen', () => {
     await picture(page).waitFor()
   })
   it.each([1, 3])('computes the same bits in the browser with %d threads as in Node with one', async (threads) => {
-    expect(await page.evaluate((count) => window.lantern?.hash(count), threads)).toEqual({ threads, hash: GOLDEN_HASH })
+    expect(await page.evaluate((count) => window.lantern?.hash(count), threads)).toEqual({
+      threads,
+      hash: GOLDEN_HASH,
+      breaks: GOLDEN_BREAK,
+    })
   })
   it('opens a shot whatever signs are in its name', async () => {
     const name = '50% smoke a%41b?#+&'

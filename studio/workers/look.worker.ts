@@ -7,6 +7,7 @@ import {
   carriedFrames,
   composeFrame,
   drawnByItself,
+  goldenBreak,
   goldenHash,
   LOOK_SCALE,
   type LoadedMesh,
@@ -329,10 +330,10 @@ async function compose(request: ComposeRequest): Promise<void> {
 }
 
 /** A hash over a fixed small burn: the same in every engine and for any number of threads. */
-async function hash(threads: number): Promise<{ hash: string; threads: number }> {
+async function hash(threads: number): Promise<{ hash: string; breaks: string; threads: number }> {
   const own = await crewOf(threads)
   try {
-    return { hash: goldenHash(own), threads: own.threads }
+    return { hash: goldenHash(own), breaks: await goldenBreak(), threads: own.threads }
   } finally {
     own.end()
   }

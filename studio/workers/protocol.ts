@@ -115,5 +115,5 @@ export type LookReply =
   | { what: 'draft-done'; key: string; item: string }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }
-  | { what: 'hashed'; id: number; hash: string; threads: number }
+  | { what: 'hashed'; id: number; hash: string; breaks: string; threads: number }
   | { what: 'failed'; id?: number; message: string; remedy: string }

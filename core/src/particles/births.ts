@@ -135,17 +135,45 @@ function dustPlace({ count, masses }: DustPoints, share: number): number {
   return n
 }
 
-/** Where a particle begins, where to (unit), and how what it comes from moves, m/s. gas: the flow, and the cells in which it may begin. Undefined where there is no place for it. */
+/** How far what is thrown out of a crater goes at most, radii. */
+const THROWN = 9
+/** Angles at which it flies off, radians: about 45 degrees. */
+const [LEAST_ANGLE, MORE_ANGLE] = [0.66, 0.4]
+
+/** Out of a crater: where it lands is spread as blankets are, thinning with the cube of the distance (McGetchin et al. 1973); it flies there on a parabola. */
+function thrown(
+  { radius, depth }: Extract<ParticleSettings['source'], { kind: 'crater' }>,
+  centre: Vec3,
+  id: number,
+  gravity: number,
+): { at: Vec3; to: Vec3; speed: number } {
+  const [a, b, c] = [diceOf(id, 10), diceOf(id, 11), diceOf(id, 12)]
+  const lands = radius / (1 - a * (1 - 1 / THROWN))
+  const begins = 0.9 * radius * Math.sqrt(b)
+  const way = 2 * Math.PI * c
+  const rise = LEAST_ANGLE + MORE_ANGLE * diceOf(id, 13)
+  const [x, z] = [cos(way), sin(way)]
+  // From the middle it comes from deeper.
+  const low = -0.5 * depth * (1 - (begins / radius) ** 2)
+  const at: Vec3 = [centre[0] + begins * x, centre[1] + low, centre[2] + begins * z]
+  const range = lands - begins
+  const fall = range * (sin(rise) / cos(rise)) - low
+  const speed = Math.sqrt((Math.max(0.1, gravity) * range * range) / (2 * cos(rise) ** 2 * Math.max(0.01, fall)))
+  return { at, to: [x * cos(rise), sin(rise), z * cos(rise)], speed }
+}
+
+/** Where a particle begins, where to (unit), how fast where that follows from where, and how what it comes from moves, m/s. gas: the flow, and the cells in which it may begin. Undefined where there is no place for it. */
 export function beginOf(
-  { source, cone }: ParticleSettings,
+  { source, cone, air: { gravity } }: ParticleSettings,
   { centre, turn, direction, solids }: ParticleMoment,
   { id, time }: Birth,
   gas?: { flow: GasFlow; cells: Int32Array },
   parents?: Parents,
-): { at: Vec3; to: Vec3; carried?: Vec3 } | undefined {
+): { at: Vec3; to: Vec3; carried?: Vec3; speed?: number } | undefined {
   const [a, b, c] = [diceOf(id, 10), diceOf(id, 11), diceOf(id, 12)]
   const to = (out: Vec3): Vec3 => within(out, cone, diceOf(id, 13), diceOf(id, 14))
   const placed = (local: Vec3): { at: Vec3; to: Vec3 } => ({ at: add(centre, rotate(turn, local)), to: to(direction) })
+  if (source.kind === 'crater') return thrown(source, centre, id, gravity)
   if (source.kind === 'point') return placed([0, 0, 0])
   if (source.kind === 'disc') {
     const away = source.radius * Math.sqrt(a)

@@ -16,6 +16,8 @@ export type ParticleSource =
   | { kind: 'particles' }
   /** Where something breaks or hits: so many for each kg of dust that it gives off. */
   | { kind: 'break' }
+  /** Out of a crater, of this radius about the source’s middle, so that what is thrown out thins with the cube of the distance. */
+  | { kind: 'crater'; radius: number; depth: number }
 
 /** What works on particles everywhere or within a radius, as force items say. */
 export interface ParticleForce {

@@ -113,7 +113,7 @@ export class ParticleSimulation {
     const felt: [number, number, number] = [0, 0, 0]
     if (begun.carried) for (let a = 0; a < 3; a++) felt[a] = begun.carried[a] as number
     else if (gas) gas.velocityAt(begun.at[0], begun.at[1], begun.at[2], felt)
-    const own = speed * Math.max(0, 1 + speedSpread * normalOf(id, 20))
+    const own = begun.speed ?? speed * Math.max(0, 1 + speedSpread * normalOf(id, 20))
     ids[n] = id
     states[n] = FLYING
     fields.x[n] = begun.at[0]

@@ -13,6 +13,7 @@ import {
   LOOK,
   type PictureQuality,
   type PlateLight,
+  prefiltered,
   renderPicture as renderFrame,
   type Shutter,
   type TreeStore,
@@ -330,7 +331,7 @@ function sceneOf(
     (item) => {
       const on = at.plateOn?.[item]
       const image = on && plates(on)
-      return image && { image, camera: on.camera, pose: on.pose }
+      return image && { image: prefiltered(image), camera: on.camera, pose: on.pose }
     },
   )
   return {

@@ -6,7 +6,9 @@ import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import {
   cameraAt,
   carriedFrames,
+  GOLDEN_BREAK,
   GOLDEN_HASH,
+  goldenBreak,
   goldenHash,
   lightAlone,
   pickLevel,
@@ -136,6 +138,7 @@ it('pictures keep their mean between the plate’s sizes', () => {
   expect(resizeImage(resizeImage(image, 8, 4), 16, 8).width).toBe(16)
 })
 
-it('gives its golden hash', () => {
+it('gives its golden hash', async () => {
   expect(goldenHash(makeCrew(1))).toBe(GOLDEN_HASH)
+  expect(await goldenBreak()).toBe(GOLDEN_BREAK)
 })

@@ -44,6 +44,8 @@ export interface RigidState {
 const INSET = 0.985
 /** Stiffness of contacts, 1/s: resting heaps are calm with it. */
 const CONTACT_FREQUENCY = 120
+/** Meetings of a fast body that are followed within one step. */
+const MOST_MEETINGS = 4
 /** Damping, 1/s: of speed none, which free flight would show; of spin as much as lets heaps come to rest. */
 const DAMPING = { linear: 0, angular: 0.6 } as const
 /** Of what stands still: the smaller of two counts. */
@@ -148,6 +150,7 @@ function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPI
   const world = new RAPIER.World({ x: 0, y: -gravity, z: 0 })
   world.timestep = 1 / (rate * substeps)
   world.integrationParameters.contact_natural_frequency = CONTACT_FREQUENCY
+  world.integrationParameters.maxCcdSubsteps = MOST_MEETINGS
   const halfStep = aheadOf(world, gravity)
   for (const solid of solids)
     for (const one of collidersOf(solid)) world.createCollider(one.setFriction(GROUND_FRICTION))
@@ -255,6 +258,25 @@ export class RigidSimulation {
       yield
     }
     this.#frames++
+  }
+
+  /** How deep bodies lie in what they touch, m, each contact once; below 0 they are apart. */
+  contactDepths(): number[] {
+    const depths: number[] = []
+    const seen = new Set<string>()
+    for (const body of this.#bodies)
+      for (let k = 0; k < body.numColliders(); k++) {
+        const own = body.collider(k)
+        this.#world.contactPairsWith(own, (other) => {
+          const key = own.handle < other.handle ? `${own.handle}/${other.handle}` : `${other.handle}/${own.handle}`
+          if (seen.has(key)) return
+          seen.add(key)
+          this.#world.contactPair(own, other, (manifold) => {
+            for (let n = 0; n < manifold.numContacts(); n++) depths.push(-manifold.contactDist(n))
+          })
+        })
+      }
+    return depths
   }
 
   pose(n: number): RigidPose {

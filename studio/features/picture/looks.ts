@@ -16,6 +16,13 @@ const BURNT_PER_LAID = 2
 /** The picture has been at rest for so long before frames of the loop are laid ahead. */
 const REST_MS = 400
 
+/** Golden hashes as this browser computes them with so many threads. */
+export interface GoldenHashes {
+  hash: string
+  breaks: string
+  threads: number
+}
+
 /** The computing worker's client: one frame is laid at a time, the newest wish wins; laid frames are kept for play. */
 export class Looks {
   readonly #worker = new Worker(new URL('../../workers/look.worker.ts', import.meta.url), { type: 'module' })
@@ -41,7 +48,7 @@ export class Looks {
   readonly #draftTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #linears = new Map<number, (image: FloatImage) => void>()
-  readonly #hashes = new Map<number, (reply: { hash: string; threads: number }) => void>()
+  readonly #hashes = new Map<number, (reply: GoldenHashes) => void>()
   /** The picture that was laid last, and its frame: the state may have gone on meanwhile. */
   newest?: { frame: number; shown: Shown }
   onShown: () => void = () => undefined
@@ -130,7 +137,7 @@ export class Looks {
       this.#linears.get(reply.id)?.(reply.image)
       this.#linears.delete(reply.id)
     } else if (reply.what === 'hashed') {
-      this.#hashes.get(reply.id)?.({ hash: reply.hash, threads: reply.threads })
+      this.#hashes.get(reply.id)?.({ hash: reply.hash, breaks: reply.breaks, threads: reply.threads })
       this.#hashes.delete(reply.id)
     }
   }
@@ -323,7 +330,7 @@ export class Looks {
   }
 
   /** The golden hash as this browser computes it with so many threads. */
-  hash(threads: number): Promise<{ hash: string; threads: number }> {
+  hash(threads: number): Promise<GoldenHashes> {
     return new Promise((resolve) => {
       this.#hashes.set(++this.#id, resolve)
       this.#send({ what: 'hash', id: this.#id, threads })

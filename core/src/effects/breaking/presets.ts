@@ -78,6 +78,8 @@ const ALL: readonly BreakingPreset[] = [
   },
 ]
 
+/** Blur of its layer, px. */
+const SOFTNESS = 0
 /** Energy of a strike for each square metre that it covers, J. */
 const ENERGY_PER_AREA = 3000
 
@@ -120,7 +122,8 @@ function placed({ id, name, settings }: BreakingPreset, document: ItemDocument, 
       },
     },
   })
-  return { items: { [made]: item } }
+  // What has the plate on it is as soft as the plate already.
+  return { items: { [made]: item }, sit: { layers: { [made]: { softness: SOFTNESS } } } }
 }
 
 export const BREAKING_PRESETS: readonly Preset[] = ALL.map((preset) => ({

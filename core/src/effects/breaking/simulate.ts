@@ -299,6 +299,11 @@ export class BreakSimulation {
     return whole ? { ...frame, pieces: this.pieces.map(({ bodies }) => bodies) } : frame
   }
 
+  /** How deep pieces lie in what they touch, m. */
+  contactDepths(): number[] {
+    return this.#rigid.contactDepths()
+  }
+
   get state(): BreakState {
     return {
       done: this.#done,

@@ -2,7 +2,7 @@ import { choice, itemOf, number, type SettingMeta, vec3 } from '../../settings/i
 
 // Settings of particles that are computed and kept: where they come from, how they are born, what they are, what they do on contact.
 
-export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas', 'particles', 'break'] as const
+export const SOURCES = ['point', 'disc', 'ball', 'box', 'line', 'piece', 'gas', 'particles', 'break', 'crater'] as const
 const kept = { way: ['computed'] } as const
 const source = { group: 'Source', touches: 'gas', when: kept } as const
 const births = { group: 'Births', touches: 'gas', when: kept } as const
@@ -19,7 +19,7 @@ export const computedFields = {
   } satisfies SettingMeta),
   source: choice(SOURCES, 'disc', {
     label: 'From',
-    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s or thing’s surface, a kept gas, where other kept particles are, or where something breaks and hits.',
+    hint: 'A point, a disc, a ball, a box, a drawn line, a set piece’s or thing’s surface, a kept gas, where other kept particles are, where something breaks and hits, or a crater that throws out what it lost.',
     ...source,
     still: true,
   }),
@@ -51,6 +51,14 @@ export const computedFields = {
     group: 'Source',
     touches: 'gas',
     when: { way: ['computed'], source: ['break'] },
+    still: true,
+  }),
+  crater: itemOf(['crater'], {
+    label: 'Crater',
+    hint: 'Thrown out as it opens: as many of their size as the volume that it lost, less its rim.',
+    group: 'Source',
+    touches: 'gas',
+    when: { way: ['computed'], source: ['crater'] },
     still: true,
   }),
   piece: itemOf(['box', 'ground', 'form', 'thing'], {

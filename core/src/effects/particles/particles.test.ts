@@ -254,6 +254,7 @@ describe('presets of particles', () => {
     (_, preset) => {
       const before = shot()
       before.items.fire = makeItem('gas', { name: 'Fire', order: 3, position: [0, 0, -4] })
+      before.items.hole = makeItem('crater', { name: 'Hole', order: 4, position: [0, 0, -4] })
       const after = applyPatch(before, preset.place(before, 'made', { position: [0.2, 0, -4], frame: 5 }))
       const item = after.items.made as ParticlesItem
       expect(item.name).toMatch(new RegExp(`^${preset.name}`))

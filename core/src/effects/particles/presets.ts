@@ -268,6 +268,27 @@ const ALL: readonly ParticlePreset[] = [
     },
   },
   {
+    id: 'thrown',
+    name: 'Thrown out',
+    hint: 'What a crater throws out as it opens, as much as it lost; click near it.',
+    tool: 'place',
+    settings: {
+      source: 'crater',
+      emits: 'once',
+      speed: 0,
+      life: 120,
+      lifeSpread: 0,
+      size: 22,
+      sizeSpread: 70,
+      density: 1700,
+      restitution: 12,
+      friction: 80,
+      bits: 'mixed',
+      colour: [0.1, 0.065, 0.042],
+      fades: 0,
+    },
+  },
+  {
     id: 'crumbs',
     name: 'Crumbs, grit',
     hint: 'Grains that rain down from where something breaks; with nothing that breaks, from where you click.',
@@ -308,6 +329,10 @@ function fireNear({ items }: ItemDocument, [x, y, z]: readonly [number, number, 
   return near.sort((a, b) => a.away - b.away)[0]?.id
 }
 
+/** The newest item of a kind; empty where there is none. */
+const newestOf = ({ items }: ItemDocument, kind: string): string =>
+  Object.entries(items).findLast(([, one]) => one.kind === kind)?.[0] ?? ''
+
 function placePreset(
   document: ItemDocument,
   preset: ParticlePreset,
@@ -317,9 +342,7 @@ function placePreset(
   const others = Object.values(document.items)
   const count = others.filter(({ name }) => name === preset.name || name.startsWith(`${preset.name} `)).length
   const fire = preset.fire ? fireNear(document, at.position) : undefined
-  const broken = preset.breaks
-    ? Object.entries(document.items).findLast(([, one]) => one.kind === 'breaking')?.[0]
-    : undefined
+  const broken = preset.breaks ? newestOf(document, 'breaking') : ''
   const [x, y, z] = at.position
   const item = particlesSchema.parse({
     kind: 'particles',
@@ -328,6 +351,7 @@ function placePreset(
     ...preset.settings,
     position: [x, y + (preset.above ?? 0), z],
     ...(fire ? { source: 'gas', gas: fire } : {}),
+    ...(preset.settings.source === 'crater' ? { crater: newestOf(document, 'crater') } : {}),
     ...(broken ? { source: 'break', breaks: broken, emits: 'all along' } : {}),
     // What happens once begins on the frame that is shown.
     ...(preset.settings.emits === 'once' && !broken ? { begins: Math.max(0, at.frame - document.plate.first) } : {}),

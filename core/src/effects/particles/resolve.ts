@@ -17,6 +17,7 @@ import type { EffectContext, Run, RunInput } from '../effect.ts'
 import { particleBake } from './bake.ts'
 import { isKept, isParticles, PARTICLES_SETTINGS, type ParticlesItem } from './schema.ts'
 import { takenRun } from './taken.ts'
+import { thrownOf } from './thrown.ts'
 
 /** Raised whenever the same recipe gives other bits. */
 export const PARTICLE_VERSIONS = { particles: 1 } as const
@@ -88,6 +89,8 @@ function sourceOf(item: ParticlesItem, stopping: readonly { id: string }[]): Par
       return { kind: 'particles' }
     case 'break':
       return { kind: 'break' }
+    case 'crater':
+      return { kind: 'crater', radius: 1, depth: 0 }
   }
 }
 
@@ -150,22 +153,29 @@ export function particleSettings(
       solids: item.meets === 'pass' && item.source !== 'piece' ? [] : solidsOf(first + n),
     }
   })
+  const thrown = item.source === 'crater' ? thrownOf(document, item, inputs) : undefined
+  if (thrown) for (const moment of moments) moment.centre = thrown.centre
   return {
     seed: item.seed,
-    source: sourceOf(item, stoppingAt(document, first, inputs)),
-    births: {
+    source: thrown?.source ?? sourceOf(item, stoppingAt(document, first, inputs)),
+    births: thrown?.births ?? {
       way: item.emits === 'all along' ? 'rate' : item.emits === 'once' ? 'once' : 'bursts',
       number: Math.round(item.number),
       every: item.every,
       lasts: item.lasts,
     },
-    from: (item.begins > 0 ? Math.round(item.begins) : -Math.round(item.runUp)) / rate,
-    to: (item.ends > 0 ? Math.round(item.ends) : last + 1 - first) / rate,
+    from: thrown?.from ?? (item.begins > 0 ? Math.round(item.begins) : -Math.round(item.runUp)) / rate,
+    to: thrown?.to ?? (item.ends > 0 ? Math.round(item.ends) : last + 1 - first) / rate,
     speed: item.speed,
     speedSpread: item.speedSpread / 100,
     cone: radians(item.cone),
     inherits: item.gas || item.source === 'particles' || item.source === 'break' ? item.inherits / 100 : 0,
-    body: { form: item.form, diameter: item.size / 1000, spread: item.sizeSpread / 100, density: item.density },
+    body: {
+      form: item.form,
+      diameter: thrown?.diameter ?? item.size / 1000,
+      spread: item.sizeSpread / 100,
+      density: item.density,
+    },
     life: item.life,
     lifeSpread: item.lifeSpread / 100,
     ...(item.hot > 0
