@@ -52,7 +52,15 @@ export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | unde
 }
 
 /** How many points a tool takes, one click each. */
-const POINTS: Partial<Record<Tool, number>> = { 'sun-line': 3, patches: 2, lamp: 2, aim: 1, trim: 2 }
+const POINTS: Partial<Record<Tool, number>> = {
+  'sun-line': 3,
+  patches: 2,
+  lamp: 2,
+  aim: 1,
+  trim: 2,
+  cut: 2,
+  brick: 2,
+}
 export const pointsWanted = (tool: Tool): number => POINTS[tool] ?? 0
 
 const say = (text: string): void => useShot.getState().set({ message: { text, good: false } })

@@ -6,6 +6,7 @@ import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, kindInfo, type ShotItem } from '@lantern/core/shot'
 import { useEffect, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { finishBreakTool } from '../effects/breaking/tools.ts'
 import { drawsBy, finishDrawing, footHit, placeAt, pointsWanted } from '../effects/placing.ts'
 import { viewOf } from '../items/index.ts'
 import { SunLines } from '../light/SunLines.tsx'
@@ -49,6 +50,7 @@ function useSetHand(camera: Camera, items: readonly (readonly [string, ShotItem]
     if (all.length < pointsWanted(tool)) return setDrawn(all)
     setDrawn([])
     if (tool === 'trim') cutAlong(camera, all)
+    else if (tool === 'cut' || tool === 'brick') finishBreakTool(camera, tool, all)
     else finishLightTool(camera, tool, all)
   }
   const takeCorner = ({ at, reach }: Press): void => {

@@ -57,6 +57,8 @@ export type Tool =
   | 'region'
   | 'strike'
   | 'footfalls'
+  | 'cut'
+  | 'brick'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]
 

@@ -3,7 +3,7 @@ import type { Vec3 } from '../../math/index.ts'
 import type { BreakSettings } from './settings.ts'
 
 /** m of matter that a face loses as it parts. */
-const LAYER = 1e-4
+const LAYER = 2.5e-4
 /** Share of a piece that comes off as dust when its speed jumps by 1 m/s; it grows with the energy. */
 const HIT_SHARE = 4e-5
 /** Jumps of speed below this give none, m/s. */

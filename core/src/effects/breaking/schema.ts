@@ -286,6 +286,11 @@ export const breakingSchema = z
       when: { behind: ['hollow'] },
       ...look,
     }),
+    /** Planes along which it is cut by hand, in its own space: normal · p = offset, m. */
+    cuts: z
+      .array(z.object({ normal: vec3, offset: z.number() }).strict())
+      .max(40)
+      .default([]),
     strikes: z
       .record(id, strikeSchema)
       .refine((all) => Object.keys(all).length <= MOST_STRIKES, `At most ${MOST_STRIKES} strikes.`)

@@ -7,7 +7,7 @@ import {
   type Hole,
   type Piece,
 } from '../../breaking/index.ts'
-import type { Convex, Solid } from '../../data/index.ts'
+import type { Convex, FormPlane, Solid } from '../../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../../math/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import {
@@ -69,6 +69,12 @@ function patternOf(item: BreakingItem, axes: Axes, first: Vec3): CutPattern {
   }
 }
 
+/** A plane with a normal of length 1. */
+function unitPlane(normal: Vec3, offset: number): FormPlane {
+  const length = Math.sqrt(normal[0] ** 2 + normal[1] ** 2 + normal[2] ** 2) || 1
+  return { normal: [normal[0] / length, normal[1] / length, normal[2] / length], offset: offset / length }
+}
+
 /** A place of the world in the space of what breaks. */
 export const inBody = ({ turn, place }: BodyPose, at: Vec3): Vec3 => rotate(conjugate(turn), subtract(at, place))
 
@@ -102,7 +108,7 @@ export function breakSettings(
       number: Math.round(item.number),
       seed: Math.round(item.seed),
       fine: item.finer > 0 && item.pattern !== 'radial' ? fine : [],
-      planes: [],
+      planes: item.cuts.map(({ normal, offset }) => unitPlane(normal, offset)),
     },
     poses: still && home ? [home] : poses,
     solids: around.map((solid) => carvedSolid(solid, [hole])),

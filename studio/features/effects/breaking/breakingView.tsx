@@ -62,6 +62,46 @@ function Figures({ id, item }: { id: string; item: BreakingItem }) {
   )
 }
 
+/** Cuts by hand, and a brick read off the plate. */
+function ByHand({ id, item }: { id: string; item: BreakingItem }) {
+  const { tool, set, edit } = useShot()
+  const press = (own: 'cut' | 'brick', text: string, title: string) => (
+    <Press
+      aria-pressed={tool === own}
+      disabled={item.locked}
+      title={title}
+      onClick={() => set({ tool: tool === own ? 'choose' : own, message: { text: title, good: true } })}
+    >
+      {text}
+    </Press>
+  )
+  return (
+    <Flex padding="8px 14px" gap="6px" align="center" wrap="wrap" borderBottomWidth="1px" borderColor="hair">
+      {press('cut', 'Cut by hand', 'Click two places: it is cut between them, straight away from the camera.')}
+      {item.pattern === 'bricks' &&
+        press(
+          'brick',
+          'Read off a brick',
+          'Click one corner of a brick in the plate, then the opposite one past its joints.',
+        )}
+      {item.cuts.length > 0 && (
+        <>
+          <Text className="num" color="soft">
+            {item.cuts.length} by hand
+          </Text>
+          <Press
+            plain
+            disabled={item.locked}
+            onClick={() => edit({ items: { [id]: { cuts: item.cuts.slice(0, -1) } } })}
+          >
+            Take the last back
+          </Press>
+        </>
+      )}
+    </Flex>
+  )
+}
+
 /** The names of strikes that hit nothing, by what is kept or drafted. */
 function useMissed(id: string): ReadonlySet<string> {
   const { status, drafts } = useShot()
@@ -197,7 +237,12 @@ export const BREAKING_VIEW: ItemView<BreakingItem> = {
       <Figures id={id} item={item} />
     </Keeping>
   ),
-  tools: (props) => <Strikes {...props} />,
+  tools: (props) => (
+    <>
+      <Strikes {...props} />
+      <ByHand {...props} />
+    </>
+  ),
   outline: strikeOutline,
   radius: ({ strikes }) => Math.max(0.2, ...Object.values(strikes).map(({ radius }) => radius)),
   stripRows: rows,

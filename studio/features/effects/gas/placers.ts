@@ -1,3 +1,4 @@
+import { isBreaking } from '@lantern/core/effects/breaking'
 import { isGas } from '@lantern/core/effects/gas'
 import { isParticles } from '@lantern/core/effects/particles'
 import { type ItemKind, isBaked, makeItem, type ShotDocument } from '@lantern/core/shot'
@@ -13,7 +14,9 @@ const gasOf = ({ document, chosen }: Placed): string =>
 /** The item whose kept run is shown again: the chosen one where it has a run, else the first gas. */
 const runOf = (at: Placed): string => {
   const chosen = at.document.items[at.chosen]
-  return chosen && (isGas(chosen) || (isParticles(chosen) && isBaked(chosen))) ? at.chosen : gasOf(at)
+  return chosen && (isGas(chosen) || isBreaking(chosen) || (isParticles(chosen) && isBaked(chosen)))
+    ? at.chosen
+    : gasOf(at)
 }
 
 /** A fire by its own button. */
