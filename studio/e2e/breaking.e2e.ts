@@ -1,0 +1,194 @@
+import { join } from 'node:path'
+import type { Browser, Page } from 'playwright-core'
+import sharp from 'sharp'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import {
+  application,
+  folder,
+  makeMovie,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  pixel,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+} from './application.ts'
+
+// A wall that is cut, struck and scrubbed through; a crater, a grey picture, and a mark.
+const NAME = 'breaking'
+let browser: Browser
+let page: Page
+const faults: string[] = []
+const { bench, shot } = shotTools(NAME, () => page)
+const add = (what: string) => page.getByLabel('Add', { exact: true }).selectOption(what)
+/** Light of a place of the picture, r g b in all. */
+const light = async (x: number, y: number): Promise<number> => {
+  const [r, g, b] = await pixel(page, x, y)
+  return r + g + b
+}
+const item = async (kind: string): Promise<Record<string, unknown>> =>
+  (Object.values((await shot()).document.items).find((one) => one.kind === kind) ?? {}) as Record<string, unknown>
+
+beforeAll(async () => {
+  const head = await shotOfMovie(NAME, makeMovie('breaking.mp4'))
+  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
+    method: 'PATCH',
+    headers: { origin: application.address },
+    body: JSON.stringify({
+      base: head,
+      patch: {
+        camera: { kind: 'typed', tilt: -8, height: 1.6 },
+        items: {
+          ground: { kind: 'ground', name: 'Ground', order: 1 },
+          wall: { kind: 'box', name: 'Wall', order: 2, position: [0, 0, -5], width: 3, height: 2.2, depth: 0.3 },
+        },
+      },
+    }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+  browser = await openBrowser()
+  page = await openPage(browser, faults)
+  await page.goto(`${application.address}/shot/${NAME}`)
+  await picture(page).waitFor()
+  await station(page, 'Effects')
+}, 120_000)
+afterAll(() => browser.close())
+
+describe('something that breaks', () => {
+  const [X, Y] = [0.5, 0.45]
+  it('is cut where it is clicked, seen on the plate at once, with as many pieces as are asked for', async () => {
+    for (let n = 0; n < 2; n++) await page.keyboard.press('ArrowRight')
+    await add('preset-stone')
+    await over(page, [X, Y])
+    await bench().getByRole('heading', { name: 'Stone, concrete' }).waitFor()
+    // Before its strike its cut is drawn over the plate.
+    await page.keyboard.press('Home')
+    const pieces = bench().locator('[data-pieces]')
+    await expect.poll(() => pieces.getAttribute('data-pieces')).toBe('180')
+    await page.locator('path[data-cut="180"]').first().waitFor({ state: 'attached' })
+    await type(page, 'Pieces', '60')
+    await expect.poll(() => pieces.getAttribute('data-pieces')).toBe('60')
+    await saved(page)
+    const strikes = Object.values((await item('breaking')).strikes as Record<string, { frame: number }>)
+    expect(strikes.map(({ frame }) => frame)).toEqual([1003])
+    // A cut by hand adds pieces.
+    await bench().getByRole('button', { name: 'Cut by hand' }).click()
+    await over(page, [0.3, 0.42])
+    await over(page, [0.7, 0.5])
+    await bench().getByText('1 by hand').waitFor()
+    await expect.poll(async () => Number(await pieces.getAttribute('data-pieces'))).toBeGreaterThan(62)
+  })
+  it('drafts here, is kept, and is the plate itself until it is struck', async () => {
+    await bench()
+      .getByText(/draft: 8 of 8/)
+      .waitFor({ timeout: 30_000 })
+    await saved(page)
+    const before = await light(X, Y)
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await bench()
+      .getByText(/^8 of 8/)
+      .waitFor({ timeout: 60_000 })
+    await page.keyboard.press('End')
+    await bench()
+      .getByText(/[1-9]\d* on their way/)
+      .waitFor()
+    await expect.poll(async () => Math.abs((await light(X, Y)) - before), { timeout: 30_000 }).toBeGreaterThan(12)
+    await page.keyboard.press('Home')
+    await expect.poll(async () => Math.abs((await light(X, Y)) - before), { timeout: 30_000 }).toBeLessThan(4)
+  })
+  it('is stale where its strike moved, kept anew, and says where a strike hits nothing', async () => {
+    await type(page, 'Frame', '1005')
+    await saved(page)
+    await bench()
+      .getByText(/8 stale/)
+      .waitFor()
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await bench()
+      .getByText(/^8 of 8/)
+      .waitFor({ timeout: 60_000 })
+    await bench().getByRole('button', { name: 'Add a strike' }).click()
+    await over(page, [0.5, 0.95])
+    await type(page, 'Radius', '0.02')
+    await saved(page)
+    await bench().getByText('hits nothing').waitFor({ timeout: 30_000 })
+    expect(faults).toEqual([])
+  })
+  it('gives its rubble, which is kept after it', async () => {
+    await bench().getByRole('button', { name: 'Remove Strike 2' }).click()
+    await add('preset-rubble')
+    await over(page, [0.4, 0.85])
+    await bench().getByRole('heading', { name: 'Rubble' }).waitFor()
+    await saved(page)
+    expect(await item('particles')).toMatchObject({ source: 'break', bits: 'mixed' })
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await bench()
+      .getByText(/^8 of 8/)
+      .waitFor({ timeout: 90_000 })
+    await page.keyboard.press('End')
+    await bench()
+      .getByText(/[1-9]\d* here/)
+      .waitFor()
+    expect(faults).toEqual([])
+  })
+})
+
+describe('the ground', () => {
+  it('opens in a crater, whose curve is dragged, and in a grey picture; one of one grey is refused', async () => {
+    const [x, y] = [0.5, 0.88]
+    await page.keyboard.press('Home')
+    const before = await light(x, y)
+    await add('preset-crater')
+    await over(page, [x, y])
+    const hole = bench().locator('[data-hole]')
+    const dug = Number(await hole.getAttribute('data-hole'))
+    expect(dug).toBeGreaterThan(0.1)
+    await expect.poll(async () => Math.abs((await light(x, y)) - before), { timeout: 30_000 }).toBeGreaterThan(8)
+    await bench().getByRole('slider', { name: 'Stop 2' }).press('ArrowUp')
+    await expect.poll(async () => Number(await hole.getAttribute('data-hole'))).toBeLessThan(dug)
+    await bench().getByRole('button', { name: 'Remove', exact: true }).click()
+    await expect.poll(async () => Math.abs((await light(x, y)) - before), { timeout: 30_000 }).toBeLessThan(4)
+    const [good, even] = [join(folder, 'relief.png'), join(folder, 'even.png')]
+    const grey = (make: (n: number) => number) =>
+      sharp(
+        Uint16Array.from({ length: 64 * 64 }, (_, n) => make(n)),
+        {
+          raw: { width: 64, height: 64, channels: 1 },
+        },
+      )
+        .toColourspace('grey16')
+        .png()
+    await grey((n) => 65_535 * Number(Math.hypot((n % 64) - 32, Math.floor(n / 64) - 32) < 22)).toFile(good)
+    await grey(() => 30_000).toFile(even)
+    await add('preset-dug-picture')
+    await over(page, [x, y])
+    await page.getByLabel('Grey picture', { exact: true }).setInputFiles(even)
+    await page.getByText(/even\.png is all of one grey/).waitFor()
+    await page.getByLabel('Grey picture', { exact: true }).setInputFiles(good)
+    await page.getByText('relief.png is its heights.').waitFor()
+    await expect.poll(async () => Math.abs((await light(x, y)) - before), { timeout: 30_000 }).toBeGreaterThan(8)
+    await saved(page)
+    expect((await item('crater')).picture).toMatchObject({ file: 'relief.png', width: 64, height: 64 })
+    await bench().getByRole('button', { name: 'Remove', exact: true }).click()
+  })
+})
+
+describe('a mark', () => {
+  it('is stamped on what was clicked, darkens it, and is taken back', async () => {
+    const [x, y] = [0.42, 0.4]
+    await page.keyboard.press('Home')
+    const before = await light(x, y)
+    await add('preset-scorch')
+    await over(page, [x, y])
+    await bench()
+      .getByText(/^on Wall/)
+      .waitFor()
+    await expect.poll(async () => before - (await light(x, y)), { timeout: 30_000 }).toBeGreaterThan(30)
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => Math.abs(before - (await light(x, y))), { timeout: 30_000 }).toBeLessThan(4)
+    expect(faults).toEqual([])
+  })
+})
