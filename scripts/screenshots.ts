@@ -54,10 +54,6 @@ const views: Record<string, (page: Page) => Promise<void>> = {
       .click()
     await at.locator('[data-inset]').waitFor()
   },
-  'match-ground': async (at) => {
-    await step(at, 'Ground')
-    await at.locator('[data-ground]').waitFor()
-  },
   'match-proof': async (at) => {
     await step(at, 'Proof')
     await at
@@ -97,7 +93,17 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.getByLabel('In the shot').locator('[data-item="door-sparks"]').click()
     await at.locator('[data-particles]').waitFor({ timeout: 60_000 })
   },
+  breaking: async (at) => {
+    for (let n = 0; n < 6; n++) await at.keyboard.press('ArrowRight')
+    await at.getByLabel('In the shot').locator('[data-item="arch-breaks"]').click()
+    await at.locator('[data-moving]').waitFor({ timeout: 60_000 })
+  },
+  crater: async (at) => {
+    await at.getByLabel('In the shot').locator('[data-item="door-crater"]').click()
+    await at.locator('[data-hole]').waitFor({ timeout: 60_000 })
+  },
   picture: async (at) => {
+    for (let n = 0; n < 6; n++) await at.keyboard.press('ArrowLeft')
     await at.keyboard.press('Escape')
     await at.keyboard.press('7')
   },
@@ -106,14 +112,8 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.getByLabel('In the shot').locator('[data-item="layer.door-fire"]').click()
     await at.keyboard.press('b')
   },
-  triptych: async (at) => {
-    await at.keyboard.press('b')
-    await at.keyboard.press('t')
-    await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
-    await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
-  },
   light: async (at) => {
-    await at.keyboard.press('t')
+    await at.keyboard.press('b')
     await at.keyboard.press('6')
   },
   'hand-off': async (at) => {
@@ -155,7 +155,7 @@ await page.locator('canvas[data-picture=main]').waitFor()
 await toFrame(FRAME)
 for (const [name, go] of Object.entries(views)) {
   await go(page)
-  if (!['match-proof', 'triptych', 'keys'].includes(name)) await laid()
+  if (!['match-proof', 'keys'].includes(name)) await laid()
   await atRest()
   await page.mouse.move(640, 610)
   await page.screenshot({ path: `docs/screenshots/${name}.png` })
