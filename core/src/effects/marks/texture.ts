@@ -5,14 +5,14 @@ import type { MarkLook } from './instances.ts'
 
 // How much of a mark there is, by place: made of noise, of branching lines, or of a picture.
 
-const SIDE = 256
+const SIDE = 192
 
 /** How much of a scorch, a wet patch or dirt there is at a place; u, v: -1 to 1 from its middle. share: how far it has grown. */
 function patchAt({ mark, ragged, soft, seed, grown }: MarkLook, u: number, v: number): number {
   // Fire licks upward: a scorch is longer above.
   const away = mark === 'scorch' && v < 0 ? Math.sqrt(u * u * 1.25 + v * v * 0.72) : Math.sqrt(u * u + v * v)
   const coarse = fractal3(seed, 2.2 * u + 5, 2.2 * v + 5, 0.5, 4)
-  const fine = fractal3(seed + 9, 9 * u + 5, 9 * v + 5, 0.5, 3)
+  const fine = fractal3(seed + 9, 9 * u + 5, 9 * v + 5, 0.5, 2)
   const edge = 0.72 * cbrt(grown) * (1 + 0.9 * ragged * coarse) + 0.12 * ragged * fine
   const body = smooth01((edge - away) / Math.max(0.02, 0.1 + 0.75 * soft) + 0.5)
   if (mark === 'wet') return body
