@@ -32,6 +32,7 @@ import { type ItemDocument, itemsInOrder, type SignalInputs } from '../settings/
 import type { ShotDocument } from '../shot/index.ts'
 import { effectOf, layerIdOf } from '../shot/index.ts'
 import { type LoadedMesh, type MeshSource, meshBlob, textureOf } from './meshSource.ts'
+import { setChanges } from './openings.ts'
 import { drawSurface, surfaceKey, unfoldingKey } from './surfaces.ts'
 
 // Things as a picture draws them: taken-in meshes in their poses, with their surfaces.
@@ -180,6 +181,17 @@ export const carriedFrames = (document: FrozenDocument, frame: number): Map<stri
     ...frozenAt(document, frame).map(([, { frame: own }]): [string, CarriedFrame] => [String(own), { frame: own }]),
   ])
 
+/** What is drawn with the plate or a surface on it, but what an effect draws in its place. */
+const carriedNow = (
+  document: FrozenDocument,
+  frame: number,
+  open: ShutterFrames,
+  inputs?: SignalInputs,
+): ReturnType<typeof carriedAt> => {
+  const { replaced } = setChanges(document, frame, inputs)
+  return carriedAt(document, frame, open, inputs).filter(({ id }) => !replaced.has(id))
+}
+
 const formKeyOf = (item: CarryingItem, quality: 'look' | 'final'): unknown =>
   item.kind === 'thing' ? formOf(item, quality) : meshKeyOf(item)
 
@@ -212,14 +224,14 @@ export const platesOn = (
 
 /** What is drawn with the plate or a surface on it, as a picture's recipe names it. */
 export const carriedKeys = (
-  document: ItemDocument,
+  document: FrozenDocument,
   frame: number,
   open: ShutterFrames,
   quality: 'look' | 'final',
   on: Readonly<Record<string, PlateOn>>,
   inputs?: SignalInputs,
 ): unknown[] =>
-  carriedAt(document, frame, open, inputs).map(({ id, opening, closing }) => ({
+  carriedNow(document, frame, open, inputs).map(({ id, opening, closing }) => ({
     layer: layerIdOf(id, opening),
     mesh: formKeyOf(opening, quality),
     opening: poseOfCarrying(opening),
@@ -258,14 +270,14 @@ function drawnBody(
 
 /** The same as the picture draws it. One whose mesh, camera or plate is not there is left out. */
 export const drawCarried = (
-  document: ItemDocument,
+  document: FrozenDocument,
   frame: number,
   open: ShutterFrames,
   quality: 'look' | 'final',
   sources: CarriedSources,
   inputs?: SignalInputs,
 ): LayerDrawables[] =>
-  carriedAt(document, frame, open, inputs).flatMap(({ id, opening, closing }) => {
+  carriedNow(document, frame, open, inputs).flatMap(({ id, opening, closing }) => {
     const own = drawnBody(id, opening, quality, sources)
     if (!own) return []
     const thing: Thing = {

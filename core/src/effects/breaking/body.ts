@@ -97,10 +97,15 @@ export function roomsOf(
 export const hollowOf = ({ behind, hollow }: Pick<BreakingItem, 'behind' | 'hollow'>): number =>
   behind === 'hollow' ? hollow : 0
 
+/** Whether a piece is on its way through the shot. */
+export const isOnItsWay = (piece: BreakingPiece): boolean =>
+  'motion' in piece && Boolean(piece.motion || piece.rides?.length)
+
 /** Holes of pieces that stand still are the same on every frame. */
 const holes = new WeakMap<BreakingPiece, { behind: number; hole: Hole }>()
-/** The hole that it leaves in what it stands in, in the world. */
+/** The hole that it leaves in what it stands in, in the world; none of what is on its way. */
 export function holeOf(item: BreakingItem, piece: BreakingPiece): Hole {
+  if (isOnItsWay(piece)) return []
   const known = holes.get(piece)
   const behind = hollowOf(item)
   if (known?.behind === behind) return known.hole

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeFrames, openBreak, settingsOf, wallShot } from '../../../testing/breaks.ts'
 import { HELD } from '../../data/index.ts'
 import { readBrokenFrame, writeBrokenFrame } from '../../formats/index.ts'
+import { carriedKeys } from '../../pipeline/things.ts'
 import { makeItem } from '../../shot/index.ts'
 import { decodeBreakState, encodeBreakState } from './bake.ts'
 import { breakingEffect, breakingInstances, resolveBreaking } from './index.ts'
@@ -210,6 +211,61 @@ describe('in the picture', () => {
     expect(drawn.filter(({ kind }) => kind === 'set')).toHaveLength(1)
     expect(things.length).toBeGreaterThanOrEqual(free)
     expect(things.length).toBeLessThanOrEqual(free + 2)
+    simulation.close()
+  })
+  it('takes the place of a crate that has the plate on it and flies, with that plate on its pieces', () => {
+    const motion = {
+      keys: [
+        { frame: 1, position: [0, 2, 0] },
+        { frame: 21, position: [4, 2, 0] },
+      ],
+      curve: 'straight',
+    }
+    const shot = wallShot({}, { carries: 'frozen', frozen: 3, motion, width: 0.8, height: 0.8, depth: 0.8 })
+    const frozen = breakingEffect.frozen(shot, 'break', 20, {})
+    // As it was fitted to the plate, not where it is by then.
+    expect(frozen).toMatchObject({ frame: 3, pose: { place: [0, 0, 0] } })
+    expect(breakingEffect.opens(shot, 'break', 20, {})?.hole).toEqual([])
+    const drawn = (frame: number): string[] =>
+      carriedKeys(shot, frame, { opening: frame, closing: frame }, 'look', {}).map(
+        (one) => (one as { layer: string }).layer,
+      )
+    expect(drawn(4)).toEqual(['wall'])
+    expect(drawn(8)).toEqual([])
+  })
+  it('is shown again elsewhere: turned, mirrored, later', async () => {
+    const shot = wallShot()
+    shot.items.again = makeItem('reuse', {
+      name: 'Again',
+      order: 9,
+      of: 'break',
+      position: [5, 0, 0],
+      shift: 4,
+      mirror: true,
+    } as never)
+    expect(breakingInstances(shot, 'again', 4, {})).toEqual([])
+    const [instance] = breakingInstances(shot, 'again', 12, {})
+    if (!instance) throw new Error('it is shown')
+    expect(instance.frames.map(({ frame }) => frame)).toEqual([1, 8])
+    const simulation = await openBreak(shot)
+    const frames: ReturnType<typeof simulation.keep>[] = []
+    makeFrames(simulation, 8, () => frames.push(simulation.keep(frames.length === 0)))
+    const camera = { position: [0, 1, 5] }
+    const at = (which: typeof instance) =>
+      breakingEffect
+        .draw(
+          which,
+          which.frames.map(({ frame }) => frames[frame - 1] as never),
+          { illuminance: 400, emitters: 4, camera, seconds: 1 / 24 } as never,
+        )
+        .filter((one) => one.kind === 'thing')
+    // All of its pieces are drawn, held ones too; right is left, about where it stands.
+    const things = at(instance)
+    expect(things).toHaveLength(simulation.pieces.length)
+    const low = (mesh: { positions: Float32Array }): number => Math.min(...mesh.positions.filter((_, n) => n % 3 === 0))
+    const [first] = things
+    const own = simulation.pieces[0]?.bodies.flatMap(({ corners }) => corners.map(([x]) => -x)) ?? []
+    expect(low(first?.mesh ?? { positions: new Float32Array() })).toBeCloseTo(Math.min(...own), 1)
     simulation.close()
   })
   it('keeps a frame as it is, and refuses damaged bytes', async () => {

@@ -194,7 +194,9 @@ export function drawBreaking(
   if (!pieces || !now || now.count !== pieces.length) return []
   const rough: Roughness = { height: look.roughness, step: look.step, seed: look.seed }
   const own = madeOf(pieces, rough)
-  const outer: Material = context.frozen ? { ...PLAIN, plate: context.frozen } : { ...PLAIN, base: [...look.inside, 1] }
+  const outer: Material = context.frozen
+    ? { ...PLAIN, plate: context.frozen }
+    : { ...PLAIN, base: [...(look.outer ?? look.inside), 1] }
   const materials = [outer, insideOf(look, context.frozen, pieces)]
   const half = context.shutter ? context.shutter.seconds / 2 : 0
   const { home } = look

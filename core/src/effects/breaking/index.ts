@@ -1,14 +1,15 @@
 import type { BrokenFrame } from '../../data/index.ts'
 import { readBrokenFrame } from '../../formats/index.ts'
-import { isPiece } from '../../set/index.ts'
+import { isPiece, isSeen, plateFrameOf } from '../../set/index.ts'
+import type { ItemDocument } from '../../settings/index.ts'
 import { isReuse } from '../again.ts'
-import type { Effect, FigureTable } from '../effect.ts'
+import type { Effect, FigureTable, FrozenPlate } from '../effect.ts'
 import { breakingPiece, holeOf, pieceAt, poseOf } from './body.ts'
 import { drawBreaking } from './draw.ts'
 import { type BreakingLook, breakingInstances } from './instances.ts'
 import { BREAKING_PRESETS } from './presets.ts'
 import { BREAKING_VERSIONS, resolveBreaking } from './resolve.ts'
-import { breakingSchema, isBreaking } from './schema.ts'
+import { type BreakingItem, breakingSchema, isBreaking } from './schema.ts'
 import { firstBlow } from './strikes.ts'
 
 export * from './bake.ts'
@@ -33,6 +34,16 @@ function brokenExtent({ count, places, states }: BrokenFrame): number[] {
     boxes.set(low.join(), [...low, ...low.map((value) => value + BOX)])
   }
   return [...boxes.values()].flat()
+}
+
+/** The plate that its piece has on it as a thing does, which it took along already; none where it has a surface of its own. */
+function carriedPlate(document: ItemDocument, item: BreakingItem): FrozenPlate | 'none' | undefined {
+  const piece = document.items[item.piece]
+  if (!piece || !isSeen(piece) || !isPiece(piece)) return undefined
+  if (piece.carries === 'surface' || piece.carries === 'still') return 'none'
+  // Where it was fitted to the plate, before any key moved it.
+  const { turn, place } = poseOf(piece)
+  return { frame: plateFrameOf(document, piece, document.plate.first), pose: { rotation: turn, place, scale: 1 } }
 }
 
 const kept =
@@ -71,6 +82,8 @@ export const breakingEffect = {
   frozen(document, id, _frame, inputs) {
     const item = document.items[id]
     if (!isBreaking(item)) return undefined
+    const carried = carriedPlate(document, item)
+    if (carried) return carried === 'none' ? undefined : carried
     const { first, last } = document.plate
     const begins = firstBlow(document, item, inputs)
     const wanted = item.frozen || (begins ?? first) - 1

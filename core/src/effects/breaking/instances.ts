@@ -4,7 +4,7 @@ import { AT_HOME } from '../../picture/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
-import { axesOf, breakingPiece, hollowOf, partsOf, pieceAt, poseOf, roomsOf } from './body.ts'
+import { axesOf, breakingPiece, hollowOf, isOnItsWay, partsOf, pieceAt, poseOf, roomsOf } from './body.ts'
 import { BREAKING_SETTINGS, type BreakingItem, isBreaking } from './schema.ts'
 import { firstBlow } from './strikes.ts'
 
@@ -14,6 +14,8 @@ export interface BreakingLook {
   roughness: number
   seed: number
   inside: readonly [number, number, number]
+  /** Of its outside, where no plate is on it. */
+  outer?: readonly [number, number, number]
   /** Share of the plate's hue in it. */
   tint: number
   /** Edge of rough faces' triangles, m. */
@@ -67,7 +69,7 @@ function ownInstance(
   if (begins === undefined || frame < begins || begins > last) return []
   const piece = pieceAt(document, breakingPiece(document, item), frame, inputs)
   const { turn, place } = poseOf(piece)
-  const moves = 'motion' in piece && (piece.motion || piece.rides?.length)
+  const moves = isOnItsWay(piece)
   const { holdsOut, receives } = piece.roles
   const parts = partsOf(piece)
   const { front } = axesOf(parts, turn)
@@ -84,6 +86,7 @@ function ownInstance(
       place: AT_HOME,
       look: {
         ...lookOf(item, stepOf(document, item)),
+        ...('surfaceColour' in piece && piece.carries === 'surface' ? { outer: piece.surfaceColour } : {}),
         home: { turn, place, front, holdsOut, receives, hollow, back: !moves && item.behind === 'back' },
       },
     },
