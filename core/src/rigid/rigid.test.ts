@@ -156,3 +156,33 @@ describe('a heap', () => {
     )
   })
 })
+
+describe('a body on a path', () => {
+  const places = Array.from({ length: 49 }, (_, n) => ({
+    place: [-2 + n / 12, 0.3, 0] as const,
+    rotation: [0, 0, 0, 1] as const,
+  }))
+  const mover = {
+    solid: { kind: 'box', centre: [0, 0, 0], half: [0.3, 0.3, 0.3], rotation: [0, 0, 0, 1] },
+    places,
+  } as const
+  it('pushes what stands in its way, and is not slowed by it', async () => {
+    const simulation = await RigidSimulation.open(settings([cube([0, 0.1, 0])], { movers: [mover] }))
+    frames(simulation, 49)
+    // It ends at 2 m, with the cube before its front.
+    expect(simulation.pose(0).place[0]).toBeGreaterThan(2.3)
+    expect(simulation.pose(0).place[0]).toBeLessThan(3)
+    simulation.close()
+  })
+  it('goes on from a kept state as if nothing had been', async () => {
+    const own = settings([cube([0, 0.1, 0]), cube([0.5, 0.1, 0.1])], { movers: [mover] })
+    const whole = await RigidSimulation.open(own)
+    frames(whole, 30)
+    const again = await RigidSimulation.open(own, whole.state())
+    frames(whole, 10)
+    frames(again, 10)
+    expect(print(again, 2)).toBe(print(whole, 2))
+    whole.close()
+    again.close()
+  })
+})

@@ -1,7 +1,7 @@
 import RAPIER from '@dimforge/rapier3d-deterministic-compat'
 import { LanternError } from '../base/index.ts'
 import { bodyWithin, type Dug, dugHeight, dugReach, type Solid } from '../data/index.ts'
-import type { Quaternion, Vec3 } from '../math/index.ts'
+import { type Quaternion, unit, type Vec3 } from '../math/index.ts'
 
 // Rigid bodies that fall, hit and come to rest, by rapier (deterministic build: the same bits everywhere). What is held stands still until it is let go.
 
@@ -17,6 +17,13 @@ export interface RigidBodySettings {
   /** Stands still until it is let go. */
   held: boolean
 }
+/** A body on a path: nothing holds it up. */
+export interface Mover {
+  /** As it is, about its own middle. */
+  solid: Exclude<Solid, { kind: 'halfspace' }>
+  /** Where it is at the end of each frame. */
+  places: readonly { place: Vec3; rotation: Quaternion }[]
+}
 export interface RigidSettings {
   /** m/s^2, downward. */
   gravity: number
@@ -26,6 +33,7 @@ export interface RigidSettings {
   /** What stands still. */
   solids: readonly Solid[]
   bodies: readonly RigidBodySettings[]
+  movers?: readonly Mover[]
 }
 export interface RigidPose {
   place: Vec3
@@ -46,6 +54,8 @@ const INSET = 0.985
 const CONTACT_FREQUENCY = 120
 /** Meetings of a fast body that are followed within one step. */
 const MOST_MEETINGS = 4
+/** Bodies asleep this near to what moves are woken, m. */
+const WAKES = 0.5
 /** Damping, 1/s: of speed none, which free flight would show; of spin as much as lets heaps come to rest. */
 const DAMPING = { linear: 0, angular: 0.6 } as const
 /** Of what stands still: the smaller of two counts. */
@@ -61,6 +71,12 @@ let ready: Promise<void> | undefined
 const load = (): Promise<void> => (ready ??= RAPIER.init())
 
 const turned = ([x, y, z, w]: Quaternion): { x: number; y: number; z: number; w: number } => ({ x, y, z, w })
+
+/** Straight between two rotations, the short way. */
+function between(a: Quaternion, b: Quaternion, share: number): Quaternion {
+  const sign = a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3] < 0 ? -1 : 1
+  return unit(a.map((value, n) => value + (sign * (b[n] as number) - value) * share) as unknown as Quaternion)
+}
 
 /** The rotation that takes up to a direction. */
 function uprightTo([x, y, z]: Vec3): Quaternion {
@@ -146,7 +162,7 @@ function collidersOf(solid: Solid): RAPIER.ColliderDesc[] {
 const aheadOf = (world: RAPIER.World, gravity: number): number =>
   (gravity * world.timestep) / (2 * world.numSolverIterations)
 
-function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPIER.World {
+function build({ gravity, rate, substeps, solids, bodies, movers = [] }: RigidSettings): RAPIER.World {
   const world = new RAPIER.World({ x: 0, y: -gravity, z: 0 })
   world.timestep = 1 / (rate * substeps)
   world.integrationParameters.contact_natural_frequency = CONTACT_FREQUENCY
@@ -154,6 +170,26 @@ function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPI
   const halfStep = aheadOf(world, gravity)
   for (const solid of solids)
     for (const one of collidersOf(solid)) world.createCollider(one.setFriction(GROUND_FRICTION))
+  addBodies(world, bodies, halfStep)
+  // After all bodies, which are told by their number.
+  for (const { solid, places } of movers) {
+    const [home] = places
+    const body = world.createRigidBody(
+      RAPIER.RigidBodyDesc.kinematicPositionBased()
+        .setTranslation(...((home?.place ?? solid.centre) as [number, number, number]))
+        .setRotation(turned(home?.rotation ?? [0, 0, 0, 1])),
+    )
+    for (const one of collidersOf(atHome(solid))) world.createCollider(one.setFriction(GROUND_FRICTION), body)
+  }
+  return world
+}
+
+/** A solid about the origin, unturned. */
+const atHome = (solid: Mover['solid']): Solid =>
+  solid.kind === 'ball' ? { ...solid, centre: [0, 0, 0] } : { ...solid, centre: [0, 0, 0], rotation: [0, 0, 0, 1] }
+
+/** Throws LanternError 'rigid-body' where one has no volume; the world is given back then. */
+function addBodies(world: RAPIER.World, bodies: readonly RigidBodySettings[], halfStep: number): void {
   bodies.forEach((one, n) => {
     const kind = one.held ? RAPIER.RigidBodyDesc.fixed() : RAPIER.RigidBodyDesc.dynamic()
     const body = world.createRigidBody(
@@ -186,7 +222,6 @@ function build({ gravity, rate, substeps, solids, bodies }: RigidSettings): RAPI
       field: 'number',
     })
   })
-  return world
 }
 
 /** Bodies from frame to frame. Bodies are told by their number in the settings. */
@@ -194,6 +229,7 @@ export class RigidSimulation {
   readonly #settings: RigidSettings
   readonly #world: RAPIER.World
   readonly #bodies: RAPIER.RigidBody[]
+  readonly #movers: RAPIER.RigidBody[]
   #frames: number
 
   private constructor(settings: RigidSettings, world: RAPIER.World, frames: number) {
@@ -201,7 +237,9 @@ export class RigidSimulation {
     this.#world = world
     this.#frames = frames
     // In the order in which they were made.
-    this.#bodies = world.bodies.getAll().sort((a, b) => a.handle - b.handle)
+    const all = world.bodies.getAll().sort((a, b) => a.handle - b.handle)
+    this.#bodies = all.slice(0, settings.bodies.length)
+    this.#movers = all.slice(settings.bodies.length)
   }
 
   /** Sets bodies up, or goes on from a kept state. Throws LanternError 'rigid-body' where one has no volume, 'rigid-many' beyond 20,000, 'rigid-state' on a state that is none. */
@@ -216,7 +254,7 @@ export class RigidSimulation {
     await load()
     if (!state) return new RigidSimulation(settings, build(settings), 0)
     const world = RAPIER.World.restoreSnapshot(state.world) as RAPIER.World | undefined
-    if (world?.bodies.len() !== settings.bodies.length)
+    if (world?.bodies.len() !== settings.bodies.length + (settings.movers?.length ?? 0))
       throw new LanternError('rigid-state', 'A kept state of the pieces is damaged.', 'Bake it again.')
     return new RigidSimulation(settings, world, state.frames)
   }
@@ -254,10 +292,34 @@ export class RigidSimulation {
   *frame(): Generator<undefined, void> {
     const moves = this.#bodies.some((body) => !body.isFixed())
     for (let k = 0; moves && k < this.#settings.substeps; k++) {
+      this.#push((k + 1) / this.#settings.substeps)
       this.#world.step()
       yield
     }
     this.#frames++
+  }
+
+  /** Brings what is on a path to where it is at a share of this frame, and wakes what it may come to: sleepers are entered before they wake. */
+  #push(share: number): void {
+    this.#movers.forEach((body, n) => {
+      const { places = [], solid } = this.#settings.movers?.[n] ?? {}
+      const at = (frame: number) => places[Math.min(places.length - 1, Math.max(0, frame))]
+      const [from, to] = [at(this.#frames - 1), at(this.#frames)]
+      if (!from || !to || !solid) return
+      const place = from.place.map((value, a) => value + ((to.place[a] as number) - value) * share)
+      const [x = 0, y = 0, z = 0] = place
+      body.setNextKinematicTranslation({ x, y, z })
+      body.setNextKinematicRotation(turned(between(from.rotation, to.rotation, share)))
+      const reach =
+        solid.kind === 'ball' ? solid.radius : Math.sqrt(solid.half.reduce((sum, half) => sum + half * half, 0))
+      if (from === to) return
+      for (const one of this.#bodies) {
+        if (!one.isSleeping()) continue
+        const own = one.translation()
+        const away = (own.x - x) ** 2 + (own.y - y) ** 2 + (own.z - z) ** 2
+        if (away < (reach + WAKES) ** 2) one.wakeUp()
+      }
+    })
   }
 
   /** How deep bodies lie in what they touch, m, each contact once; below 0 they are apart. */

@@ -118,9 +118,57 @@ export function holeOf(item: BreakingItem, piece: BreakingPiece): Hole {
   return hole
 }
 
-/** What stands around it at a frame, without itself. */
-export const aroundAt = (document: ItemDocument, own: string, frame: number, inputs: SignalInputs = {}): Solid[] =>
-  stoppingAt(document, frame, inputs).flatMap(({ id, solid }) => (id === own ? [] : [solid]))
+/** What around it is on its way through the shot: as it is at a frame, and where from the plate's first frame to its last. */
+export function moversAround(
+  document: ItemDocument,
+  own: string,
+  begin: number,
+  inputs: SignalInputs = {},
+): { id: string; solid: MovingSolid; places: { place: Vec3; rotation: Quaternion }[] }[] {
+  const goes = Object.values(document.items).some(
+    (item) => ('motion' in item && item.motion) || ('rides' in item && item.rides?.length) || item.follows,
+  )
+  if (!goes) return []
+  const { first, last } = document.plate
+  const frames = Array.from({ length: last - first + 1 }, (_, n) => new Map(standing(document, own, first + n, inputs)))
+  return standing(document, own, begin, inputs).flatMap(([id, solid]) => {
+    if (solid.kind === 'halfspace') return []
+    const places = frames.map((one) => {
+      const now = one.get(id)
+      const at = now && now.kind !== 'halfspace' ? now : solid
+      return { place: at.centre, rotation: at.kind === 'ball' ? NO_TURN : at.rotation }
+    })
+    const [home] = places
+    const still = places.every(
+      ({ place, rotation }) =>
+        home && place.every((v, a) => v === home.place[a]) && rotation.every((v, a) => v === home.rotation[a]),
+    )
+    // Its shape alone: where it is lies in its places.
+    const shape: MovingSolid =
+      solid.kind === 'ball' ? { ...solid, centre: [0, 0, 0] } : { ...solid, centre: [0, 0, 0], rotation: NO_TURN }
+    return still ? [] : [{ id, solid: shape, places }]
+  })
+}
+type MovingSolid = Exclude<Solid, { kind: 'halfspace' }>
+const NO_TURN: Quaternion = [0, 0, 0, 1]
+
+/** What stands around it at a frame, without itself, by item. */
+const standing = (
+  document: ItemDocument,
+  own: string,
+  frame: number,
+  inputs: SignalInputs,
+): (readonly [string, Solid])[] =>
+  stoppingAt(document, frame, inputs).flatMap(({ id, solid }) => (id === own ? [] : [[id, solid] as const]))
+
+/** What stands around it at a frame, without itself and without some others. */
+export const aroundAt = (
+  document: ItemDocument,
+  own: string,
+  frame: number,
+  inputs: SignalInputs = {},
+  without: ReadonlySet<string> = new Set(),
+): Solid[] => standing(document, own, frame, inputs).flatMap(([id, solid]) => (without.has(id) ? [] : [solid]))
 
 /** By which sides something holds: all, all but front and back, or the foot alone. */
 export type HeldBy = BreakingItem['held']

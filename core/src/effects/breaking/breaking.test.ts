@@ -144,6 +144,26 @@ describe('what is computed of it', () => {
     // Its look is no part of it.
     expect(keysOf(wallShot({ insideColour: [1, 0, 0], roughness: 40 }))).toEqual(a)
   })
+  it('counts what goes by from the first strike on', () => {
+    const passing = (to: number): ReadonlyMap<number, string> | undefined => {
+      const shot = wallShot()
+      const keys = [
+        { frame: 1, position: [-3, 0, 1] },
+        { frame: 30, position: [to, 0, 1] },
+      ]
+      shot.items.cart = makeItem('box', {
+        name: 'Cart',
+        order: 9,
+        width: 0.5,
+        motion: { keys, curve: 'straight' },
+      } as never)
+      expect(settingsOf(shot).movers).toHaveLength(1)
+      return keysOf(shot)
+    }
+    const [slow, fast] = [passing(2), passing(3)]
+    const same = [...(slow ?? [])].filter(([frame, key]) => fast?.get(frame) === key).map(([frame]) => frame)
+    expect(same).toEqual([1, 2, 3, 4])
+  })
   it('says what it lacks', () => {
     const lacking = (over: object, items: object = {}): void => {
       const shot = wallShot(over as never)

@@ -25,7 +25,12 @@ export function breakingItem(document: ItemDocument, id: string): BreakingItem {
 }
 
 /** A key per frame that holds all that decides the pieces up to it. What a strike is, is in its frame alone, where it strikes in all: pieces are finer there. */
-function chainOf(begin: Recipe, { poses, blows }: BreakSettings, first: number, last: number): Map<number, string> {
+function chainOf(
+  begin: Recipe,
+  { poses, blows, movers }: BreakSettings,
+  first: number,
+  last: number,
+): Map<number, string> {
   let key = recipeKey(begin)
   const keys = new Map<number, string>()
   for (let frame = first; frame <= last; frame++) {
@@ -34,7 +39,11 @@ function chainOf(begin: Recipe, { poses, blows }: BreakSettings, first: number, 
       .filter(({ after }) => Math.max(0, after) === n)
       .map(({ at, direction, radius, energy, spread }) => ({ at, direction, radius, energy, spread }))
     const pose = poses.length > 1 ? poses[n] : undefined
-    const text = own.length > 0 || pose ? canonicalJson({ blows: own, ...(pose ? { pose } : {}) }) : ''
+    // What goes its way counts from the first strike on: nothing moves before.
+    const begun = blows.some(({ after }) => Math.max(0, after) <= n)
+    const going = begun ? movers.map(({ places }) => places[n]) : []
+    const told = { blows: own, ...(pose ? { pose } : {}), ...(going.length > 0 ? { going } : {}) }
+    const text = own.length > 0 || pose || going.length > 0 ? canonicalJson(told) : ''
     key = textKey(`${key}:${text}`)
     keys.set(frame, key)
   }
@@ -53,11 +62,17 @@ export function resolveBreaking(document: ItemDocument, id: string, { inputs }: 
       { field: 'strikes' },
     )
   const { first, last } = document.plate
-  const { parts: _, poses: __, blows, ...rest } = settings
+  const { parts: _, poses: __, blows: ___, movers, ...rest } = settings
   const begin: Recipe = {
     kind: 'breaking',
     version: BREAKING_VERSIONS.breaking,
-    settings: { ...rest, body: meshKeyOf(breakingPiece(document, item)), home: settings.poses[0], first },
+    settings: {
+      ...rest,
+      ...(movers.length > 0 ? { movers: movers.map(({ solid }) => solid) } : {}),
+      body: meshKeyOf(breakingPiece(document, item)),
+      home: settings.poses[0],
+      first,
+    },
     inputs: [],
   }
   const frameKeys = chainOf(begin, settings, first, last)

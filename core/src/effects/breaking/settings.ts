@@ -9,6 +9,7 @@ import {
 } from '../../breaking/index.ts'
 import type { Convex, FormPlane, Solid } from '../../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../../math/index.ts'
+import type { Mover } from '../../rigid/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import {
   aroundAt,
@@ -17,6 +18,7 @@ import {
   breakingPiece,
   type HeldBy,
   holeOf,
+  moversAround,
   partsOf,
   pieceAt,
   poseOf,
@@ -33,6 +35,8 @@ export interface BreakSettings {
   /** What stands around it as it is struck, with the hole that it leaves; and without, for what holds it. */
   solids: readonly Solid[]
   around: readonly Solid[]
+  /** What goes its way among them. */
+  movers: readonly Mover[]
   blows: readonly (Blow & { after: number })[]
   density: number
   friction: number
@@ -99,7 +103,8 @@ export function breakSettings(
     at: inBody(poseOf(at(blow.frame)), blow.at),
     radius: blow.radius * (1.5 - item.finer / 100),
   }))
-  const around = aroundAt(document, item.piece, begin, inputs)
+  const movers = moversAround(document, item.piece, begin, inputs)
+  const around = aroundAt(document, item.piece, begin, inputs, new Set(movers.map(({ id }) => id)))
   const hole: Hole = holeOf(item, at(begin))
   return {
     parts,
@@ -113,6 +118,7 @@ export function breakSettings(
     poses: still && home ? [home] : poses,
     solids: around.map((solid) => carvedSolid(solid, [hole])),
     around,
+    movers: movers.map(({ solid, places }) => ({ solid, places })),
     blows: blows.map((blow) => ({ ...blow, after: blow.frame - first })),
     density: item.density,
     friction: item.friction,

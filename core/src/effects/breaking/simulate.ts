@@ -120,9 +120,9 @@ export class BreakSimulation {
       restitution: settings.restitution,
       held: true,
     }))
-    const { gravity, rate, substeps, solids } = settings
+    const { gravity, rate, substeps, solids, movers } = settings
     const kept = state && { frames: state.done, world: state.world }
-    const rigid = await RigidSimulation.open({ gravity, rate, substeps, solids, bodies }, kept)
+    const rigid = await RigidSimulation.open({ gravity, rate, substeps, solids, bodies, movers }, kept)
     return new BreakSimulation(settings, pieces, pieceContacts(pieces), rigid, state)
   }
 
