@@ -115,4 +115,6 @@ export const CRATER_VIEW: ItemView<CraterItem> = {
     return projectPoint(camera, item.position) ? chainPath(camera, corners) : ''
   },
   radius: ({ width }) => width / 2,
+  // Nothing of it is kept.
+  stripRows: () => [],
 }

@@ -125,4 +125,6 @@ export const MARKS_VIEW: ItemView<MarksItem> = {
   tools: (props) => <Tools {...props} />,
   outline,
   radius: ({ width, height }) => Math.max(width, height) / 2,
+  // Nothing of it is kept.
+  stripRows: () => [],
 }
