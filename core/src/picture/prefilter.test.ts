@@ -16,6 +16,16 @@ it('undoes what looking up between pixels and averaging over them blurs', () => 
       expect(sum).toBeCloseTo(image.data[y * 30 + x] ?? 0, 4)
     }
 })
+it('stays finite beside what is clipped or no number', () => {
+  const image = makeImage(20, 9, 3)
+  image.data.fill(0.2)
+  image.data[3 * (4 * 20 + 10)] = Number.POSITIVE_INFINITY
+  image.data[3 * (2 * 20 + 3)] = Number.NaN
+  const { data } = prefiltered(image)
+  expect(data.every((value) => Number.isFinite(value) && value >= 0)).toBe(true)
+  // A few pixels on nothing of it is left.
+  expect(data[3 * (4 * 20 + 18)]).toBeCloseTo(0.2, 3)
+})
 it('leaves an even picture as it is', () => {
   const image = makeImage(8, 6, 3)
   image.data.fill(0.3)

@@ -5,6 +5,8 @@ import type { FloatImage } from '../data/index.ts'
 /** The pole of the quadratic B-spline's inverse: looking up straight between pixels and taking the mean of a pixel is that spline (Unser 1999). */
 const POLE = 2 * Math.SQRT2 - 3
 const GAIN = 8
+/** Light that counts at most, times white. */
+const MOST = 16
 /** Pixels after which the filter has forgotten. */
 const REACH = 12
 
@@ -33,7 +35,8 @@ export function prefiltered(image: FloatImage): FloatImage {
   const known = made.get(image)
   if (known) return known
   const { width, height, channels } = image
-  const data = image.data.slice()
+  // A clipped pixel may be without end, which would run along its whole line.
+  const data = image.data.map((value) => (value > MOST ? MOST : value > 0 ? value : 0))
   for (let y = 0; y < height; y++)
     for (let c = 0; c < channels; c++) filterLine(data, y * width * channels + c, width, channels)
   for (let x = 0; x < width; x++)
