@@ -1,6 +1,7 @@
 import type { DustPoints } from '../../data/index.ts'
 import { type Deflate, readBrokenFrame } from '../../formats/index.ts'
 import type { GasSettings, SceneInputs } from '../../gas/index.ts'
+import { cbrt } from '../../math/index.ts'
 import { type ItemDocument, itemsInOrder } from '../../settings/index.ts'
 import type { EffectContext, InputFrame, RunInput } from '../effect.ts'
 import { type GasItem, isSource } from './schema.ts'
@@ -31,20 +32,25 @@ export function breaksOf(document: ItemDocument, id: string, item: GasItem, { re
   })
 }
 
-/** The places of a frame as points of a source: x y z radius each, and the kg of all. */
+/** kg/m^3 of dust that a frame gives off into its places at most: they are as much larger. */
+const DENSEST = 0.5
+
+/** The places of a frame as points of a source: x y z radius each, and the kg of all. Together they are large enough for what they give off. */
 export function pointsOfDust({ count, positions, areas, masses }: DustPoints): { points: number[]; mass: number } {
-  const order = Array.from({ length: count }, (_, n) => n).sort(
-    (a, b) => (masses[b] as number) - (masses[a] as number) || a - b,
-  )
-  const points = order
+  const order = Array.from({ length: count }, (_, n) => n)
+    .sort((a, b) => (masses[b] as number) - (masses[a] as number) || a - b)
     .slice(0, MOST_POINTS)
-    .flatMap((n) => [
-      positions[3 * n] as number,
-      positions[3 * n + 1] as number,
-      positions[3 * n + 2] as number,
-      RADIUS.least + RADIUS.face * Math.sqrt(areas[n] as number),
-    ])
-  return { points, mass: masses.reduce((sum, mass) => sum + mass, 0) }
+  const mass = masses.reduce((sum, one) => sum + one, 0)
+  const radii = order.map((n) => RADIUS.least + RADIUS.face * Math.sqrt(areas[n] as number))
+  const volume = radii.reduce((sum, radius) => sum + (4 / 3) * Math.PI * radius * radius * radius, 0)
+  const larger = volume > 0 ? Math.max(1, cbrt(mass / (DENSEST * volume))) : 1
+  const points = order.flatMap((n, k) => [
+    positions[3 * n] as number,
+    positions[3 * n + 1] as number,
+    positions[3 * n + 2] as number,
+    larger * (radii[k] as number),
+  ])
+  return { points, mass }
 }
 
 /** A gas's settings whose moments are filled in as the frames of its breaks are read. frames: of the run without its run-up. */
