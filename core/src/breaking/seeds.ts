@@ -1,5 +1,5 @@
 import { hash01 } from '../base/index.ts'
-import { cos, sin, type Vec3 } from '../math/index.ts'
+import { cos, pow, sin, type Vec3 } from '../math/index.ts'
 import { type Fine, seedsIn } from './cells.ts'
 
 // Seeds of flat patterns: what breaks through its whole thickness.
@@ -39,11 +39,11 @@ export function radialSeeds(low: Vec3, high: Vec3, count: number, seed: number, 
   const spokes = Math.max(5, Math.round(Math.sqrt(count) * 1.2))
   const rings = Math.max(2, Math.ceil(count / spokes))
   // The first ring such that the last one reaches the farthest corner.
-  const first = (reach * (WIDER - 1)) / (WIDER ** rings - 1)
+  const first = (reach * (WIDER - 1)) / (pow(WIDER, rings) - 1)
   const seeds: Vec3[] = []
   let radius = 0
   for (let ring = 0; ring < rings; ring++) {
-    const step = first * WIDER ** ring
+    const step = first * pow(WIDER, ring)
     for (let spoke = 0; spoke < spokes && seeds.length < count; spoke++) {
       const off = (n: number): number => OFF * (hash01(seed, ring, 2 * spoke + n, 31) - 0.5) * 2
       const angle = (2 * Math.PI * (spoke + off(0) * 0.6 + 0.5 * (ring % 2))) / spokes
