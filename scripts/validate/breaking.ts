@@ -4,13 +4,14 @@ import {
   bodiesOfParts,
   boxBody,
   type Convex,
+  dugHeight,
   dugVolumes,
   isClosed,
   measureConvex,
   planesOf,
   type Solid,
 } from '../../core/src/data/index.ts'
-import { craterEffect, PIKE } from '../../core/src/effects/crater/index.ts'
+import { craterEffect } from '../../core/src/effects/crater/index.ts'
 import { particlesSchema } from '../../core/src/effects/particles/schema.ts'
 import { meanOfExp, thrownOf } from '../../core/src/effects/particles/thrown.ts'
 import { cos, dot, sin, type Vec3 } from '../../core/src/math/index.ts'
@@ -280,10 +281,12 @@ function craterRows(): Row[] {
   const at = { position: [0, 0, 0] as [number, number, number], frame: 1 }
   const made = preset?.place(shot, 'hole', at) as { items: { hole: CraterItem } }
   const item = { ...made.items.hole, opens: 0 }
-  const depth = (item.depth + item.rim) / item.width
+  // Of what is computed, without what is rough: the floor, and the crest at any side of it.
+  const smooth = dugOf({ ...item, rough: 0, irregular: 0 }, 1)
+  const heights = Array.from({ length: 4001 }, (_, n) => (smooth ? dugHeight(smooth, (n / 4000) * item.width, 0) : 0))
+  const [floor, crest] = [Math.min(...heights), Math.max(...heights)]
   const dug = dugOf(item, 1)
   const { hole, heap } = dug ? dugVolumes(dug, 600) : { hole: 0, heap: 0 }
-  // A paraboloid cut at the ground's height: the closed form of its default curve's own shape, near enough.
   const other: ShotDocument = { ...shot, items: { ...shot.items, hole: item } }
   const bits = particlesSchema.parse({
     kind: 'particles',
@@ -296,8 +299,8 @@ function craterRows(): Row[] {
   const { births, diameter } = thrownOf(other, bits)
   const each = (Math.PI / 6) * diameter ** 3 * meanOfExp(3 * (bits.sizeSpread / 100))
   return [
-    within('crater, depth from rim to floor over width', 'Pike 1977', PIKE.depth, depth, 0.1),
-    within('crater, rim over width', 'Pike 1977', PIKE.rim, item.rim / item.width, 0.1),
+    within('crater, depth from rim to floor over width', 'Pike 1977', 0.196, (crest - floor) / item.width, 0.1),
+    within('crater, rim over width', 'Pike 1977', 0.036, crest / item.width, 0.1),
     within('crater, thrown out and heaped against dug, m^3', 'dug', hole, heap + births.number * each, 0.02),
   ]
 }

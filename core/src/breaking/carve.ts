@@ -43,7 +43,7 @@ function without(bodies: readonly Convex[], room: readonly FormPlane[]): Convex[
 }
 
 /** The convex bodies of a solid, in the world; undefined of a half-space or a ball, which are not carved. */
-export function bodiesOf(solid: Solid): Convex[] | undefined {
+function bodiesOf(solid: Solid): Convex[] | undefined {
   if (solid.kind === 'halfspace' || solid.kind === 'ball') return undefined
   const [a, b, c] = solid.half
   const own =

@@ -1,6 +1,6 @@
 import { LanternError } from '../base/index.ts'
 import { boxBody, type Convex, clipConvex, type FormPlane, measureConvex, planesOf } from '../data/index.ts'
-import { dot, type Vec3 } from '../math/index.ts'
+import type { Vec3 } from '../math/index.ts'
 import { type Bond, bricksOf, INNER, isOutside } from './bricks.ts'
 import { cellsOf, type Fine, seedsIn } from './cells.ts'
 import { radialSeeds, slabSeeds } from './seeds.ts'
@@ -173,7 +173,3 @@ export function cutBody(parts: readonly Convex[], settings: CutSettings): Piece[
     })
   return pieces
 }
-
-/** Whether a place lies within convex parts. */
-export const insideParts = (planes: readonly (readonly FormPlane[])[], at: Vec3): boolean =>
-  planes.some((part) => part.every(({ normal, offset }) => dot(normal, at) <= offset))

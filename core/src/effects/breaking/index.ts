@@ -1,3 +1,4 @@
+import { LanternError } from '../../base/index.ts'
 import type { BrokenFrame } from '../../data/index.ts'
 import { readBrokenFrame } from '../../formats/index.ts'
 import { isPiece, isSeen, plateFrameOf } from '../../set/index.ts'
@@ -91,8 +92,9 @@ export const breakingEffect = {
     try {
       const { turn, place } = poseOf(pieceAt(document, breakingPiece(document, item), frame, inputs))
       return { frame, pose: { rotation: turn, place, scale: 1 } }
-    } catch {
-      return undefined
+    } catch (error) {
+      if (error instanceof LanternError) return undefined
+      throw error
     }
   },
   decode: readBrokenFrame,

@@ -1,3 +1,4 @@
+import { LanternError } from '../../base/index.ts'
 import type { FormPlane } from '../../data/index.ts'
 import { pow, type Quaternion, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
@@ -132,7 +133,8 @@ export function breakingInstances(
   try {
     if (isBreaking(item)) return ownInstance(document, id, itemAt(document, item, frame, inputs), frame, inputs)
     return isReuse(item) ? reuseInstance(document, id, item, frame, inputs) : []
-  } catch {
-    return []
+  } catch (error) {
+    if (error instanceof LanternError) return []
+    throw error
   }
 }

@@ -1,4 +1,5 @@
 'use client'
+import { LanternError } from '@lantern/core/base'
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { type BreakingItem, breakingPiece, firstBlow, pieceAt, poseOf } from '@lantern/core/effects/breaking'
 import { add, rotate, type Vec3 } from '@lantern/core/math'
@@ -51,7 +52,9 @@ export function CutLines({ camera, id, item, unit }: { camera: Camera; id: strin
         fill="none"
       />
     )
-  } catch {
-    return null
+  } catch (error) {
+    // What it lacks is said on its bench.
+    if (error instanceof LanternError) return null
+    throw error
   }
 }
