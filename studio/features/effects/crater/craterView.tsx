@@ -4,8 +4,8 @@ import { dugVolumes, projectPoint } from '@lantern/core/data'
 import { type CraterItem, craterAt, dugOf } from '@lantern/core/set'
 import { CircleDot } from 'lucide-react'
 import { useMemo } from 'react'
-import { FilePick } from '@/ui/FilePick.tsx'
 import { Press } from '@/ui/Press.tsx'
+import { TakenPicture } from '@/ui/TakenPicture.tsx'
 import { call, shotPath } from '../../api.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
@@ -77,16 +77,12 @@ function Tools({ id, item }: { id: string; item: CraterItem }) {
     }
   }
   return (
-    <Flex padding="6px 14px" gap="8px" align="center">
-      <FilePick label="Grey picture" accept=".png,.jpg,.jpeg,.webp,.exr" onFile={(chosen) => void take(chosen)}>
-        {item.picture ? 'Another picture' : 'Take in a picture'}
-      </FilePick>
-      {item.picture && (
-        <Text className="num" color="soft">
-          {item.picture.file}
-        </Text>
-      )}
-    </Flex>
+    <TakenPicture
+      label="Grey picture"
+      accept=".png,.jpg,.jpeg,.webp,.exr"
+      file={item.picture?.file}
+      onFile={(chosen) => void take(chosen)}
+    />
   )
 }
 

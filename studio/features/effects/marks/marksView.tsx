@@ -5,8 +5,8 @@ import { type MarksItem, stampOn } from '@lantern/core/effects/marks'
 import { add, rotate } from '@lantern/core/math'
 import { piecesAt, standingPose } from '@lantern/core/set'
 import { Stamp } from 'lucide-react'
-import { FilePick } from '@/ui/FilePick.tsx'
 import { Press } from '@/ui/Press.tsx'
+import { TakenPicture } from '@/ui/TakenPicture.tsx'
 import { call, shotPath } from '../../api.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
@@ -74,16 +74,12 @@ function Tools({ id, item }: { id: string; item: MarksItem }) {
     }
   }
   return (
-    <Flex padding="6px 14px" gap="8px" align="center">
-      <FilePick label="Stamped picture" accept=".png,.jpg,.jpeg,.webp" onFile={(chosen) => void take(chosen)}>
-        {item.picture ? 'Another picture' : 'Take in a picture'}
-      </FilePick>
-      {item.picture && (
-        <Text className="num" color="soft">
-          {item.picture.file}
-        </Text>
-      )}
-    </Flex>
+    <TakenPicture
+      label="Stamped picture"
+      accept=".png,.jpg,.jpeg,.webp"
+      file={item.picture?.file}
+      onFile={(chosen) => void take(chosen)}
+    />
   )
 }
 
