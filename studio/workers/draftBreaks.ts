@@ -1,5 +1,6 @@
 import type { BrokenFrame } from '@lantern/core/data'
 import { BreakSimulation } from '@lantern/core/effects/breaking'
+import { fetchedBreakMesh } from './fetched.ts'
 import type { DraftBreakRequest, LookReply } from './protocol.ts'
 
 /** A draft run of something that breaks. */
@@ -41,9 +42,9 @@ export class DraftBreaks {
     this.runs.delete(item)
   }
 
-  async #run({ key, item, settings, first, frames }: DraftBreakRequest): Promise<void> {
+  async #run({ key, item, shot, settings, first, frames }: DraftBreakRequest): Promise<void> {
     const begun = performance.now()
-    const simulation = await BreakSimulation.open(settings)
+    const simulation = await BreakSimulation.open(settings, undefined, await fetchedBreakMesh(shot, settings))
     const run: BreakRun = { key, first, frames: [], done: false }
     try {
       while (simulation.done < frames) {

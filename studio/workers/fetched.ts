@@ -1,4 +1,7 @@
 import { LanternError } from '@lantern/core/base'
+import type { SurfaceMesh } from '@lantern/core/data'
+import { type BreakSettings, meshOfBreak } from '@lantern/core/effects/breaking'
+import { readMeshAsset } from '@lantern/core/formats'
 
 // What a computing thread keeps at hand, and fetches.
 
@@ -52,4 +55,16 @@ export async function pixelsOf(bytes: Uint8Array, type?: string): Promise<ImageD
   const pixels = context.getImageData(0, 0, bitmap.width, bitmap.height)
   bitmap.close()
   return pixels
+}
+
+const meshPath = (shot: string, blob: string): string => `/api/shots/${encodeURIComponent(shot)}/meshes?blob=${blob}`
+/** The bytes of a taken-in mesh. */
+export const fetchedMesh = (shot: string, blob: string): Promise<Uint8Array> => fetched(meshPath(shot, blob))
+
+/** The triangles of what breaks, where it is a taken-in mesh. */
+export async function fetchedBreakMesh(
+  shot: string,
+  { mesh }: Pick<BreakSettings, 'mesh'>,
+): Promise<SurfaceMesh | undefined> {
+  return mesh && meshOfBreak(await readMeshAsset(await fetchedMesh(shot, mesh.blob)), mesh)
 }

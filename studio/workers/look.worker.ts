@@ -24,7 +24,7 @@ import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { fetched, few, pixelsOf } from './fetched.ts'
+import { fetched, fetchedMesh, few, pixelsOf } from './fetched.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
@@ -131,8 +131,8 @@ async function meshesOf(
 ): Promise<Map<string, LoadedMesh>> {
   const found = new Map<string, LoadedMesh>()
   for (const blob of meshBlobs(document, frame, quality).keys()) {
-    const path = `/api/shots/${encodeURIComponent(document.name)}/meshes?blob=${blob}`
-    found.set(blob, meshesKept.get(blob) ?? meshesKept.put(blob, await loadMesh(await fetched(path))))
+    const there = meshesKept.get(blob)
+    found.set(blob, there ?? meshesKept.put(blob, await loadMesh(await fetchedMesh(document.name, blob))))
   }
   return found
 }

@@ -46,6 +46,8 @@ export interface DraftBreakRequest {
   what: 'draft-break'
   key: string
   item: string
+  /** The shot, whose meshes it asks for. */
+  shot: string
   settings: BreakSettings
   first: number
   frames: number

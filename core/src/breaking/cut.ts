@@ -1,5 +1,13 @@
 import { LanternError } from '../base/index.ts'
-import { boxBody, type Convex, clipConvex, type FormPlane, measureConvex, planesOf } from '../data/index.ts'
+import {
+  boxBody,
+  type Convex,
+  clipConvex,
+  type FormPlane,
+  measureConvex,
+  planesOf,
+  type SurfaceMesh,
+} from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import { type Bond, bricksOf, INNER, isOutside } from './bricks.ts'
 import { cellsOf, type Fine, seedsIn } from './cells.ts'
@@ -36,13 +44,16 @@ export interface Piece {
   /** m^3, and its middle of mass. */
   volume: number
   middle: Vec3
+  /** Of a piece of a mesh, whose one body is its hull: its triangles, and what share of the hull it fills. */
+  mesh?: SurfaceMesh
+  fill?: number
 }
 
 /** m^3 below which a piece is left out. */
-const SLIVER = 2e-8
+export const SLIVER = 2e-8
 export const MOST_PIECES = 4000
 
-const measured = (bodies: readonly Convex[]): Piece => {
+export const measured = (bodies: readonly Convex[]): Piece => {
   let volume = 0
   const sum: [number, number, number] = [0, 0, 0]
   for (const body of bodies) {
@@ -132,6 +143,25 @@ const halved = (bodies: readonly Convex[], planes: readonly FormPlane[]): Convex
     [...bodies],
   )
 
+/** The convex cells of a box by some settings, cut by hand too. */
+export const cutCells = (low: Vec3, high: Vec3, settings: CutSettings): Convex[] =>
+  halved(cellsIn(low, high, settings), settings.planes)
+
+/** Throws LanternError 'cut-many' where there are more pieces than may be. */
+export function checkCount(count: number): void {
+  if (count > MOST_PIECES)
+    throw new LanternError(
+      'cut-many',
+      `That makes more than ${MOST_PIECES.toLocaleString('en')} pieces.`,
+      'Ask for fewer, or take larger bricks.',
+      { field: 'number' },
+    )
+}
+export const nothingLeft = (): LanternError =>
+  new LanternError('cut-empty', 'The cut leaves nothing.', 'Ask for fewer pieces, or break something larger.', {
+    field: 'number',
+  })
+
 /** Whether two boxes are apart. */
 const apart = (a: { low: Vec3; high: Vec3 }, b: { low: Vec3; high: Vec3 }): boolean =>
   [0, 1, 2].some((n) => (a.low[n] as number) > (b.high[n] as number) || (b.low[n] as number) > (a.high[n] as number))
@@ -152,24 +182,15 @@ export function cutBody(parts: readonly Convex[], settings: CutSettings): Piece[
   const box = boxBody(low, high)
   const isBox = parts.length === 1 && Math.abs(measured([box]).volume - whole) < 1e-9 * whole
   const pieces: Piece[] = []
-  for (const cell of halved(cellsIn(low, high, settings), settings.planes)) {
+  for (const cell of cutCells(low, high, settings)) {
     const own = boundsOfBodies([cell])
     const bodies = isBox
       ? [cell]
       : planes.flatMap((part, n) => (apart(own, bounds[n] as typeof own) ? [] : [within(cell, part)]))
     const piece = measured(bodies.filter((one): one is Convex => one !== undefined))
     if (piece.volume > SLIVER) pieces.push(piece)
-    if (pieces.length > MOST_PIECES)
-      throw new LanternError(
-        'cut-many',
-        `That makes more than ${MOST_PIECES.toLocaleString('en')} pieces.`,
-        'Ask for fewer, or take larger bricks.',
-        { field: 'number' },
-      )
+    checkCount(pieces.length)
   }
-  if (pieces.length === 0)
-    throw new LanternError('cut-empty', 'The cut leaves nothing.', 'Ask for fewer pieces, or break something larger.', {
-      field: 'number',
-    })
+  if (pieces.length === 0) throw nothingLeft()
   return pieces
 }

@@ -19,7 +19,7 @@ export interface Roughness {
 /** Parts that an edge is split into at most. */
 const MOST_SPLIT = 10
 /** By how much of itself the colour of inner faces varies. */
-const SPECKLE = 0.28
+export const SPECKLE = 0.28
 
 /** The planes of a body's outer faces, each once: inner faces are flat there. */
 export function skinOf(pieces: readonly (readonly Convex[])[]): FormPlane[] {

@@ -1,7 +1,7 @@
 import type { Convex } from '../data/index.ts'
 import { cross, dot, normalise, subtract, type Vec3 } from '../math/index.ts'
 
-// Which pieces touch, and what still stands once some of them are gone.
+// Which pieces touch, and by how much.
 
 /** Where two pieces touch. */
 export interface Contact {
@@ -16,6 +16,8 @@ export interface Contact {
 
 interface Face {
   piece: number
+  /** Which of the piece's faces it is. */
+  own: number
   ring: Vec3[]
   normal: Vec3
   offset: number
@@ -23,11 +25,11 @@ interface Face {
 /** Faces whose planes differ by less than this lie on each other: m, and of unit normals. */
 const SAME = 1e-6
 /** m^2 below which pieces are not said to touch. */
-const LEAST_AREA = 1e-9
+export const LEAST_AREA = 1e-9
 
 function facesOf(pieces: readonly Convex[]): Face[] {
   return pieces.flatMap(({ corners, faces }, piece) =>
-    faces.flatMap(({ ring }): Face[] => {
+    faces.flatMap(({ ring }, face): Face[] => {
       const own = ring.map((n) => corners[n] as Vec3)
       // Newell's normal: right for rings with corners in a line.
       const sum: [number, number, number] = [0, 0, 0]
@@ -37,13 +39,13 @@ function facesOf(pieces: readonly Convex[]): Face[] {
       })
       if (sum[0] === 0 && sum[1] === 0 && sum[2] === 0) return []
       const normal = normalise(sum)
-      return [{ piece, ring: own, normal, offset: dot(normal, own[0] as Vec3) }]
+      return [{ piece, own: face, ring: own, normal, offset: dot(normal, own[0] as Vec3) }]
     }),
   )
 }
 
 /** What of a flat ring lies within another one of the same plane. normal: of the plane, about which `cutter` turns counter-clockwise. */
-function clipRing(ring: readonly Vec3[], cutter: readonly Vec3[], normal: Vec3): Vec3[] {
+export function clipRing(ring: readonly Vec3[], cutter: readonly Vec3[], normal: Vec3): Vec3[] {
   let left = [...ring]
   for (let k = 0; k < cutter.length && left.length > 2; k++) {
     const [from, to] = [cutter[k] as Vec3, cutter[(k + 1) % cutter.length] as Vec3]
@@ -65,7 +67,7 @@ function clipRing(ring: readonly Vec3[], cutter: readonly Vec3[], normal: Vec3):
 }
 
 /** Area of a flat ring, m^2, and its middle. */
-function ringArea(ring: readonly Vec3[], normal: Vec3): { area: number; middle: Vec3 } {
+export function ringArea(ring: readonly Vec3[], normal: Vec3): { area: number; middle: Vec3 } {
   const [o] = ring
   let area = 0
   const moment: [number, number, number] = [0, 0, 0]
@@ -79,24 +81,44 @@ function ringArea(ring: readonly Vec3[], normal: Vec3): { area: number; middle: 
   return { area, middle: [at(0), at(1), at(2)] }
 }
 
-/** Every place where two of some convex pieces touch: where a face of one lies on a face of the other. */
-export function contactsOf(pieces: readonly Convex[]): Contact[] {
+/** Where a face of one convex piece lies on a face of another. */
+export interface Meeting {
+  a: number
+  b: number
+  /** Which of their faces. */
+  faces: readonly [number, number]
+  /** What they share, counter-clockwise about the normal; unit, from a to b. */
+  ring: Vec3[]
+  normal: Vec3
+}
+
+/** Every place where a face of one of some convex pieces lies on a face of another. */
+export function meetingsOf(pieces: readonly Convex[]): Meeting[] {
   const faces = facesOf(pieces)
   // Faces that lie on each other look opposite ways at opposite offsets: only those near in offset are compared.
   const order = [...faces.keys()].sort((i, j) => (faces[i] as Face).offset - (faces[j] as Face).offset)
   const offsets = order.map((n) => (faces[n] as Face).offset)
-  const contacts: Contact[] = []
+  const meetings: Meeting[] = []
   for (const face of faces) {
     for (let k = firstFrom(offsets, -face.offset - SAME); k < order.length; k++) {
       const other = faces[order[k] as number] as Face
       if (other.offset > -face.offset + SAME) break
       if (other.piece <= face.piece || dot(face.normal, other.normal) > -1 + SAME) continue
-      const { area, middle } = ringArea(clipRing(face.ring, [...other.ring].reverse(), face.normal), face.normal)
-      if (area > LEAST_AREA) contacts.push({ a: face.piece, b: other.piece, area, middle, normal: face.normal })
+      const ring = clipRing(face.ring, [...other.ring].reverse(), face.normal)
+      if (ring.length > 2)
+        meetings.push({ a: face.piece, b: other.piece, faces: [face.own, other.own], ring, normal: face.normal })
     }
   }
-  return contacts.sort((one, two) => one.a - two.a || one.b - two.b)
+  return meetings.sort((one, two) => one.a - two.a || one.b - two.b)
 }
+
+/** Every place where two of some convex pieces touch. */
+export const contactsOf = (pieces: readonly Convex[]): Contact[] =>
+  meetingsOf(pieces).flatMap(({ a, b, ring, normal }) => {
+    const { area, middle } = ringArea(ring, normal)
+    return area > LEAST_AREA ? [{ a, b, area, middle, normal }] : []
+  })
+
 /** The first of rising values that is no less than one. */
 function firstFrom(values: readonly number[], least: number): number {
   let [low, high] = [0, values.length]
@@ -106,32 +128,4 @@ function firstFrom(values: readonly number[], least: number): number {
     else high = middle
   }
   return low
-}
-
-/** Pieces with a corner no higher than a level: those that stand on what is below. */
-export const rootsOf = (pieces: readonly Convex[], level: number): number[] =>
-  pieces.flatMap(({ corners }, n) => (corners.some((corner) => corner[1] <= level) ? [n] : []))
-
-/** Pieces that hang on no root any more once some are gone: they come down. gone: by piece, what is let go already. */
-export function unsupported(
-  count: number,
-  contacts: readonly Contact[],
-  roots: readonly number[],
-  gone: ReadonlySet<number>,
-): number[] {
-  const beside = Array.from({ length: count }, (): number[] => [])
-  for (const { a, b } of contacts) {
-    beside[a]?.push(b)
-    beside[b]?.push(a)
-  }
-  const held = new Uint8Array(count)
-  const open = roots.filter((root) => !gone.has(root))
-  for (const root of open) held[root] = 1
-  for (let at = open.pop(); at !== undefined; at = open.pop())
-    for (const next of beside[at] ?? [])
-      if (!held[next] && !gone.has(next)) {
-        held[next] = 1
-        open.push(next)
-      }
-  return Array.from({ length: count }, (_, n) => n).filter((n) => !held[n] && !gone.has(n))
 }

@@ -1,4 +1,5 @@
 import type { Convex } from './convex.ts'
+import type { SurfaceMesh } from './surface.ts'
 
 /** How a piece is: held where it was, on its way, or come to rest. */
 export const HELD = 0
@@ -23,6 +24,8 @@ export interface BrokenFrame {
   count: number
   /** The pieces as they were cut, in the space of what breaks; in the first frame of a run alone. */
   pieces?: readonly (readonly Convex[])[]
+  /** Of a taken-in thing also their triangles, with what its vertices carry; 65535 is the part of those that the cut laid open. */
+  meshes?: readonly SurfaceMesh[]
   /** x y z w of each: world = turn (cut) + place. */
   turns: Float32Array
   /** x y z of each, m. */

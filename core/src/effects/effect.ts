@@ -223,6 +223,14 @@ export interface EffectInstance<Look = unknown> {
   look: Look
 }
 
+/** The materials of a taken-in mesh, as one of its things has them. */
+export interface WornSurface {
+  blob: string
+  standIn: string
+  tint: readonly [number, number, number]
+  roughness: number
+}
+
 /** What drawables are made for. */
 export interface DrawContext {
   /** Light on the set that makes white 1.0, lux. */
@@ -243,6 +251,8 @@ export interface DrawContext {
   plate?: FloatImage
   /** The frame of the plate that the item has on it. */
   frozen?: NonNullable<Material['plate']>
+  /** The materials of a taken-in mesh, the last for triangles that have none; undefined where it is not there. */
+  worn?(surface: WornSurface): readonly Material[] | undefined
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
 }

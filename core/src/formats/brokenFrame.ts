@@ -1,10 +1,10 @@
 import { z } from 'zod'
 import { LanternError } from '../base/index.ts'
-import { type BrokenFrame, type Convex, type ConvexFace, emptyBroken } from '../data/index.ts'
+import { type BrokenFrame, type Convex, type ConvexFace, emptyBroken, type SurfaceMesh } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import { type Deflate, plainDeflate } from './deflate.ts'
 
-// A kept frame of what breaks: "CLBF", u32 length of the JSON head, the head, then one zlib stream: the floats of each array, the states, and, in a run's first frame, the pieces as 32-bit numbers. Little-endian.
+// A kept frame of what breaks: "CLBF", u32 length of the JSON head, the head, then one zlib stream: the floats of each array, the states, and, in a run's first frame, the pieces as 32-bit numbers, with the triangles of a taken-in mesh's pieces. Little-endian.
 const MAGIC = 0x46424c43
 const MOST_PIECES = 20_000
 const MOST_DUST = 200_000
@@ -15,6 +15,8 @@ const headSchema = z.object({
   dust: z.int().min(0).max(MOST_DUST),
   /** Words of the pieces; 0: it has none. */
   words: z.int().min(0).max(MOST_WORDS),
+  /** Words of their triangles; 0: it has none. */
+  meshWords: z.int().min(0).max(MOST_WORDS).default(0),
 })
 
 const FRAME_ARRAYS = ['turns', 'places', 'velocities', 'spins'] as const
@@ -72,16 +74,72 @@ function readPieces(words: Int32Array, count: number): Convex[][] {
   )
 }
 
+/** What vertices and triangles of a mesh carry, in the order in which it is kept; each as bits of a bit field. */
+const MESH_FLOATS = ['positions', 'normals', 'uvs'] as const
+
+/** Meshes as words: of each which of the above it has, how many vertices and triangles, then all of it. */
+function meshWords(meshes: readonly SurfaceMesh[]): Int32Array<ArrayBuffer> {
+  const parts = meshes.flatMap((mesh) => {
+    const floats = MESH_FLOATS.flatMap((name) => mesh[name] ?? [])
+    const has = MESH_FLOATS.reduce((bits, name, n) => bits | (mesh[name] ? 1 << n : 0), mesh.colours ? 8 : 0)
+    return [
+      Int32Array.from([has, mesh.positions.length / 3, mesh.indices.length / 3]),
+      ...floats.map((array) => new Int32Array(array.buffer, array.byteOffset, array.length)),
+      ...(mesh.colours ? [new Int32Array(mesh.colours.slice().buffer)] : []),
+      Int32Array.from(mesh.indices),
+      Int32Array.from(mesh.parts ?? new Uint16Array(mesh.indices.length / 3)),
+    ]
+  })
+  const out = new Int32Array(parts.reduce((sum, { length }) => sum + length, 0))
+  let at = 0
+  for (const part of parts) {
+    out.set(part, at)
+    at += part.length
+  }
+  return out
+}
+
+function readMeshes(words: Int32Array): SurfaceMesh[] {
+  const out: SurfaceMesh[] = []
+  let at = 0
+  const take = (count: number): Int32Array<ArrayBuffer> => {
+    if (count < 0 || at + count > words.length) throw new RangeError('words')
+    at += count
+    return words.slice(at - count, at)
+  }
+  while (at < words.length) {
+    const [has = 0, vertices = -1, triangles = -1] = take(3)
+    const floats = (bit: number, size: number): Float32Array | undefined =>
+      has & bit ? new Float32Array(take(vertices * size).buffer) : undefined
+    const [positions, normals, uvs] = [floats(1, 3), floats(2, 3), floats(4, 2)]
+    const colours = has & 8 ? new Uint8Array(take(vertices).buffer) : undefined
+    const indices = new Uint32Array(take(3 * triangles).buffer)
+    if (!positions || indices.some((index) => index >= vertices)) throw new RangeError('corner')
+    out.push({
+      positions,
+      indices,
+      parts: Uint16Array.from(take(triangles)),
+      ...(normals ? { normals } : {}),
+      ...(uvs ? { uvs } : {}),
+      ...(colours ? { colours } : {}),
+    })
+  }
+  return out
+}
+
 export function writeBrokenFrame(frame: BrokenFrame, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
   const words = frame.pieces ? pieceWords(frame.pieces) : new Int32Array()
+  const meshes = meshWords(frame.meshes ?? [])
+  const told = { count: frame.count, dust: frame.dust.count, words: words.length }
   const head = new TextEncoder().encode(
-    JSON.stringify({ count: frame.count, dust: frame.dust.count, words: words.length }),
+    JSON.stringify(meshes.length > 0 ? { ...told, meshWords: meshes.length } : told),
   )
   const arrays = arraysOf(frame)
-  const size = arrays.reduce((sum, array) => sum + array.byteLength, 0) + words.byteLength + frame.count
+  const size =
+    arrays.reduce((sum, array) => sum + array.byteLength, 0) + words.byteLength + meshes.byteLength + frame.count
   const body = new Uint8Array(size)
   let at = 0
-  for (const array of [...arrays, words, frame.states]) {
+  for (const array of [...arrays, words, meshes, frame.states]) {
     body.set(new Uint8Array(array.buffer, array.byteOffset, array.byteLength), at)
     at += array.byteLength
   }
@@ -103,10 +161,10 @@ export function readBrokenFrame(bytes: Uint8Array, deflate: Deflate = plainDefla
     const length = view.getUint32(4, true)
     if (length > 1000) throw new RangeError('head')
     const text = new TextDecoder().decode(bytes.subarray(8, 8 + length))
-    const { count, dust, words } = headSchema.parse(JSON.parse(text))
+    const { count, dust, words, meshWords: more } = headSchema.parse(JSON.parse(text))
     const frame = emptyBroken(count, dust)
     const arrays = arraysOf(frame)
-    const size = arrays.reduce((sum, array) => sum + array.byteLength, 0) + 4 * words + count
+    const size = arrays.reduce((sum, array) => sum + array.byteLength, 0) + 4 * (words + more) + count
     const body = deflate.inflate(bytes.subarray(8 + length), size)
     if (body.length !== size) throw new RangeError('length')
     let at = 0
@@ -116,9 +174,12 @@ export function readBrokenFrame(bytes: Uint8Array, deflate: Deflate = plainDefla
     }
     for (const array of arrays) take(array)
     const own = new Int32Array(words)
+    const meshes = new Int32Array(more)
     take(own)
+    take(meshes)
     take(frame.states)
-    return words > 0 ? { ...frame, pieces: readPieces(own, count) } : frame
+    if (words === 0) return frame
+    return { ...frame, pieces: readPieces(own, count), ...(more > 0 ? { meshes: readMeshes(meshes) } : {}) }
   } catch {
     throw new LanternError('broken-frame', 'A kept frame of pieces is damaged.', 'Bake it again.')
   }

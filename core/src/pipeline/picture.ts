@@ -47,6 +47,7 @@ import {
   type ShutterFrames,
   shutterFrames,
   thingKeys,
+  wornMaterials,
 } from './things.ts'
 import { VERSIONS } from './versions.ts'
 
@@ -323,6 +324,7 @@ function sceneOf(
       shutter: shutterOf(document, at, size),
       lens: quality === 'final' ? lensOf(document, at) : undefined,
       sun: { direction: sky.sunDirection, share: sky.sunShare },
+      worn: wornMaterials(meshes, quality),
       plate,
       added: addedAt(document, at, dataOf),
     },

@@ -9,7 +9,7 @@ import {
   type SurfaceMesh,
 } from '../data/index.ts'
 import { isReuse } from '../effects/again.ts'
-import type { FrozenPlate } from '../effects/index.ts'
+import type { FrozenPlate, WornSurface } from '../effects/index.ts'
 import type { LayerDrawables, ScenePiece, Thing } from '../picture/index.ts'
 import {
   type AssetMoment,
@@ -28,7 +28,7 @@ import {
   trimmedMesh,
   trimPlanes,
 } from '../set/index.ts'
-import { type ItemDocument, itemsInOrder, type SignalInputs } from '../settings/index.ts'
+import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
 import type { ShotDocument } from '../shot/index.ts'
 import { effectOf, layerIdOf } from '../shot/index.ts'
 import { type LoadedMesh, type MeshSource, meshBlob, textureOf } from './meshSource.ts'
@@ -51,10 +51,12 @@ interface OpenThing {
   moment?: AssetMoment
 }
 
-function openThings(document: ItemDocument, frames: ShutterFrames, inputs: SignalInputs = {}): OpenThing[] {
+function openThings(document: FrozenDocument, frames: ShutterFrames, inputs: SignalInputs = {}): OpenThing[] {
+  const { replaced } = setChanges(document, (frames.opening + frames.closing) / 2, inputs)
   const closing = new Map(thingsAt(document, frames.closing, inputs))
   const { first, rate } = document.plate
-  return thingsAt(document, frames.opening, inputs).map(([id, item]) => ({
+  const shown = thingsAt(document, frames.opening, inputs).filter(([id]) => !replaced.has(id))
+  return shown.map(([id, item]) => ({
     id,
     opening: item,
     closing: closing.get(id) ?? item,
@@ -64,7 +66,7 @@ function openThings(document: ItemDocument, frames: ShutterFrames, inputs: Signa
 
 /** A thing as a picture's recipe names it. */
 export const thingKeys = (
-  document: ItemDocument,
+  document: FrozenDocument,
   frames: ShutterFrames,
   quality: 'look' | 'final',
   inputs?: SignalInputs,
@@ -105,7 +107,11 @@ const formOf = (item: ThingItem, quality: 'look' | 'final'): unknown => {
   return planes.length > 0 ? { blob, planes } : blob
 }
 
-function materialOf(loaded: LoadedMesh, material: AssetMaterial, { tint, roughness }: ThingItem): Material {
+function materialOf(
+  loaded: LoadedMesh,
+  material: AssetMaterial,
+  { tint, roughness }: Pick<ThingItem, 'tint' | 'roughness'>,
+): Material {
   const [r, g, b, a] = material.base
   return {
     ...material,
@@ -118,9 +124,23 @@ function materialOf(loaded: LoadedMesh, material: AssetMaterial, { tint, roughne
   }
 }
 
+/** A mesh's materials as a thing has them; the last is for triangles that have none. */
+function materialsOf(loaded: LoadedMesh, worn: Pick<ThingItem, 'tint' | 'roughness'>): Material[] {
+  const [r, g, b] = worn.tint
+  const grey: Material = { ...PLAIN, base: [0.5 * r, 0.5 * g, 0.5 * b, 1] }
+  return [...loaded.asset.materials.map((one) => materialOf(loaded, one, worn)), grey]
+}
+/** The materials of a taken-in mesh, for what is made of it. */
+export const wornMaterials =
+  (source: MeshSource, quality: 'look' | 'final') =>
+  ({ blob, standIn, tint, roughness }: WornSurface): Material[] | undefined => {
+    const loaded = source(quality === 'look' ? standIn : blob)
+    return loaded && materialsOf(loaded, { tint: [...tint], roughness })
+  }
+
 /** What a frame draws of its things: those that are shaded by layer, and those that count as the set. A thing whose mesh is not there is left out. */
 export function drawThings(
-  document: ItemDocument,
+  document: FrozenDocument,
   frames: ShutterFrames,
   quality: 'look' | 'final',
   source: MeshSource,
@@ -141,8 +161,7 @@ export function drawThings(
       pieces.push({ ...own, holdsOut: true, receives: true })
       continue
     }
-    const grey = { ...PLAIN, base: [0.5 * opening.tint[0], 0.5 * opening.tint[1], 0.5 * opening.tint[2], 1] as const }
-    const materials = [...loaded.asset.materials.map((one) => materialOf(loaded, one, opening)), grey]
+    const materials = materialsOf(loaded, opening)
     const thing: Thing = { kind: 'thing', ...own, materials, throwsShadow: opening.shadow }
     layers.push({ id: layerIdOf(id, opening), drawables: [thing] })
   }

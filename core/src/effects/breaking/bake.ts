@@ -1,7 +1,7 @@
 import { z } from 'zod'
-import { writeBrokenFrame } from '../../formats/index.ts'
+import { readMeshAsset, writeBrokenFrame } from '../../formats/index.ts'
 import type { Bake, BakeState, MadeFrame, StateReader, StepBaker } from '../effect.ts'
-import type { BreakSettings } from './settings.ts'
+import { type BreakSettings, meshOfBreak } from './settings.ts'
 import { type BreakFigures, BreakSimulation, type BreakState } from './simulate.ts'
 
 export const BROKEN_MEDIA_TYPE = 'application/x-lantern-broken'
@@ -54,8 +54,10 @@ export function breakBake(settings: BreakSettings): Bake {
   return {
     way: 'steps',
     readState,
-    async prepare({ deflate }, state): Promise<StepBaker> {
-      const simulation = await BreakSimulation.open(settings, state && decodeBreakState(state))
+    async prepare({ deflate, blob }, state): Promise<StepBaker> {
+      const { mesh } = settings
+      const source = mesh && meshOfBreak(await readMeshAsset(await blob(mesh.blob)), mesh)
+      const simulation = await BreakSimulation.open(settings, state && decodeBreakState(state), source)
       let figures: BreakFigures | undefined
       function* steps(): Generator<unknown, number> {
         figures = yield* simulation.steps()

@@ -10,7 +10,24 @@ import {
   type Solid,
 } from '../../data/index.ts'
 import { add, dot, type Quaternion, rotate, type Vec3 } from '../../math/index.ts'
-import { formParts, isBox, isForm, isPiece, pieceSettings, type solidOf, stoppingAt, turnOf } from '../../set/index.ts'
+import {
+  type BoxItem,
+  type FormItem,
+  formParts,
+  isBox,
+  isForm,
+  isThing,
+  pieceSettings,
+  solidOf,
+  stoppingAt,
+  THING_SETTINGS,
+  type ThingItem,
+  thingBody,
+  thingBounds,
+  thingPose,
+  trimmedBounds,
+  turnOf,
+} from '../../set/index.ts'
 import { type Item, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
 import type { BreakingItem } from './schema.ts'
 
@@ -21,7 +38,8 @@ export interface BodyPose {
   turn: Quaternion
   place: Vec3
 }
-type BreakingPiece = Parameters<typeof solidOf>[0]
+/** What can break: pieces of the set of some depth, and taken-in meshes. */
+export type BreakingPiece = BoxItem | FormItem | ThingItem
 
 /** How far in front of it room is made, m: its own face may lie a little behind another one. */
 const IN_FRONT = 0.05
@@ -31,15 +49,22 @@ const FACING = 0.5
 const missing = (item: Pick<BreakingItem, 'name'>, what: string, remedy: string): LanternError =>
   new LanternError('breaking-piece', `“${item.name}” ${what}.`, remedy, { field: 'piece' })
 
+/** Whether an item has a body that can be cut. */
+export const isBreakable = (item: Item | undefined): item is BreakingPiece =>
+  isThing(item) || isBox(item) || isForm(item)
+
 /** The piece that breaks. Throws LanternError 'breaking-piece' where none is chosen, or it can't break. */
 export function breakingPiece(document: ItemDocument, item: BreakingItem): BreakingPiece {
   const piece: Item | undefined = document.items[item.piece]
   if (!item.piece)
-    throw missing(item, 'breaks a piece of the set, and none is chosen', 'Choose a box or a form that is to break.')
+    throw missing(
+      item,
+      'breaks a piece of the set, and none is chosen',
+      'Choose a box, a form or a mesh that is to break.',
+    )
   if (!piece) throw missing(item, 'breaks a piece that is gone', 'Choose another one.')
-  if (!isPiece(piece) || (!isBox(piece) && !isForm(piece)))
-    throw missing(item, 'breaks something that can’t be cut', 'Choose a box or a form.')
-  return piece
+  if (isBreakable(piece)) return piece
+  throw missing(item, 'breaks something that can’t be cut', 'Choose a box, a form or a taken-in mesh.')
 }
 
 export const pieceAt = (
@@ -47,17 +72,32 @@ export const pieceAt = (
   piece: BreakingPiece,
   frame: number,
   inputs: SignalInputs = {},
-): BreakingPiece => movedAndSettledAt(document, piece, pieceSettings(piece), frame, inputs)
+): BreakingPiece =>
+  movedAndSettledAt(document, piece, isThing(piece) ? THING_SETTINGS : pieceSettings(piece), frame, inputs)
 
-export const poseOf = (piece: BreakingPiece): BodyPose => ({ turn: turnOf(piece), place: piece.position })
+/** Of a mesh its space is the file's in metres: its size lies in its corners, not in where it stands. */
+export function poseOf(piece: BreakingPiece): BodyPose {
+  if (!isThing(piece)) return { turn: turnOf(piece), place: piece.position }
+  const { rotation, place } = thingPose(piece)
+  return { turn: rotation, place }
+}
 
-/** Its convex parts in its own space, outer faces told apart from those that parts share. */
+/** What is in the way where it stands. */
+export const standingBody = (piece: BreakingPiece): Solid =>
+  isThing(piece) ? (thingBody(piece) ?? thingBounds(piece)) : solidOf(piece)
+
+/** Its convex parts in its own space, outer faces told apart from those that parts share; of a mesh the box that it fills. */
 export function partsOf(piece: BreakingPiece): Convex[] {
+  if (isThing(piece)) {
+    const { low, high } = trimmedBounds(piece)
+    const sized = ([x, y, z]: Vec3): Vec3 => [x * piece.scale, y * piece.scale, z * piece.scale]
+    return [boxBody(sized(low), sized(high))]
+  }
   if (isBox(piece)) {
     const { width, height, depth } = piece
     return [boxBody([-width / 2, 0, -depth / 2], [width / 2, height, depth / 2])]
   }
-  return isForm(piece) ? bodiesOfParts(formParts(piece)) : []
+  return bodiesOfParts(formParts(piece))
 }
 
 /** Which axes of its space are which: along and up as it stands, and deep. front: out of the wall towards the camera's side, unit. */
@@ -103,9 +143,9 @@ export const isOnItsWay = (piece: BreakingPiece): boolean =>
 
 /** Holes of pieces that stand still are the same on every frame. */
 const holes = new WeakMap<BreakingPiece, { behind: number; hole: Hole }>()
-/** The hole that it leaves in what it stands in, in the world; none of what is on its way. */
+/** The hole that it leaves in what it stands in, in the world; none of a mesh, which stands by itself, or of what is on its way. */
 export function holeOf(item: BreakingItem, piece: BreakingPiece): Hole {
-  if (isOnItsWay(piece)) return []
+  if (isThing(piece) || isOnItsWay(piece)) return []
   const known = holes.get(piece)
   const behind = hollowOf(item)
   if (known?.behind === behind) return known.hole

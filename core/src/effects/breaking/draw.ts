@@ -1,5 +1,14 @@
 import { canonicalJson, textKey } from '../../base/index.ts'
-import { boundsOfBodies, facesMesh, INNER, isOutside, type Roughness, skinOf } from '../../breaking/index.ts'
+import {
+  boundsOfBodies,
+  facesMesh,
+  INNER,
+  isOutside,
+  LAID_OPEN,
+  type Roughness,
+  roughMesh,
+  skinOf,
+} from '../../breaking/index.ts'
 import {
   type BrokenFrame,
   bodyWithin,
@@ -48,10 +57,10 @@ const middleOf = (bodies: readonly Convex[]): Vec3 => {
   return whole > 0 ? scale(sum, 1 / whole) : [0, 0, 0]
 }
 
-function madeOf(pieces: NonNullable<BrokenFrame['pieces']>, rough: Roughness): Made {
+function madeOf(pieces: NonNullable<BrokenFrame['pieces']>, rough: Roughness, worn = ''): Made {
   const all = made.get(pieces) ?? new Map<string, Made>()
   made.set(pieces, all)
-  const look = canonicalJson(rough)
+  const look = canonicalJson({ rough, worn })
   const known = all.get(look)
   if (known) return known
   const print = pieces.map((bodies) => bodies.map(({ corners }) => corners.flat()))
@@ -64,6 +73,14 @@ function madeOf(pieces: NonNullable<BrokenFrame['pieces']>, rough: Roughness): M
   }
   all.set(look, own)
   return own
+}
+
+/** A piece of a mesh: parts of its outside by its own materials or all by one, what was laid open by the last. */
+function meshPiece(mesh: SurfaceMesh, rough: Roughness, worn: readonly Material[] | undefined): SurfaceMesh {
+  const made = roughMesh(mesh, rough)
+  const [none, inner] = worn ? [worn.length - 1, worn.length] : [0, 1]
+  const parts = made.parts?.map((part) => (part === LAID_OPEN ? inner : Math.min(part, none)))
+  return parts ? { ...made, parts } : made
 }
 
 /** A turn carried on by a spin (1/s) over a time. */
@@ -187,30 +204,35 @@ export function drawBreaking(
   frames: readonly BrokenFrame[],
   context: DrawContext,
 ): Drawable[] {
-  const pieces = frames[0]?.pieces
+  const { pieces, meshes } = frames[0] ?? {}
   const order = shown.map((one, n) => ({ ...one, n })).slice(1)
   const nearest = order.sort((a, b) => b.weight - a.weight || a.n - b.n)[0]
   const now = nearest && frames[nearest.n]
   if (!pieces || !now || now.count !== pieces.length) return []
   const rough: Roughness = { height: look.roughness, step: look.step, seed: look.seed }
-  const own = madeOf(pieces, rough)
+  const own = madeOf(pieces, rough, look.worn?.blob)
   const outer: Material = context.frozen
     ? { ...PLAIN, plate: context.frozen }
     : { ...PLAIN, base: [...(look.outer ?? look.inside), 1] }
-  const materials = [outer, insideOf(look, context.frozen, pieces)]
+  const inner = insideOf(look, context.frozen, pieces)
+  const worn = look.worn && context.worn?.(look.worn)
+  const materials = worn ? [...worn, inner] : [outer, inner]
   const half = context.shutter ? context.shutter.seconds / 2 : 0
   const { home } = look
   const free: Drawable[] = pieces.flatMap((bodies, n): Drawable[] => {
     if (home && now.states[n] === HELD) return []
-    const plain = own.meshes.get(n) ?? facesMesh([{ bodies, wanted: () => true }], rough, own.skin)
+    const mesh = meshes?.[n]
+    const plain =
+      own.meshes.get(n) ??
+      (mesh ? meshPiece(mesh, rough, worn) : facesMesh([{ bodies, wanted: () => true }], rough, own.skin))
     own.meshes.set(n, plain)
     const pose = (seconds: number): Pose => {
       const at = poseOfPiece(now, n, own.middles[n] as Vec3, nearest.ahead + seconds)
       return shownPose(place, at.turn, at.place)
     }
-    const mesh = place.mirror ? mirrored(plain) : plain
+    const shown = place.mirror ? mirrored(plain) : plain
     const key = `${own.key}/${n}${place.mirror ? '-mirrored' : ''}`
-    return [{ kind: 'thing', key, mesh, materials, opening: pose(-half), closing: pose(half) }]
+    return [{ kind: 'thing', key, mesh: shown, materials, opening: pose(-half), closing: pose(half) }]
   })
   const held = home ? pieces.flatMap((_, n) => (now.states[n] === HELD ? [n] : [])) : []
   const still = home ? drawHome(home, pieces, own, held, rough, materials, context.camera.position) : []

@@ -1,16 +1,15 @@
-import { LanternError } from '../../base/index.ts'
 import type { BrokenFrame } from '../../data/index.ts'
 import { readBrokenFrame } from '../../formats/index.ts'
-import { isPiece, isSeen, plateFrameOf } from '../../set/index.ts'
+import { isSeen, isThing, plateFrameOf } from '../../set/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
 import { isReuse } from '../again.ts'
 import type { Effect, FigureTable, FrozenPlate } from '../effect.ts'
-import { breakingPiece, holeOf, pieceAt, poseOf } from './body.ts'
+import { type BreakingPiece, holeOf, isBreakable, pieceAt, poseOf } from './body.ts'
 import { drawBreaking } from './draw.ts'
 import { type BreakingLook, breakingInstances } from './instances.ts'
 import { BREAKING_PRESETS } from './presets.ts'
 import { BREAKING_VERSIONS, resolveBreaking } from './resolve.ts'
-import { type BreakingItem, breakingSchema, isBreaking } from './schema.ts'
+import { breakingSchema, isBreaking } from './schema.ts'
 import { firstBlow } from './strikes.ts'
 
 export * from './bake.ts'
@@ -38,9 +37,9 @@ function brokenExtent({ count, places, states }: BrokenFrame): number[] {
 }
 
 /** The plate that its piece has on it as a thing does, which it took along already; none where it has a surface of its own. */
-function carriedPlate(document: ItemDocument, item: BreakingItem): FrozenPlate | 'none' | undefined {
-  const piece = document.items[item.piece]
-  if (!piece || !isSeen(piece) || !isPiece(piece)) return undefined
+function carriedPlate(document: ItemDocument, piece: BreakingPiece): FrozenPlate | 'none' | undefined {
+  if (isThing(piece) && piece.carries === 'nothing') return piece.way === 'set' ? undefined : 'none'
+  if (!isSeen(piece)) return undefined
   if (piece.carries === 'surface' || piece.carries === 'still') return 'none'
   // Where it was fitted to the plate, before any key moved it.
   const { turn, place } = poseOf(piece)
@@ -74,7 +73,7 @@ export const breakingEffect = {
   opens(document, id, frame, inputs) {
     const item = document.items[id]
     const piece = isBreaking(item) ? document.items[item.piece] : undefined
-    if (!isBreaking(item) || !piece || !isPiece(piece)) return undefined
+    if (!isBreaking(item) || !isBreakable(piece)) return undefined
     const begins = firstBlow(document, item, inputs)
     if (begins === undefined || frame < begins) return undefined
     const now = pieceAt(document, piece, frame, inputs)
@@ -82,20 +81,16 @@ export const breakingEffect = {
   },
   frozen(document, id, _frame, inputs) {
     const item = document.items[id]
-    if (!isBreaking(item)) return undefined
-    const carried = carriedPlate(document, item)
+    const piece = isBreaking(item) ? document.items[item.piece] : undefined
+    if (!isBreaking(item) || !isBreakable(piece)) return undefined
+    const carried = carriedPlate(document, piece)
     if (carried) return carried === 'none' ? undefined : carried
     const { first, last } = document.plate
     const begins = firstBlow(document, item, inputs)
     const wanted = item.frozen || (begins ?? first) - 1
     const frame = Math.min(last, Math.max(first, Math.round(wanted)))
-    try {
-      const { turn, place } = poseOf(pieceAt(document, breakingPiece(document, item), frame, inputs))
-      return { frame, pose: { rotation: turn, place, scale: 1 } }
-    } catch (error) {
-      if (error instanceof LanternError) return undefined
-      throw error
-    }
+    const { turn, place } = poseOf(pieceAt(document, piece, frame, inputs))
+    return { frame, pose: { rotation: turn, place, scale: 1 } }
   },
   decode: readBrokenFrame,
   extent: brokenExtent,

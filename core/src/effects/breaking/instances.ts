@@ -2,10 +2,21 @@ import { LanternError } from '../../base/index.ts'
 import type { FormPlane } from '../../data/index.ts'
 import { pow, type Quaternion, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
+import { isThing } from '../../set/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
-import type { EffectInstance } from '../effect.ts'
-import { axesOf, breakingPiece, hollowOf, isOnItsWay, partsOf, pieceAt, poseOf, roomsOf } from './body.ts'
+import type { EffectInstance, WornSurface } from '../effect.ts'
+import {
+  axesOf,
+  type BreakingPiece,
+  breakingPiece,
+  hollowOf,
+  isOnItsWay,
+  partsOf,
+  pieceAt,
+  poseOf,
+  roomsOf,
+} from './body.ts'
 import { BREAKING_SETTINGS, type BreakingItem, isBreaking } from './schema.ts'
 import { firstBlow } from './strikes.ts'
 
@@ -17,6 +28,8 @@ export interface BreakingLook {
   inside: readonly [number, number, number]
   /** Of its outside, where no plate is on it. */
   outer?: readonly [number, number, number]
+  /** Or the taken-in mesh whose materials it has. */
+  worn?: WornSurface
   /** Share of the plate's hue in it. */
   tint: number
   /** Edge of rough faces' triangles, m. */
@@ -47,6 +60,16 @@ function lookOf(item: BreakingItem, size: number): BreakingLook {
   return { roughness: roughness / 1000, seed, inside: insideColour, tint: tint / 100, step: size }
 }
 
+/** What its outside has on it: a mesh that is no part of the set its own materials, a piece with a surface that one's colour. */
+function surfaceOfPieces(piece: BreakingPiece): Pick<BreakingLook, 'outer' | 'worn'> {
+  if (isThing(piece)) {
+    const { mesh, tint, roughness, carries, way } = piece
+    if (carries !== 'nothing' || way === 'set') return {}
+    return { worn: { blob: mesh.blob, standIn: mesh.standIn, tint, roughness } }
+  }
+  return piece.carries === 'surface' ? { outer: piece.surfaceColour } : {}
+}
+
 /** Edge of rough faces' triangles for what is cut into so many, m: a piece's face is a few across. */
 function stepOf(document: ItemDocument, item: BreakingItem): number {
   const volume = partsOf(breakingPiece(document, item)).reduce((sum, { corners }) => {
@@ -71,10 +94,9 @@ function ownInstance(
   const piece = pieceAt(document, breakingPiece(document, item), frame, inputs)
   const { turn, place } = poseOf(piece)
   const moves = isOnItsWay(piece)
-  const { holdsOut, receives } = piece.roles
   const parts = partsOf(piece)
   const { front } = axesOf(parts, turn)
-  const hollow = moves || item.behind !== 'hollow' ? [] : roomsOf(parts, hollowOf(item), front, -RIM)
+  const hollow = moves || isThing(piece) || item.behind !== 'hollow' ? [] : roomsOf(parts, hollowOf(item), front, -RIM)
   const shown = Math.min(last, Math.max(first, frame))
   return [
     {
@@ -87,8 +109,21 @@ function ownInstance(
       place: AT_HOME,
       look: {
         ...lookOf(item, stepOf(document, item)),
-        ...('surfaceColour' in piece && piece.carries === 'surface' ? { outer: piece.surfaceColour } : {}),
-        home: { turn, place, front, holdsOut, receives, hollow, back: !moves && item.behind === 'back' },
+        ...surfaceOfPieces(piece),
+        // A mesh is no part of the set: all of its pieces are drawn, held or not.
+        ...(isThing(piece)
+          ? {}
+          : {
+              home: {
+                turn,
+                place,
+                front,
+                holdsOut: piece.roles.holdsOut,
+                receives: piece.roles.receives,
+                hollow,
+                back: !moves && item.behind === 'back',
+              },
+            }),
       },
     },
   ]
@@ -116,7 +151,7 @@ function reuseInstance(
       of: item.of,
       frames: [{ frame: first, weight: 0, ahead: 0 }, ...shown.frames],
       place: shown.place,
-      look: lookOf(of, stepOf(document, of)),
+      look: { ...lookOf(of, stepOf(document, of)), ...surfaceOfPieces(breakingPiece(document, of)) },
     },
   ]
 }

@@ -1,6 +1,6 @@
 import { distanceTo } from '../../data/index.ts'
 import { add, rotate, type Vec3 } from '../../math/index.ts'
-import { isBox, isForm, isPiece, sizeOf, turnOf } from '../../set/index.ts'
+import { isBox, isForm, isPiece, isThing, sizeOf, thingSize, turnOf } from '../../set/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
 import type { Preset, PresetPlace } from '../effect.ts'
 import { aroundAt } from './body.ts'
@@ -86,6 +86,7 @@ const ENERGY_PER_AREA = 3000
 /** What is seen behind it: a hollow where it stands in something, its broken back else. */
 function behindOf(document: ItemDocument, piece: string, frame: number): Partial<BreakingItem> {
   const item = document.items[piece]
+  if (isThing(item)) return { held: 'foot' }
   if (!item || !isPiece(item)) return {}
   const [, tall, deep] = sizeOf(item)
   const turn = turnOf(item)
@@ -98,7 +99,7 @@ function placed({ id, name, settings }: BreakingPreset, document: ItemDocument, 
   const items = Object.values(document.items)
   const number = items.filter((item) => item.kind === 'breaking' && item.name.startsWith(name)).length + 1
   const piece = at.piece ? document.items[at.piece] : undefined
-  const size = piece && isPiece(piece) && (isBox(piece) || isForm(piece)) ? sizeOf(piece) : [1, 1, 1]
+  const size = isThing(piece) ? thingSize(piece) : isBox(piece) || isForm(piece) ? sizeOf(piece) : [1, 1, 1]
   // Of its largest side the shorter edge.
   const across = [...size].sort((a, b) => a - b)[1] ?? 1
   const radius = Math.round(100 * Math.min(1.2, Math.max(0.15, 0.35 * across))) / 100

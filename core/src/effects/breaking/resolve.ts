@@ -1,9 +1,9 @@
 import { canonicalJson, LanternError, type Recipe, recipeKey, textKey } from '../../base/index.ts'
-import { meshKeyOf } from '../../set/index.ts'
+import { isThing, meshKeyOf } from '../../set/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
 import type { EffectContext, Run } from '../effect.ts'
 import { breakBake } from './bake.ts'
-import { breakingPiece } from './body.ts'
+import { type BreakingPiece, breakingPiece } from './body.ts'
 import { type BreakingItem, isBreaking } from './schema.ts'
 import { type BreakSettings, breakSettings } from './settings.ts'
 
@@ -50,6 +50,9 @@ function chainOf(
   return keys
 }
 
+/** What decides the form of what breaks; a mesh is named by its file. */
+const bodyKey = (piece: BreakingPiece): object => (isThing(piece) ? {} : { body: meshKeyOf(piece) })
+
 /** The run of something that breaks. Throws LanternError naming what is missing. */
 export function resolveBreaking(document: ItemDocument, id: string, { inputs }: EffectContext): readonly Run[] {
   const item = breakingItem(document, id)
@@ -69,7 +72,7 @@ export function resolveBreaking(document: ItemDocument, id: string, { inputs }: 
     settings: {
       ...rest,
       ...(movers.length > 0 ? { movers: movers.map(({ solid }) => solid) } : {}),
-      body: meshKeyOf(breakingPiece(document, item)),
+      ...bodyKey(breakingPiece(document, item)),
       home: settings.poses[0],
       first,
     },

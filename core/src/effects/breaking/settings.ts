@@ -7,9 +7,10 @@ import {
   type Hole,
   type Piece,
 } from '../../breaking/index.ts'
-import type { Convex, FormPlane, Solid } from '../../data/index.ts'
+import type { Convex, FormPlane, MeshAsset, Solid, SurfaceMesh } from '../../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../../math/index.ts'
 import type { Mover } from '../../rigid/index.ts'
+import { isThing, surfaceOf, type ThingItem, type TrimPlane, trimmedMesh, trimPlanes } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import {
   aroundAt,
@@ -29,6 +30,8 @@ import { type Blow, blowsOf } from './strikes.ts'
 /** All that decides how something breaks, in SI. Frames are counted from the run's first. */
 export interface BreakSettings {
   parts: readonly Convex[]
+  /** Of a taken-in mesh: its file, how large it is, and along what it is trimmed. */
+  mesh?: BreakMesh
   cut: CutSettings
   /** Where it stands: at one frame or at each. */
   poses: readonly BodyPose[]
@@ -49,6 +52,24 @@ export interface BreakSettings {
   substeps: number
   /** Times the dust that is usual. */
   dust: number
+}
+
+/** Where the triangles of what breaks come from. */
+export interface BreakMesh {
+  blob: string
+  scale: number
+  planes: readonly TrimPlane[]
+}
+/** draft: of its lighter stand-in. */
+const breakMesh = (thing: ThingItem, draft: boolean): BreakMesh => ({
+  blob: draft ? thing.mesh.standIn : thing.mesh.blob,
+  scale: thing.scale,
+  planes: trimPlanes(thing),
+})
+/** The triangles of what breaks, in its own space, m. */
+export function meshOfBreak(asset: MeshAsset, { scale, planes }: BreakMesh): SurfaceMesh {
+  const mesh = trimmedMesh(surfaceOf(asset), planes)
+  return { ...mesh, positions: mesh.positions.map((value) => value * scale) }
 }
 
 const SUBSTEPS = 4
@@ -108,6 +129,7 @@ export function breakSettings(
   const hole: Hole = holeOf(item, at(begin))
   return {
     parts,
+    ...(isThing(piece) ? { mesh: breakMesh(piece, draft) } : {}),
     cut: {
       pattern: patternOf(item, axesOf(parts, poseOf(at(begin)).turn).axes, fine[0]?.at ?? [0, 0, 0]),
       number: Math.round(item.number),

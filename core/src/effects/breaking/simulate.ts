@@ -1,5 +1,5 @@
-import { type Contact, contactsOf, Holding, type Piece } from '../../breaking/index.ts'
-import { type BrokenFrame, emptyBroken, HELD, MOVING, RESTING } from '../../data/index.ts'
+import { type Contact, type Cut, contactsOf, cutMesh, Holding, type Piece } from '../../breaking/index.ts'
+import { type BrokenFrame, emptyBroken, HELD, MOVING, RESTING, type SurfaceMesh } from '../../data/index.ts'
 import { add, conjugate, dot, multiply, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { RigidSimulation } from '../../rigid/index.ts'
 import { type BodyPose, heldPieces } from './body.ts'
@@ -56,6 +56,13 @@ export function pieceContacts(pieces: readonly Piece[]): Contact[] {
   })
 }
 
+/** What it is cut into, and where that touches. Throws LanternError as cutBody and cutMesh. */
+export async function cutOf(settings: BreakSettings, mesh?: SurfaceMesh): Promise<Cut> {
+  if (mesh) return cutMesh(mesh, settings.cut)
+  const pieces = cutPieces(settings)
+  return { pieces, contacts: pieceContacts(pieces) }
+}
+
 /** Something that breaks, from frame to frame. */
 export class BreakSimulation {
   readonly pieces: readonly Piece[]
@@ -106,16 +113,16 @@ export class BreakSimulation {
     this.#dust = new Dust(settings)
   }
 
-  /** Cuts it and sets it up, or goes on from a state. Throws LanternError as cutBody and RigidSimulation. */
-  static async open(settings: BreakSettings, state?: BreakState): Promise<BreakSimulation> {
-    const pieces = cutPieces(settings)
+  /** Cuts it and sets it up, or goes on from a state. mesh: of a taken-in thing, in its own space, m. Throws LanternError as cutBody, cutMesh and RigidSimulation. */
+  static async open(settings: BreakSettings, state?: BreakState, mesh?: SurfaceMesh): Promise<BreakSimulation> {
+    const { pieces, contacts } = await cutOf(settings, mesh)
     const [home] = settings.poses
     const { turn, place } = home ?? { turn: [0, 0, 0, 1], place: [0, 0, 0] }
-    const bodies = pieces.map(({ bodies: own, middle }) => ({
+    const bodies = pieces.map(({ bodies: own, middle, fill = 1 }) => ({
       hulls: own.map(({ corners }) => Float32Array.from(corners.flatMap((at) => subtract(at, middle)))),
       place: add(place, rotate(turn, middle)),
       rotation: turn,
-      density: settings.density,
+      density: settings.density * fill,
       friction: settings.friction,
       restitution: settings.restitution,
       held: true,
@@ -123,7 +130,7 @@ export class BreakSimulation {
     const { gravity, rate, substeps, solids, movers } = settings
     const kept = state && { frames: state.done, world: state.world }
     const rigid = await RigidSimulation.open({ gravity, rate, substeps, solids, bodies, movers }, kept)
-    return new BreakSimulation(settings, pieces, pieceContacts(pieces), rigid, state)
+    return new BreakSimulation(settings, pieces, contacts, rigid, state)
   }
 
   get done(): number {
@@ -296,7 +303,9 @@ export class BreakSimulation {
       frame.spins.set(free ? pose.spin : [0, 0, 0], 3 * n)
       frame.states[n] = !free ? HELD : dot(pose.velocity, pose.velocity) > CALM * CALM ? MOVING : RESTING
     })
-    return whole ? { ...frame, pieces: this.pieces.map(({ bodies }) => bodies) } : frame
+    if (!whole) return frame
+    const meshes = this.pieces.flatMap(({ mesh }) => mesh ?? [])
+    return { ...frame, pieces: this.pieces.map(({ bodies }) => bodies), ...(meshes.length > 0 ? { meshes } : {}) }
   }
 
   /** How deep pieces lie in what they touch, m. */

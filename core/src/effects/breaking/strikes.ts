@@ -2,7 +2,7 @@ import { distanceTo, type Solid, solidBounds } from '../../data/index.ts'
 import { add, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
 import { isPiece, isThing, pieceSettings, solidOf, THING_SETTINGS, thingBounds } from '../../set/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
-import { pieceAt } from './body.ts'
+import { isBreakable, pieceAt, standingBody } from './body.ts'
 import type { BreakingItem, Strike } from './schema.ts'
 
 // Strikes as they are told, and those that follow from something that hits.
@@ -53,14 +53,14 @@ function blowBy(
   inputs: SignalInputs,
 ): Blow | undefined {
   const piece = document.items[item.piece]
-  if (!piece || !isPiece(piece)) return undefined
+  if (!isBreakable(piece)) return undefined
   const { first, last } = document.plate
   const rate = frameRate(document.plate)
   for (let n = 0; n <= (last - first) * BETWEEN; n++) {
     const moment = first + n / BETWEEN
     const now = strikerAt(document, strike.by, moment, inputs)
     if (!now || now.kind === 'halfspace') return undefined
-    const target = solidOf(pieceAt(document, piece, moment, inputs))
+    const target = standingBody(pieceAt(document, piece, moment, inputs))
     const inside = placesOn(now).filter((at) => distanceTo(target, at) < 0)
     if (inside.length === 0) continue
     const before = strikerAt(document, strike.by, moment - 1, inputs)

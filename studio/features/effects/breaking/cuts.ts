@@ -1,6 +1,7 @@
 'use client'
 import { canonicalJson, LanternError } from '@lantern/core/base'
 import { type BreakingItem, breakSettings } from '@lantern/core/effects/breaking'
+import { isThing } from '@lantern/core/set'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useEffect } from 'react'
 import { create } from 'zustand'
@@ -35,8 +36,11 @@ export function useCutOf(id: string, item: BreakingItem, document: ShotDocument)
       const { cuts } = useCuts.getState()
       let request: Omit<CutRequest, 'id'>
       try {
-        const { parts, cut } = breakSettings(document, item, inputsNow(useShot.getState()))
-        request = { parts, cut }
+        const { parts, mesh, cut } = breakSettings(document, item, inputsNow(useShot.getState()))
+        const thing = document.items[item.piece]
+        // Its lines are seen as well on the lighter form of a mesh.
+        const lighter = mesh && isThing(thing) ? { mesh: { ...mesh, blob: thing.mesh.standIn } } : {}
+        request = { shot: document.name, item: id, parts, ...lighter, cut }
       } catch (error) {
         if (!(error instanceof LanternError)) throw error
         if (cuts[id]?.error?.message !== error.message)
