@@ -11,6 +11,8 @@ const MOST_ROUNDS = 4
 type Edge = readonly [Vec3, Vec3]
 const halfWay = (a: Vec3, b: Vec3): Vec3 => [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2, (a[2] + b[2]) / 2]
 
+/** More than any number of a corner. */
+const CORNERS = 67_108_864
 /** Triangles by numbers of their corners, and those corners. */
 interface Triangles {
   corners: Vec3[]
@@ -23,7 +25,7 @@ function finely({ corners, indices }: Triangles, step: number): Triangles {
   const middles = new Map<number, number>()
   /** The middle of an edge that is too long; -1 of one that is not. */
   const middle = (a: number, b: number): number => {
-    const key = a < b ? a * 2 ** 26 + b : b * 2 ** 26 + a
+    const key = a < b ? a * CORNERS + b : b * CORNERS + a
     const there = middles.get(key)
     if (there !== undefined) return there
     const [p, q] = [all[a] as Vec3, all[b] as Vec3]

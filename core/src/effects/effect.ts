@@ -1,9 +1,10 @@
 import type { z } from 'zod'
 import type { Crew, LanternError, Recipe } from '../base/index.ts'
-import type { Camera, FloatImage, FormPlane, Material, Motion } from '../data/index.ts'
+import type { Camera, FloatImage, FormPlane, Material, Motion, SurfaceMesh } from '../data/index.ts'
 import type { Deflate } from '../formats/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { Drawable, Lens, Placement, Pose, Shutter } from '../picture/index.ts'
+import type { ThingItem } from '../set/index.ts'
 import type { Item, ItemDocument, SignalInputs } from '../settings/index.ts'
 
 // The contract that every kind of effect keeps. What follows from it (schemas, forms, results, jobs, what is stale) is made from the list in index.ts.
@@ -253,6 +254,10 @@ export interface DrawContext {
   frozen?: NonNullable<Material['plate']>
   /** The materials of a taken-in mesh, the last for triangles that have none; undefined where it is not there. */
   worn?(surface: WornSurface): readonly Material[] | undefined
+  /** Items that effects draw themselves now. */
+  replaced?: ReadonlySet<string>
+  /** A taken-in mesh as a thing of it is trimmed, in its file's units; undefined where it is not there. */
+  taken?(thing: ThingItem): SurfaceMesh | undefined
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
 }

@@ -35,6 +35,7 @@ import { drawLamps } from './lamps.ts'
 import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
 import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
 import type { MeshSource } from './meshSource.ts'
+import { setChanges } from './openings.ts'
 import { cleanRims } from './rims.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
@@ -46,6 +47,7 @@ import {
   platesOn,
   type ShutterFrames,
   shutterFrames,
+  takenMesh,
   thingKeys,
   wornMaterials,
 } from './things.ts'
@@ -325,6 +327,8 @@ function sceneOf(
       lens: quality === 'final' ? lensOf(document, at) : undefined,
       sun: { direction: sky.sunDirection, share: sky.sunShare },
       worn: wornMaterials(meshes, quality),
+      taken: takenMesh(meshes, quality),
+      replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,
       added: addedAt(document, at, dataOf),
     },

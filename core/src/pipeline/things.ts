@@ -138,6 +138,14 @@ export const wornMaterials =
     return loaded && materialsOf(loaded, { tint: [...tint], roughness })
   }
 
+/** A taken-in mesh as a thing of it is trimmed, as its file has it. */
+export const takenMesh =
+  (source: MeshSource, quality: 'look' | 'final') =>
+  (thing: ThingItem): SurfaceMesh | undefined => {
+    const loaded = source(meshBlob(thing, quality))
+    return loaded && meshOf(loaded.asset, undefined, thing)
+  }
+
 /** What a frame draws of its things: those that are shaded by layer, and those that count as the set. A thing whose mesh is not there is left out. */
 export function drawThings(
   document: FrozenDocument,

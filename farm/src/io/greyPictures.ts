@@ -1,5 +1,5 @@
 import { encodeBase64, LanternError } from '@lantern/core/base'
-import { MOST_STAMP } from '@lantern/core/effects/marks'
+import { MOST_STAMP } from '@lantern/core/set'
 import { readExr } from '@lantern/core/formats'
 import { MOST_HEIGHTS } from '@lantern/core/set'
 import sharp from 'sharp'

@@ -253,6 +253,51 @@ describe('in the picture', () => {
     expect(drawn(4)).toEqual(['wall'])
     expect(drawn(8)).toEqual([])
   })
+  it('takes marks along that lie on it, each part with its piece', async () => {
+    const shot = wallShot()
+    const camera = { position: [0, 1, 5], rotation: [0, 0, 0, 1], focalPx: 300, centre: [160, 90], k1: 0, k2: 0 }
+    shot.items.mark = makeItem('marks', {
+      name: 'Scorch',
+      order: 4,
+      position: [0, 1, 0.15],
+      width: 1.2,
+      height: 1.2,
+      camera: { ...camera, width: 320, height: 180 },
+      stamped: 1,
+    } as never)
+    const simulation = await openBreak(shot)
+    const frames: ReturnType<typeof simulation.keep>[] = []
+    makeFrames(simulation, 14, () => frames.push(simulation.keep(frames.length === 0)))
+    const [instance] = breakingInstances(shot, 'break', 14, {})
+    if (!instance) throw new Error('it is shown')
+    const kept = instance.frames.map(({ frame }) => frames[frame - 1] as never)
+    const drawn = breakingEffect.draw(instance, kept, {
+      illuminance: 400,
+      emitters: 4,
+      camera,
+      seconds: 1 / 24,
+    } as never)
+    const marks = drawn.flatMap((one) => (one.kind === 'thing' && one.key.startsWith('mark/') ? [one] : []))
+    expect(marks.length).toBeGreaterThan(5)
+    const area = (mesh: { positions: Float32Array; indices: Uint32Array }): number => {
+      let sum = 0
+      for (let t = 0; t < mesh.indices.length; t += 3) {
+        const [a, b, c] = [0, 1, 2].map((k) => {
+          const n = 3 * (mesh.indices[t + k] ?? 0)
+          return [mesh.positions[n] ?? 0, mesh.positions[n + 1] ?? 0] as const
+        }) as [readonly [number, number], readonly [number, number], readonly [number, number]]
+        sum += Math.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2
+      }
+      return sum
+    }
+    // Together they are the whole mark, within a thread of its edge.
+    expect(marks.reduce((sum, { mesh }) => sum + area(mesh), 0)).toBeCloseTo(1.2 * 1.2, 1)
+    // Those of pieces that were let go have left.
+    const moved = marks.filter(({ opening }) => Math.hypot(...opening.place) > 0.05)
+    expect(moved.length).toBeGreaterThan(2)
+    expect(moved.length).toBeLessThan(marks.length)
+    simulation.close()
+  })
   it('is shown again elsewhere: turned, mirrored, later', async () => {
     const shot = wallShot()
     shot.items.again = makeItem('reuse', {

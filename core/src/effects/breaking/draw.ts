@@ -23,9 +23,11 @@ import {
 } from '../../data/index.ts'
 import { add, dot, multiply, type Quaternion, rotate, scale, subtract, unit, type Vec3 } from '../../math/index.ts'
 import type { Drawable, Placement, Pose } from '../../picture/index.ts'
+import { markMaterial, stampedBy } from '../../set/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import { insideOf } from './inside.ts'
 import type { BreakingLook } from './instances.ts'
+import { markOnPieces } from './marked.ts'
 
 // Pieces as the picture draws them: each where it is, with the frozen plate on its outside; what is still held as the set that it was.
 
@@ -44,6 +46,8 @@ interface Made {
   meshes: Map<number, SurfaceMesh>
   middles: readonly Vec3[]
   bounds: readonly { low: Vec3; high: Vec3 }[]
+  /** Marks on each piece, by the mark's stamp. */
+  marked: Map<string, ReadonlyMap<number, SurfaceMesh>>
 }
 const made = new WeakMap<object, Map<string, Made>>()
 
@@ -70,6 +74,7 @@ function madeOf(pieces: NonNullable<BrokenFrame['pieces']>, rough: Roughness, wo
     meshes: new Map(),
     middles: pieces.map(middleOf),
     bounds: pieces.map((bodies) => boundsOfBodies(bodies)),
+    marked: new Map<string, ReadonlyMap<number, SurfaceMesh>>(),
   }
   all.set(look, own)
   return own
@@ -236,5 +241,33 @@ export function drawBreaking(
   })
   const held = home ? pieces.flatMap((_, n) => (now.states[n] === HELD ? [n] : [])) : []
   const still = home ? drawHome(home, pieces, own, held, rough, materials, context.camera.position) : []
-  return [...still, ...free]
+  const marks = markedPieces(look, pieces, own, context, (n) => {
+    if (home && now.states[n] === HELD) return { rotation: home.turn, place: home.place, scale: 1 }
+    const at = poseOfPiece(now, n, own.middles[n] as Vec3, nearest.ahead)
+    return shownPose(place, at.turn, at.place)
+  })
+  return [...still, ...free, ...marks]
+}
+
+/** Marks on pieces, each with its piece. */
+function markedPieces(
+  { marks = [], piece = '' }: BreakingLook,
+  pieces: NonNullable<BrokenFrame['pieces']>,
+  own: Made,
+  { taken }: DrawContext,
+  poseOf: (n: number) => Pose,
+): Drawable[] {
+  return marks.flatMap((mark) => {
+    const { key, stamped } = stampedBy(mark, taken)
+    const mesh = stamped.find(({ item }) => item === piece)?.mesh
+    if (!mesh) return []
+    const parts = own.marked.get(key) ?? markOnPieces(mesh, pieces)
+    own.marked.set(key, parts)
+    const materials = [markMaterial(mark)]
+    return [...parts].map(([n, part]): Drawable => {
+      const pose = poseOf(n)
+      const name = `mark/${key}/${own.key}/${n}`
+      return { kind: 'thing', key: name, mesh: part, materials, opening: pose, closing: pose, throwsShadow: false }
+    })
+  })
 }

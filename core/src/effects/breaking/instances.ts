@@ -2,8 +2,8 @@ import { LanternError } from '../../base/index.ts'
 import type { FormPlane } from '../../data/index.ts'
 import { pow, type Quaternion, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
-import { isThing } from '../../set/index.ts'
-import { type ItemDocument, type SignalInputs, settledAt } from '../../settings/index.ts'
+import { isThing, type MarkLook, markLookAt } from '../../set/index.ts'
+import { type ItemDocument, itemsInOrder, type SignalInputs, settledAt } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance, WornSurface } from '../effect.ts'
 import {
@@ -34,6 +34,9 @@ export interface BreakingLook {
   tint: number
   /** Edge of rough faces' triangles, m. */
   step: number
+  /** Marks that may lie on what broke, and which piece of the set that was. */
+  marks?: readonly MarkLook[]
+  piece?: string
   /** Where it stands: what is still held stays there. None where it is shown again. */
   home?: {
     turn: Quaternion
@@ -68,6 +71,20 @@ function surfaceOfPieces(piece: BreakingPiece): Pick<BreakingLook, 'outer' | 'wo
     return { worn: { blob: mesh.blob, standIn: mesh.standIn, tint, roughness } }
   }
   return piece.carries === 'surface' ? { outer: piece.surfaceColour } : {}
+}
+
+/** Marks that lie on what broke, or may. */
+function marksOn(
+  document: ItemDocument,
+  piece: string,
+  frame: number,
+  inputs: SignalInputs,
+): Pick<BreakingLook, 'marks' | 'piece'> {
+  const marks = itemsInOrder(document).flatMap(([id, { shown }]) => {
+    const look = shown ? markLookAt(document, id, frame, inputs) : undefined
+    return look ? [{ ...look, on: [] }] : []
+  })
+  return marks.length > 0 ? { marks, piece } : {}
 }
 
 /** Edge of rough faces' triangles for what is cut into so many, m: a piece's face is a few across. */
@@ -110,6 +127,7 @@ function ownInstance(
       look: {
         ...lookOf(item, stepOf(document, item)),
         ...surfaceOfPieces(piece),
+        ...(isThing(piece) ? {} : marksOn(document, item.piece, frame, inputs)),
         // A mesh is no part of the set: all of its pieces are drawn, held or not.
         ...(isThing(piece)
           ? {}

@@ -1,13 +1,11 @@
+import { type MarkLook, type MarksItem, marksSchema } from '../../set/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
 import type { Effect, Preset, PresetPlace } from '../effect.ts'
 import { drawMark } from './draw.ts'
-import { type MarkLook, markInstances } from './instances.ts'
-import { type MarksItem, marksSchema } from './schema.ts'
+import { markInstances } from './instances.ts'
 
 export * from './draw.ts'
 export * from './instances.ts'
-export * from './schema.ts'
-export * from './stamp.ts'
 
 const preset = (
   id: string,

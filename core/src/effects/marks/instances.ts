@@ -1,41 +1,7 @@
-import type { Quaternion, Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
-import { type PieceItem, piecesAt, standingPose } from '../../set/index.ts'
-import { type ItemDocument, type SignalInputs, settledAt } from '../../settings/index.ts'
+import { type MarkLook, markLookAt } from '../../set/index.ts'
+import type { ItemDocument, SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance } from '../effect.ts'
-import { isMarks, MARKS_SETTINGS, type MarksItem } from './schema.ts'
-import type { Stamp } from './stamp.ts'
-
-/** How a mark looks, and where it lies. */
-export interface MarkLook {
-  mark: MarksItem['mark']
-  laid: MarksItem['laid']
-  /** Shares, 0 to 1; how far it has grown by now. */
-  amount: number
-  soft: number
-  ragged: number
-  gloss: number
-  grown: number
-  branches: number
-  /** Width of a crack in the middle, shares of half the mark. */
-  thick: number
-  colour: readonly [number, number, number]
-  seed: number
-  picture?: { width: number; height: number; values: string }
-  stamp: Stamp
-  /** Where each of what it lies on stands now. */
-  on: readonly { item: string; position: Vec3; rotation: Quaternion }[]
-}
-
-/** What a piece is called changes no stamp. */
-const plain = (piece: PieceItem): PieceItem => ({ ...piece, name: '', order: 0, locked: false })
-
-/** How far a mark has grown at a frame, 0 to 1. */
-export function grownAt({ begins, grows }: Pick<MarksItem, 'begins' | 'grows'>, frame: number): number {
-  if (begins === 0) return 1
-  if (frame < begins) return 0
-  return Math.min(1, (frame - begins + 1) / Math.max(1, grows))
-}
 
 /** What a mark shows at a frame: nothing before it begins. */
 export function markInstances(
@@ -44,40 +10,6 @@ export function markInstances(
   frame: number,
   inputs: SignalInputs,
 ): EffectInstance<MarkLook>[] {
-  const item = document.items[id]
-  if (!isMarks(item) || !item.camera) return []
-  const grown = grownAt(item, frame)
-  if (grown <= 0) return []
-  const now = settledAt(document, item, item.follows, MARKS_SETTINGS, frame, inputs)
-  const then = piecesAt(document, item.stamped, inputs)
-  const standing = new Map(piecesAt(document, frame, inputs))
-  const { camera, position, width, height, turn } = now
-  const pieces = then.map(([key, piece]) => [key, plain(piece)] as const)
-  const { mark, laid, amount, blur, ragged, gloss, branches, thick, colour, seed, picture } = now
-  return [
-    {
-      item: id,
-      of: id,
-      frames: [],
-      place: AT_HOME,
-      look: {
-        mark,
-        laid,
-        amount: amount / 100,
-        soft: blur / 100,
-        ragged: ragged / 100,
-        gloss: gloss / 100,
-        grown,
-        branches: Math.round(branches),
-        thick: thick / 1000 / (Math.min(width, height) / 2),
-        colour,
-        seed: Math.round(seed),
-        ...(mark === 'picture' && picture
-          ? { picture: { width: picture.width, height: picture.height, values: picture.values } }
-          : {}),
-        stamp: { pieces, camera: camera ?? item.camera, position, width, height, turn },
-        on: [...standing].map(([key, piece]) => ({ item: key, ...standingPose(piece) })),
-      },
-    },
-  ]
+  const look = markLookAt(document, id, frame, inputs)
+  return look ? [{ item: id, of: id, frames: [], place: AT_HOME, look }] : []
 }

@@ -1,9 +1,8 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
 import { type Camera, projectPoint } from '@lantern/core/data'
-import { type MarksItem, stampOn } from '@lantern/core/effects/marks'
 import { add, rotate } from '@lantern/core/math'
-import { piecesAt, standingPose } from '@lantern/core/set'
+import { boundsOfThing, type MarksItem, piecesAt, stampOn, standingPose, thingsAt } from '@lantern/core/set'
 import { Stamp } from 'lucide-react'
 import { Press } from '@/ui/Press.tsx'
 import { TakenPicture } from '@/ui/TakenPicture.tsx'
@@ -21,7 +20,8 @@ function Lies({ id, item }: { id: string; item: MarksItem }) {
   if (!document) return null
   const { camera, position, width, height, turn, stamped } = item
   const pieces = piecesAt(document, stamped, inputsNow(state))
-  const on = camera ? stampOn({ pieces, camera, position, width, height, turn }) : []
+  const things = thingsAt(document, stamped, inputsNow(state))
+  const on = camera ? stampOn({ pieces, things, camera, position, width, height, turn }, boundsOfThing) : []
   const names = on.map(({ item: key }) => document.items[key]?.name ?? key)
   const here = cameraNow(state, frame)
   return (
@@ -90,9 +90,10 @@ function outline(camera: Camera, item: MarksItem): string {
   if (!document || !item.camera || !middle) return chainPath(camera, circlePoints(item.position, item.width / 2))
   const { camera: through, position, width, height, turn, stamped } = item
   const pieces = piecesAt(document, stamped, {})
-  return stampOn({ pieces, camera: through, position, width, height, turn })
+  const things = thingsAt(document, stamped, {})
+  return stampOn({ pieces, things, camera: through, position, width, height, turn }, boundsOfThing)
     .map(({ item: on, mesh }) => {
-      const piece = pieces.find(([id]) => id === on)?.[1]
+      const piece = [...pieces, ...things].find(([id]) => id === on)?.[1]
       if (!piece) return ''
       const pose = standingPose(piece)
       // Edges of one triangle alone are the rim.

@@ -1,4 +1,4 @@
-import { marksSchema } from '@lantern/core/effects/marks'
+import { marksSchema } from '@lantern/core/set'
 import { getShot } from '@lantern/store'
 import { z } from 'zod'
 import { answer } from '@/server/answer.ts'

@@ -1,7 +1,7 @@
 import { decodeBase64, hash01 } from '../../base/index.ts'
 import type { Texture } from '../../data/index.ts'
 import { cbrt, cos, fractal3, noise3, sin, smooth01 } from '../../math/index.ts'
-import type { MarkLook } from './instances.ts'
+import type { MarkLook } from './look.ts'
 
 // How much of a mark there is, by place: made of noise, of branching lines, or of a picture.
 

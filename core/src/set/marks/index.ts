@@ -1,0 +1,5 @@
+export * from './look.ts'
+export * from './material.ts'
+export * from './schema.ts'
+export * from './stamp.ts'
+export * from './texture.ts'
