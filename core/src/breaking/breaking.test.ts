@@ -1,7 +1,18 @@
 import { describe, expect, it } from 'vitest'
+import { scanMesh } from '../../testing/scans.ts'
 import { boxBody, type Convex, clipConvex, isClosed, measureConvex } from '../data/index.ts'
 import { normalise, type Vec3 } from '../math/index.ts'
-import { bricksOf, cellsOf, INNER, isOutside, seedsIn } from './index.ts'
+import {
+  bricksOf,
+  type CutSettings,
+  cellsOf,
+  cutBody,
+  cutMesh,
+  INNER,
+  isOutside,
+  roomsBehind,
+  seedsIn,
+} from './index.ts'
 
 const LOW: Vec3 = [-2, 0, -0.2]
 const HIGH: Vec3 = [2, 2.5, 0.2]
@@ -164,5 +175,81 @@ describe('a wall of bricks', () => {
   it('takes larger bricks where there would be too many, and one where it is smaller than a brick', () => {
     expect(bricksOf(LOW, [400, 300, 0.2], bond, 1).length).toBeLessThan(24_000)
     expect(bricksOf([0, 0, 0], [0.1, 0.05, 0.1], bond, 1)).toHaveLength(1)
+  })
+})
+
+describe('outlines drawn over what breaks', () => {
+  const wall = boxBody([-2, 0, -0.15], [2, 2.5, 0.15])
+  const eye: Vec3 = [0.5, 1.6, 6]
+  // Not convex: a notch from above.
+  const corners: Vec3[] = [
+    [-1, 0.5, 0.15],
+    [1, 0.5, 0.15],
+    [1, 2, 0.15],
+    [0, 1.2, 0.15],
+    [-1, 2, 0.15],
+  ]
+  const bond = { length: 0.3, height: 0.1, shift: 0.5 }
+  const settings = (whole: boolean, over: Partial<CutSettings> = {}): CutSettings => ({
+    pattern: { way: 'bricks', axes: [0, 1, 2], bond },
+    number: 60,
+    seed: 3,
+    fine: [],
+    planes: [],
+    regions: [{ rooms: roomsBehind(eye, corners), whole }],
+    ...over,
+  })
+  /** Of its front face within the outline: what of the wall lies behind it is a little more. */
+  const flat = 2 * 1.5 - 0.8
+  it('leave one piece whole within, and cut all others off there', () => {
+    const pieces = cutBody([wall], settings(true))
+    expect(pieces.reduce((sum, { volume }) => sum + volume, 0)).toBeCloseTo(4 * 2.5 * 0.3, 6)
+    const largest = Math.max(...pieces.map(({ volume }) => volume))
+    expect(largest).toBeGreaterThan(flat * 0.3)
+    expect(largest).toBeLessThan(flat * 0.3 * 1.12)
+    const rest = pieces.filter(({ volume }) => volume < largest)
+    expect(Math.max(...rest.map(({ volume }) => volume))).toBeLessThan(0.3 * 0.1 * 0.3 * 1.01)
+  })
+  it('cut along them, whichever way round they were drawn', () => {
+    const [plain] = [cutBody([wall], settings(false, { regions: [] })).length]
+    const pieces = cutBody([wall], settings(false))
+    expect(pieces.length).toBeGreaterThan(plain + 20)
+    expect(pieces.reduce((sum, { volume }) => sum + volume, 0)).toBeCloseTo(4 * 2.5 * 0.3, 6)
+    const round = roomsBehind(eye, [...corners].reverse())
+    const other = cutBody([wall], settings(false, { regions: [{ rooms: round, whole: false }] }))
+    expect(other.length).toBe(pieces.length)
+    expect(Math.max(...pieces.map(({ volume }) => volume))).toBeLessThan(0.3 * 0.1 * 0.3 * 1.01)
+  })
+  it('that miss it, or are a line, change nothing', () => {
+    const aside: Vec3[] = corners.map(([x, y, z]) => [x + 30, y, z])
+    for (const own of [aside, corners.slice(0, 2)]) {
+      const regions = [{ rooms: roomsBehind(eye, own), whole: true }]
+      expect(cutBody([wall], settings(true, { regions }))).toHaveLength(
+        cutBody([wall], settings(true, { regions: [] })).length,
+      )
+    }
+  })
+  it('leave parts of a mesh whole too', async () => {
+    const scan = scanMesh(30, 30)
+    const lumps = { ...settings(true), pattern: { way: 'lumps' } as const }
+    const regions = [
+      {
+        rooms: roomsBehind(
+          [0, 0, 8],
+          corners.map(([x, y]): Vec3 => [x, y - 1, 1]),
+        ),
+        whole: true,
+      },
+    ]
+    const plain = await cutMesh(scan, { ...lumps, regions: [] })
+    const { pieces, contacts } = await cutMesh(scan, { ...lumps, regions })
+    const volume = (all: typeof pieces): number => all.reduce((sum, one) => sum + one.volume, 0)
+    expect(volume(pieces) / volume(plain.pieces)).toBeCloseTo(1, 4)
+    const largest = pieces.reduce((most, one) => (one.volume > most.volume ? one : most))
+    expect(largest.bodies.length).toBeGreaterThan(5)
+    expect(largest.volume).toBeGreaterThan(5 * Math.max(...plain.pieces.map((one) => one.volume)))
+    expect(largest.fill).toBeLessThanOrEqual(1)
+    expect(contacts.every(({ a, b }) => a !== b && a < pieces.length && b < pieces.length)).toBe(true)
+    expect(contacts.filter(({ a, b }) => pieces[a] === largest || pieces[b] === largest).length).toBeGreaterThan(5)
   })
 })

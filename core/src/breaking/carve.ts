@@ -24,17 +24,17 @@ export const planeInWorld = ({ normal, offset }: FormPlane, turn: Quaternion, pl
   return { normal: out, offset: offset + dot(out, place) }
 }
 
-/** What of convex bodies lies outside of a convex room: cut along each of its planes in turn. */
-function without(bodies: readonly Convex[], room: readonly FormPlane[]): Convex[] {
+/** What of convex bodies lies outside of a convex room: cut along each of its planes in turn. side: what new faces are told to have behind them. */
+export function without(bodies: readonly Convex[], room: readonly FormPlane[], side: number = SIDES[0]): Convex[] {
   const left: Convex[] = []
   for (const body of bodies) {
     let inner: Convex | undefined = body
     const outer: Convex[] = []
     for (const { normal, offset } of room) {
       if (!inner) break
-      const beyond = clipConvex(inner, [-normal[0], -normal[1], -normal[2]], -offset, SIDES[0])
+      const beyond = clipConvex(inner, [-normal[0], -normal[1], -normal[2]], -offset, side)
       if (beyond) outer.push(beyond)
-      inner = clipConvex(inner, normal, offset, SIDES[0])
+      inner = clipConvex(inner, normal, offset, side)
     }
     // What a room misses stays whole.
     left.push(...(inner ? outer : [body]))

@@ -11,6 +11,7 @@ import {
 import type { Vec3 } from '../math/index.ts'
 import { type Bond, bricksOf, INNER, isOutside } from './bricks.ts'
 import { cellsOf, type Fine, seedsIn } from './cells.ts'
+import { byGroup, type Cell, cutByRegions, type Region } from './regions.ts'
 import { radialSeeds, slabSeeds } from './seeds.ts'
 
 // A body cut into pieces. All in the body's own space, m.
@@ -36,6 +37,8 @@ export interface CutSettings {
   fine: readonly Fine[]
   /** Planes along which it is cut besides: normal · p = offset. */
   planes: readonly FormPlane[]
+  /** Outlines along which it is cut, or within which it stays whole. */
+  regions?: readonly Region[]
 }
 
 /** One piece: convex bodies that hold together. */
@@ -143,9 +146,9 @@ const halved = (bodies: readonly Convex[], planes: readonly FormPlane[]): Convex
     [...bodies],
   )
 
-/** The convex cells of a box by some settings, cut by hand too. */
-export const cutCells = (low: Vec3, high: Vec3, settings: CutSettings): Convex[] =>
-  halved(cellsIn(low, high, settings), settings.planes)
+/** The convex cells of a box by some settings, cut by hand too; those of one group are one piece. */
+export const cutCells = (low: Vec3, high: Vec3, settings: CutSettings): Cell[] =>
+  cutByRegions(halved(cellsIn(low, high, settings), settings.planes), settings.regions ?? [])
 
 /** Throws LanternError 'cut-many' where there are more pieces than may be. */
 export function checkCount(count: number): void {
@@ -182,12 +185,14 @@ export function cutBody(parts: readonly Convex[], settings: CutSettings): Piece[
   const box = boxBody(low, high)
   const isBox = parts.length === 1 && Math.abs(measured([box]).volume - whole) < 1e-9 * whole
   const pieces: Piece[] = []
-  for (const cell of cutCells(low, high, settings)) {
+  const inParts = (cell: Convex): Convex[] => {
     const own = boundsOfBodies([cell])
-    const bodies = isBox
-      ? [cell]
-      : planes.flatMap((part, n) => (apart(own, bounds[n] as typeof own) ? [] : [within(cell, part)]))
-    const piece = measured(bodies.filter((one): one is Convex => one !== undefined))
+    return planes.flatMap((part, n) => (apart(own, bounds[n] as typeof own) ? [] : (within(cell, part) ?? [])))
+  }
+  const cells = cutCells(low, high, settings)
+  for (const group of byGroup(cells)) {
+    const bodies = group.map((n) => (cells[n] as Cell).body)
+    const piece = measured(isBox ? bodies : bodies.flatMap(inParts))
     if (piece.volume > SLIVER) pieces.push(piece)
     checkCount(pieces.length)
   }

@@ -2,8 +2,18 @@ import type { Manifold, Mesh as ManifoldMesh, ManifoldToplevel } from 'manifold-
 import { LanternError } from '../base/index.ts'
 import { type Convex, measureConvex, SIDES, type SurfaceMesh } from '../data/index.ts'
 import { pow, type Vec3 } from '../math/index.ts'
-import { boundsOfBodies, type CutSettings, checkCount, cutCells, nothingLeft, type Piece, SLIVER } from './cut.ts'
+import {
+  boundsOfBodies,
+  type CutSettings,
+  checkCount,
+  cutCells,
+  measured,
+  nothingLeft,
+  type Piece,
+  SLIVER,
+} from './cut.ts'
 import { checkSolid } from './meshFaults.ts'
+import { byGroup, type Cell } from './regions.ts'
 import { type Contact, clipRing, LEAST_AREA, meetingsOf, ringArea } from './structure.ts'
 
 // A closed mesh cut into pieces: convex cells, each intersected with it by manifold. All in the mesh's own space, m.
@@ -279,6 +289,60 @@ export interface Cut {
   contacts: Contact[]
 }
 
+const cutOf = (parts: readonly Part[], cells: readonly Convex[]): Cut => ({
+  pieces: parts.map(({ piece }) => piece),
+  contacts: contactsOfParts(parts, cells),
+})
+
+/** Parts of cells of one group as one piece; a group of one cell stays as many pieces as it has parts. */
+function united(parts: readonly Part[], grouped: readonly Cell[], cells: readonly Convex[]): Cut {
+  const { contacts } = cutOf(parts, cells)
+  const several = new Set(byGroup(grouped).flatMap((group) => (group.length > 1 ? group : [])))
+  const names = new Map<string, number>()
+  const to = parts.map(({ cell }, n) => {
+    const name = several.has(cell) ? `group ${grouped[cell]?.group}` : `part ${n}`
+    const own = names.get(name) ?? names.size
+    names.set(name, own)
+    return own
+  })
+  const pieces = [...names.values()].map((own) => uniteParts(parts.filter((_, n) => to[n] === own)))
+  return {
+    pieces,
+    contacts: contacts.flatMap((contact) => {
+      const [a, b] = [to[contact.a] as number, to[contact.b] as number]
+      return a === b ? [] : [{ ...contact, a, b }]
+    }),
+  }
+}
+
+function uniteParts(parts: readonly Part[]): Piece {
+  const all = parts.map(({ piece }) => piece)
+  const { volume: hulls, middle, bodies } = measured(all.flatMap((piece) => piece.bodies))
+  const volume = all.reduce((sum, piece) => sum + piece.volume, 0)
+  const meshes = all.flatMap(({ mesh }) => mesh ?? [])
+  return { bodies, volume, middle, mesh: joined(meshes), fill: Math.min(1, volume / hulls) }
+}
+
+/** Meshes that carry the same as one mesh. */
+function joined(meshes: readonly SurfaceMesh[]): SurfaceMesh {
+  const floats = (name: 'positions' | 'normals' | 'uvs'): Float32Array =>
+    Float32Array.from(meshes.flatMap((mesh) => [...(mesh[name] ?? [])]))
+  let first = 0
+  const indices = meshes.flatMap((mesh) => {
+    const own = [...mesh.indices].map((n) => n + first)
+    first += mesh.positions.length / 3
+    return own
+  })
+  return {
+    positions: floats('positions'),
+    indices: Uint32Array.from(indices),
+    parts: Uint16Array.from(meshes.flatMap(({ parts }) => [...(parts ?? [])])),
+    ...(meshes[0]?.normals ? { normals: floats('normals') } : {}),
+    ...(meshes[0]?.uvs ? { uvs: floats('uvs') } : {}),
+    ...(meshes[0]?.colours ? { colours: Uint8Array.from(meshes.flatMap(({ colours }) => [...(colours ?? [])])) } : {}),
+  }
+}
+
 /**
  * Cuts a closed mesh into pieces, each in one part; their outsides keep what vertices carry, what was laid open is part LAID_OPEN. Bodies are hulls.
  * Throws LanternError 'mesh-open' or 'mesh-crosses' on what is no solid, 'cut-empty' where it has no volume or nothing is left, 'cut-many' beyond MOST_PIECES.
@@ -296,11 +360,12 @@ export async function cutMesh(source: SurfaceMesh, settings: CutSettings): Promi
       throw new LanternError('cut-empty', 'What is to break has no volume.', 'Make it larger.', { field: 'piece' })
     const over = ([0, 1, 2] as const).map((a) => MARGIN * (high[a] - low[a])) as unknown as Vec3
     const number = Math.round(settings.number * Math.min(MOST_MORE, pow(box / volume, MORE)))
-    const cells = cutCells(
+    const grouped = cutCells(
       [low[0] - over[0], low[1] - over[1], low[2] - over[2]],
       [high[0] + over[0], high[1] + over[1], high[2] + over[2]],
       { ...settings, number },
     )
+    const cells = grouped.map(({ body }) => body)
     checkCount(cells.length / MOST_MORE)
     const id = engine.Manifold.reserveIDs(1)
     const parts = intersected(engine, whole, cells, id).flatMap((made, cell) => {
@@ -314,7 +379,7 @@ export async function cutMesh(source: SurfaceMesh, settings: CutSettings): Promi
     })
     if (parts.length === 0) throw nothingLeft()
     checkCount(parts.length)
-    return { pieces: parts.map(({ piece }) => piece), contacts: contactsOfParts(parts, cells) }
+    return grouped.length > byGroup(grouped).length ? united(parts, grouped, cells) : cutOf(parts, cells)
   } finally {
     whole.delete()
   }

@@ -7,6 +7,7 @@ import { formOf, placeForm } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { strikeAt } from './breaking/strikes.ts'
+import { finishOutline } from './breaking/tools.ts'
 import { FIRE, GAS_PLACERS } from './gas/placers.ts'
 import type { Placer } from './placer.ts'
 
@@ -42,7 +43,7 @@ const placerOf = (tool: Tool): Placer | undefined =>
 
 /** How a tool draws: by one click, or point by point in the set or on the plate. */
 export const drawsBy = (tool: Tool): 'click' | 'line' | 'area' | 'points' | undefined => {
-  if (tool === 'form-outline') return 'area'
+  if (tool === 'form-outline' || tool === 'cut-outline' || tool === 'keep-whole') return 'area'
   if (formOf(tool)) return 'click'
   if (tool in POINTS) return 'points'
   const preset = presetOf(tool)
@@ -115,6 +116,7 @@ export function placeAt(camera: Camera, tool: Tool, point: Point): void {
 /** Ends a line or an area that was drawn point by point; px of the full frame. */
 export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point[]): void {
   if (formOf(tool)) return placeForm(camera, tool, points)
+  if (tool === 'cut-outline' || tool === 'keep-whole') return finishOutline(camera, tool, points)
   const { shot, frame, edit, set, chosen } = useShot.getState()
   if (!shot) return
   const preset = presetOf(tool)

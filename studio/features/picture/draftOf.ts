@@ -39,7 +39,15 @@ export function draftOf(state: ShotState, item: string): AskedDraft | undefined 
       return {
         key,
         first,
-        request: () => ({ what: 'draft-break', key, item, shot: document.name, settings, first, frames: last - first + 1 }),
+        request: () => ({
+          what: 'draft-break',
+          key,
+          item,
+          shot: document.name,
+          settings,
+          first,
+          frames: last - first + 1,
+        }),
       }
     })
   if (!isGas(own) || own.taken) return undefined

@@ -58,6 +58,8 @@ export type Tool =
   | 'strike'
   | 'footfalls'
   | 'cut'
+  | 'cut-outline'
+  | 'keep-whole'
   | 'brick'
 export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
 export type MatchStep = (typeof MATCH_STEPS)[number]

@@ -291,6 +291,11 @@ export const breakingSchema = z
       .array(z.object({ normal: vec3, offset: z.number() }).strict())
       .max(40)
       .default([]),
+    /** Outlines drawn over it: an eye and places on their corners' rays, in its own space, m. Cut along, or what is within stays whole. */
+    outlines: z
+      .array(z.object({ eye: vec3, corners: z.array(vec3).min(3).max(40), whole: z.boolean() }).strict())
+      .max(20)
+      .default([]),
     strikes: z
       .record(id, strikeSchema)
       .refine((all) => Object.keys(all).length <= MOST_STRIKES, `At most ${MOST_STRIKES} strikes.`)

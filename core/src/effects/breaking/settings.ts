@@ -6,6 +6,7 @@ import {
   cutBody,
   type Hole,
   type Piece,
+  roomsBehind,
 } from '../../breaking/index.ts'
 import type { Convex, FormPlane, MeshAsset, Solid, SurfaceMesh } from '../../data/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../../math/index.ts'
@@ -136,6 +137,9 @@ export function breakSettings(
       seed: Math.round(item.seed),
       fine: item.finer > 0 && item.pattern !== 'radial' ? fine : [],
       planes: item.cuts.map(({ normal, offset }) => unitPlane(normal, offset)),
+      ...(item.outlines.length > 0
+        ? { regions: item.outlines.map(({ eye, corners, whole }) => ({ rooms: roomsBehind(eye, corners), whole })) }
+        : {}),
     },
     poses: still && home ? [home] : poses,
     solids: around.map((solid) => carvedSolid(solid, [hole])),

@@ -62,10 +62,36 @@ function Figures({ id, item }: { id: string; item: BreakingItem }) {
   )
 }
 
+/** How many were drawn, and the last one taken back. */
+function Drawn<T>({
+  text,
+  all,
+  locked,
+  put,
+}: {
+  text: string
+  all: readonly T[]
+  locked: boolean
+  put(all: T[]): void
+}) {
+  if (all.length === 0) return null
+  return (
+    <Flex gap="6px" align="center">
+      <Text className="num" color="soft">
+        {text}
+      </Text>
+      <Press plain disabled={locked} onClick={() => put(all.slice(0, -1))}>
+        Take the last back
+      </Press>
+    </Flex>
+  )
+}
+
 /** Cuts by hand, and a brick read off the plate. */
 function ByHand({ id, item }: { id: string; item: BreakingItem }) {
   const { tool, set, edit } = useShot()
-  const press = (own: 'cut' | 'brick', text: string, title: string) => (
+  const change = (own: Partial<BreakingItem>): void => edit({ items: { [id]: own } })
+  const press = (own: 'cut' | 'brick' | 'cut-outline' | 'keep-whole', text: string, title: string) => (
     <Press
       aria-pressed={tool === own}
       disabled={item.locked}
@@ -78,26 +104,34 @@ function ByHand({ id, item }: { id: string; item: BreakingItem }) {
   return (
     <Flex padding="8px 14px" gap="6px" align="center" wrap="wrap" borderBottomWidth="1px" borderColor="hair">
       {press('cut', 'Cut by hand', 'Click two places: it is cut between them, straight away from the camera.')}
+      {press(
+        'cut-outline',
+        'Along an outline',
+        'Click its corners over what breaks; click the first one again, or press Enter, to close it.',
+      )}
+      {press(
+        'keep-whole',
+        'Keep a part whole',
+        'Click the corners of what stays one piece; click the first one again, or press Enter, to close it.',
+      )}
       {item.pattern === 'bricks' &&
         press(
           'brick',
           'Read off a brick',
           'Click one corner of a brick in the plate, then the opposite one past its joints.',
         )}
-      {item.cuts.length > 0 && (
-        <>
-          <Text className="num" color="soft">
-            {item.cuts.length} by hand
-          </Text>
-          <Press
-            plain
-            disabled={item.locked}
-            onClick={() => edit({ items: { [id]: { cuts: item.cuts.slice(0, -1) } } })}
-          >
-            Take the last back
-          </Press>
-        </>
-      )}
+      <Drawn
+        text={`${item.cuts.length} by hand`}
+        all={item.cuts}
+        locked={item.locked}
+        put={(cuts) => change({ cuts })}
+      />
+      <Drawn
+        text={`${item.outlines.length} ${item.outlines.length === 1 ? 'outline' : 'outlines'}, ${item.outlines.filter(({ whole }) => whole).length} kept whole`}
+        all={item.outlines}
+        locked={item.locked}
+        put={(outlines) => change({ outlines })}
+      />
     </Flex>
   )
 }

@@ -10,7 +10,7 @@ import {
   pieceAt,
   poseOf,
 } from '@lantern/core/effects/breaking'
-import { conjugate, cross, dot, normalise, rotate, type Vec3 } from '@lantern/core/math'
+import { add, conjugate, cross, dot, normalise, rotate, type Vec3 } from '@lantern/core/math'
 import { pickSurface } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useShot } from '../../shot/shotStore.ts'
@@ -54,6 +54,34 @@ export function brickBetween(
   const [length, height] = [Math.abs(a[along] - b[along]), Math.abs(a[up] - b[up])]
   const held = (value: number): number => Math.min(5, Math.max(0.02, Math.round(value * 1000) / 1000))
   return length > 0.01 && height > 0.01 ? { brickLength: held(length), brickHeight: held(height) } : undefined
+}
+
+/** An outline over what breaks, in its own space: an eye, and places on its corners' rays. */
+export function outlineThrough(
+  document: ShotDocument,
+  camera: Camera,
+  item: BreakingItem,
+  points: readonly Point[],
+  frame: number,
+): Pick<BreakingItem['outlines'][number], 'eye' | 'corners'> {
+  const pose = poseOf(pieceAt(document, breakingPiece(document, item), frame))
+  const inOwn = (at: Vec3): [number, number, number] => inBody(pose, at).map(round) as [number, number, number]
+  const corners = points.map((point) => {
+    const { from, along } = pixelRay(camera, ...point)
+    return inOwn(add(from, normalise(along)))
+  })
+  return { eye: inOwn(camera.position), corners }
+}
+
+/** Ends an outline: a cut along it, or what is within stays whole. */
+export function finishOutline(camera: Camera, tool: 'cut-outline' | 'keep-whole', points: readonly Point[]): void {
+  const { shot, chosen, frame, edit, set } = useShot.getState()
+  const item = shot?.document.items[chosen]
+  set({ tool: 'choose' })
+  if (!shot || !isBreaking(item)) return
+  if (points.length < 3) return set({ message: { text: 'An outline needs three corners at least.', good: false } })
+  const outline = { ...outlineThrough(shot.document, camera, item, points, frame), whole: tool === 'keep-whole' }
+  edit({ items: { [chosen]: { outlines: [...item.outlines, outline] } } })
 }
 
 /** Ends one of these tools. */
