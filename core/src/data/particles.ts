@@ -19,6 +19,8 @@ export interface ParticleFrame {
   /** Turns since birth. */
   spins: Float32Array
   states: Uint8Array
+  /** Of solid bits that meet each other how each is turned, x y z w. */
+  turns?: Float32Array
 }
 
 export const emptyParticles = (count = 0): ParticleFrame => ({

@@ -307,6 +307,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   opens?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): SetOpening | undefined
   /** The frame of the plate that an item of its kind has on it, and how it stood then. */
   frozen?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): FrozenPlate | undefined
+  /** Things whose meshes an item of its kinds is drawn with, shown or not. */
+  meshes?(item: Item): readonly string[]
   /** Whether an item of its kinds is drawn only before what is added. */
   onlyBeforeAdded?(item: Item): boolean
   /** Whether the look of an item of its kinds is made of the plate too. */

@@ -71,6 +71,8 @@ export interface ParticleSettings {
   /** Share of a gas's velocity that the air has where it is. */
   flow: number
   contact: { does: 'pass' | 'vanish' | 'bounce' | 'stick'; restitution: number; friction: number; melts: number }
+  /** Solid bits that push each other, and of what shape; half edges of an own one, the longest 1/2. */
+  among?: { bits: string; half?: Vec3 }
   most: number
   moments: readonly ParticleMoment[]
   preRoll: number

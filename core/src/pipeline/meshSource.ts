@@ -1,6 +1,7 @@
 import type { MeshAsset, PictureUse, Texture } from '../data/index.ts'
 import { isSeen, isThing, type ThingItem, thingsAt } from '../set/index.ts'
-import { type ItemDocument, itemsInOrder } from '../settings/index.ts'
+import { itemsInOrder } from '../settings/index.ts'
+import { effectOf, type ShotDocument } from '../shot/index.ts'
 
 // Meshes and pictures that were taken in, as a picture is drawn from them.
 
@@ -16,9 +17,19 @@ export const meshBlob = ({ mesh }: Pick<ThingItem, 'mesh'>, quality: 'look' | 'f
   quality === 'look' ? mesh.standIn : mesh.blob
 
 /** The blobs of meshes and surfaces' pictures that a frame is drawn from, with the names of what has them. */
-export const meshBlobs = (document: ItemDocument, frame: number, quality: 'look' | 'final'): Map<string, string> =>
+export const meshBlobs = (
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
+  frame: number,
+  quality: 'look' | 'final',
+): Map<string, string> =>
   new Map([
     ...thingsAt(document, frame).map(([, item]) => [meshBlob(item, quality), item.name] as const),
+    ...itemsInOrder(document).flatMap(([, item]) =>
+      (item.shown ? (effectOf(item)?.meshes?.(item) ?? []) : []).flatMap((key) => {
+        const thing = document.items[key]
+        return isThing(thing) ? [[meshBlob(thing, quality), thing.name] as const] : []
+      }),
+    ),
     ...itemsInOrder(document).flatMap(([, item]) =>
       item.shown &&
       isSeen(item) &&

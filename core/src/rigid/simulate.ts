@@ -46,6 +46,8 @@ export interface RigidPose {
 export interface RigidState {
   frames: number
   world: Uint8Array
+  /** Bodies that were added on the way. */
+  added?: number
 }
 
 /** Hulls that touch exactly kick each other apart: they are this much smaller than they look. */
@@ -189,8 +191,8 @@ const atHome = (solid: Mover['solid']): Solid =>
   solid.kind === 'ball' ? { ...solid, centre: [0, 0, 0] } : { ...solid, centre: [0, 0, 0], rotation: [0, 0, 0, 1] }
 
 /** Throws LanternError 'rigid-body' where one has no volume; the world is given back then. */
-function addBodies(world: RAPIER.World, bodies: readonly RigidBodySettings[], halfStep: number): void {
-  bodies.forEach((one, n) => {
+function addBodies(world: RAPIER.World, bodies: readonly RigidBodySettings[], halfStep: number): RAPIER.RigidBody[] {
+  return bodies.map((one, n) => {
     const kind = one.held ? RAPIER.RigidBodyDesc.fixed() : RAPIER.RigidBodyDesc.dynamic()
     const body = world.createRigidBody(
       kind
@@ -216,7 +218,7 @@ function addBodies(world: RAPIER.World, bodies: readonly RigidBodySettings[], ha
       )
       volume += made.volume()
     }
-    if (volume >= LEAST_VOLUME) return
+    if (volume >= LEAST_VOLUME) return body
     world.free()
     throw new LanternError('rigid-body', `Piece ${n + 1} is flat: it has no volume.`, 'Cut it into fewer pieces.', {
       field: 'number',
@@ -228,18 +230,21 @@ function addBodies(world: RAPIER.World, bodies: readonly RigidBodySettings[], ha
 export class RigidSimulation {
   readonly #settings: RigidSettings
   readonly #world: RAPIER.World
-  readonly #bodies: RAPIER.RigidBody[]
+  #bodies: RAPIER.RigidBody[]
+  #added: number
   readonly #movers: RAPIER.RigidBody[]
   #frames: number
 
-  private constructor(settings: RigidSettings, world: RAPIER.World, frames: number) {
+  private constructor(settings: RigidSettings, world: RAPIER.World, frames: number, added = 0) {
     this.#settings = settings
     this.#world = world
     this.#frames = frames
+    this.#added = added
     // In the order in which they were made.
     const all = world.bodies.getAll().sort((a, b) => a.handle - b.handle)
-    this.#bodies = all.slice(0, settings.bodies.length)
-    this.#movers = all.slice(settings.bodies.length)
+    const [own, movers] = [settings.bodies.length, settings.movers?.length ?? 0]
+    this.#bodies = [...all.slice(0, own), ...all.slice(own + movers)]
+    this.#movers = all.slice(own, own + movers)
   }
 
   /** Sets bodies up, or goes on from a kept state. Throws LanternError 'rigid-body' where one has no volume, 'rigid-many' beyond 20,000, 'rigid-state' on a state that is none. */
@@ -254,9 +259,9 @@ export class RigidSimulation {
     await load()
     if (!state) return new RigidSimulation(settings, build(settings), 0)
     const world = RAPIER.World.restoreSnapshot(state.world) as RAPIER.World | undefined
-    if (world?.bodies.len() !== settings.bodies.length + (settings.movers?.length ?? 0))
+    if (world?.bodies.len() !== settings.bodies.length + (settings.movers?.length ?? 0) + (state.added ?? 0))
       throw new LanternError('rigid-state', 'A kept state of the pieces is damaged.', 'Bake it again.')
-    return new RigidSimulation(settings, world, state.frames)
+    return new RigidSimulation(settings, world, state.frames, state.added)
   }
 
   get frames(): number {
@@ -273,6 +278,21 @@ export class RigidSimulation {
     const [own, turn] = [body.linvel(), body.angvel()]
     body.setLinvel({ x: own.x + velocity[0], y: own.y + velocity[1] + ahead, z: own.z + velocity[2] }, true)
     body.setAngvel({ x: turn.x + spin[0], y: turn.y + spin[1], z: turn.z + spin[2] }, true)
+  }
+
+  /** Adds a body on the way; its number. Throws LanternError 'rigid-body' where it has no volume. */
+  add(one: RigidBodySettings): number {
+    const [body] = addBodies(this.#world, [one], aheadOf(this.#world, this.#settings.gravity))
+    if (body) this.#bodies.push(body)
+    this.#added++
+    return this.#bodies.length - 1
+  }
+  /** Holds a body somewhere, out of the way of all others. */
+  hold(n: number, [x, y, z]: Vec3): void {
+    const body = this.#bodies[n]
+    if (!body) return
+    body.setBodyType(RAPIER.RigidBodyType.Fixed, false)
+    body.setTranslation({ x, y, z }, false)
   }
 
   /** Changes how much a body rubs on others. */
@@ -359,7 +379,11 @@ export class RigidSimulation {
   }
 
   state(): RigidState {
-    return { frames: this.#frames, world: this.#world.takeSnapshot() }
+    return {
+      frames: this.#frames,
+      world: this.#world.takeSnapshot(),
+      ...(this.#added > 0 ? { added: this.#added } : {}),
+    }
   }
   /** Gives its memory back. */
   close(): void {

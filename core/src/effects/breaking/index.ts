@@ -67,6 +67,7 @@ export const breakingEffect = {
     { name: 'dust', label: 'Dust, kg', unit: 'kg', value: kept('dust') },
   ],
   frameFigures: ['moving', 'free', 'pieces', 'energy', 'given', 'fastest', 'parted', 'dust', 'missed'],
+  meshes: (item) => (isBreaking(item) ? [item.piece] : []),
   resolve: resolveBreaking,
   instances: breakingInstances,
   showsAgain: (item, id) => isReuse(item) && item.of === id,

@@ -11,6 +11,7 @@ import {
   type ParticleState,
 } from '../../particles/index.ts'
 import type { Bake, BakeState, InputFrame, MadeFrame, StateReader, StepBaker } from '../effect.ts'
+import { DebrisSimulation, type DebrisState } from './debris.ts'
 
 export const PARTICLE_MEDIA_TYPE = 'application/x-lantern-particles'
 
@@ -49,6 +50,66 @@ export function decodeParticleState({ small, parts }: BakeState): ParticleState 
   }
 }
 
+const debrisSchema = z.object({
+  done: z.int().min(0),
+  count: z.int().min(0).max(20_000),
+  world: z.int().min(0).max(1_000_000_000),
+})
+const DEBRIS_FLOATS = ['sizes', 'ages', 'lives'] as const
+
+export function encodeDebrisState({ done, world, ids, alive, ...floats }: DebrisState): BakeState {
+  const parts = [world.slice(), bytesOf(ids, ids.length), alive.slice()]
+  for (const name of DEBRIS_FLOATS) parts.push(bytesOf(floats[name], ids.length))
+  return { done, small: { done, count: ids.length, world: world.length }, parts }
+}
+/** Lays out the arrays that a kept state of debris fills. Throws ZodError where it is none. */
+function readDebris(done: number, small: unknown): StateReader {
+  const { count, world } = debrisSchema.parse(small)
+  const sizes = [world, 4 * count, count, 8 * count, 8 * count, 8 * count]
+  const parts = sizes.map((size) => new Uint8Array(size))
+  return { parts, state: { done, small, parts } }
+}
+export function decodeDebrisState({ small, parts }: BakeState): DebrisState {
+  const { done } = debrisSchema.parse(small)
+  const own = (n: number): Uint8Array<ArrayBuffer> => Uint8Array.from(parts[n] ?? [])
+  const [sizes, ages, lives] = [3, 4, 5].map((n) => new Float64Array(own(n).buffer)) as [
+    Float64Array,
+    Float64Array,
+    Float64Array,
+  ]
+  return { done, world: own(0), ids: new Uint32Array(own(1).buffer), alive: own(2), sizes, ages, lives }
+}
+
+/** What makes a run's frames: particles each by itself, or bits that meet each other. */
+interface Simulation {
+  readonly done: number
+  steps(gas?: GasFlow, others?: ParticleFrame | DustPoints): Generator<unknown, ParticleFigures>
+  keep(): ParticleFrame
+  encoded(): BakeState
+}
+async function simulationOf(settings: ParticleSettings, rate: number, state?: BakeState): Promise<Simulation> {
+  if (settings.among) {
+    const debris = await DebrisSimulation.open(settings, rate, state && decodeDebrisState(state))
+    return {
+      get done() {
+        return debris.done
+      },
+      steps: (gas, others) => debris.steps(gas, others),
+      keep: () => debris.keep(),
+      encoded: () => encodeDebrisState(debris.state),
+    }
+  }
+  const particles = new ParticleSimulation(settings, rate, state && decodeParticleState(state))
+  return {
+    get done() {
+      return particles.done
+    },
+    steps: (gas, others) => particles.steps(gas, others),
+    keep: () => particles.keep(),
+    encoded: () => encodeParticleState(particles.state),
+  }
+}
+
 /** Particles that are computed frame by frame, and go on from a kept state bit for bit. from: which of the run's inputs are the gas and the particles, or the break, that they come from. */
 export function particleBake(
   settings: ParticleSettings,
@@ -57,9 +118,9 @@ export function particleBake(
 ): Bake {
   return {
     way: 'steps',
-    readState,
+    readState: settings.among ? readDebris : readState,
     async prepare({ deflate }, state): Promise<StepBaker> {
-      const simulation = new ParticleSimulation(settings, rate, state && decodeParticleState(state))
+      const simulation = await simulationOf(settings, rate, state)
       let figures: ParticleFigures | undefined
       let flow: { frame: number; gas: GasFlow } | undefined
       function* steps(
@@ -90,7 +151,7 @@ export function particleBake(
             figures: { ...figures },
           }
         },
-        state: () => encodeParticleState(simulation.state),
+        state: () => simulation.encoded(),
       }
     },
   }

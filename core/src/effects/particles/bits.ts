@@ -2,13 +2,14 @@ import { hash01, mix32 } from '../../base/index.ts'
 import { type Material, type ParticleFrame, PLAIN, STUCK, type SurfaceMesh } from '../../data/index.ts'
 import { aboutAxis, cos, multiply, normalise, type Quaternion, sin, type Vec3 } from '../../math/index.ts'
 import { type Drawable, type Placement, type Pose, placeInWorld } from '../../picture/index.ts'
+import { type ThingItem, trimmedBounds } from '../../set/index.ts'
 import type { DrawContext } from '../effect.ts'
 import type { ParticleLook } from './instances.ts'
 
 // Solid bits that particles are drawn as: made shapes of 1 m across, some of each, which tumble as they fly.
 
 const SHAPES = ['chips', 'pebbles', 'shards', 'splinters'] as const
-export type BitShape = (typeof SHAPES)[number] | 'mixed'
+export type BitShape = (typeof SHAPES)[number] | 'mixed' | 'mesh'
 /** Different ones of each shape. */
 const VARIANTS = 5
 /** Bits of a look at most. */
@@ -69,12 +70,54 @@ function bitMesh(shape: (typeof SHAPES)[number], variant: number): SurfaceMesh {
   return mesh
 }
 
+/** Which made bit a particle is. */
+function bitOf(
+  id: number,
+  bits: BitShape | undefined,
+): { shape: (typeof SHAPES)[number]; variant: number; shade: number } {
+  const own = mix32(id ^ 0x51ed270b)
+  const shape = bits === 'mixed' || bits === 'mesh' || !bits ? SHAPES[own % SHAPES.length] : bits
+  return { shape: shape ?? 'chips', variant: (own >>> 4) % VARIANTS, shade: (own >>> 9) % 3 }
+}
+
+/** Corners of a bit of 1 m across, x y z after each other: as it meets others. half: of one with a shape of its own, its box. */
+export function bitCorners(id: number, { bits, half }: { bits: string; half?: Vec3 }): Float32Array {
+  if (half)
+    return Float32Array.from({ length: 24 }, (_, n) => ((n / 3) & (1 << (n % 3)) ? 1 : -1) * (half[n % 3] as number))
+  const { shape, variant } = bitOf(id, SHAPES.includes(bits as never) ? (bits as BitShape) : 'mixed')
+  return bitMesh(shape, variant).positions
+}
+
 /** How a bit is turned: about an axis of its own, by how far its particle has turned. */
-function turnOf(id: number, spin: number): Quaternion {
+export function turnOf(id: number, spin: number): Quaternion {
   const dice = (n: number): number => mix32(id + Math.imul(n + 1, 0x9e3779b1)) / 4294967296
   const axis = normalise([dice(60) - 0.5, dice(61) - 0.5, dice(62) - 0.49])
   const first = aboutAxis(normalise([dice(63) - 0.5, dice(64) - 0.5, dice(65) - 0.49]), 2 * Math.PI * dice(66))
   return multiply(aboutAxis(axis, 2 * Math.PI * TUMBLES * spin), first)
+}
+
+const ownMeshes = new WeakMap<SurfaceMesh, SurfaceMesh>()
+/** A taken-in mesh as a bit: 1 m across about its middle, with its own materials; undefined where it is not there. */
+function ownBit(
+  thing: ThingItem,
+  taken: DrawContext['taken'],
+  worn: DrawContext['worn'],
+): { key: string; mesh: SurfaceMesh; materials: readonly Material[] } | undefined {
+  const mesh = taken?.(thing)
+  const { blob, standIn } = thing.mesh
+  const materials = worn?.({ blob, standIn, tint: thing.tint, roughness: thing.roughness })
+  if (!mesh || !materials) return undefined
+  const { low, high } = trimmedBounds(thing)
+  const longest = Math.max(...[0, 1, 2].map((a) => (high[a] as number) - (low[a] as number)), 1e-9)
+  const middle = [0, 1, 2].map((a) => ((high[a] as number) + (low[a] as number)) / 2)
+  const made =
+    ownMeshes.get(mesh) ??
+    ({
+      ...mesh,
+      positions: mesh.positions.map((value, n) => (value - (middle[n % 3] as number)) / longest),
+    } as SurfaceMesh)
+  ownMeshes.set(mesh, made)
+  return { key: `bit/${blob}/${mesh.indices.length}`, mesh: made, materials }
 }
 
 /** Kept particles as solid bits. ahead: s by which their own speed carries them. */
@@ -83,7 +126,7 @@ export function drawBits(
   frame: ParticleFrame,
   place: Placement,
   ahead: number,
-  { finer, shutter }: DrawContext,
+  { finer, shutter, taken, worn }: DrawContext,
 ): Drawable[] {
   const count = finer ? frame.count : Math.min(frame.count, MOST_IN_LOOK)
   const half = shutter && finer ? shutter.seconds / 2 : 0
@@ -91,11 +134,12 @@ export function drawBits(
     const [r, g, b] = look.colour
     return [{ ...PLAIN, base: [level * r, level * g, level * b, 1], roughness: 1 }]
   })
-  return Array.from({ length: count }, (_, n): Drawable => {
+  const own = look.own && ownBit(look.own, taken, worn)
+  return Array.from({ length: count }, (_, n): Drawable[] => {
     const id = frame.ids[n] as number
-    const own = mix32(id ^ 0x51ed270b)
-    const shape = look.bits === 'mixed' || !look.bits ? SHAPES[own % SHAPES.length] : look.bits
-    const variant = (own >>> 4) % VARIANTS
+    const { shape, variant, shade } = bitOf(id, look.bits)
+    if (look.own && !own) return []
+    const turn = (k: number): number => frame.turns?.[4 * n + k] ?? 0
     const size = frame.sizes[n] as number
     const at = (values: Float32Array, a: number): number => values[3 * n + a] as number
     const still = frame.states[n] === STUCK
@@ -104,15 +148,20 @@ export function drawBits(
         (a) => at(frame.positions, a) + (still ? 0 : (ahead + seconds) * look.speed * at(frame.velocities, a)),
       ) as unknown as Vec3
       // At rest it lies flatter than the ball that it was taken for.
-      const shown = placeInWorld(place, [moved[0], moved[1] - (still ? SUNK * size : 0), moved[2]])
+      const shown = placeInWorld(place, [moved[0], moved[1] - (still && !frame.turns ? SUNK * size : 0), moved[2]])
       return {
-        rotation: multiply(place.turn, turnOf(id, frame.spins[n] as number)),
+        rotation: multiply(
+          place.turn,
+          frame.turns ? [turn(0), turn(1), turn(2), turn(3)] : turnOf(id, frame.spins[n] as number),
+        ),
         place: shown,
         scale: place.scale * size,
       }
     }
-    const mesh = bitMesh(shape ?? 'chips', variant)
-    const materials = shades[(own >>> 9) % 3] ?? shades[1] ?? []
-    return { kind: 'thing', key: `bit/${shape}/${variant}`, mesh, materials, opening: pose(-half), closing: pose(half) }
-  })
+    const mesh = bitMesh(shape, variant)
+    const materials = shades[shade] ?? []
+    const poses = { opening: pose(-half), closing: pose(half) }
+    if (own) return [{ kind: 'thing', ...own, ...poses }]
+    return [{ kind: 'thing', key: `bit/${shape}/${variant}`, mesh, materials, ...poses }]
+  }).flat()
 }

@@ -47,6 +47,7 @@ export const particlesEffect = {
     { name: 'hits', label: 'Meetings with the set', unit: '', value: kept('hits') },
   ],
   frameFigures: ['count', 'meanSpeed', 'highest', 'hits', 'bornSpeed', 'flowSpeed'],
+  meshes: (item) => (isParticles(item) && item.bits === 'mesh' ? [item.bitMesh] : []),
   resolve: resolveParticles,
   instances: particleInstances,
   usesPlate: (item) =>

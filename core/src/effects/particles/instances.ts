@@ -4,7 +4,7 @@ import type { Quaternion, Vec3 } from '../../math/index.ts'
 import { isMatte, strokesInOrder } from '../../mattes/index.ts'
 import { type DripEdge, edgesOf, type Top } from '../../particles/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
-import { isBox, piecesAt, standingPose, turnOf } from '../../set/index.ts'
+import { isBox, isThing, piecesAt, standingPose, type ThingItem, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
@@ -66,6 +66,8 @@ export interface ParticleLook {
   tops: readonly Top[]
   /** Solid bits that they are drawn as. */
   bits?: BitShape
+  /** The taken-in mesh that they are instead. */
+  own?: ThingItem
   /** How much faster than when it was computed it is shown: size and pace. */
   speed: number
   fall?: FallLook
@@ -138,6 +140,12 @@ function againInstance(
 /** Rain is too thin and too fast to darken anything. */
 const throwsShadow = ({ lays, shadow, way }: ParticlesItem): boolean => lays === 'over' && shadow > 0 && way !== 'rain'
 
+/** The taken-in mesh that bits are; what it is called, and where it stands, changes nothing. */
+function ownOf(document: ItemDocument, { bits, bitMesh }: ParticlesItem): Pick<ParticleLook, 'own'> {
+  const thing = bits === 'mesh' ? document.items[bitMesh] : undefined
+  return isThing(thing) ? { own: { ...thing, name: '', order: 0, position: [0, 0, 0], turn: 0, tilt: 0, roll: 0 } } : {}
+}
+
 const lookOf = (document: ItemDocument, now: ParticlesItem, frame: number, inputs: SignalInputs): ParticleLook => ({
   over: now.lays === 'over',
   colour: now.colour,
@@ -155,7 +163,7 @@ const lookOf = (document: ItemDocument, now: ParticlesItem, frame: number, input
   tops: throwsShadow(now) || now.way === 'rain' ? topsAt(document, frame, inputs) : [],
   refracts: now.way === 'rain' ? now.refracts / 100 : 0,
   speed: 1,
-  ...(now.bits !== 'points' && isKept(now) ? { bits: now.bits } : {}),
+  ...(now.bits !== 'points' && isKept(now) ? { bits: now.bits, ...ownOf(document, now) } : {}),
 })
 
 /** What particles show at a frame: their kept one; rain and snow without any; or another's kept run again. */

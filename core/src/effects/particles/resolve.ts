@@ -1,9 +1,9 @@
 import { forceSchema, windAt } from '../../air/index.ts'
 import { canonicalJson, LanternError, type Recipe, recipeKey, textKey } from '../../base/index.ts'
 import type { Solid } from '../../data/index.ts'
-import { normalise, panTiltRoll, radians } from '../../math/index.ts'
+import { normalise, panTiltRoll, radians, type Vec3 } from '../../math/index.ts'
 import type { ParticleForce, ParticleMoment, ParticleSettings, ParticleSource } from '../../particles/index.ts'
-import { stoppingAt } from '../../set/index.ts'
+import { isThing, stoppingAt, trimmedBounds } from '../../set/index.ts'
 import {
   frameRate,
   type Item,
@@ -198,10 +198,28 @@ export function particleSettings(
       friction: item.friction / 100,
       melts: item.melts,
     },
+    ...(item.among && item.bits !== 'points' && item.way === 'computed' ? { among: amongOf(document, item) } : {}),
     most: MOST_PARTICLES,
     moments: settled(moments),
     preRoll: Math.round(item.runUp),
   }
+}
+
+/** What bits meet each other as: a taken-in mesh as its box. Throws LanternError 'source' where none is chosen. */
+function amongOf(document: ItemDocument, item: ParticlesItem): NonNullable<ParticleSettings['among']> {
+  if (item.bits !== 'mesh') return { bits: item.bits }
+  const thing = document.items[item.bitMesh]
+  if (!isThing(thing))
+    throw new LanternError(
+      'source',
+      `“${item.name}” is drawn as a taken-in mesh, and ${item.bitMesh ? 'that is gone' : 'none is chosen'}.`,
+      'Choose one, or another shape.',
+      { field: 'bitMesh' },
+    )
+  const { low, high } = trimmedBounds(thing)
+  const edges = ([0, 1, 2] as const).map((a) => high[a] - low[a])
+  const longest = Math.max(...edges, 1e-9)
+  return { bits: 'mesh', half: edges.map((edge) => edge / 2 / longest) as unknown as Vec3 }
 }
 
 /** kg of dust that a break is taken to give a second, for what it may need. */

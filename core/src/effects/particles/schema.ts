@@ -235,11 +235,26 @@ export const particlesSchema = z
       hint: 'Over: hides what is behind it; add: only gives light.',
       ...look,
     }),
-    bits: choice(['points', 'chips', 'pebbles', 'shards', 'splinters', 'mixed'], 'points', {
+    bits: choice(['points', 'chips', 'pebbles', 'shards', 'splinters', 'mixed', 'mesh'], 'points', {
       label: 'Drawn as',
-      hint: 'Soft points; or solid bits that tumble and throw shadows: chips, pebbles, shards, splinters, or all of these.',
+      hint: 'Soft points; or solid bits that tumble and throw shadows: chips, pebbles, shards, splinters, all of these, or a taken-in mesh.',
       ...look,
       when: { way: ['computed', 'taken in'] },
+      still: true,
+    }),
+    bitMesh: itemOf(['thing'], {
+      label: 'Mesh',
+      hint: 'The taken-in mesh that each bit is, as large as it is told; the thing itself may be hidden.',
+      ...look,
+      when: { bits: ['mesh'] },
+      still: true,
+    }),
+    among: toggle(false, {
+      label: 'Meet each other',
+      hint: 'Bits push and pile on each other, up to 2,000 at once; others meet the set alone.',
+      group: 'Surfaces',
+      touches: 'gas',
+      when: { bits: ['chips', 'pebbles', 'shards', 'splinters', 'mixed', 'mesh'] },
       still: true,
     }),
     colour: colour.default([0.8, 0.8, 0.8]).meta({
