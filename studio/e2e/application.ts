@@ -153,6 +153,34 @@ export async function type(page: Page, label: string, value: string): Promise<vo
   await saved(page)
 }
 
+/** Drops files on the picture at a place in shares of it. */
+export async function dropOnPicture(
+  page: Page,
+  paths: readonly string[],
+  at: readonly [number, number],
+): Promise<void> {
+  const files = paths.map((path) => ({
+    name: path.split('/').at(-1) ?? '',
+    base64: readFileSync(path).toString('base64'),
+  }))
+  await picture(page).evaluate(
+    (canvas, { files: all, at: [u, v] }) => {
+      const transfer = new DataTransfer()
+      for (const { name, base64 } of all)
+        transfer.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name))
+      const box = canvas.getBoundingClientRect()
+      const place = {
+        clientX: box.left + u * box.width,
+        clientY: box.top + v * box.height,
+        bubbles: true,
+        cancelable: true,
+      }
+      canvas.dispatchEvent(new DragEvent('drop', { ...place, dataTransfer: transfer }))
+    },
+    { files, at },
+  )
+}
+
 /** Waits until every edit is kept. */
 export const saved = (page: Page): Promise<void> => page.locator('main[data-saving=no]').waitFor()
 

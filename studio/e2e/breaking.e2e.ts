@@ -1,9 +1,13 @@
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
+import { Document, WebIO } from '@gltf-transform/core'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { scanMesh } from '../../core/testing/scans.ts'
 import {
   application,
+  dropOnPicture,
   folder,
   makeMovie,
   openBrowser,
@@ -189,6 +193,94 @@ describe('a mark', () => {
     await expect.poll(async () => before - (await light(x, y)), { timeout: 30_000 }).toBeGreaterThan(30)
     await page.keyboard.press('Control+z')
     await expect.poll(async () => Math.abs(before - (await light(x, y))), { timeout: 30_000 }).toBeLessThan(4)
+    expect(faults).toEqual([])
+  })
+})
+
+/** A bumpy ball as a GLB; open: without one of its triangles. */
+async function writeScan(file: string, open = false): Promise<string> {
+  const document = new Document()
+  const buffer = document.createBuffer()
+  const { positions, uvs = new Float32Array(), indices } = scanMesh(24, 24)
+  const accessor = (type: 'VEC3' | 'VEC2' | 'SCALAR', array: Float32Array | Uint32Array) =>
+    document
+      .createAccessor()
+      .setType(type)
+      .setArray(array as Float32Array<ArrayBuffer>)
+      .setBuffer(buffer)
+  const primitive = document
+    .createPrimitive()
+    .setMaterial(document.createMaterial('white').setRoughnessFactor(1).setMetallicFactor(0))
+    .setAttribute('POSITION', accessor('VEC3', positions))
+    .setAttribute('TEXCOORD_0', accessor('VEC2', uvs))
+    .setIndices(accessor('SCALAR', indices.slice(open ? 3 : 0)))
+  document.createScene().addChild(document.createNode().setMesh(document.createMesh().addPrimitive(primitive)))
+  const path = join(folder, file)
+  writeFileSync(path, await new WebIO().writeBinary(document))
+  return path
+}
+
+describe('a taken-in mesh', () => {
+  const [x, y] = [0.22, 0.62]
+  const dropped = async (path: string, name: string): Promise<void> => {
+    await page.keyboard.press('Home')
+    await station(page, 'Set')
+    await dropOnPicture(page, [path], [x, 0.82])
+    await bench().getByRole('heading', { name }).waitFor()
+    await type(page, 'Scale', '0.5')
+    await saved(page)
+    await station(page, 'Effects')
+  }
+  it('that is open is refused with where, and breaks nothing', async () => {
+    await dropped(await writeScan('open.glb', true), 'open')
+    await add('preset-stone')
+    await over(page, [x, y])
+    await bench()
+      .getByText(/The mesh is open: 3 edges .* the first at/)
+      .waitFor()
+    await page.keyboard.press('Control+z')
+    await station(page, 'Set')
+    await page.getByLabel('In the shot').getByText('open', { exact: true }).click()
+    await bench().getByRole('button', { name: 'Remove', exact: true }).click()
+  })
+  it('is cut where it is seen, keeps a part whole, drafts and is kept as pieces', async () => {
+    await dropped(await writeScan('boulder.glb'), 'boulder')
+    for (let n = 0; n < 2; n++) await page.keyboard.press('ArrowRight')
+    const before = await light(x, y)
+    await add('preset-stone')
+    await over(page, [x, y])
+    await type(page, 'Pieces', '40')
+    const pieces = bench().locator('[data-pieces]')
+    const count = async (): Promise<number> => Number(await pieces.getAttribute('data-pieces'))
+    await page.keyboard.press('Home')
+    await expect.poll(count, { timeout: 30_000 }).toBeGreaterThan(25)
+    await expect.poll(count, { timeout: 30_000 }).toBeLessThan(60)
+    await page.locator('path[data-cut]').first().waitFor({ state: 'attached' })
+    const told = await pieces.innerText()
+    await bench().getByRole('button', { name: 'Keep a part whole' }).click()
+    for (const at of [
+      [0.16, 0.5],
+      [0.23, 0.5],
+      [0.23, 0.62],
+      [0.16, 0.62],
+    ] as const)
+      await over(page, at)
+    await page.keyboard.press('Enter')
+    await bench().getByText('1 outline, 1 kept whole').waitFor()
+    await expect.poll(() => pieces.innerText(), { timeout: 30_000 }).not.toBe(told)
+    await saved(page)
+    await bench()
+      .getByText(/draft: 8 of 8/)
+      .waitFor({ timeout: 60_000 })
+    await bench().getByRole('button', { name: 'Keep', exact: true }).click()
+    await bench()
+      .getByText(/^8 of 8/)
+      .waitFor({ timeout: 90_000 })
+    await page.keyboard.press('End')
+    await bench()
+      .getByText(/[1-9]\d* on their way/)
+      .waitFor()
+    await expect.poll(async () => Math.abs((await light(x, y)) - before), { timeout: 30_000 }).toBeGreaterThan(8)
     expect(faults).toEqual([])
   })
 })

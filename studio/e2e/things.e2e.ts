@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from 'node:fs'
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { Document, WebIO } from '@gltf-transform/core'
 import { boxMesh } from '@lantern/core/data'
@@ -8,6 +8,7 @@ import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   application,
+  dropOnPicture,
   folder,
   makeMovie,
   openBrowser,
@@ -47,29 +48,7 @@ async function writeBox(file: string, edge: number): Promise<string> {
   return path
 }
 
-/** Drops files on the picture at a place in shares of it. */
-async function dropOn(paths: readonly string[], at: readonly [number, number]): Promise<void> {
-  const files = paths.map((path) => ({
-    name: path.split('/').at(-1) ?? '',
-    base64: readFileSync(path).toString('base64'),
-  }))
-  await picture(page).evaluate(
-    (canvas, { files: all, at: [u, v] }) => {
-      const transfer = new DataTransfer()
-      for (const { name, base64 } of all)
-        transfer.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name))
-      const box = canvas.getBoundingClientRect()
-      const place = {
-        clientX: box.left + u * box.width,
-        clientY: box.top + v * box.height,
-        bubbles: true,
-        cancelable: true,
-      }
-      canvas.dispatchEvent(new DragEvent('drop', { ...place, dataTransfer: transfer }))
-    },
-    { files, at },
-  )
-}
+const dropOn = (paths: readonly string[], at: readonly [number, number]) => dropOnPicture(page, paths, at)
 const green = async (x: number, y: number): Promise<number> => (await pixel(page, x, y))[1]
 /** Where the plate lies bare, for what is added to be told from it. */
 const bare = async (x: number, y: number): Promise<number> => {
