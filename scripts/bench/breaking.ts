@@ -1,8 +1,10 @@
-import { cutBody } from '../../core/src/breaking/index.ts'
+import { cutBody, cutMesh } from '../../core/src/breaking/index.ts'
 import { boxBody } from '../../core/src/data/index.ts'
 import { pieceContacts } from '../../core/src/effects/breaking/index.ts'
 import type { Vec3 } from '../../core/src/math/index.ts'
+
 import { makeFrames, openBreak, settingsOf, wallShot } from '../../core/testing/breaks.ts'
+import { scanMesh } from '../../core/testing/scans.ts'
 import { type Bench, timed } from './bench.ts'
 
 // Cutting, what moves, and what is held.
@@ -30,6 +32,20 @@ const cut: Bench = {
       pieceContacts(made)
     })
     return { ms, figures: { pieces } }
+  },
+}
+
+const scan: Bench = {
+  name: 'breaking/cut-scan',
+  size: 'a scan of 19,800 triangles, 500 lumps asked for, with what touches what',
+  runs: 3,
+  threads: [1],
+  async run() {
+    const mesh = scanMesh()
+    const settings = { pattern: { way: 'lumps' } as const, number: 500, seed: 7, fine: [], planes: [] }
+    const begun = performance.now()
+    const { pieces } = await cutMesh(mesh, settings)
+    return { ms: performance.now() - begun, figures: { pieces: pieces.length } }
   },
 }
 
@@ -87,4 +103,4 @@ const draft: Bench = {
   },
 }
 
-export const breakingBenches: readonly Bench[] = [cut, moving, held, draft]
+export const breakingBenches: readonly Bench[] = [cut, scan, moving, held, draft]

@@ -1,5 +1,14 @@
 import type { Crew } from '../../core/src/base/index.ts'
-import { type CutPattern, contactsOf, cutBody, Holding } from '../../core/src/breaking/index.ts'
+import {
+  type CutPattern,
+  contactsOf,
+  cutBody,
+  cutMesh,
+  Holding,
+  LAID_OPEN,
+  openEdges,
+  weld,
+} from '../../core/src/breaking/index.ts'
 import {
   bodiesOfParts,
   boxBody,
@@ -7,6 +16,7 @@ import {
   dugHeight,
   dugVolumes,
   isClosed,
+  type Mesh,
   measureConvex,
   planesOf,
   type Solid,
@@ -14,11 +24,12 @@ import {
 import { craterEffect } from '../../core/src/effects/crater/index.ts'
 import { particlesSchema } from '../../core/src/effects/particles/schema.ts'
 import { meanOfExp, thrownOf } from '../../core/src/effects/particles/thrown.ts'
-import { cos, dot, sin, type Vec3 } from '../../core/src/math/index.ts'
+import { cos, cross, dot, sin, subtract, type Vec3 } from '../../core/src/math/index.ts'
 import { type RigidBodySettings, RigidSimulation } from '../../core/src/rigid/index.ts'
 import { type CraterItem, dugOf, formParts, formSchema } from '../../core/src/set/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../core/src/shot/index.ts'
 import { makeFrames, openBreak, wallShot } from '../../core/testing/breaks.ts'
+import { scanMesh } from '../../core/testing/scans.ts'
 import { restRows } from './breakingPicture.ts'
 import { atLeast, atMost, type Row, within } from './row.ts'
 
@@ -61,6 +72,52 @@ function cutRows(): Row[] {
       return atMost(`breaking, ${name} of the ${what}: volumes, all closed`, 'the whole', 1e-4, error)
     }),
   )
+}
+
+/** A scanned ball of 19,800 triangles. */
+async function scanRows(): Promise<Row[]> {
+  const scan = scanMesh()
+  const { pieces, contacts } = await cutMesh(scan, {
+    pattern: { way: 'lumps' },
+    number: 500,
+    seed: 7,
+    fine: [],
+    planes: [],
+  })
+  const meshes = pieces.flatMap(({ mesh }) => mesh ?? [])
+  const open = meshes.filter((mesh) => openEdges(weld(mesh))).length
+  const volume = (mesh: Mesh): number => {
+    let six = 0
+    const corner = (n: number): Vec3 => {
+      const k = 3 * (mesh.indices[n] ?? 0)
+      return [mesh.positions[k] ?? 0, mesh.positions[k + 1] ?? 0, mesh.positions[k + 2] ?? 0]
+    }
+    for (let t = 0; t < mesh.indices.length; t += 3) six += dot(corner(t), cross(corner(t + 1), corner(t + 2)))
+    return six / 6
+  }
+  const whole = meshes.reduce((sum, mesh) => sum + volume(mesh), 0)
+  let inner = 0
+  for (const { positions, indices, parts } of meshes)
+    parts?.forEach((part, t) => {
+      if (part !== LAID_OPEN) return
+      const [a, b, c] = [0, 1, 2].map((k) => {
+        const n = 3 * (indices[3 * t + k] ?? 0)
+        return [positions[n] ?? 0, positions[n + 1] ?? 0, positions[n + 2] ?? 0] as Vec3
+      }) as [Vec3, Vec3, Vec3]
+      const out = cross(subtract(b, a), subtract(c, a))
+      inner += Math.sqrt(dot(out, out)) / 4
+    })
+  const touching = contacts.reduce((sum, { area }) => sum + area, 0)
+  return [
+    atMost(`breaking, a scan of 19,800 triangles in ${pieces.length}: open pieces`, 'none', 0, open),
+    atMost('breaking, the same: volumes', 'the whole', 1e-4, Math.abs(whole / volume(scan) - 1)),
+    atMost(
+      'breaking, the same: what touches, against half of what was laid open',
+      'the same',
+      1e-3,
+      Math.abs(touching / inner - 1),
+    ),
+  ]
 }
 
 function overlapRow(): Row {
@@ -309,6 +366,7 @@ export async function breakingRows(crew: Crew): Promise<Row[]> {
   return [
     ...cutRows(),
     overlapRow(),
+    ...(await scanRows()),
     ...(await motionRows()),
     ...(await heapRows()),
     await throughRow(),

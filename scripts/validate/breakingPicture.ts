@@ -1,8 +1,10 @@
 import { readFileSync } from 'node:fs'
 import type { Crew } from '../../core/src/base/index.ts'
-import type { FloatImage } from '../../core/src/data/index.ts'
+import { dugHeight, type FloatImage, projectPoint } from '../../core/src/data/index.ts'
 import { BreakSimulation, breakSettings, isBreaking } from '../../core/src/effects/breaking/index.ts'
+import { craterEffect, craterInstances } from '../../core/src/effects/crater/index.ts'
 import { readCameraFile } from '../../core/src/formats/index.ts'
+import { add, rotate, type Vec3 } from '../../core/src/math/index.ts'
 import {
   composeFrame,
   lightOfPlate,
@@ -11,6 +13,7 @@ import {
   renderPicture,
   stackSettings,
 } from '../../core/src/pipeline/index.ts'
+import { dugOf } from '../../core/src/set/index.ts'
 import { makeItem, makeShot, PLAIN_LAYER, type ShotDocument } from '../../core/src/shot/index.ts'
 import { makeFrames } from '../../core/testing/breaks.ts'
 import { movieFrame } from './movieFrame.ts'
@@ -118,21 +121,110 @@ export async function restRows(crew: Crew): Promise<Row[]> {
       rms / grainOf(plate, box),
     ),
     ...flatRows(crew),
+    surfaceRow(),
+    slideRow(crew),
   ]
 }
 
-/** Pixels outside a crater that its shadow does not reach are the plate's own. */
-function flatRows(crew: Crew): Row[] {
-  const { shot, cameras } = yard()
-  for (const id of ['door-arch', 'arch-breaks']) delete shot.items[id]
-  shot.items.hole = makeItem('crater', {
+/** The yard with a hole where the ground lies bare. */
+function holeYard() {
+  const made = yard()
+  for (const id of ['door-arch', 'arch-breaks']) delete made.shot.items[id]
+  made.shot.items.hole = makeItem('crater', {
     name: 'Hole',
     order: 9,
-    position: [0.4, 0, 5],
+    position: [...HOLE],
     width: 1,
     depth: 0.2,
     rim: 0.04,
   })
+  return made
+}
+const HOLE: Vec3 = [0.4, 0, 5]
+
+/** How far the surface that is drawn lies off the crater's own heights, px of the picture, at the middles of its triangles. */
+function surfaceRow(): Row {
+  const { shot, cameras } = holeYard()
+  const camera = cameras(FRAME)
+  const dug = dugOf(shot.items.hole as never, FRAME)
+  const [instance] = craterInstances(shot, 'hole', FRAME, {})
+  if (!camera || !dug || !instance) throw new TypeError('a hole and its camera')
+  const drawn = craterEffect.draw(instance, [], { camera, illuminance: 400, emitters: 1, seconds: 1 / 24 } as never)
+  const offs = drawn.flatMap((one) => {
+    if (one.kind !== 'thing') return []
+    const { positions, indices } = one.mesh
+    return Array.from({ length: indices.length / 3 }, (_, t) => {
+      const sum = [0, 1, 2].map((a) =>
+        [0, 1, 2].reduce((all, k) => all + (positions[3 * (indices[3 * t + k] ?? 0) + a] ?? 0) / 3, 0),
+      ) as unknown as Vec3
+      const at = add(one.opening.place, rotate(one.opening.rotation, sum))
+      const exact: Vec3 = [at[0], dugHeight(dug, at[0], at[2]), at[2]]
+      const [p, q] = [projectPoint(camera, at), projectPoint(camera, exact)]
+      return p && q ? Math.hypot(p.x - q.x, p.y - q.y) : 0
+    })
+  })
+  offs.sort((a, b) => a - b)
+  return atMost(
+    `crater, drawn surface off its own heights, px at 1280x720, 99 of 100 of ${offs.length.toLocaleString('en')} triangles`,
+    'its heights',
+    0.5,
+    offs[Math.floor(0.99 * offs.length)] ?? Infinity,
+  )
+}
+
+/** Frames in which its edge is looked for, and ways out from its middle. */
+const SLIDES = [1052, 1064, 1076, 1088, 1100]
+const WAYS = 12
+/** How far its soft edge wanders over the ground while the camera moves, px. */
+function slideRow(crew: Crew): Row {
+  const { shot, cameras } = holeYard()
+  const dug = dugOf(shot.items.hole as never, FRAME)
+  const found = SLIDES.map((frame) => {
+    const at = pictureFrame(shot, cameras, frame)
+    const camera = at.camera
+    const picture = renderPicture(crew, shot, at, () => undefined, 'final', { plate: plateOf(crew, shot, frame) })
+    const layer = picture.layers.find(({ id }) => id === 'hole')
+    const share = (x: number, y: number): number => {
+      const [u, v] = [x - 0.5 - (layer?.x ?? 0), y - 0.5 - (layer?.y ?? 0)]
+      const [i, j] = [Math.floor(u), Math.floor(v)]
+      const one = (a: number, b: number): number =>
+        layer && a >= 0 && b >= 0 && a < layer.width && b < layer.height
+          ? (layer.alpha?.data[b * layer.width + a] ?? 0)
+          : 0
+      const mixed = (b: number): number => one(i, b) + (one(i + 1, b) - one(i, b)) * (u - i)
+      return mixed(j) + (mixed(j + 1) - mixed(j)) * (v - j)
+    }
+    return Array.from({ length: WAYS }, (_, n) => {
+      const angle = (2 * Math.PI * n) / WAYS
+      const placeAt = (r: number): Vec3 => {
+        const [x, z] = [HOLE[0] + r * Math.cos(angle), HOLE[2] + r * Math.sin(angle)]
+        return [x, dug ? dugHeight(dug, x, z) : 0, z]
+      }
+      // From outside in, to where half of it is there.
+      for (let r = 1.6; r > 0.3; r -= 0.002) {
+        const seen = projectPoint(camera, placeAt(r))
+        const next = projectPoint(camera, placeAt(r + 0.01))
+        if (seen && next && share(seen.x, seen.y) > 0.5)
+          return { r, px: Math.hypot(next.x - seen.x, next.y - seen.y) / 0.01 }
+      }
+      return undefined
+    })
+  })
+  const offs = Array.from({ length: WAYS }, (_, n) => found.flatMap((all) => all[n] ?? [])).flatMap((own) => {
+    const mean = own.reduce((sum, { r }) => sum + r, 0) / own.length
+    return own.length === SLIDES.length ? own.map(({ r, px }) => Math.abs(r - mean) * px) : []
+  })
+  return atMost(
+    `crater, its edge on the moving plate: mean slide over ${SLIDES.length} frames, px (${offs.length} places)`,
+    'the ground, exact camera',
+    0.3,
+    offs.length > 0 ? offs.reduce((sum, off) => sum + off, 0) / offs.length : Infinity,
+  )
+}
+
+/** Pixels outside a crater that its shadow does not reach are the plate's own. */
+function flatRows(crew: Crew): Row[] {
+  const { shot, cameras } = holeYard()
   const plate = plateOf(crew, shot, FRAME)
   const at = pictureFrame(shot, cameras, FRAME)
   const picture = renderPicture(crew, shot, at, () => undefined, 'final', { plate })
