@@ -25,6 +25,7 @@ import { add, dot, multiply, type Quaternion, rotate, scale, subtract, unit, typ
 import type { Drawable, Placement, Pose } from '../../picture/index.ts'
 import { markMaterial, stampedBy } from '../../set/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
+import { laidOut } from './innerPattern.ts'
 import { insideOf } from './inside.ts'
 import type { BreakingLook } from './instances.ts'
 import { markOnPieces } from './marked.ts'
@@ -81,8 +82,15 @@ function madeOf(pieces: NonNullable<BrokenFrame['pieces']>, rough: Roughness, wo
 }
 
 /** A piece of a mesh: parts of its outside by its own materials or all by one, what was laid open by the last. */
-function meshPiece(mesh: SurfaceMesh, rough: Roughness, worn: readonly Material[] | undefined): SurfaceMesh {
-  const made = roughMesh(mesh, rough)
+function meshPiece(
+  mesh: SurfaceMesh,
+  rough: Roughness,
+  worn: readonly Material[] | undefined,
+  pattern: boolean,
+): SurfaceMesh {
+  const plain = roughMesh(mesh, rough)
+  const first = mesh.positions.length / 3
+  const made = pattern ? laidOut(plain, (vertex) => vertex >= first) : plain
   const [none, inner] = worn ? [worn.length - 1, worn.length] : [0, 1]
   const parts = made.parts?.map((part) => (part === LAID_OPEN ? inner : Math.min(part, none)))
   return parts ? { ...made, parts } : made
@@ -147,7 +155,7 @@ const overlap = (a: { low: Vec3; high: Vec3 }, b: { low: Vec3; high: Vec3 }): bo
 
 /** What is still held, as the set that it was, and what the break laid open of it. */
 function drawHome(
-  home: NonNullable<BreakingLook['home']>,
+  home: NonNullable<BreakingLook['home']> & { pattern: boolean },
   pieces: NonNullable<BrokenFrame['pieces']>,
   { key, skin, bounds }: Made,
   held: readonly number[],
@@ -155,7 +163,7 @@ function drawHome(
   materials: readonly Material[],
   camera: Vec3,
 ): Drawable[] {
-  const { turn, place, holdsOut, receives, back } = home
+  const { turn, place, holdsOut, receives, back, pattern } = home
   const pose: Pose = { rotation: turn, place, scale: 1 }
   const still = textKey(`${key}/${held.join()}`)
   const out: Drawable[] = []
@@ -171,7 +179,8 @@ function drawHome(
   const backs = back
     ? gone.map((n) => ({ bodies: (pieces[n] ?? []).map((body) => backOf(body, home.front)), wanted: () => true }))
     : []
-  const laid = facesMesh([...open, ...backs], rough, skin)
+  const faces = facesMesh([...open, ...backs], rough, skin)
+  const laid = pattern ? laidOut(faces) : faces
   const thing = (mesh: SurfaceMesh, name: string, own: readonly Material[]): void => {
     if (mesh.indices.length > 0)
       out.push({ kind: 'thing', key: `${still}-${name}`, mesh, materials: own, opening: pose, closing: pose })
@@ -215,7 +224,8 @@ export function drawBreaking(
   const now = nearest && frames[nearest.n]
   if (!pieces || !now || now.count !== pieces.length) return []
   const rough: Roughness = { height: look.roughness, step: look.step, seed: look.seed }
-  const own = madeOf(pieces, rough, look.worn?.blob)
+  const own = madeOf(pieces, rough, `${look.worn?.blob ?? ''}/${look.surface ?? ''}`)
+  const patterned = (made: SurfaceMesh): SurfaceMesh => (look.surface ? laidOut(made) : made)
   const outer: Material = context.frozen
     ? { ...PLAIN, plate: context.frozen }
     : { ...PLAIN, base: [...(look.outer ?? look.inside), 1] }
@@ -229,7 +239,9 @@ export function drawBreaking(
     const mesh = meshes?.[n]
     const plain =
       own.meshes.get(n) ??
-      (mesh ? meshPiece(mesh, rough, worn) : facesMesh([{ bodies, wanted: () => true }], rough, own.skin))
+      (mesh
+        ? meshPiece(mesh, rough, worn, look.surface !== undefined)
+        : patterned(facesMesh([{ bodies, wanted: () => true }], rough, own.skin)))
     own.meshes.set(n, plain)
     const pose = (seconds: number): Pose => {
       const at = poseOfPiece(now, n, own.middles[n] as Vec3, nearest.ahead + seconds)
@@ -240,7 +252,17 @@ export function drawBreaking(
     return [{ kind: 'thing', key, mesh: shown, materials, opening: pose(-half), closing: pose(half) }]
   })
   const held = home ? pieces.flatMap((_, n) => (now.states[n] === HELD ? [n] : [])) : []
-  const still = home ? drawHome(home, pieces, own, held, rough, materials, context.camera.position) : []
+  const still = home
+    ? drawHome(
+        { ...home, pattern: look.surface !== undefined },
+        pieces,
+        own,
+        held,
+        rough,
+        materials,
+        context.camera.position,
+      )
+    : []
   const marks = markedPieces(look, pieces, own, context, (n) => {
     if (home && now.states[n] === HELD) return { rotation: home.turn, place: home.place, scale: 1 }
     const at = poseOfPiece(now, n, own.middles[n] as Vec3, nearest.ahead)

@@ -1,5 +1,6 @@
 import { type BrokenFrame, type FloatImage, type Material, PLAIN, planesOf, projectPoint } from '../../data/index.ts'
 import { add, rotate, scale, subtract, type Vec3 } from '../../math/index.ts'
+import { INNER_GAIN, innerTexture } from './innerPattern.ts'
 import type { BreakingLook } from './instances.ts'
 
 // The surface of a break: its own colour, with some of the plate's hue.
@@ -42,11 +43,15 @@ function hueOf(plate: NonNullable<Material['plate']>, pieces: NonNullable<Broken
 
 /** The material of inner faces. */
 export function insideOf(
-  { inside, tint }: BreakingLook,
+  { inside, tint, surface }: BreakingLook,
   plate: Material['plate'],
   pieces: NonNullable<BrokenFrame['pieces']>,
 ): Material {
-  const plain = (base: Vec3): Material => ({ ...PLAIN, base: [...base, 1], roughness: 1 })
+  const map = surface && innerTexture(surface)
+  const plain = ([r, g, b]: Vec3): Material =>
+    map
+      ? { ...PLAIN, base: [r * INNER_GAIN, g * INNER_GAIN, b * INNER_GAIN, 1], roughness: 1, baseMap: map }
+      : { ...PLAIN, base: [r, g, b, 1], roughness: 1 }
   if (!plate || tint <= 0) return plain([...inside])
   const known = hues.get(plate.image) ?? new Map<string, Vec3>()
   hues.set(plate.image, known)

@@ -17,6 +17,7 @@ import {
   poseOf,
   roomsOf,
 } from './body.ts'
+import type { InnerSurface } from './innerPattern.ts'
 import { BREAKING_SETTINGS, type BreakingItem, isBreaking } from './schema.ts'
 import { firstBlow } from './strikes.ts'
 
@@ -26,6 +27,8 @@ export interface BreakingLook {
   roughness: number
   seed: number
   inside: readonly [number, number, number]
+  /** Its made pattern; none where it is even. */
+  surface?: InnerSurface
   /** Of its outside, where no plate is on it. */
   outer?: readonly [number, number, number]
   /** Or the taken-in mesh whose materials it has. */
@@ -59,8 +62,9 @@ const itemAt = (document: ItemDocument, item: BreakingItem, frame: number, input
   settledAt(document, item, undefined, BREAKING_SETTINGS, frame, inputs)
 
 function lookOf(item: BreakingItem, size: number): BreakingLook {
-  const { roughness, seed, insideColour, tint } = item
-  return { roughness: roughness / 1000, seed, inside: insideColour, tint: tint / 100, step: size }
+  const { roughness, seed, insideColour, insideIs, tint } = item
+  const surface = insideIs === 'even' ? {} : { surface: insideIs }
+  return { roughness: roughness / 1000, seed, inside: insideColour, ...surface, tint: tint / 100, step: size }
 }
 
 /** What its outside has on it: a mesh that is no part of the set its own materials, a piece with a surface that one's colour. */

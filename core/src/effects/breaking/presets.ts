@@ -19,13 +19,14 @@ const ALL: readonly BreakingPreset[] = [
     id: 'masonry',
     name: 'Bricks',
     hint: 'A brick wall or arch that comes apart along its joints; click where it is struck.',
-    settings: { pattern: 'bricks', density: 1900, strength: 60, roughness: 6, bounce: 8 },
+    settings: { insideIs: 'brick', pattern: 'bricks', density: 1900, strength: 60, roughness: 6, bounce: 8 },
   },
   {
     id: 'stone',
     name: 'Stone, concrete',
     hint: 'Lumps, finer where it is struck; click where it is struck.',
     settings: {
+      insideIs: 'concrete',
       pattern: 'lumps',
       number: 180,
       density: 2300,
@@ -39,6 +40,7 @@ const ALL: readonly BreakingPreset[] = [
     name: 'Timber',
     hint: 'Splinters along the grain; click where it is struck.',
     settings: {
+      insideIs: 'wood',
       pattern: 'splinters',
       number: 120,
       density: 600,
@@ -54,6 +56,7 @@ const ALL: readonly BreakingPreset[] = [
     name: 'Slab, tiles',
     hint: 'Flat pieces through the whole thickness; click where it is struck.',
     settings: {
+      insideIs: 'brick',
       pattern: 'slabs',
       number: 120,
       density: 2200,

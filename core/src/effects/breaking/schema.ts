@@ -14,6 +14,8 @@ import {
   vec3,
 } from '../../settings/index.ts'
 
+import { INNER_SURFACES } from './innerPattern.ts'
+
 // Breaking: a piece of the set that comes apart where it is struck.
 
 const cut = { group: 'Cut', touches: 'pieces', still: true } as const
@@ -256,6 +258,11 @@ export const breakingSchema = z
       hint: 'Colour of what the break lays open.',
       ...look,
     } satisfies SettingMeta),
+    insideIs: choice(INNER_SURFACES, 'even', {
+      label: 'Inside is',
+      hint: 'How what the break lays open looks: even, burnt clay, concrete with its stones, wood, or rust.',
+      ...look,
+    }),
     tint: number(0, 100, 50, {
       label: 'From the plate',
       unit: '%',
