@@ -66,6 +66,23 @@ const ALL: readonly BreakingPreset[] = [
     },
   },
   {
+    id: 'iron',
+    name: 'Cast iron',
+    hint: 'Few sharp lumps that ring apart; holds much; click where it is struck.',
+    settings: {
+      insideIs: 'rust',
+      pattern: 'lumps',
+      number: 60,
+      density: 7200,
+      friction: 0.4,
+      strength: 40_000,
+      bounce: 25,
+      roughness: 3,
+      dust: 5,
+      insideColour: [0.2, 0.17, 0.15],
+    },
+  },
+  {
     id: 'pane',
     name: 'Pane',
     hint: 'Rings and rays about the strike; click where it is struck.',
