@@ -48,13 +48,17 @@ const units = [
   },
   { resolve, test: { ...server, name: 'apart', include: apart } },
 ] as const
-/** Browser tests that run after the unit tests, over an application of their own, so that both processors are at work to the end: about a third of them. */
-const late = ['parts', 'screen', 'shots', 'supervisor', 'things'].map((name) => `studio/e2e/${name}.e2e.ts`)
-const part = process.env.LANTERN_E2E_PART
+/** Browser tests in three parts, each over an application of its own, so that both processors are at work to the end: the early ones beside the unit tests, then others after them, and others after the unit tests. */
+const named = (...names: string[]): string[] => names.map((name) => `studio/e2e/${name}.e2e.ts`)
+const parts: Readonly<Record<string, string[]>> = {
+  after: named('breaking', 'supervisor', 'things'),
+  late: named('parts', 'screen', 'shots'),
+}
+const part = process.env.LANTERN_E2E_PART ?? ''
 const browser = {
   ...common,
-  include: part === 'late' ? late : ['studio/e2e/**/*.e2e.ts'],
-  exclude: part === 'early' ? [...common.exclude, ...late] : common.exclude,
+  include: parts[part] ?? ['studio/e2e/**/*.e2e.ts'],
+  exclude: part === 'early' ? [...common.exclude, ...Object.values(parts).flat()] : common.exclude,
   globalSetup: ['scripts/test-application.mjs'],
   testTimeout: 90_000,
   fileParallelism: false,

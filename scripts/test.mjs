@@ -60,6 +60,7 @@ const browser = async () => {
   if (!built) return
   await built
   await browsing('early')
+  await browsing('after')
 }
 const unitsFirst = async () => {
   await units()
