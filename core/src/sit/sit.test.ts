@@ -84,6 +84,13 @@ const times = (image: FloatImage, by: FloatImage): FloatImage => {
   return out
 }
 
+/** What of a pixel shines of itself, as the kernel has it. */
+function ownLight(rgb: readonly number[]): number {
+  const [most, least] = [Math.max(...rgb), Math.min(...rgb)]
+  const clamped = (value: number): number => Math.min(1, Math.max(0, value))
+  return clamped((most - 0.75) * 5) * clamped((0.55 - least / Math.max(most, 1e-6)) * 4)
+}
+
 describe('the stack', () => {
   it('is what layers leave of the plate x (their shadows + their light) + their sum, to 1e-6', () => {
     const plate = noise(3, 9)
@@ -108,11 +115,20 @@ describe('the stack', () => {
     for (let n = 0; n < W * H; n++)
       for (let c = 0; c < 3; c++) {
         const left = 1 - 0.8 * at(alphaA, n) - at(alphaB, n)
-        const shadow = 1 - 0.7 * (0.6 * (1 - at(b.sun, n)) + 0.4 * (1 - at(b.sky, n)))
+        const cast = 1 - 0.7 * (0.6 * (1 - at(b.sun, n)) + 0.4 * (1 - at(b.sky, n)))
+        const shadow = cast + (1 - cast) * ownLight([at(plate, n), at(plate, n, 1), at(plate, n, 2)])
         const lit = at(plate, n, c) * left * (shadow + 4 * at(a.light, n, c))
         const own = 2 * (at(a.colour, n, c) + 2 * at(a.effect, n, c)) + 2 * 2 * 0.5 * at(a.emission, n, c)
         expect(Math.abs(at(result, n, c) - (lit + 0.8 * own + at(b.colour, n, c)))).toBeLessThan(5e-6)
       }
+  })
+  it('leaves flames of the plate unshadowed, and shadows white walls', () => {
+    const shade = layer({ sun: makeImage(W, H, 1), sky: makeImage(W, H, 1) })
+    const level = (rgb: [number, number, number]): number => (lay(constant(3, rgb), [shade]).data[0] ?? 0) / rgb[0]
+    expect(level([1, 0.5, 0.1])).toBeCloseTo(1, 5)
+    expect(level([0.98, 0.98, 0.95])).toBeCloseTo(level([0.4, 0.4, 0.4]), 5)
+    expect(level([0.6, 0.2, 0.05])).toBeCloseTo(level([0.4, 0.4, 0.4]), 5)
+    expect(level([0.4, 0.4, 0.4])).toBeLessThan(0.6)
   })
   it('takes the plate’s shadow in the colours of its sun and sky', () => {
     const plate = constant(3, [0.5, 0.5, 0.5])
