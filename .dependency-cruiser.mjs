@@ -7,6 +7,7 @@ const DOMAINS = [
   'gas',
   'particles',
   'breaking',
+  'cards',
   'ground',
   'light',
   'picture',

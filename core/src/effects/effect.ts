@@ -232,6 +232,14 @@ export interface WornSurface {
   roughness: number
 }
 
+/** A frame of another shot's plate, and how its levels become light. */
+export interface OtherFrame {
+  asset: string
+  frame: number
+  encoding: 'srgb' | 'rec709' | 'linear'
+  curve: 'sensor' | 'clip'
+}
+
 /** What drawables are made for. */
 export interface DrawContext {
   /** Light on the set that makes white 1.0, lux. */
@@ -254,6 +262,8 @@ export interface DrawContext {
   frozen?: NonNullable<Material['plate']>
   /** The materials of a taken-in mesh, the last for triangles that have none; undefined where it is not there. */
   worn?(surface: WornSurface): readonly Material[] | undefined
+  /** A filmed frame as light, 3 channels of any of its sizes; undefined where it is not there. */
+  clip?(of: OtherFrame): FloatImage | undefined
   /** Items that effects draw themselves now. */
   replaced?: ReadonlySet<string>
   /** A taken-in mesh as a thing of it is trimmed, in its file's units; undefined where it is not there. */
@@ -307,6 +317,10 @@ export interface Effect<Data = unknown, Look = unknown> {
   opens?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): SetOpening | undefined
   /** The frame of the plate that an item of its kind has on it, and how it stood then. */
   frozen?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): FrozenPlate | undefined
+  /** Frames of other plates that an item of its kinds shows at a frame. */
+  clips?(document: ItemDocument, id: string, frame: number): readonly OtherFrame[]
+  /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */
+  ownExposure?: boolean
   /** Things whose meshes an item of its kinds is drawn with, shown or not. */
   meshes?(item: Item): readonly string[]
   /** Whether an item of its kinds is drawn only before what is added. */

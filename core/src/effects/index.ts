@@ -1,4 +1,5 @@
 import { breakingEffect } from './breaking/index.ts'
+import { cardsEffect } from './cards/index.ts'
 import { craterEffect } from './crater/index.ts'
 import { gasEffect } from './gas/index.ts'
 import { marksEffect } from './marks/index.ts'
@@ -9,4 +10,12 @@ export * from './effect.ts'
 export { MATTE_VERSIONS, matteFrameKey, openStrokes, strokedFrame, strokeKeyOf } from './mattes/index.ts'
 
 /** The kinds of effect. A new one is one folder here and one name in this list. */
-export const EFFECTS = [gasEffect, particlesEffect, breakingEffect, craterEffect, marksEffect, matteEffect] as const
+export const EFFECTS = [
+  gasEffect,
+  particlesEffect,
+  breakingEffect,
+  craterEffect,
+  marksEffect,
+  cardsEffect,
+  matteEffect,
+] as const

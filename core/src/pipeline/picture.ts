@@ -40,6 +40,7 @@ import { cleanRims } from './rims.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
   carriedKeys,
+  clipFrame,
   drawCarried,
   drawThings,
   type PlateOn,
@@ -328,6 +329,7 @@ function sceneOf(
       sun: { direction: sky.sunDirection, share: sky.sunShare },
       worn: wornMaterials(meshes, quality),
       taken: takenMesh(meshes, quality),
+      clip: (of) => plates(clipFrame(of)),
       replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,
       added: addedAt(document, at, dataOf),

@@ -2,6 +2,7 @@ import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import {
+  effectOf,
   layerIdOf,
   PLAIN_LAYER,
   type PlateInfo,
@@ -39,12 +40,13 @@ export function stackSettingsAt(
 const isRecorded = (sit: Pick<SitSettings, 'curve'>, encoding: PlateInfo['encoding']): boolean =>
   sit.curve === 'sensor' && encoding !== 'linear'
 
-/** Layers of lamps alone. */
+/** Layers of lamps, and of what is as bright as it was filmed, alone. */
 function lampLayers(items: ShotDocument['items']): Set<string> {
   const layers = new Map<string, boolean>()
   for (const [id, item] of Object.entries(items)) {
     const layer = layerIdOf(id, item)
-    layers.set(layer, (layers.get(layer) ?? true) && item.kind === 'lamp')
+    const own = item.kind === 'lamp' || effectOf(item)?.ownExposure === true
+    layers.set(layer, (layers.get(layer) ?? true) && own)
   }
   return new Set([...layers].flatMap(([id, lamps]) => (lamps ? [id] : [])))
 }

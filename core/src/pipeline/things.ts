@@ -9,7 +9,7 @@ import {
   type SurfaceMesh,
 } from '../data/index.ts'
 import { isReuse } from '../effects/again.ts'
-import type { FrozenPlate, WornSurface } from '../effects/index.ts'
+import type { FrozenPlate, OtherFrame, WornSurface } from '../effects/index.ts'
 import type { LayerDrawables, ScenePiece, Thing } from '../picture/index.ts'
 import {
   type AssetMoment,
@@ -198,6 +198,14 @@ const frozenAt = (document: FrozenDocument, frame: number, inputs?: SignalInputs
     return frozen ? [[id, frozen]] : []
   })
 
+/** Frames of clips that effects show. */
+const clipsAt = (document: FrozenDocument, frame: number): CarriedFrame[] =>
+  itemsInOrder(document).flatMap(([id, item]) =>
+    item.shown ? (effectOf(item)?.clips?.(document, id, frame) ?? []).map(clipFrame) : [],
+  )
+/** A clip's frame as plates are asked for. */
+export const clipFrame = ({ frame, ...other }: OtherFrame): CarriedFrame => ({ frame, other })
+
 /** The frames of plates that a frame's items have on them, each once, by their keys. */
 export const carriedFrames = (document: FrozenDocument, frame: number): Map<string, CarriedFrame> =>
   new Map([
@@ -206,6 +214,7 @@ export const carriedFrames = (document: FrozenDocument, frame: number): Map<stri
       return opening.carries === 'surface' ? [] : [[carriedFrameKey(one), one]]
     }),
     ...frozenAt(document, frame).map(([, { frame: own }]): [string, CarriedFrame] => [String(own), { frame: own }]),
+    ...clipsAt(document, frame).map((one): [string, CarriedFrame] => [carriedFrameKey(one), one]),
   ])
 
 /** What is drawn with the plate or a surface on it, but what an effect draws in its place. */

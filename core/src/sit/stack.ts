@@ -178,7 +178,7 @@ function layOver(laying: Laying, layer: PictureLayer, how: StackLayer): void {
     packed(laying, layer, part, ['effect']),
   ]
   for (const image of [colour, glow, effect]) blur(crew, image, sigma, part.width, part.height)
-  const fireGain = stops(settings.fireExposure)
+  const fireGain = stops(settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure)
   const { black, white, tint, amount, exposure, grain } = how
   const span = tint.map((t) => t * stops(exposure) * (white - black))
   const own = tint.map((t) => t * stops(exposure) * fireGain * how.glow)

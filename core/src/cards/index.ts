@@ -1,0 +1,2 @@
+export * from './matte.ts'
+export * from './timing.ts'

@@ -1,0 +1,123 @@
+import { canonicalJson, textKey } from '../../base/index.ts'
+import { type CutOut, cutByColour, cutFromBlack, feathered, mixed } from '../../cards/index.ts'
+import { type FloatImage, type Material, makeImage, PLAIN, type SurfaceMesh, type Texture } from '../../data/index.ts'
+import { aboutAxis, atan2, multiply, pow, type Quaternion, subtract, type Vec3 } from '../../math/index.ts'
+import type { Drawable } from '../../picture/index.ts'
+import type { DrawContext, EffectInstance } from '../effect.ts'
+import type { CardLook } from './instances.ts'
+
+// Cards as the picture draws them: see-through surfaces that shine as they were filmed.
+
+/** What is there of an image, by a card's settings. */
+function cutOut(image: FloatImage, { there, lift, full, key, feather }: CardLook): CutOut {
+  if (there === 'on black') return feathered(cutFromBlack(image, lift, full), feather)
+  if (there === 'keyed') return feathered(cutByColour(image, key), feather)
+  const out = makeImage(image.width, image.height, 4)
+  for (let n = 0; n < image.width * image.height; n++) {
+    for (let c = 0; c < 3; c++) out.data[4 * n + c] = image.data[n * image.channels + c] ?? 0
+    out.data[4 * n + 3] = 1
+  }
+  return feathered(out, feather)
+}
+
+/** Light as a byte of sRGB (IEC 61966-2-1). */
+const encoded = (value: number): number => {
+  const v = Math.min(1, Math.max(0, value))
+  return Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1 / 2.4) - 0.055))
+}
+
+interface Textures {
+  /** White, as much of it as is there. */
+  alpha: Texture
+  /** Its own colour, as shares of `most`. */
+  glow: Texture
+  most: number
+}
+function texturesOf({ width, height, data }: CutOut): Textures {
+  let most = 1e-6
+  for (let n = 0; n < data.length; n += 4)
+    if ((data[n + 3] ?? 0) > 0.01) most = Math.max(most, data[n] ?? 0, data[n + 1] ?? 0, data[n + 2] ?? 0)
+  const [there, glow] = [new Uint8Array(data.length).fill(255), new Uint8Array(data.length).fill(255)]
+  for (let n = 0; n < data.length; n += 4) {
+    there[n + 3] = Math.round(255 * Math.min(1, data[n + 3] ?? 0))
+    for (let c = 0; c < 3; c++) glow[n + c] = encoded((data[n + c] ?? 0) / most)
+  }
+  const own = { width, height, wrap: ['hold', 'hold'] as const }
+  return { alpha: { ...own, data: there, srgb: false }, glow: { ...own, data: glow, srgb: true }, most }
+}
+
+const made = new WeakMap<FloatImage, Map<string, Textures>>()
+/** Textures of the frames that are shown, made once where it is one frame alone. */
+function shownTextures(look: CardLook, images: readonly FloatImage[]): Textures | undefined {
+  const parts = look.frames.flatMap(({ share }, n) => {
+    const image = images[n]
+    return image ? [{ image, share }] : []
+  })
+  if (parts.length < look.frames.length) return undefined
+  const { there, lift, full, key, feather, frames } = look
+  const [first] = parts
+  const name = textKey(canonicalJson({ there, lift, full, key, feather, shares: frames }))
+  const known = first && made.get(first.image)?.get(name)
+  if (known) return known
+  const image = mixed(parts)
+  if (!first || !image) return undefined
+  const textures = texturesOf(cutOut(image, look))
+  const all = made.get(first.image) ?? new Map<string, Textures>()
+  made.set(first.image, all.set(name, textures))
+  return textures
+}
+
+/** A card of 1 m height about its foot, its face towards z. foot: share of its height below it. */
+function cardMesh(aspect: number, foot: number, mirror: boolean): SurfaceMesh {
+  const [half, low, high] = [aspect / 2, -foot, 1 - foot]
+  const [left, right] = mirror ? [1, 0] : [0, 1]
+  return {
+    positions: Float32Array.from([-half, low, 0, half, low, 0, half, high, 0, -half, high, 0]),
+    normals: Float32Array.from([0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1]),
+    uvs: Float32Array.from([left, 1, right, 1, right, 0, left, 0]),
+    indices: Uint32Array.from([0, 1, 2, 0, 2, 3]),
+  }
+}
+
+/** How a card is turned so that it faces an eye: about the upright, or wholly. */
+export function facing({ faces, turn, place }: Pick<CardLook, 'faces' | 'turn' | 'place'>, eye: Vec3): Quaternion {
+  if (faces === 'fixed') return turn
+  const [x, y, z] = subtract(eye, place)
+  const pan = aboutAxis([0, 1, 0], atan2(x, z))
+  if (faces === 'upright') return pan
+  return multiply(pan, aboutAxis([1, 0, 0], -atan2(y, Math.sqrt(x * x + z * z))))
+}
+
+/** What the picture draws of a card; nothing until its frames are there. */
+export function drawCard(
+  { look }: EffectInstance<CardLook>,
+  _frames: unknown,
+  { clip, camera }: Pick<DrawContext, 'clip' | 'camera'>,
+): Drawable[] {
+  const images = look.frames.map(({ frame }) => clip?.({ ...look.clip, frame }))
+  const textures = images.every((one) => one !== undefined) ? shownTextures(look, images) : undefined
+  if (!textures) return []
+  const { alpha, glow, most } = textures
+  const material: Material = {
+    ...PLAIN,
+    base: [0, 0, 0, 1],
+    baseMap: alpha,
+    emission: [look.gain[0] * most, look.gain[1] * most, look.gain[2] * most],
+    emissionMap: glow,
+    roughness: 1,
+    alpha: 'blend',
+  }
+  const pose = { rotation: facing(look, camera.position), place: look.place, scale: look.height }
+  const mesh = cardMesh(look.aspect, look.foot, look.mirror)
+  return [
+    {
+      kind: 'thing',
+      key: `card/${look.aspect}/${look.foot}/${look.mirror}`,
+      mesh,
+      materials: [material],
+      opening: pose,
+      closing: pose,
+      throwsShadow: false,
+    },
+  ]
+}

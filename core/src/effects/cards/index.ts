@@ -1,0 +1,65 @@
+import type { ItemDocument } from '../../settings/index.ts'
+import type { Effect, Preset, PresetPlace } from '../effect.ts'
+import { drawCard } from './draw.ts'
+import { type CardLook, cardClips, cardInstances } from './instances.ts'
+import { type CardItem, cardSchema, isCard } from './schema.ts'
+
+export * from './draw.ts'
+export * from './instances.ts'
+export * from './schema.ts'
+
+const preset = (id: string, name: string, hint: string, over: Partial<CardItem>): Preset => ({
+  id,
+  name,
+  hint,
+  tool: 'place',
+  place(document: ItemDocument, made: string, { position, frame }: PresetPlace) {
+    const items = Object.values(document.items)
+    const count = items.filter((item) => item.kind === 'card' && item.name.startsWith(name)).length
+    return {
+      items: {
+        [made]: cardSchema.parse({
+          kind: 'card',
+          name: count > 0 ? `${name} ${count + 1}` : name,
+          order: Math.max(0, ...items.map(({ order }) => order)) + 1,
+          position,
+          begins: frame,
+          ...over,
+        }),
+      },
+    }
+  },
+})
+
+/** Filmed elements on cards. */
+export const cardsEffect = {
+  kind: 'card',
+  bakes: () => false,
+  drawn: ['card'],
+  itemSchemas: { card: cardSchema },
+  versions: {},
+  presets: [
+    preset(
+      'card',
+      'Filmed on black',
+      'A clip of fire, smoke or sparks on black, stood in the set; click where, then choose it.',
+      {},
+    ),
+    preset(
+      'card-keyed',
+      'Filmed on a colour',
+      'A clip before a coloured backing; click where it stands, then choose it.',
+      {
+        there: 'keyed',
+      },
+    ),
+  ],
+  figures: [],
+  frameFigures: [],
+  resolve: () => [],
+  instances: cardInstances,
+  clips: (document, id, frame) => (isCard(document.items[id]) ? cardClips(document, id, frame) : []),
+  ownExposure: true,
+  decode: () => undefined,
+  draw: drawCard,
+} as const satisfies Effect<undefined, CardLook>
