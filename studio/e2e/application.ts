@@ -46,7 +46,15 @@ export async function openPage(browser: Browser, faults: string[]): Promise<Page
 }
 
 /** A dim, level yard: darker below, flat enough that a fire on it can be judged to the pixel. */
-export function makeMovie(name: string): string {
+export const makeMovie = (name: string): string =>
+  movieOf(
+    name,
+    `color=black:size=${WIDTH}x${HEIGHT}:rate=25,format=rgb24,geq=r='64-16*Y/${HEIGHT}':g='68-24*Y/${HEIGHT}':b='72-32*Y/${HEIGHT}'`,
+    FRAMES,
+  )
+
+/** A movie of so many frames of a made picture, as ffmpeg's filters have it. */
+export function movieOf(name: string, source: string, frames: number): string {
   const path = join(folder, name)
   const { status, stderr } = spawnSync('ffmpeg', [
     '-v',
@@ -55,9 +63,9 @@ export function makeMovie(name: string): string {
     '-f',
     'lavfi',
     '-i',
-    `color=black:size=${WIDTH}x${HEIGHT}:rate=25,format=rgb24,geq=r='64-16*Y/${HEIGHT}':g='68-24*Y/${HEIGHT}':b='72-32*Y/${HEIGHT}'`,
+    source,
     '-frames:v',
-    String(FRAMES),
+    String(frames),
     '-c:v',
     'libx264',
     '-qp',

@@ -1,4 +1,5 @@
 import { BREAKING_VIEW } from './breaking/breakingView.tsx'
+import { CARD_VIEW } from './cards/cardView.tsx'
 import { CRATER_VIEW } from './crater/craterView.tsx'
 import { GAS_VIEWS } from './gas/views.tsx'
 import { MARKS_VIEW } from './marks/marksView.tsx'
@@ -9,6 +10,7 @@ export const EFFECT_VIEWS = {
   ...GAS_VIEWS,
   particles: PARTICLES_VIEW,
   breaking: BREAKING_VIEW,
+  card: CARD_VIEW,
   crater: CRATER_VIEW,
   marks: MARKS_VIEW,
 } as const

@@ -1,0 +1,91 @@
+import { describe, expect, it } from 'vitest'
+import { makeImage } from '../../data/index.ts'
+import { rotate, type Vec3 } from '../../math/index.ts'
+import { carriedFrames } from '../../pipeline/index.ts'
+import { makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
+import { cardInstances, cardSpeed, cardsEffect, drawCard, facing } from './index.ts'
+
+/** A yard with a clip of 100 frames shot at 120 and delivered at 50. */
+function yard(over: Record<string, unknown> = {}): ShotDocument {
+  const plate = { asset: 'a', file: 'f', width: 320, height: 180, first: 1, last: 40, rate: [24, 1], encoding: 'srgb' }
+  const shot = makeShot('Yard', plate as Parameters<typeof makeShot>[1])
+  shot.items.card = makeItem('card', {
+    name: 'Puff',
+    order: 1,
+    position: [1, 0, -2],
+    shotAt: 120,
+    begins: 5,
+    height: 3,
+    clip: {
+      shot: '',
+      asset: 'c',
+      file: 'puff.mp4',
+      first: 1,
+      last: 100,
+      width: 160,
+      height: 80,
+      rate: 50,
+      encoding: 'rec709',
+      curve: 'clip',
+    },
+    ...over,
+  } as never)
+  return shot
+}
+const camera = { position: [1, 1.6, 6] as Vec3 }
+/** A frame of the clip: level 0.5 in its left half. */
+const frameOf = () => {
+  const image = makeImage(16, 8, 3)
+  for (let n = 0; n < 128; n++) if (n % 16 < 8) image.data.set([0.5, 0.25, 0.125], 3 * n)
+  return image
+}
+
+describe('a card', () => {
+  it('shows the frame of its clip that is due, at the speed that it was filmed at', () => {
+    const frames = (over: object, frame: number) =>
+      cardInstances(yard(over as never), 'card', frame, {})[0]?.look.frames
+    expect(frames({}, 4)).toBeUndefined()
+    expect(frames({}, 5)).toEqual([{ frame: 1, share: 1 }])
+    expect(frames({}, 9)).toEqual([{ frame: 21, share: 1 }])
+    expect(frames({ reversed: true }, 9)).toEqual([{ frame: 80, share: 1 }])
+    expect(frames({ ends: 8 }, 9)).toBeUndefined()
+    const item = yard().items.card
+    expect(item?.kind === 'card' && cardSpeed(item, 24)).toEqual({ step: 5, delivered: 2.4 })
+    expect([...carriedFrames(yard(), 9).keys()]).toEqual(['c/21/rec709/clip'])
+  })
+  it('stands as high as it is told on its foot, as bright as it was filmed, see-through where it is dark', () => {
+    const [instance] = cardInstances(yard({ foot: 10, feather: 0, lift: 0, exposure: 1 }), 'card', 9, {})
+    if (!instance) throw new TypeError('it is shown')
+    const asked: unknown[] = []
+    const [card] = drawCard(instance, [], { camera, clip: (of: unknown) => (asked.push(of), frameOf()) } as never)
+    expect(asked).toEqual([{ asset: 'c', encoding: 'rec709', curve: 'clip', frame: 21 }])
+    if (card?.kind !== 'thing') throw new TypeError('a card')
+    expect(card.opening).toMatchObject({ place: [1, 0, -2], scale: 3 })
+    const heights = [...card.mesh.positions].filter((_, n) => n % 3 === 1)
+    expect(3 * Math.min(...heights)).toBeCloseTo(-0.3, 6)
+    expect(3 * Math.max(...heights)).toBeCloseTo(2.7, 6)
+    const [material] = card.materials
+    const most = 0.5 / (0.5 / 0.6)
+    expect(material?.emission[0]).toBeCloseTo(2 * most, 5)
+    // Half of it is there, as much as 0.5 of the 0.6 that hide all.
+    expect(Math.abs((material?.baseMap?.data[3] ?? 0) - (255 * 0.5) / 0.6)).toBeLessThan(1)
+    expect(material?.baseMap?.data[4 * 12 + 3]).toBe(0)
+    // Nothing until its frame is there.
+    expect(drawCard(instance, [], { camera, clip: () => undefined } as never)).toEqual([])
+  })
+  it('faces the camera about its upright, wholly, or by its own turn', () => {
+    const to = (faces: 'upright' | 'camera' | 'fixed', eye: Vec3): Vec3 =>
+      rotate(facing({ faces, turn: [0, 0, 0, 1], place: [0, 0, 0] }, eye), [0, 0, 1])
+    const near = (a: Vec3, b: Vec3) => a.forEach((v, n) => expect(v).toBeCloseTo(b[n] ?? 9, 6))
+    near(to('upright', [3, 4, 0]), [1, 0, 0])
+    near(to('camera', [0, 4, 3]), [0, 0.8, 0.6])
+    near(to('fixed', [3, 4, 0]), [0, 0, 1])
+  })
+  it('without a clip shows nothing, and is placed by its presets', () => {
+    expect(cardInstances(yard({ clip: undefined }), 'card', 9, {})).toEqual([])
+    for (const preset of cardsEffect.presets) {
+      const { items } = preset.place(yard(), 'made', { position: [0, 0, 1], frame: 7 }) as { items: { made: object } }
+      expect(items.made).toMatchObject({ kind: 'card', position: [0, 0, 1], begins: 7 })
+    }
+  })
+})

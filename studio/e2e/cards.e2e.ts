@@ -1,0 +1,107 @@
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Browser, Page } from 'playwright-core'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import {
+  application,
+  folder,
+  makeMovie,
+  movieOf,
+  openBrowser,
+  openPage,
+  over,
+  picture,
+  pixel,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  type,
+} from './application.ts'
+
+// A filmed element: taken in, stood in the set, run at its own speed.
+const NAME = 'cards'
+let browser: Browser
+let page: Page
+const faults: string[] = []
+const { bench, shot } = shotTools(NAME, () => page)
+const light = async (x: number, y: number): Promise<number> => {
+  const [r, g, b] = await pixel(page, x, y)
+  return r + g + b
+}
+
+beforeAll(async () => {
+  const head = await shotOfMovie(NAME, makeMovie('cards.mp4'))
+  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
+    method: 'PATCH',
+    headers: { origin: application.address },
+    body: JSON.stringify({
+      base: head,
+      patch: {
+        camera: { kind: 'typed', tilt: -8, height: 1.6 },
+        items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
+      },
+    }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+  browser = await openBrowser()
+  page = await openPage(browser, faults)
+  await page.goto(`${application.address}/shot/${NAME}`)
+  await picture(page).waitFor()
+  await station(page, 'Effects')
+}, 120_000)
+afterAll(() => browser.close())
+
+describe('a clip filmed on black', () => {
+  const [x, y] = [0.5, 0.85]
+  const frame = (): Promise<string | null> => bench().locator('[data-clip-frame]').getAttribute('data-clip-frame')
+  it('that can’t be read is refused by name', async () => {
+    await page.getByLabel('Add', { exact: true }).selectOption('preset-card')
+    await over(page, [x, y])
+    await bench().getByText('No clip yet').waitFor()
+    const bad = join(folder, 'puff.mp4')
+    writeFileSync(bad, 'no movie')
+    await page.getByLabel('Clip files').setInputFiles(bad)
+    await page
+      .getByText(/puff\.mp4/)
+      .first()
+      .waitFor()
+    expect(faults).toEqual([])
+  })
+  it('stands in the set, lets through where it is black, and runs as fast as it was filmed', async () => {
+    const [middle, corner] = [await light(0.5, 0.5), await light(0.2, 0.82)]
+    // A bright disc in its middle, 24 frames.
+    const puff = movieOf(
+      'disc.mp4',
+      "color=black:size=160x90:rate=50,format=rgb24,geq=r='230*lt(hypot(X-80,Y-45),30)':g='200*lt(hypot(X-80,Y-45),30)':b='170*lt(hypot(X-80,Y-45),30)'",
+      24,
+    )
+    await page.getByLabel('Clip files').setInputFiles(puff)
+    await bench()
+      .getByText(/disc\.mp4, 24 frames at 50/)
+      .waitFor({ timeout: 60_000 })
+    await type(page, 'Height', '2')
+    await saved(page)
+    await expect.poll(async () => (await light(0.5, 0.5)) - middle, { timeout: 30_000 }).toBeGreaterThan(120)
+    expect(Math.abs((await light(0.2, 0.82)) - corner)).toBeLessThan(6)
+    // 50 on 25: two of its frames for one of the plate; filmed at 100 four.
+    expect(await frame()).toBe('1')
+    await page.keyboard.press('ArrowRight')
+    await expect.poll(frame).toBe('3')
+    await type(page, 'Shot at', '100')
+    await expect.poll(frame).toBe('5')
+    await bench()
+      .getByText(/delivered 2 × slow/)
+      .waitFor()
+    await page.keyboard.press('End')
+    await expect.poll(frame).toBe('24')
+    await saved(page)
+    expect(Object.values((await shot()).document.items).find(({ kind }) => kind === 'card')).toMatchObject({
+      shotAt: 100,
+    })
+    await page.keyboard.press('Home')
+    await type(page, 'Exposure', '-6')
+    await expect.poll(async () => (await light(0.5, 0.5)) - middle, { timeout: 30_000 }).toBeLessThan(60)
+    expect(faults).toEqual([])
+  })
+})
