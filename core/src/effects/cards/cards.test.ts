@@ -81,6 +81,24 @@ describe('a card', () => {
     near(to('camera', [0, 4, 3]), [0, 0.8, 0.6])
     near(to('fixed', [3, 4, 0]), [0, 0, 1])
   })
+  it('is spread in copies, each with a start, a size and a side of its own, the first as it is', () => {
+    const shot = yard({ copies: 12, wide: 4, deep: 2, startSpread: 10, scaleSpread: 30, after: 'loop' })
+    const all = cardInstances(shot, 'card', 30, {}).map(({ look }) => look)
+    expect(all).toHaveLength(12)
+    expect(all[0]).toMatchObject({ place: [1, 0, -2], height: 3, mirror: false })
+    for (const { place, height } of all) {
+      expect(Math.abs(place[0] - 1)).toBeLessThanOrEqual(2)
+      expect(Math.abs(place[2] + 2)).toBeLessThanOrEqual(1)
+      expect(Math.abs(height / 3 - 1)).toBeLessThanOrEqual(0.3)
+    }
+    expect(new Set(all.map(({ frames }) => frames[0]?.frame)).size).toBeGreaterThan(3)
+    expect(new Set(all.map(({ mirror }) => mirror)).size).toBe(2)
+    const clips = cardsEffect.clips(shot, 'card', 30)
+    expect(new Set(clips.map(({ frame }) => frame)).size).toBe(clips.length)
+    // In bursts one comes after another.
+    const bursts = yard({ copies: 4, every: 6 })
+    expect([5, 11, 17, 23].map((frame) => cardInstances(bursts, 'card', frame, {}).length)).toEqual([1, 2, 3, 4])
+  })
   it('without a clip shows nothing, and is placed by its presets', () => {
     expect(cardInstances(yard({ clip: undefined }), 'card', 9, {})).toEqual([])
     for (const preset of cardsEffect.presets) {

@@ -1,5 +1,6 @@
+import { hash01 } from '../../base/index.ts'
 import { type ClipFrame, clipFrames, clipStep } from '../../cards/index.ts'
-import { panTiltRoll, pow, type Quaternion, radians, type Vec3 } from '../../math/index.ts'
+import { add, panTiltRoll, pow, type Quaternion, radians, rotate, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance, OtherFrame } from '../effect.ts'
@@ -37,8 +38,37 @@ export function cardSpeed(
   return { step: clipStep({ shot, plate, pace }), delivered: shot / clip.rate }
 }
 
-/** The clip's frames that are shown at a frame; none before it begins, after it ends, and without a clip. */
-export function cardFrames(document: ItemDocument, item: CardItem, frame: number): ClipFrame[] {
+/** What tells one copy from another; the first stands where the card is, as it is. */
+interface Copy {
+  /** m to the right and towards the camera, before its turn. */
+  x: number
+  z: number
+  /** Frames by which it begins later. */
+  later: number
+  scale: number
+  stops: number
+  mirror: boolean
+}
+
+function copiesOf(item: CardItem): Copy[] {
+  const { copies, wide, deep, startSpread, every, scaleSpread, exposureSpread, seed } = item
+  const dice = (n: number, k: number): number => hash01(Math.round(seed), n, k, 83)
+  const round = (n: number, k: number): number => 2 * dice(n, k) - 1
+  return Array.from({ length: Math.round(copies) }, (_, n): Copy => {
+    if (n === 0) return { x: 0, z: 0, later: 0, scale: 1, stops: 0, mirror: false }
+    return {
+      x: (round(n, 0) * wide) / 2,
+      z: (round(n, 1) * deep) / 2,
+      later: every > 0 ? n * every : Math.floor(dice(n, 2) * startSpread),
+      scale: 1 + (round(n, 3) * scaleSpread) / 100,
+      stops: round(n, 4) * exposureSpread,
+      mirror: dice(n, 5) < 0.5,
+    }
+  })
+}
+
+/** The clip's frames that a copy shows at a frame; none before it begins, after it ends, and without a clip. later: frames by which it begins later. */
+export function cardFrames(document: ItemDocument, item: CardItem, frame: number, later = 0): ClipFrame[] {
   const { clip, shotAt, pace, reversed, begins, ends, after, crossFade, offset, between } = item
   if (!clip || (ends !== 0 && frame > ends)) return []
   const { first, last, rate } = clip
@@ -55,11 +85,11 @@ export function cardFrames(document: ItemDocument, item: CardItem, frame: number
       offset,
       between,
     },
-    frame - start,
+    frame - start - later,
   )
 }
 
-/** What a card shows at a frame. */
+/** What a card shows at a frame: itself and its copies. */
 export function cardInstances(
   document: ItemDocument,
   id: string,
@@ -68,43 +98,40 @@ export function cardInstances(
 ): EffectInstance<CardLook>[] {
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
-  const frames = cardFrames(document, item, frame)
-  if (frames.length === 0) return []
   const now = movedAndSettledAt(document, item, CARD_SETTINGS, frame, inputs)
   const { asset, encoding, curve, width, height } = item.clip
-  const gain = pow(2, now.exposure)
+  const turn = panTiltRoll(radians(now.turn), 0, 0)
   const { tint } = now
-  return [
-    {
-      item: id,
-      of: id,
-      frames: [],
-      place: AT_HOME,
-      look: {
-        frames,
-        clip: { asset, encoding, curve },
-        aspect: width / height,
-        there: now.there,
-        lift: now.lift / 100,
-        full: now.full / 100,
-        key: { colour: now.keyColour, near: now.near / 100, far: now.far / 100, spill: now.spill / 100 },
-        feather: now.feather / 100,
-        height: now.height,
-        foot: now.foot / 100,
-        faces: now.faces,
-        mirror: now.mirror,
-        gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
-        place: now.position,
-        turn: panTiltRoll(radians(now.turn), 0, 0),
-      },
-    },
-  ]
+  return copiesOf(now).flatMap(({ x, z, later, scale, stops, mirror }): EffectInstance<CardLook>[] => {
+    const frames = cardFrames(document, item, frame, later)
+    if (frames.length === 0) return []
+    const gain = pow(2, now.exposure + stops)
+    const look: CardLook = {
+      frames,
+      clip: { asset, encoding, curve },
+      aspect: width / height,
+      there: now.there,
+      lift: now.lift / 100,
+      full: now.full / 100,
+      key: { colour: now.keyColour, near: now.near / 100, far: now.far / 100, spill: now.spill / 100 },
+      feather: now.feather / 100,
+      height: now.height * scale,
+      foot: now.foot / 100,
+      faces: now.faces,
+      mirror: now.mirror !== mirror,
+      gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
+      place: add(now.position, rotate(turn, [x, 0, z])),
+      turn,
+    }
+    return [{ item: id, of: id, frames: [], place: AT_HOME, look }]
+  })
 }
 
-/** The filmed frames that a card needs at a frame. */
-export const cardClips = (document: ItemDocument, id: string, frame: number): OtherFrame[] => {
+/** The filmed frames that a card and its copies need at a frame, each once. */
+export function cardClips(document: ItemDocument, id: string, frame: number): OtherFrame[] {
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
   const { asset, encoding, curve } = item.clip
-  return cardFrames(document, item, frame).map((one) => ({ asset, encoding, curve, frame: one.frame }))
+  const frames = copiesOf(item).flatMap(({ later }) => cardFrames(document, item, frame, later))
+  return [...new Set(frames.map((one) => one.frame))].map((own) => ({ asset, encoding, curve, frame: own }))
 }

@@ -22,6 +22,7 @@ const clip = { group: 'Clip', touches: 'picture' } as const
 const matte = { group: 'What is there', touches: 'picture' } as const
 const stands = { group: 'Stands', touches: 'picture' } as const
 const look = { group: 'Look', touches: 'picture' } as const
+const spread = { group: 'Copies', touches: 'picture' } as const
 
 /** The filmed frames: a plate of another shot. */
 export const clipSchema = z
@@ -215,6 +216,74 @@ export const cardSchema = z
       hint: 'Multiplied with it.',
       ...look,
     } satisfies SettingMeta),
+    copies: number(1, 200, 1, {
+      label: 'Copies',
+      unit: '',
+      span: [1, 40],
+      step: 1,
+      hint: 'Spread over an area round its place, each with a start of its own.',
+      ...spread,
+      still: true,
+    }),
+    wide: number(0, 1000, 2, {
+      label: 'Width',
+      unit: 'm',
+      span: [0.1, 30],
+      step: 0.1,
+      hint: 'Of the area, to the right.',
+      ...spread,
+    }),
+    deep: number(0, 1000, 2, {
+      label: 'Depth',
+      unit: 'm',
+      span: [0, 30],
+      step: 0.1,
+      hint: 'Of the area, towards the camera.',
+      ...spread,
+    }),
+    startSpread: number(0, 100_000, 24, {
+      label: 'Starts apart',
+      unit: 'fr',
+      span: [0, 240],
+      step: 1,
+      hint: 'Frames within which they begin, one after another by chance.',
+      ...spread,
+      still: true,
+    }),
+    every: number(0, 100_000, 0, {
+      label: 'One each',
+      unit: 'fr',
+      span: [0, 120],
+      step: 1,
+      hint: 'Bursts: one begins so many frames after another; 0: by chance.',
+      ...spread,
+      still: true,
+    }),
+    scaleSpread: number(0, 100, 25, {
+      label: 'Sizes apart',
+      unit: '%',
+      span: [0, 80],
+      step: 1,
+      hint: 'How much larger or smaller they are.',
+      ...spread,
+    }),
+    exposureSpread: number(0, 10, 0.3, {
+      label: 'Exposures apart',
+      unit: 'st',
+      span: [0, 2],
+      step: 0.05,
+      hint: 'How much brighter or darker they are.',
+      ...spread,
+    }),
+    seed: number(0, 99_999, 1, {
+      label: 'Variant',
+      unit: '',
+      span: [0, 99],
+      step: 1,
+      hint: 'Another spread of the same kind.',
+      ...spread,
+      still: true,
+    }),
     motion,
     rides,
     follows,
