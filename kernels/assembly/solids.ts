@@ -6,7 +6,7 @@ import { castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
 import { eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
 import { scatterAbout, towardX, towardY, towardZ } from './shading'
-import { alphaAtHit, base, emission, flatX, flatY, flatZ, takeFlat, takeMaterial } from './surface'
+import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, takeFlat, takeMaterial } from './surface'
 import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
 
 // Samples of a pixel: what solids it sees, as events by distance, and what light reaches the set behind them.
@@ -203,6 +203,21 @@ function noteFirst(instance: i32, t: f32): void {
   if (instance != firstInstance || farDistance > firstDistance * 1.1) mixed = true
 }
 
+/** How clear of the set behind it a place on a ray is: 0 on it, 1 so far before it or further, even at both ends. */
+function clearOfSet(top: usize, instances: usize, stack: usize, time: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t: f32, within: f32): f32 {
+  let least: f32 = t * <f32>1.00001 + 1e-6
+  for (let n = 0; n < 6; n++) {
+    const next = castNearest(top, instances, stack, time, ox, oy, oz, dx, dy, dz, least, t + within, UNSEEN, 0)
+    if (next == MISS || hitInstance < 0) return 1
+    if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) < 0) {
+      const share: f32 = min<f32>(1, (next - t) / within)
+      return share * share * (3 - 2 * share)
+    }
+    least = next * <f32>1.00001 + 1e-6
+  }
+  return 1
+}
+
 /** Takes sample number `sample` of the pixel at (x, y). Shares are whole ones: they are divided when the pixel is done. */
 export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u32): void {
   const scene = jobScene(job), view = jobView(job)
@@ -239,10 +254,14 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
     }
     meetsThings = true
     takeMaterial(instances, time, dx, dy, dz, wide)
-    const alpha = f32x4.extract_lane(base, 3) * left
+    let alpha: f32 = f32x4.extract_lane(base, 3) * left
     if (alpha <= 0.001) continue
-    const glow = emission
+    const glow = emission, soft = fade
     shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)
+    if (soft > 0) {
+      alpha *= clearOfSet(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, t, soft)
+      if (alpha <= 0.001) continue
+    }
     putEvent(scratch, t, alpha, layer, lit, glow, effect)
     value += alpha * (min<f32>(2, luminance(lit) + luminance(effect)) + 0.3)
     left -= alpha

@@ -19,6 +19,8 @@ export let smoothZ: f32 = 0
 /** Base colour r g b and alpha; light that it gives out. */
 export let base: v128 = f32x4.splat(0)
 export let emission: v128 = f32x4.splat(0)
+/** m before the set within which it fades out. */
+export let fade: f32 = 0
 export let metal: f32 = 0
 export let roughness: f32 = 1
 
@@ -184,6 +186,7 @@ export function takeMaterial(instances: usize, time: f32, dx: f32, dy: f32, dz: 
   }
   base = v128.load(materialBase(material))
   emission = v128.load(materialEmission(material))
+  fade = f32x4.extract_lane(emission, 3)
   metal = materialMetal(material)
   roughness = materialRoughness(material)
   const colours = meshBlockColours(mesh)

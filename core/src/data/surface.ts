@@ -18,6 +18,8 @@ export interface Texture {
 export interface Material {
   base: readonly [number, number, number, number]
   emission: readonly [number, number, number]
+  /** m before the set within which it fades out, as clouds and flames meet what they touch. */
+  fade?: number
   metal: number
   roughness: number
   normalScale: number

@@ -14,7 +14,7 @@ import {
   valueAt,
 } from '../../testing/frames.ts'
 import { makeCrew } from '../base/index.ts'
-import { planeMesh } from '../data/index.ts'
+import { planeMesh, type SurfaceMesh } from '../data/index.ts'
 import { normalise } from '../math/index.ts'
 import { estimatePicture, FINAL, renderPicture } from './index.ts'
 
@@ -80,6 +80,32 @@ describe('A solid', () => {
         expect(sum + (picture.plate.data[y * 64 + x] ?? 0)).toBeCloseTo(1, 5)
       }
     expect(Math.max(...(layer(picture, 'near').alpha?.data ?? []))).toBeGreaterThan(0.5)
+  })
+
+  it('that fades before the set meets the ground without a line', () => {
+    const camera = lookingDown(24, [0, 2.4, 5], 96, 320)
+    const upright: SurfaceMesh = {
+      positions: Float32Array.from([-2, -0.5, 0, 2, -0.5, 0, 2, 1.5, 0, -2, 1.5, 0]),
+      indices: Uint32Array.from([0, 1, 2, 0, 2, 3]),
+    }
+    const shares = (fade: number): number[] => {
+      const card = thing(upright, {}, { base: [0, 0, 0, 1], emission: [0.5, 0.5, 0.5], alpha: 'blend', fade })
+      const picture = render(crew, { card: [card] }, { camera, pieces: [ground()] })
+      return Array.from({ length: 96 }, (_, y) => valueAt(picture, 'card', 'alpha', 48, y))
+    }
+    const bend = (all: readonly number[]): number =>
+      Math.max(...all.map((value, n) => Math.abs((all[n - 1] ?? value) - 2 * value + (all[n + 1] ?? value))))
+    const [hard, soft] = [shares(0), shares(0.4)]
+    const top = hard.findIndex((share) => share > 0.5)
+    const low = hard.lastIndexOf(Math.max(...hard))
+    expect(low).toBeGreaterThan(top + 10)
+    expect(bend(hard.slice(top + 3))).toBeGreaterThan(0.4)
+    expect(bend(soft.slice(top + 3))).toBeLessThan(0.15)
+    // Where the ground lies more than that behind it, all of it is there; towards its foot less and less.
+    expect(soft[top + 4]).toBeCloseTo(1, 5)
+    const fading = soft.slice(low - 6, low)
+    expect(fading.every((share, n) => n === 0 || share <= (fading[n - 1] ?? 0) + 1e-6)).toBe(true)
+    expect(soft[low - 1]).toBeLessThan(0.35)
   })
 
   it('is the same whatever the number of samples’ order, and nothing where nothing is', () => {

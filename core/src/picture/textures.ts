@@ -85,7 +85,7 @@ export function materialUploader(
     materials.forEach((material, n) =>
       writeMaterial(crew.heap, at + n * MATERIAL_BYTES, {
         base: material.base,
-        emission: [...material.emission, 0],
+        emission: [...material.emission, material.fade ?? 0],
         metal: material.metal,
         roughness: material.roughness,
         normalScale: material.normalScale,

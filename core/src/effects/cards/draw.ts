@@ -105,6 +105,7 @@ export function drawCard(
     emission: [look.gain[0] * most, look.gain[1] * most, look.gain[2] * most],
     emissionMap: glow,
     roughness: 1,
+    fade: look.fade,
     alpha: 'blend',
   }
   const pose = { rotation: facing(look, camera.position), place: look.place, scale: look.height }

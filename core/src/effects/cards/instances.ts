@@ -22,6 +22,8 @@ export interface CardLook {
   foot: number
   faces: CardItem['faces']
   mirror: boolean
+  /** m before the set over which it fades out. */
+  fade: number
   /** Gain of each channel. */
   gain: readonly [number, number, number]
   place: Vec3
@@ -119,6 +121,7 @@ export function cardInstances(
       foot: now.foot / 100,
       faces: now.faces,
       mirror: now.mirror !== mirror,
+      fade: now.fade,
       gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
       place: add(now.position, rotate(turn, [x, 0, z])),
       turn,

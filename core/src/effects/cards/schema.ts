@@ -203,6 +203,14 @@ export const cardSchema = z
       still: true,
     }),
     mirror: toggle(false, { label: 'Mirrored', hint: 'Right is left.', ...stands, still: true }),
+    fade: number(0, 100, 0.3, {
+      label: 'Soft at the set',
+      unit: 'm',
+      span: [0, 3],
+      step: 0.01,
+      hint: 'Before ground and set it fades out over so much, so that no line shows where it meets them.',
+      ...stands,
+    }),
     exposure: number(-20, 20, 0, {
       label: 'Exposure',
       unit: 'st',
