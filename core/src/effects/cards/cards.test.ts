@@ -99,6 +99,23 @@ describe('a card', () => {
     const bursts = yard({ copies: 4, every: 6 })
     expect([5, 11, 17, 23].map((frame) => cardInstances(bursts, 'card', frame, {}).length)).toEqual([1, 2, 3, 4])
   })
+  it('in the sky is as large from everywhere, and never nearer', () => {
+    const [instance] = cardInstances(yard({ far: 'in the sky', azimuth: 90, elevation: 30, degrees: 2 }), 'card', 9, {})
+    if (!instance) throw new TypeError('it is shown')
+    for (const position of [
+      [0, 1.6, 6],
+      [40, 3, -20],
+    ] as Vec3[]) {
+      const [card] = drawCard(instance, [], { camera: { position }, clip: frameOf } as never)
+      if (card?.kind !== 'thing') throw new TypeError('a card')
+      const { place, scale } = card.opening
+      const away = place.map((v, n) => v - (position[n] ?? 0))
+      const far = Math.hypot(...away)
+      expect((away[0] ?? 0) / far).toBeCloseTo(Math.cos(Math.PI / 6), 5)
+      expect((away[1] ?? 0) / far).toBeCloseTo(0.5, 5)
+      expect((2 * Math.atan(scale / 2 / far) * 180) / Math.PI).toBeCloseTo(2, 5)
+    }
+  })
   it('without a clip shows nothing, and is placed by its presets', () => {
     expect(cardInstances(yard({ clip: undefined }), 'card', 9, {})).toEqual([])
     for (const preset of cardsEffect.presets) {

@@ -1,8 +1,20 @@
 import { canonicalJson, textKey } from '../../base/index.ts'
 import { type CutOut, cutByColour, cutFromBlack, feathered, mixed } from '../../cards/index.ts'
 import { type FloatImage, type Material, makeImage, PLAIN, type SurfaceMesh, type Texture } from '../../data/index.ts'
-import { aboutAxis, atan2, multiply, pow, type Quaternion, subtract, type Vec3 } from '../../math/index.ts'
-import type { Drawable } from '../../picture/index.ts'
+import {
+  aboutAxis,
+  add,
+  atan2,
+  cos,
+  multiply,
+  pow,
+  type Quaternion,
+  scale,
+  sin,
+  subtract,
+  type Vec3,
+} from '../../math/index.ts'
+import type { Drawable, Pose } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import type { CardLook } from './instances.ts'
 
@@ -88,6 +100,16 @@ export function facing({ faces, turn, place }: Pick<CardLook, 'faces' | 'turn' |
   return multiply(pan, aboutAxis([1, 0, 0], -atan2(y, Math.sqrt(x * x + z * z))))
 }
 
+/** How far away what is in the sky is drawn, m. */
+const FAR = 2000
+/** Where a card in the sky is for an eye: always as large, and facing it. */
+function skyPose({ towards, across, roll }: NonNullable<CardLook['sky']>, eye: Vec3): Pose {
+  const place = add(eye, scale(towards, FAR))
+  const turned = facing({ faces: 'camera', turn: [0, 0, 0, 1], place }, eye)
+  const half = across / 2
+  return { rotation: multiply(turned, aboutAxis([0, 0, 1], roll)), place, scale: (2 * FAR * sin(half)) / cos(half) }
+}
+
 /** What the picture draws of a card; nothing until its frames are there. */
 export function drawCard(
   { look }: EffectInstance<CardLook>,
@@ -105,15 +127,18 @@ export function drawCard(
     emission: [look.gain[0] * most, look.gain[1] * most, look.gain[2] * most],
     emissionMap: glow,
     roughness: 1,
-    fade: look.fade,
+    ...(look.sky ? {} : { fade: look.fade }),
     alpha: 'blend',
   }
-  const pose = { rotation: facing(look, camera.position), place: look.place, scale: look.height }
-  const mesh = cardMesh(look.aspect, look.foot, look.mirror)
+  const pose = look.sky
+    ? skyPose(look.sky, camera.position)
+    : { rotation: facing(look, camera.position), place: look.place, scale: look.height }
+  const foot = look.sky ? 0.5 : look.foot
+  const mesh = cardMesh(look.aspect, foot, look.mirror)
   return [
     {
       kind: 'thing',
-      key: `card/${look.aspect}/${look.foot}/${look.mirror}`,
+      key: `card/${look.aspect}/${foot}/${look.mirror}`,
       mesh,
       materials: [material],
       opening: pose,

@@ -53,6 +53,14 @@ export const cardsEffect = {
         there: 'keyed',
       },
     ),
+    preset(
+      'card-sky',
+      'Far away',
+      'A moon, a cloud, far smoke: turns with the camera alone; click anywhere, then choose it.',
+      {
+        far: 'in the sky',
+      },
+    ),
   ],
   figures: [],
   frameFigures: [],

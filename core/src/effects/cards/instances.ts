@@ -1,6 +1,6 @@
 import { hash01 } from '../../base/index.ts'
 import { type ClipFrame, clipFrames, clipStep } from '../../cards/index.ts'
-import { add, panTiltRoll, pow, type Quaternion, radians, rotate, type Vec3 } from '../../math/index.ts'
+import { add, cos, panTiltRoll, pow, type Quaternion, radians, rotate, sin, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance, OtherFrame } from '../effect.ts'
@@ -28,6 +28,8 @@ export interface CardLook {
   gain: readonly [number, number, number]
   place: Vec3
   turn: Quaternion
+  /** So far away that it turns with the camera alone: towards it (unit), its height as it is seen and its roll, radians. */
+  sky?: { towards: Vec3; across: number; roll: number }
 }
 
 /** How fast a card's clip runs: its own frames a frame of the plate, and against how it was delivered. */
@@ -91,6 +93,12 @@ export function cardFrames(document: ItemDocument, item: CardItem, frame: number
   )
 }
 
+/** Where in the sky a card is. */
+function skyOf({ azimuth, elevation, degrees, roll }: CardItem): NonNullable<CardLook['sky']> {
+  const [a, e] = [radians(azimuth), radians(elevation)]
+  return { towards: [sin(a) * cos(e), sin(e), -cos(a) * cos(e)], across: radians(degrees), roll: radians(roll) }
+}
+
 /** What a card shows at a frame: itself and its copies. */
 export function cardInstances(
   document: ItemDocument,
@@ -104,30 +112,34 @@ export function cardInstances(
   const { asset, encoding, curve, width, height } = item.clip
   const turn = panTiltRoll(radians(now.turn), 0, 0)
   const { tint } = now
-  return copiesOf(now).flatMap(({ x, z, later, scale, stops, mirror }): EffectInstance<CardLook>[] => {
-    const frames = cardFrames(document, item, frame, later)
-    if (frames.length === 0) return []
-    const gain = pow(2, now.exposure + stops)
-    const look: CardLook = {
-      frames,
-      clip: { asset, encoding, curve },
-      aspect: width / height,
-      there: now.there,
-      lift: now.lift / 100,
-      full: now.full / 100,
-      key: { colour: now.keyColour, near: now.near / 100, far: now.far / 100, spill: now.spill / 100 },
-      feather: now.feather / 100,
-      height: now.height * scale,
-      foot: now.foot / 100,
-      faces: now.faces,
-      mirror: now.mirror !== mirror,
-      fade: now.fade,
-      gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
-      place: add(now.position, rotate(turn, [x, 0, z])),
-      turn,
-    }
-    return [{ item: id, of: id, frames: [], place: AT_HOME, look }]
-  })
+  const sky = now.far === 'in the sky' ? { sky: skyOf(now) } : {}
+  return copiesOf(sky.sky ? { ...now, copies: 1 } : now).flatMap(
+    ({ x, z, later, scale, stops, mirror }): EffectInstance<CardLook>[] => {
+      const frames = cardFrames(document, item, frame, later)
+      if (frames.length === 0) return []
+      const gain = pow(2, now.exposure + stops)
+      const look: CardLook = {
+        frames,
+        clip: { asset, encoding, curve },
+        aspect: width / height,
+        there: now.there,
+        lift: now.lift / 100,
+        full: now.full / 100,
+        key: { colour: now.keyColour, near: now.near / 100, far: now.keeps / 100, spill: now.spill / 100 },
+        feather: now.feather / 100,
+        height: now.height * scale,
+        foot: now.foot / 100,
+        faces: now.faces,
+        mirror: now.mirror !== mirror,
+        fade: now.fade,
+        gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
+        place: add(now.position, rotate(turn, [x, 0, z])),
+        turn,
+        ...sky,
+      }
+      return [{ item: id, of: id, frames: [], place: AT_HOME, look }]
+    },
+  )
 }
 
 /** The filmed frames that a card and its copies need at a frame, each once. */

@@ -97,7 +97,8 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
 
 /** The frame of the card in the set, and its foot. */
 function outline(camera: Camera, item: CardItem): string {
-  const { position, height, foot, clip, turn, faces } = item
+  const { position, height, foot, clip, turn, faces, far } = item
+  if (far === 'in the sky') return ''
   const half = (height * (clip ? clip.width / clip.height : 16 / 9)) / 2
   const [low, high] = [(-height * foot) / 100, height * (1 - foot / 100)]
   const way = facing({ faces, turn: panTiltRoll(radians(turn), 0, 0), place: position }, camera.position)
