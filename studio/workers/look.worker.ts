@@ -187,7 +187,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
   const meshes = await meshesOf(document, frame, quality)
   const round = await surroundingsOf(document)
   const carried = new Map<string, FloatImage>()
-  for (const [place, { frame: own, other }] of carriedFrames(document, frame)) {
+  for (const [place, { frame: own, other, whole }] of carriedFrames(document, frame)) {
     const there = other
       ? {
           ...document,
@@ -195,7 +195,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
           sit: { ...document.sit, curve: other.curve },
         }
       : document
-    carried.set(place, await plateOf({ document: there, frame: own, size: 'half' }))
+    carried.set(place, await plateOf({ document: there, frame: own, size: whole ? 'full' : 'half' }))
   }
   const kept = new Map<string, unknown>()
   const decoded = async (item: string, place: string): Promise<unknown> =>

@@ -21,7 +21,7 @@ export interface ComposeRequest {
   document: ShotDocument
   grain: GrainLaw
   source: PassSource
-  size: 'half' | 'quarter'
+  size: 'full' | 'half' | 'quarter'
   exposure: number
   /** Only this part, in shares of the picture, as the final has it. */
   region?: { x: number; y: number; width: number; height: number }

@@ -238,6 +238,8 @@ export interface OtherFrame {
   frame: number
   encoding: 'srgb' | 'rec709' | 'linear'
   curve: 'sensor' | 'clip'
+  /** Whether it is wanted at its full size; else at half. */
+  whole?: boolean
 }
 
 /** What drawables are made for. */

@@ -180,9 +180,11 @@ export function drawThings(
 export interface CarriedFrame {
   frame: number
   other?: Pick<StillPlate, 'asset' | 'encoding' | 'curve'>
+  /** Whether it is wanted at its full size; else at half. */
+  whole?: boolean
 }
-export const carriedFrameKey = ({ frame, other }: CarriedFrame): string =>
-  other ? `${other.asset}/${frame}/${other.encoding}/${other.curve}` : String(frame)
+export const carriedFrameKey = ({ frame, other, whole }: CarriedFrame): string =>
+  other ? `${other.asset}/${frame}/${other.encoding}/${other.curve}${whole ? '/whole' : ''}` : String(frame)
 /** A frame of a plate as light, 3 channels of any of its sizes. */
 export type PlateSource = (of: CarriedFrame) => FloatImage | undefined
 
@@ -204,7 +206,11 @@ const clipsAt = (document: FrozenDocument, frame: number): CarriedFrame[] =>
     item.shown ? (effectOf(item)?.clips?.(document, id, frame) ?? []).map(clipFrame) : [],
   )
 /** A clip's frame as plates are asked for. */
-export const clipFrame = ({ frame, ...other }: OtherFrame): CarriedFrame => ({ frame, other })
+export const clipFrame = ({ frame, whole, ...other }: OtherFrame): CarriedFrame => ({
+  frame,
+  other,
+  ...(whole ? { whole } : {}),
+})
 
 /** The frames of plates that a frame's items have on them, each once, by their keys. */
 export const carriedFrames = (document: FrozenDocument, frame: number): Map<string, CarriedFrame> =>

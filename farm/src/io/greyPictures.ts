@@ -1,7 +1,6 @@
 import { encodeBase64, LanternError } from '@lantern/core/base'
-import { MOST_STAMP } from '@lantern/core/set'
 import { readExr } from '@lantern/core/formats'
-import { MOST_HEIGHTS } from '@lantern/core/set'
+import { MOST_HEIGHTS, MOST_STAMP } from '@lantern/core/set'
 import sharp from 'sharp'
 import { nodeDeflate } from './deflate.ts'
 

@@ -102,11 +102,12 @@ async function extras(
       encoding,
     )
   const rims = quality === 'final' && mattes ? { rims: await full() } : {}
-  const lightAt = async ({ frame: number, other }: CarriedFrame): Promise<FloatImage> => {
-    const half = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, 'half'))
+  const lightAt = async ({ frame: number, other, whole }: CarriedFrame): Promise<FloatImage> => {
+    const size = whole ? 'full' : 'half'
+    const bytes = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, size))
     const own = other?.encoding ?? encoding
     const sit = other ? { ...document.sit, curve: other.curve } : document.sit
-    return lightOfPlate(crew, await plateLinear(half, own), sit, own)
+    return lightOfPlate(crew, await plateLinear(bytes, own), sit, own)
   }
   const carried = new Map<string, FloatImage>()
   for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))

@@ -51,14 +51,14 @@ describe('a card', () => {
     expect(frames({ ends: 8 }, 9)).toBeUndefined()
     const item = yard().items.card
     expect(item?.kind === 'card' && cardSpeed(item, 24)).toEqual({ step: 5, delivered: 2.4 })
-    expect([...carriedFrames(yard(), 9).keys()]).toEqual(['c/21/rec709/clip'])
+    expect([...carriedFrames(yard(), 9).keys()]).toEqual(['c/21/rec709/clip/whole'])
   })
   it('stands as high as it is told on its foot, as bright as it was filmed, see-through where it is dark', () => {
     const [instance] = cardInstances(yard({ foot: 10, feather: 0, lift: 0, exposure: 1 }), 'card', 9, {})
     if (!instance) throw new TypeError('it is shown')
     const asked: unknown[] = []
     const [card] = drawCard(instance, [], { camera, clip: (of: unknown) => (asked.push(of), frameOf()) } as never)
-    expect(asked).toEqual([{ asset: 'c', encoding: 'rec709', curve: 'clip', frame: 21 }])
+    expect(asked).toEqual([{ asset: 'c', encoding: 'rec709', curve: 'clip', whole: true, frame: 21 }])
     if (card?.kind !== 'thing') throw new TypeError('a card')
     expect(card.opening).toMatchObject({ place: [1, 0, -2], scale: 3 })
     const heights = [...card.mesh.positions].filter((_, n) => n % 3 === 1)

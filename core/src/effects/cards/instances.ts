@@ -4,7 +4,7 @@ import { add, cos, panTiltRoll, pow, type Quaternion, radians, rotate, sin, type
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance, OtherFrame } from '../effect.ts'
-import { CARD_SETTINGS, type CardItem, isCard } from './schema.ts'
+import { CARD_SETTINGS, type CardItem, type ClipOfCard, isCard } from './schema.ts'
 
 /** How a card looks at a frame, and where it stands. */
 export interface CardLook {
@@ -93,6 +93,16 @@ export function cardFrames(document: ItemDocument, item: CardItem, frame: number
   )
 }
 
+/** Clips up to this width are taken whole, px; of larger ones half is as fine as a card needs. */
+const WHOLE = 1280
+/** Where a clip's frames come from. */
+const sourceOf = ({ asset, encoding, curve, width }: ClipOfCard): Omit<OtherFrame, 'frame'> => ({
+  asset,
+  encoding,
+  curve,
+  ...(width <= WHOLE ? { whole: true } : {}),
+})
+
 /** Where in the sky a card is. */
 function skyOf({ azimuth, elevation, degrees, roll }: CardItem): NonNullable<CardLook['sky']> {
   const [a, e] = [radians(azimuth), radians(elevation)]
@@ -109,7 +119,7 @@ export function cardInstances(
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
   const now = movedAndSettledAt(document, item, CARD_SETTINGS, frame, inputs)
-  const { asset, encoding, curve, width, height } = item.clip
+  const clip: ClipOfCard = item.clip
   const turn = panTiltRoll(radians(now.turn), 0, 0)
   const { tint } = now
   const sky = now.far === 'in the sky' ? { sky: skyOf(now) } : {}
@@ -120,8 +130,8 @@ export function cardInstances(
       const gain = pow(2, now.exposure + stops)
       const look: CardLook = {
         frames,
-        clip: { asset, encoding, curve },
-        aspect: width / height,
+        clip: sourceOf(clip),
+        aspect: clip.width / clip.height,
         there: now.there,
         lift: now.lift / 100,
         full: now.full / 100,
@@ -146,7 +156,7 @@ export function cardInstances(
 export function cardClips(document: ItemDocument, id: string, frame: number): OtherFrame[] {
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
-  const { asset, encoding, curve } = item.clip
+  const source = sourceOf(item.clip)
   const frames = copiesOf(item).flatMap(({ later }) => cardFrames(document, item, frame, later))
-  return [...new Set(frames.map((one) => one.frame))].map((own) => ({ asset, encoding, curve, frame: own }))
+  return [...new Set(frames.map((one) => one.frame))].map((own) => ({ ...source, frame: own }))
 }
