@@ -25,36 +25,95 @@ export function cutFromBlack({ width, height, channels, data }: FloatImage, lift
 export interface ColourKey {
   /** Of the backing. */
   colour: readonly [number, number, number]
-  /** Distances of a pixel's hue from the backing's within which nothing, and beyond which all, of it is there; of chroma over level. */
+  /** Shares of the backing: of a pixel with at least so much less than all of it something is there, and with that much less it is there wholly. */
   near: number
   far: number
   /** Share of the backing's colour that is taken out of what stays. */
   spill: number
 }
 
+/** How far the element's own colour is asked for, shares of the shorter side; and the share of the backing below which a pixel is surely the element. */
+const AROUND = 0.05
+const SURELY = 0.15
+/** Pixels with so much of what is near by count as pure, asked again so many times. */
+const PURE = 0.99
+const PASSES = 2
+
+/** Means of values over a square round each pixel, weighted. */
+function around(
+  values: Float32Array,
+  weights: Float32Array,
+  width: number,
+  height: number,
+  reach: number,
+): Float32Array {
+  const sums = (of: (n: number) => number): Float64Array => {
+    const out = new Float64Array((width + 1) * (height + 1))
+    for (let y = 0; y < height; y++) {
+      let row = 0
+      for (let x = 0; x < width; x++) {
+        row += of(y * width + x)
+        out[(y + 1) * (width + 1) + x + 1] = (out[y * (width + 1) + x + 1] ?? 0) + row
+      }
+    }
+    return out
+  }
+  const [whole, own] = [sums((n) => weights[n] ?? 0), sums((n) => (weights[n] ?? 0) * (values[n] ?? 0))]
+  const all = whole[whole.length - 1] ?? 0
+  const mean = all > 0 ? (own[own.length - 1] ?? 0) / all : 0
+  const out = new Float32Array(width * height)
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const [x0, x1] = [Math.max(0, x - reach), Math.min(width, x + reach + 1)]
+      const [y0, y1] = [Math.max(0, y - reach), Math.min(height, y + reach + 1)]
+      const part = (table: Float64Array): number =>
+        (table[y1 * (width + 1) + x1] ?? 0) -
+        (table[y0 * (width + 1) + x1] ?? 0) -
+        (table[y1 * (width + 1) + x0] ?? 0) +
+        (table[y0 * (width + 1) + x0] ?? 0)
+      const near = part(whole)
+      out[y * width + x] = near > 0.5 ? part(own) / near : mean
+    }
+  return out
+}
+
 /**
- * An element before an evenly coloured backing: alpha by how far a pixel's chroma lies from the backing's, and what the backing adds to half-covered pixels is taken away: colour = (filmed - (1 - alpha) backing) / alpha.
+ * An element before an evenly coloured backing. By how much the backing's strongest channel exceeds the mean of the others goes straight with its share; what the element itself has of that is asked of pixels near by that are surely all of it. What the backing adds to half-covered pixels is taken away: colour = (filmed - (1 - alpha) backing) / alpha.
  */
 export function cutByColour({ width, height, channels, data }: FloatImage, key: ColourKey): CutOut {
   const out = makeImage(width, height, 4)
-  const [kr, kg, kb] = key.colour
-  const most = [kr, kg, kb].indexOf(Math.max(kr, kg, kb))
-  const others = [0, 1, 2].filter((c) => c !== most)
-  const backing = key.colour[most] ?? 0
-  const excess = backing - Math.max(...others.map((c) => key.colour[c] ?? 0))
-  for (let n = 0; n < width * height; n++) {
-    const own = [0, 1, 2].map((c) => data[n * channels + c] ?? 0) as [number, number, number]
-    // Of the backing there is as much as the pixel has of its excess in the strongest channel.
-    const side = Math.max(...others.map((c) => own[c] ?? 0))
-    const share = excess > 1e-6 ? ((own[most] ?? 0) - side) / excess : 0
-    const alpha = Math.min(1, Math.max(0, (1 - key.near - share) / Math.max(1e-6, key.far - key.near)))
-    const colour = own.map((value, c) => {
-      const plain = alpha > 1e-3 ? Math.max(0, (value - (1 - alpha) * (key.colour[c] ?? 0)) / alpha) : 0
-      return plain
-    }) as [number, number, number]
-    const limit = Math.max(...others.map((c) => colour[c] ?? 0))
-    const strong = colour[most] ?? 0
-    if (strong > limit) colour[most] = strong - key.spill * (strong - limit)
+  const most = key.colour.indexOf(Math.max(...key.colour)) as 0 | 1 | 2
+  const [one, two] = ([0, 1, 2] as const).filter((c) => c !== most) as [0 | 1 | 2, 0 | 1 | 2]
+  const excessOf = (of: (c: number) => number): number => of(most) - (of(one) + of(two)) / 2
+  const backing = Math.max(
+    1e-6,
+    excessOf((c) => key.colour[c] ?? 0),
+  )
+  const excess = new Float32Array(width * height)
+  const surely = new Float32Array(width * height)
+  for (let n = 0; n < excess.length; n++) {
+    excess[n] = excessOf((c) => data[n * channels + c] ?? 0)
+    surely[n] = (excess[n] ?? 0) < SURELY * backing ? 1 : 0
+  }
+  const reach = Math.max(2, Math.round(AROUND * Math.min(width, height)))
+  let own = around(excess, surely, width, height, reach)
+  // Of these the purest count: mixed ones would pass a little of the backing for the element.
+  for (let pass = 0; pass < PASSES; pass++) {
+    const pure = surely.map((sure, n) => {
+      const there = (backing - (excess[n] ?? 0)) / Math.max(1e-6, backing - (own[n] ?? 0))
+      return sure > 0 && there >= PURE ? 1 : 0
+    })
+    own = around(excess, pure, width, height, reach)
+  }
+  for (let n = 0; n < excess.length; n++) {
+    const there = (backing - (excess[n] ?? 0)) / Math.max(1e-6, backing - (own[n] ?? 0))
+    const alpha = Math.min(1, Math.max(0, (there - key.near) / Math.max(1e-6, key.far - key.near)))
+    const colour = [0, 1, 2].map((c) =>
+      alpha > 1e-3 ? Math.max(0, ((data[n * channels + c] ?? 0) - (1 - alpha) * (key.colour[c] ?? 0)) / alpha) : 0,
+    ) as [number, number, number]
+    // More of the backing's channel than the element has near by is the backing's light on it.
+    const over = excessOf((c) => colour[c] ?? 0) - Math.max(0, own[n] ?? 0)
+    if (over > 0) colour[most] = Math.max(0, colour[most] - key.spill * over)
     out.data.set([...colour, alpha], 4 * n)
   }
   return out
