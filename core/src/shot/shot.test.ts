@@ -135,6 +135,8 @@ describe('a document', () => {
       'strikes',
       'stops',
       'stamped',
+      'outlines',
+      'clip',
       'camera',
       'picture',
       'position',
