@@ -145,7 +145,8 @@ function layers(crew: Crew): Row[] {
     for (let n = 0; n < image.data.length; n++) image.data[n] = Math.fround(value(n))
     return image
   }
-  const plate = fill(3, (n) => ((n * 37) % 101) / 100)
+  // As bright as lit surfaces are: shadows leave what shines of itself.
+  const plate = fill(3, (n) => 0.74 * (((n * 37) % 101) / 100))
   const emission = fill(3, (n) => ((n * 17) % 91) / 90)
   const alpha = fill(1, (n) => (n % 11) / 10)
   const colour = fill(3, (n) => ((Math.floor(n / 3) % 11) / 10) * (((n * 7) % 13) / 13))
