@@ -264,6 +264,8 @@ export interface DrawContext {
   frozen?: NonNullable<Material['plate']>
   /** The materials of a taken-in mesh, the last for triangles that have none; undefined where it is not there. */
   worn?(surface: WornSurface): readonly Material[] | undefined
+  /** Shapes of 1 m across that an item is cut into; none where it is none that breaks. */
+  shapes?(item: string): readonly SurfaceMesh[]
   /** A filmed frame as light, 3 channels of any of its sizes; undefined where it is not there. */
   clip?(of: OtherFrame): FloatImage | undefined
   /** Items that effects draw themselves now. */
@@ -323,6 +325,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   clips?(document: ItemDocument, id: string, frame: number): readonly OtherFrame[]
   /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */
   ownExposure?: boolean
+  /** Shapes of its pieces, 1 m across, for what is made of them. */
+  shapes?(document: ItemDocument, id: string): readonly SurfaceMesh[]
   /** Things whose meshes an item of its kinds is drawn with, shown or not. */
   meshes?(item: Item): readonly string[]
   /** Whether an item of its kinds is drawn only before what is added. */

@@ -329,6 +329,7 @@ function sceneOf(
       sun: { direction: sky.sunDirection, share: sky.sunShare },
       worn: wornMaterials(meshes, quality),
       taken: takenMesh(meshes, quality),
+      shapes: (item) => effectOf(document.items[item])?.shapes?.(document, item) ?? [],
       clip: (of) => plates(clipFrame(of)),
       replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,

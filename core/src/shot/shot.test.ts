@@ -137,6 +137,7 @@ describe('a document', () => {
       'stamped',
       'outlines',
       'clip',
+      'bitPicture',
       'camera',
       'picture',
       'position',

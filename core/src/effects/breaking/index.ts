@@ -1,4 +1,5 @@
-import type { BrokenFrame } from '../../data/index.ts'
+import { boundsOfBodies, facesMesh } from '../../breaking/index.ts'
+import type { BrokenFrame, SurfaceMesh } from '../../data/index.ts'
 import { readBrokenFrame } from '../../formats/index.ts'
 import { isSeen, isThing, plateFrameOf } from '../../set/index.ts'
 import type { ItemDocument } from '../../settings/index.ts'
@@ -10,6 +11,7 @@ import { type BreakingLook, breakingInstances } from './instances.ts'
 import { BREAKING_PRESETS } from './presets.ts'
 import { BREAKING_VERSIONS, resolveBreaking } from './resolve.ts'
 import { breakingSchema, isBreaking } from './schema.ts'
+import { breakSettings, cutPieces } from './settings.ts'
 import { firstBlow } from './strikes.ts'
 
 export * from './bake.ts'
@@ -46,6 +48,29 @@ function carriedPlate(document: ItemDocument, piece: BreakingPiece): FrozenPlate
   return { frame: plateFrameOf(document, piece, document.plate.first), pose: { rotation: turn, place, scale: 1 } }
 }
 
+const shapes = new WeakMap<object, { piece: unknown; made: SurfaceMesh[] }>()
+/** Pieces whose shapes are given on at most. */
+const MOST_SHAPES = 40
+/** The shapes of its pieces, 1 m across about their middles; none of a taken-in mesh, which is cut only when it is kept. */
+function pieceShapes(document: ItemDocument, id: string): SurfaceMesh[] {
+  const item = document.items[id]
+  const piece = isBreaking(item) ? document.items[item.piece] : undefined
+  if (!isBreaking(item) || !isBreakable(piece) || isThing(piece)) return []
+  const known = shapes.get(item)
+  if (known?.piece === piece) return known.made
+  const settings = breakSettings(document, item)
+  const all = cutPieces({ ...settings, cut: { ...settings.cut, number: Math.min(settings.cut.number, MOST_SHAPES) } })
+  const made = all.slice(0, MOST_SHAPES).map(({ bodies, middle }) => {
+    const mesh = facesMesh([{ bodies, wanted: () => true }], { height: 0, step: 1, seed: 1 }, [])
+    const { low, high } = boundsOfBodies(bodies)
+    const longest = Math.max(...[0, 1, 2].map((a) => (high[a] as number) - (low[a] as number)))
+    const { parts: _, colours: __, ...plain } = mesh
+    return { ...plain, positions: mesh.positions.map((value, n) => (value - (middle[n % 3] as number)) / longest) }
+  })
+  shapes.set(item, { piece, made })
+  return made
+}
+
 const kept =
   (name: string) =>
   (table: FigureTable, frame: number): number | undefined => {
@@ -67,6 +92,7 @@ export const breakingEffect = {
     { name: 'dust', label: 'Dust, kg', unit: 'kg', value: kept('dust') },
   ],
   frameFigures: ['moving', 'free', 'pieces', 'energy', 'given', 'fastest', 'parted', 'dust', 'missed'],
+  shapes: pieceShapes,
   meshes: (item) => (isBreaking(item) ? [item.piece] : []),
   resolve: resolveBreaking,
   instances: breakingInstances,

@@ -1,15 +1,15 @@
-import { hash01, mix32 } from '../../base/index.ts'
-import { type Material, type ParticleFrame, PLAIN, STUCK, type SurfaceMesh } from '../../data/index.ts'
+import { canonicalJson, decodeBase64, hash01, mix32, textKey } from '../../base/index.ts'
+import { type Material, type ParticleFrame, PLAIN, STUCK, type SurfaceMesh, type Texture } from '../../data/index.ts'
 import { aboutAxis, cos, multiply, normalise, type Quaternion, sin, type Vec3 } from '../../math/index.ts'
 import { type Drawable, type Placement, type Pose, placeInWorld } from '../../picture/index.ts'
-import { type ThingItem, trimmedBounds } from '../../set/index.ts'
+import { type SmallPicture, type ThingItem, trimmedBounds } from '../../set/index.ts'
 import type { DrawContext } from '../effect.ts'
 import type { ParticleLook } from './instances.ts'
 
 // Solid bits that particles are drawn as: made shapes of 1 m across, some of each, which tumble as they fly.
 
 const SHAPES = ['chips', 'pebbles', 'shards', 'splinters'] as const
-export type BitShape = (typeof SHAPES)[number] | 'mixed' | 'mesh'
+export type BitShape = (typeof SHAPES)[number] | 'mixed' | 'discs' | 'mesh' | 'pieces'
 /** Different ones of each shape. */
 const VARIANTS = 5
 /** Bits of a look at most. */
@@ -76,7 +76,7 @@ function bitOf(
   bits: BitShape | undefined,
 ): { shape: (typeof SHAPES)[number]; variant: number; shade: number } {
   const own = mix32(id ^ 0x51ed270b)
-  const shape = bits === 'mixed' || bits === 'mesh' || !bits ? SHAPES[own % SHAPES.length] : bits
+  const shape = SHAPES.find((one) => one === bits) ?? SHAPES[own % SHAPES.length]
   return { shape: shape ?? 'chips', variant: (own >>> 4) % VARIANTS, shade: (own >>> 9) % 3 }
 }
 
@@ -84,7 +84,8 @@ function bitOf(
 export function bitCorners(id: number, { bits, half }: { bits: string; half?: Vec3 }): Float32Array {
   if (half)
     return Float32Array.from({ length: 24 }, (_, n) => ((n / 3) & (1 << (n % 3)) ? 1 : -1) * (half[n % 3] as number))
-  const { shape, variant } = bitOf(id, SHAPES.includes(bits as never) ? (bits as BitShape) : 'mixed')
+  if (bits === 'discs') return discMesh().positions
+  const { shape, variant } = bitOf(id, SHAPES.find((one) => one === bits) ?? 'mixed')
   return bitMesh(shape, variant).positions
 }
 
@@ -94,6 +95,43 @@ export function turnOf(id: number, spin: number): Quaternion {
   const axis = normalise([dice(60) - 0.5, dice(61) - 0.5, dice(62) - 0.49])
   const first = aboutAxis(normalise([dice(63) - 0.5, dice(64) - 0.5, dice(65) - 0.49]), 2 * Math.PI * dice(66))
   return multiply(aboutAxis(axis, 2 * Math.PI * TUMBLES * spin), first)
+}
+
+const DISC_SIDES = 20
+const DISC_THICK = 0.03
+let disc: SurfaceMesh | undefined
+/** A thin disc of 1 m across with a picture on both faces. */
+function discMesh(): SurfaceMesh {
+  if (disc) return disc
+  const [positions, uvs, indices]: [number[], number[], number[]] = [[], [], []]
+  for (const side of [1, -1] as const) {
+    const first = positions.length / 3
+    for (let n = 0; n < DISC_SIDES; n++) {
+      const angle = (2 * Math.PI * n) / DISC_SIDES
+      const [x, z] = [0.5 * cos(angle), 0.5 * sin(angle)]
+      positions.push(x, (side * DISC_THICK) / 2, z)
+      uvs.push(0.5 + x, 0.5 + side * z)
+    }
+    for (let n = 2; n < DISC_SIDES; n++)
+      indices.push(first, ...(side > 0 ? [first + n, first + n - 1] : [first + n - 1, first + n]))
+  }
+  for (let n = 0; n < DISC_SIDES; n++) {
+    const [a, b] = [n, (n + 1) % DISC_SIDES]
+    indices.push(a, b, DISC_SIDES + a, b, DISC_SIDES + b, DISC_SIDES + a)
+  }
+  disc = { positions: Float32Array.from(positions), uvs: Float32Array.from(uvs), indices: Uint32Array.from(indices) }
+  return disc
+}
+
+const pictures = new WeakMap<SmallPicture, Texture>()
+function textureOf(picture: SmallPicture): Texture {
+  const { width, height, values } = picture
+  const data = decodeBase64(values) ?? new Uint8Array()
+  const whole = new Uint8Array(width * height * 4)
+  whole.set(data.subarray(0, whole.length))
+  const texture: Texture = pictures.get(picture) ?? { width, height, data: whole, srgb: true, wrap: ['hold', 'hold'] }
+  pictures.set(picture, texture)
+  return texture
 }
 
 const ownMeshes = new WeakMap<SurfaceMesh, SurfaceMesh>()
@@ -126,14 +164,18 @@ export function drawBits(
   frame: ParticleFrame,
   place: Placement,
   ahead: number,
-  { finer, shutter, taken, worn }: DrawContext,
+  { finer, shutter, taken, worn, shapes }: DrawContext,
 ): Drawable[] {
   const count = finer ? frame.count : Math.min(frame.count, MOST_IN_LOOK)
   const half = shutter && finer ? shutter.seconds / 2 : 0
   const shades = [0.75, 1, 1.2].map((level): readonly Material[] => {
     const [r, g, b] = look.colour
-    return [{ ...PLAIN, base: [level * r, level * g, level * b, 1], roughness: 1 }]
+    const faced = look.picture ? { baseMap: textureOf(look.picture), alpha: 0.5 as const } : {}
+    const base = look.picture ? ([level, level, level, 1] as const) : ([level * r, level * g, level * b, 1] as const)
+    return [{ ...PLAIN, base, roughness: 1, ...faced }]
   })
+  const pieces = look.pieces ? (shapes?.(look.pieces.of) ?? []) : []
+  const cut = look.pieces ? textKey(canonicalJson(look.pieces.by)) : ''
   const own = look.own && ownBit(look.own, taken, worn)
   return Array.from({ length: count }, (_, n): Drawable[] => {
     const id = frame.ids[n] as number
@@ -158,10 +200,12 @@ export function drawBits(
         scale: place.scale * size,
       }
     }
-    const mesh = bitMesh(shape, variant)
+    const piece = pieces.length > 0 ? (id >>> 3) % pieces.length : -1
+    const mesh = pieces[piece] ?? (look.bits === 'discs' ? discMesh() : bitMesh(shape, variant))
+    const name = piece >= 0 ? `${cut}/${piece}` : look.bits === 'discs' ? 'disc' : `${shape}/${variant}`
     const materials = shades[shade] ?? []
     const poses = { opening: pose(-half), closing: pose(half) }
     if (own) return [{ kind: 'thing', ...own, ...poses }]
-    return [{ kind: 'thing', key: `bit/${shape}/${variant}`, mesh, materials, ...poses }]
+    return [{ kind: 'thing', key: `bit/${name}`, mesh, materials, ...poses }]
   }).flat()
 }

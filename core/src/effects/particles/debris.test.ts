@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest'
+import { encodeBase64 } from '../../base/index.ts'
 import { FLYING, type ParticleFrame, STUCK } from '../../data/index.ts'
 import { plainDeflate, readParticleFrame, writeParticleFrame } from '../../formats/index.ts'
 import { frameRate } from '../../settings/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
+import { breakingEffect } from '../breaking/index.ts'
 import { decodeDebrisState, encodeDebrisState } from './bake.ts'
 import { DebrisSimulation } from './debris.ts'
 import { drawKept } from './drawKept.ts'
@@ -128,5 +130,39 @@ describe('debris that meets itself', () => {
     expect(draw(own, {})).toEqual([])
     expect(() => settingsOf(pourShot({ bits: 'mesh' }))).toThrow(/none is chosen/)
     simulation.close()
+  })
+  it('is discs with a picture on both faces, or pieces of what breaks', async () => {
+    const simulation = await open(pourShot({ bits: 'discs', number: 20 }))
+    const frame = make(simulation, 8)
+    simulation.close()
+    const draw = (own: ShotDocument, extra: object = {}) => {
+      const [instance] = particleInstances(own, 'bits', 8, {})
+      if (!instance) throw new TypeError('it is shown')
+      const drawn = drawKept(instance, [frame], { illuminance: 400, emitters: 4, seconds: 1 / 24, ...extra } as never)
+      return drawn.flatMap((one) => (one.kind === 'thing' ? [one] : []))
+    }
+    const values = encodeBase64(Uint8Array.from({ length: 4 * 4 * 4 }, (_, n) => n))
+    const [disc] = draw(pourShot({ bits: 'discs', bitPicture: { file: 'lid.png', width: 4, height: 4, values } }))
+    expect(disc?.materials[0]?.baseMap).toMatchObject({ width: 4, height: 4 })
+    expect(disc?.materials[0]?.baseMap?.data[5]).toBe(5)
+    const across = [...(disc?.mesh.positions ?? [])].filter((_, n) => n % 3 === 0)
+    expect(Math.max(...across) - Math.min(...across)).toBeCloseTo(1, 6)
+    const shot = pourShot({ bits: 'pieces', bitPieces: 'break' })
+    shot.items.wall = makeItem('box', { name: 'Wall', order: 3, width: 2, height: 1, depth: 0.2 } as never)
+    shot.items.break = makeItem('breaking', { name: 'Break', order: 4, piece: 'wall', number: 12 } as never)
+    const shapes = (id: string) => breakingEffect.shapes(shot, id)
+    expect(shapes('break').length).toBeGreaterThan(8)
+    for (const { positions } of shapes('break')) {
+      const spans = [0, 1, 2].map((a) => {
+        const own = [...positions].filter((_, n) => n % 3 === a)
+        return Math.max(...own) - Math.min(...own)
+      })
+      expect(Math.max(...spans)).toBeCloseTo(1, 5)
+    }
+    const pieces = draw(shot, { shapes })
+    expect(new Set(pieces.map(({ mesh }) => mesh)).size).toBeGreaterThan(2)
+    for (const { mesh } of pieces) expect(shapes('break')).toContain(mesh)
+    // Of what is no such thing they are made ones.
+    expect(draw(pourShot({ bits: 'pieces' }), { shapes: () => [] })).toHaveLength(frame.count)
   })
 })

@@ -4,7 +4,7 @@ import type { Quaternion, Vec3 } from '../../math/index.ts'
 import { isMatte, strokesInOrder } from '../../mattes/index.ts'
 import { type DripEdge, edgesOf, type Top } from '../../particles/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
-import { isBox, isThing, piecesAt, standingPose, type ThingItem, turnOf } from '../../set/index.ts'
+import { isBox, isThing, piecesAt, type SmallPicture, standingPose, type ThingItem, turnOf } from '../../set/index.ts'
 import { frameRate, type ItemDocument, type SignalInputs } from '../../settings/index.ts'
 import { againAt, isReuse, type ReuseItem } from '../again.ts'
 import type { EffectInstance } from '../effect.ts'
@@ -68,6 +68,10 @@ export interface ParticleLook {
   bits?: BitShape
   /** The taken-in mesh that they are instead. */
   own?: ThingItem
+  /** The picture on discs. */
+  picture?: SmallPicture
+  /** What breaks whose pieces they are, and all that decides their shapes. */
+  pieces?: { of: string; by: unknown }
   /** How much faster than when it was computed it is shown: size and pace. */
   speed: number
   fall?: FallLook
@@ -141,7 +145,17 @@ function againInstance(
 const throwsShadow = ({ lays, shadow, way }: ParticlesItem): boolean => lays === 'over' && shadow > 0 && way !== 'rain'
 
 /** The taken-in mesh that bits are; what it is called, and where it stands, changes nothing. */
-function ownOf(document: ItemDocument, { bits, bitMesh }: ParticlesItem): Pick<ParticleLook, 'own'> {
+function ownOf(
+  document: ItemDocument,
+  { bits, bitMesh, bitPicture, bitPieces }: ParticlesItem,
+): Pick<ParticleLook, 'own' | 'picture' | 'pieces'> {
+  if (bits === 'discs') return bitPicture ? { picture: bitPicture } : {}
+  if (bits === 'pieces') {
+    const { [bitPieces]: breaks } = document.items
+    return breaks
+      ? { pieces: { of: bitPieces, by: [breaks, document.items[(breaks as { piece?: string }).piece ?? '']] } }
+      : {}
+  }
   const thing = bits === 'mesh' ? document.items[bitMesh] : undefined
   return isThing(thing) ? { own: { ...thing, name: '', order: 0, position: [0, 0, 0], turn: 0, tilt: 0, roll: 0 } } : {}
 }

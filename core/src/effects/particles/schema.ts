@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { smallPicture } from '../../set/index.ts'
 import {
   choice,
   colour,
@@ -235,11 +236,20 @@ export const particlesSchema = z
       hint: 'Over: hides what is behind it; add: only gives light.',
       ...look,
     }),
-    bits: choice(['points', 'chips', 'pebbles', 'shards', 'splinters', 'mixed', 'mesh'], 'points', {
+    bits: choice(['points', 'chips', 'pebbles', 'shards', 'splinters', 'mixed', 'discs', 'mesh', 'pieces'], 'points', {
       label: 'Drawn as',
-      hint: 'Soft points; or solid bits that tumble and throw shadows: chips, pebbles, shards, splinters, all of these, or a taken-in mesh.',
+      hint: 'Soft points; or solid bits that tumble and throw shadows: chips, pebbles, shards, splinters, all of these; discs with a picture, a taken-in mesh, or pieces of something that breaks.',
       ...look,
       when: { way: ['computed', 'taken in'] },
+      still: true,
+    }),
+    /** The picture on discs. */
+    bitPicture: smallPicture.optional(),
+    bitPieces: itemOf(['breaking'], {
+      label: 'Pieces of',
+      hint: 'Bits have the shapes of its pieces, as large as they are told.',
+      ...look,
+      when: { bits: ['pieces'] },
       still: true,
     }),
     bitMesh: itemOf(['thing'], {
@@ -254,7 +264,7 @@ export const particlesSchema = z
       hint: 'Bits push and pile on each other, up to 2,000 at once; others meet the set alone.',
       group: 'Surfaces',
       touches: 'gas',
-      when: { bits: ['chips', 'pebbles', 'shards', 'splinters', 'mixed', 'mesh'] },
+      when: { bits: ['chips', 'pebbles', 'shards', 'splinters', 'mixed', 'discs', 'mesh', 'pieces'] },
       still: true,
     }),
     colour: colour.default([0.8, 0.8, 0.8]).meta({

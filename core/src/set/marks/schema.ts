@@ -35,6 +35,18 @@ const cameraSchema = z
   })
   .strict()
 
+/** A small picture that is kept in the document. */
+export const smallPicture = z
+  .object({
+    file: z.string().max(200),
+    width: z.int().min(1).max(MOST_STAMP),
+    height: z.int().min(1).max(MOST_STAMP),
+    /** r g b a as bytes, sRGB, rows from the top, in base64. */
+    values: z.string().max(100_000),
+  })
+  .strict()
+export type SmallPicture = z.infer<typeof smallPicture>
+
 export const MARKS = ['scorch', 'cracks', 'wet', 'dirt', 'picture'] as const
 export const marksSchema = z
   .object({
@@ -168,16 +180,7 @@ export const marksSchema = z
     camera: cameraSchema.optional(),
     /** The frame at which it was stamped: what it lies on stood so then. */
     stamped: z.int().optional(),
-    picture: z
-      .object({
-        file: z.string().max(200),
-        width: z.int().min(1).max(MOST_STAMP),
-        height: z.int().min(1).max(MOST_STAMP),
-        /** r g b a as bytes, sRGB, rows from the top, in base64. */
-        values: z.string().max(100_000),
-      })
-      .strict()
-      .optional(),
+    picture: smallPicture.optional(),
     follows,
   })
   .strict()

@@ -6,11 +6,11 @@ import { boundsOfThing, type MarksItem, piecesAt, stampOn, standingPose, thingsA
 import { Stamp } from 'lucide-react'
 import { Press } from '@/ui/Press.tsx'
 import { TakenPicture } from '@/ui/TakenPicture.tsx'
-import { call, shotPath } from '../../api.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
 import { cameraNow, useShot } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
+import { takeStamp } from '../stamps.ts'
 
 /** On what it lies, and through which frame it was stamped. */
 function Lies({ id, item }: { id: string; item: MarksItem }) {
@@ -62,11 +62,7 @@ function Tools({ id, item }: { id: string; item: MarksItem }) {
   if (!shot || item.mark !== 'picture') return null
   const take = async (chosen: File): Promise<void> => {
     try {
-      const path = `${shotPath(shot.name)}/stamps?file=${encodeURIComponent(chosen.name.slice(0, 200))}`
-      const { picture } = await call<{ picture: NonNullable<MarksItem['picture']> }>(path, {
-        method: 'POST',
-        body: chosen,
-      })
+      const picture = await takeStamp(shot.name, chosen)
       const height = Math.round((1000 * item.width * picture.height) / picture.width) / 1000
       edit({ items: { [id]: { picture, height } } })
     } catch (error) {

@@ -10,6 +10,7 @@ import {
 } from '@lantern/core/effects/particles'
 import { farFor, seenVolume } from '@lantern/core/particles'
 import { Sparkles } from 'lucide-react'
+import { TakenPicture } from '@/ui/TakenPicture.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { shotPath } from '../../api.ts'
 import { SchemaBench } from '../../bench/SchemaBench.tsx'
@@ -19,6 +20,7 @@ import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
 import { cameraNow, useShot } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
+import { takeStamp } from '../stamps.ts'
 
 /** What of a kept frame is told: how many there are, how fast, and against the gas that they come from. */
 function Figures({ id, item }: { id: string; item: ParticlesItem }) {
@@ -93,6 +95,22 @@ function Seen({ id }: { id: string }) {
   )
 }
 
+/** The picture on discs. */
+function DiscPicture({ id, item }: { id: string; item: ParticlesItem }) {
+  const { shot, edit, say } = useShot()
+  if (!shot) return null
+  return (
+    <TakenPicture
+      label="Picture on discs"
+      accept=".png,.jpg,.jpeg,.webp"
+      file={item.bitPicture?.file}
+      onFile={(chosen) =>
+        void takeStamp(shot.name, chosen).then((bitPicture) => edit({ items: { [id]: { bitPicture } } }), say)
+      }
+    />
+  )
+}
+
 /** How particles are shown. */
 export const PARTICLES_VIEW: ItemView<ParticlesItem> = {
   icon: Sparkles,
@@ -109,11 +127,19 @@ export const PARTICLES_VIEW: ItemView<ParticlesItem> = {
       <Seen id={id} />
     ),
   stripRows: (state, id, item) => (isKept(item) ? keptRows(state, id, item) : []),
-  tools: ({ id, item }) =>
-    item.taken &&
-    item.way === 'taken in' && (
-      <SchemaBench settings={TAKEN_SETTINGS} values={item.taken} path={['items', id, 'taken']} disabled={item.locked} />
-    ),
+  tools: ({ id, item }) => (
+    <>
+      {item.bits === 'discs' && <DiscPicture id={id} item={item} />}
+      {item.taken && item.way === 'taken in' && (
+        <SchemaBench
+          settings={TAKEN_SETTINGS}
+          values={item.taken}
+          path={['items', id, 'taken']}
+          disabled={item.locked}
+        />
+      )}
+    </>
+  ),
   outline: (camera, item) =>
     isParticles(item) && item.way === 'computed' && item.source !== 'gas'
       ? chainPath(camera, circlePoints(item.position, Math.max(0.05, item.diameter / 2)))
