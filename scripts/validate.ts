@@ -6,6 +6,7 @@ import { parseArgs } from 'node:util'
 import { z } from 'zod'
 import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { breakingRows } from './validate/breaking.ts'
+import { cardRows } from './validate/cards.ts'
 import { fileRows } from './validate/files.ts'
 import { FIRES, filmedFireRows, filmedSmokeRows } from './validate/filmed.ts'
 import { POOLS, plumeRows, poolRows } from './validate/fires.ts'
@@ -45,6 +46,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['mattes', () => matteRows(crew)],
   ['particles', particleRows],
   ['breaking', () => breakingRows(crew)],
+  ['cards', () => cardRows(crew)],
   ['gas', () => gasRows(crew)],
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],

@@ -92,7 +92,7 @@ describe('an element filmed on black', () => {
 
 describe('an element before a coloured backing', () => {
   const backing = [0.05, 0.6, 0.1] as const
-  const key = { colour: backing, near: 0, far: 1, spill: 1 }
+  const key = { colour: backing, near: 0, far: 1, spill: 1, edge: 0.55 }
   /** All of it on the left, nothing on the right, a soft edge of 20 px between. */
   const shares = Array.from({ length: 60 * 20 }, (_, n) => Math.min(1, Math.max(0, (40 - (n % 60)) / 20)))
   it('is cut by how much of the backing there is: known alphas within 0.02 rms, spill under 2 %', () => {

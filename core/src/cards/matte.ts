@@ -30,14 +30,14 @@ export interface ColourKey {
   far: number
   /** Share of the backing's colour that is taken out of what stays. */
   spill: number
+  /** Half the width of its soft edges, shares of the shorter side. */
+  edge: number
 }
 
-/** How far the element's own colour is asked for, shares of the shorter side; and the share of the backing below which a pixel is surely the element. */
-const AROUND = 0.05
-const SURELY = 0.15
-/** Pixels with so much of what is near by count as pure, asked again so many times. */
-const PURE = 0.99
-const PASSES = 2
+/** How far the element's own colour is asked for, shares of the shorter side. */
+const AROUND = 0.06
+/** Share of it from which a pixel may belong to the element's core. */
+const LIKELY = 0.5
 
 /** Means of values over a square round each pixel, weighted. */
 function around(
@@ -77,8 +77,31 @@ function around(
   return out
 }
 
+/** A mask without what lies within so many px of its outside; the frame's own border is none. */
+function eroded(mask: Float32Array, width: number, height: number, reach: number): Float32Array {
+  const along = (from: Float32Array, step: number, count: number, line: number, lines: number): Float32Array => {
+    const out = new Float32Array(from.length)
+    for (let l = 0; l < lines; l++) {
+      const at = (n: number): number => l * line + n * step
+      // How long ago, and how soon, it is outside.
+      let away = Infinity
+      for (let n = 0; n < count; n++) {
+        away = from[at(n)] ? away + 1 : 0
+        out[at(n)] = away > reach ? 1 : 0
+      }
+      away = Infinity
+      for (let n = count - 1; n >= 0; n--) {
+        away = from[at(n)] ? away + 1 : 0
+        if (away <= reach) out[at(n)] = 0
+      }
+    }
+    return out
+  }
+  return along(along(mask, 1, width, width, height), width, height, 1, width)
+}
+
 /**
- * An element before an evenly coloured backing. By how much the backing's strongest channel exceeds the mean of the others goes straight with its share; what the element itself has of that is asked of pixels near by that are surely all of it. What the backing adds to half-covered pixels is taken away: colour = (filmed - (1 - alpha) backing) / alpha.
+ * An element before an evenly coloured backing. By how much the backing's strongest channel exceeds the mean of the others goes straight with its share; what the element itself has of that is asked of its core near by, which is all of it. What the backing adds to half-covered pixels is taken away: colour = (filmed - (1 - alpha) backing) / alpha.
  */
 export function cutByColour({ width, height, channels, data }: FloatImage, key: ColourKey): CutOut {
   const out = makeImage(width, height, 4)
@@ -90,24 +113,17 @@ export function cutByColour({ width, height, channels, data }: FloatImage, key: 
     excessOf((c) => key.colour[c] ?? 0),
   )
   const excess = new Float32Array(width * height)
-  const surely = new Float32Array(width * height)
-  for (let n = 0; n < excess.length; n++) {
-    excess[n] = excessOf((c) => data[n * channels + c] ?? 0)
-    surely[n] = (excess[n] ?? 0) < SURELY * backing ? 1 : 0
-  }
-  const reach = Math.max(2, Math.round(AROUND * Math.min(width, height)))
-  let own = around(excess, surely, width, height, reach)
-  // Of these the purest count: mixed ones would pass a little of the backing for the element.
-  for (let pass = 0; pass < PASSES; pass++) {
-    const pure = surely.map((sure, n) => {
-      const there = (backing - (excess[n] ?? 0)) / Math.max(1e-6, backing - (own[n] ?? 0))
-      return sure > 0 && there >= PURE ? 1 : 0
-    })
-    own = around(excess, pure, width, height, reach)
-  }
+  for (let n = 0; n < excess.length; n++) excess[n] = excessOf((c) => data[n * channels + c] ?? 0)
+  const shorter = Math.min(width, height)
+  const edge = Math.max(1, Math.round(key.edge * shorter))
+  const likely = excess.map((value) => (value < (1 - LIKELY) * backing ? 1 : 0))
+  // So far from all that is less than half there, all of it is there, of whatever colour.
+  const core = eroded(likely, width, height, edge)
+  const own = around(excess, core, width, height, edge + Math.max(2, Math.round(AROUND * shorter)))
   for (let n = 0; n < excess.length; n++) {
     const there = (backing - (excess[n] ?? 0)) / Math.max(1e-6, backing - (own[n] ?? 0))
-    const alpha = Math.min(1, Math.max(0, (there - key.near) / Math.max(1e-6, key.far - key.near)))
+    const share = Math.min(1, Math.max(0, (there - key.near) / Math.max(1e-6, key.far - key.near)))
+    const alpha = core[n] ? 1 : share
     const colour = [0, 1, 2].map((c) =>
       alpha > 1e-3 ? Math.max(0, ((data[n * channels + c] ?? 0) - (1 - alpha) * (key.colour[c] ?? 0)) / alpha) : 0,
     ) as [number, number, number]

@@ -16,7 +16,7 @@ export interface CardLook {
   /** Levels and shares as matte.ts has them. */
   lift: number
   full: number
-  key: { colour: readonly [number, number, number]; near: number; far: number; spill: number }
+  key: { colour: readonly [number, number, number]; near: number; far: number; spill: number; edge: number }
   feather: number
   height: number
   foot: number
@@ -135,7 +135,13 @@ export function cardInstances(
         there: now.there,
         lift: now.lift / 100,
         full: now.full / 100,
-        key: { colour: now.keyColour, near: now.near / 100, far: now.keeps / 100, spill: now.spill / 100 },
+        key: {
+          colour: now.keyColour,
+          near: now.near / 100,
+          far: now.keeps / 100,
+          spill: now.spill / 100,
+          edge: now.edge / 100,
+        },
         feather: now.feather / 100,
         height: now.height * scale,
         foot: now.foot / 100,

@@ -172,6 +172,15 @@ export const cardSchema = z
       when: { there: ['keyed'] },
       ...matte,
     }),
+    edge: number(0, 30, 1.5, {
+      label: 'Soft edges',
+      unit: '%',
+      span: [0, 10],
+      step: 0.1,
+      hint: 'Half the width of its own soft edges, of the frame’s shorter side; further in all of it is there.',
+      when: { there: ['keyed'] },
+      ...matte,
+    }),
     feather: number(0, 50, 4, {
       label: 'Soft border',
       unit: '%',
