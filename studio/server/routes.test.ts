@@ -35,6 +35,10 @@ describe('news', () => {
       return told.startsWith(':') ? text(reader) : told
     }
     for (const { reader } of pages) expect(await text(reader)).toMatch(/^retry/)
+    // What is told before their one connection listens would reach none of them.
+    const { subscribe } = await import('./news.ts')
+    const leaveAgain = await subscribe(store, { heard: () => undefined, lost: () => undefined })
+    leaveAgain()
     const { notify } = await import('@lantern/store')
     await notify(store.db, { what: 'shots' })
     for (const { reader } of pages) expect(await text(reader)).toBe('data: {"what":"shots"}\n\n')
