@@ -224,13 +224,13 @@ export function drawBreaking(
   const now = nearest && frames[nearest.n]
   if (!pieces || !now || now.count !== pieces.length) return []
   const rough: Roughness = { height: look.roughness, step: look.step, seed: look.seed }
-  const own = madeOf(pieces, rough, `${look.worn?.blob ?? ''}/${look.surface ?? ''}`)
+  const worn = look.worn && context.worn?.(look.worn)
+  const own = madeOf(pieces, rough, `${worn ? look.worn?.blob : ''}/${look.surface ?? ''}`)
   const patterned = (made: SurfaceMesh): SurfaceMesh => (look.surface ? laidOut(made) : made)
   const outer: Material = context.frozen
     ? { ...PLAIN, plate: context.frozen }
     : { ...PLAIN, base: [...(look.outer ?? look.inside), 1] }
   const inner = insideOf(look, context.frozen, pieces)
-  const worn = look.worn && context.worn?.(look.worn)
   const materials = worn ? [...worn, inner] : [outer, inner]
   const half = context.shutter ? context.shutter.seconds / 2 : 0
   const { home } = look

@@ -1,3 +1,4 @@
+import { LanternError } from '../../base/index.ts'
 import { boundsOfBodies, facesMesh } from '../../breaking/index.ts'
 import type { BrokenFrame, SurfaceMesh } from '../../data/index.ts'
 import { readBrokenFrame } from '../../formats/index.ts'
@@ -10,7 +11,7 @@ import { drawBreaking } from './draw.ts'
 import { type BreakingLook, breakingInstances } from './instances.ts'
 import { BREAKING_PRESETS } from './presets.ts'
 import { BREAKING_VERSIONS, resolveBreaking } from './resolve.ts'
-import { breakingSchema, isBreaking } from './schema.ts'
+import { type BreakingItem, breakingSchema, isBreaking } from './schema.ts'
 import { breakSettings, cutPieces } from './settings.ts'
 import { firstBlow } from './strikes.ts'
 
@@ -51,6 +52,16 @@ function carriedPlate(document: ItemDocument, piece: BreakingPiece): FrozenPlate
 const shapes = new WeakMap<object, { piece: unknown; made: SurfaceMesh[] }>()
 /** Pieces whose shapes are given on at most. */
 const MOST_SHAPES = 40
+/** Its pieces, few of them; none where it can't be cut, which its own run says. */
+function cutFor(document: ItemDocument, item: BreakingItem): ReturnType<typeof cutPieces> {
+  try {
+    const { parts, cut } = breakSettings(document, item)
+    return cutPieces({ parts, cut: { ...cut, number: Math.min(cut.number, MOST_SHAPES) } })
+  } catch (error) {
+    if (error instanceof LanternError) return []
+    throw error
+  }
+}
 /** The shapes of its pieces, 1 m across about their middles; none of a taken-in mesh, which is cut only when it is kept. */
 function pieceShapes(document: ItemDocument, id: string): SurfaceMesh[] {
   const item = document.items[id]
@@ -58,15 +69,15 @@ function pieceShapes(document: ItemDocument, id: string): SurfaceMesh[] {
   if (!isBreaking(item) || !isBreakable(piece) || isThing(piece)) return []
   const known = shapes.get(item)
   if (known?.piece === piece) return known.made
-  const settings = breakSettings(document, item)
-  const all = cutPieces({ ...settings, cut: { ...settings.cut, number: Math.min(settings.cut.number, MOST_SHAPES) } })
-  const made = all.slice(0, MOST_SHAPES).map(({ bodies, middle }) => {
-    const mesh = facesMesh([{ bodies, wanted: () => true }], { height: 0, step: 1, seed: 1 }, [])
-    const { low, high } = boundsOfBodies(bodies)
-    const longest = Math.max(...[0, 1, 2].map((a) => (high[a] as number) - (low[a] as number)))
-    const { parts: _, colours: __, ...plain } = mesh
-    return { ...plain, positions: mesh.positions.map((value, n) => (value - (middle[n % 3] as number)) / longest) }
-  })
+  const made = cutFor(document, item)
+    .slice(0, MOST_SHAPES)
+    .map(({ bodies, middle }) => {
+      const mesh = facesMesh([{ bodies, wanted: () => true }], { height: 0, step: 1, seed: 1 }, [])
+      const { low, high } = boundsOfBodies(bodies)
+      const longest = Math.max(...[0, 1, 2].map((a) => (high[a] as number) - (low[a] as number)))
+      const { parts: _, colours: __, ...plain } = mesh
+      return { ...plain, positions: mesh.positions.map((value, n) => (value - (middle[n % 3] as number)) / longest) }
+    })
   shapes.set(item, { piece, made })
   return made
 }

@@ -125,11 +125,12 @@ function discMesh(): SurfaceMesh {
 
 const pictures = new WeakMap<SmallPicture, Texture>()
 function textureOf(picture: SmallPicture): Texture {
+  const known = pictures.get(picture)
+  if (known) return known
   const { width, height, values } = picture
-  const data = decodeBase64(values) ?? new Uint8Array()
-  const whole = new Uint8Array(width * height * 4)
-  whole.set(data.subarray(0, whole.length))
-  const texture: Texture = pictures.get(picture) ?? { width, height, data: whole, srgb: true, wrap: ['hold', 'hold'] }
+  const data = new Uint8Array(width * height * 4)
+  data.set((decodeBase64(values) ?? new Uint8Array()).subarray(0, data.length))
+  const texture: Texture = { width, height, data, srgb: true, wrap: ['hold', 'hold'] }
   pictures.set(picture, texture)
   return texture
 }
