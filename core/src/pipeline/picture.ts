@@ -1,15 +1,13 @@
 import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
 import { type Camera, type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
-import { decodeBase64 } from '../formats/index.ts'
-import { conjugate, cos, radians, rotate, sin, subtract, type Vec3 } from '../math/index.ts'
+import { cos, radians, sin } from '../math/index.ts'
 import {
   type Drawable,
   estimatePicture,
   FINAL,
   type FrameScene,
   type LayerDrawables,
-  type Lens,
   LOOK,
   type PictureQuality,
   type PlateLight,
@@ -19,19 +17,12 @@ import {
   type TreeStore,
 } from '../picture/index.ts'
 import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
-import {
-  effectOf,
-  isDrawn,
-  itemAt,
-  layerIdOf,
-  type PlateLightSettings,
-  SETTINGS,
-  type ShotDocument,
-} from '../shot/index.ts'
+import { effectOf, isDrawn, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { addedAt, usesPlate } from './added.ts'
 import { cameraBetween } from './camera.ts'
 import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
+import { lensOf } from './lens.ts'
 import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
 import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
 import type { MeshSource } from './meshSource.ts'
@@ -195,27 +186,6 @@ const matteMoment = ({ frame, mattes = NO_WORLD, inputs }: PictureFrame, open: S
   world: mattes,
   ...(inputs ? { inputs } : {}),
 })
-
-/** Metres along the view to a place; 0 behind the camera. */
-const depthOf = (camera: Camera, at: Vec3): number =>
-  Math.max(0, -rotate(conjugate(camera.rotation), subtract(at, camera.position))[2])
-
-/** The lens by the camera's notes: none where they don't say how far things are out of focus. Its focal length is the seen one, in picture widths, times the sensor's. */
-function lensOf(document: PictureDocument, { camera, frame, inputs }: PictureFrame): Lens | undefined {
-  const { fNumber, sensor, blades, squeeze, focusOn, disc } = document.camera
-  const on = document.items[focusOn]
-  const focus = (on && depthOf(camera, itemAt(document, on, frame, inputs).position)) || document.camera.focus
-  if (fNumber <= 0 || focus <= 0 || sensor <= 0) return undefined
-  const focal = ((camera.focalPx / camera.width) * sensor) / 1000
-  const shape = disc && decodeBase64(disc.values)
-  return {
-    radius: focal / (2 * fNumber),
-    focus,
-    blades: Math.round(blades),
-    squeeze,
-    ...(shape ? { disc: shape } : {}),
-  }
-}
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */
 function shutterOf(
