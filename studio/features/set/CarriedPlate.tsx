@@ -1,20 +1,18 @@
 'use client'
 import { Flex, Text } from '@chakra-ui/react'
 import { bestPlateFrame, type CarryingItem, isThing } from '@lantern/core/set'
-import { useQuery } from '@tanstack/react-query'
 import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
-import { otherShots, takeOtherPlate } from './otherPlates.ts'
+import { OtherShots } from './OtherShots.tsx'
+import { takeOtherPlate } from './otherPlates.ts'
 import { PICTURE_ACCEPT, takeSurfacePictures } from './surfaces.ts'
 
 /** Puts a frame of the plate on a piece or thing: the one that shows it whole and largest, or the one that is looked at. */
 export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
   const state = useShot()
   const files = useRef<HTMLInputElement>(null)
-  const shotName = state.name
-  const others = useQuery({ queryKey: ['other shots', shotName], queryFn: otherShots })
   const { shot, frame, edit, set, say } = state
   if (!shot) return null
   const put = (frozen: number): void => edit({ items: { [id]: { carries: 'frozen', frozen } } })
@@ -38,22 +36,7 @@ export function CarriedPlate({ id, item }: { id: string; item: CarryingItem }) {
       <Press disabled={item.locked} onClick={() => put(frame)}>
         This frame
       </Press>
-      <select
-        aria-label="Another shot’s plate"
-        value=""
-        disabled={item.locked}
-        onChange={(event) => void takeOtherPlate(id, event.target.value).catch(say)}
-        style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 4px', maxWidth: 120 }}
-      >
-        <option value="" disabled>
-          Another shot’s
-        </option>
-        {others.data?.map((name) => (
-          <option key={name} value={name}>
-            {name}
-          </option>
-        ))}
-      </select>
+      <OtherShots disabled={item.locked} onShot={(one) => void takeOtherPlate(id, one).catch(say)} />
       {!isThing(item) && (
         <>
           <Press disabled={item.locked} onClick={() => files.current?.click()}>

@@ -4,14 +4,13 @@ import type { Camera } from '@lantern/core/data'
 import { type CardItem, cardFrames, cardSpeed, facing } from '@lantern/core/effects/cards'
 import { add, panTiltRoll, radians, rotate, type Vec3 } from '@lantern/core/math'
 import { frameRate } from '@lantern/core/settings'
-import { useQuery } from '@tanstack/react-query'
 import { Film } from 'lucide-react'
 import { useRef, useState } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath } from '../../picture/lines.ts'
-import { otherShots } from '../../set/otherPlates.ts'
+import { OtherShots } from '../../set/OtherShots.tsx'
 import { useShot } from '../../shot/shotStore.ts'
 import { takeClip, takeShotAsClip } from './clips.ts'
 
@@ -36,10 +35,9 @@ function Speed({ item }: { item: CardItem }) {
 
 /** Takes a clip in, or another shot's plate. */
 function Clip({ id, item }: { id: string; item: CardItem }) {
-  const { name, say } = useShot()
+  const { say } = useShot()
   const files = useRef<HTMLInputElement>(null)
   const [doing, setDoing] = useState('')
-  const others = useQuery({ queryKey: ['other shots', name], queryFn: otherShots })
   const take = async (chosen: readonly File[]): Promise<void> => {
     try {
       await takeClip(id, chosen, setDoing)
@@ -74,22 +72,7 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
           accept="video/*,image/*,.exr"
           onFiles={(chosen) => void take(chosen)}
         />
-        <select
-          aria-label="Another shot’s plate"
-          value=""
-          disabled={item.locked}
-          onChange={(event) => void takeShotAsClip(id, event.target.value).catch(say)}
-          style={{ background: '#1b1b1b', border: '1px solid #313131', padding: '2px 4px', maxWidth: 120 }}
-        >
-          <option value="" disabled>
-            Another shot’s
-          </option>
-          {others.data?.map((one) => (
-            <option key={one} value={one}>
-              {one}
-            </option>
-          ))}
-        </select>
+        <OtherShots disabled={item.locked} onShot={(one) => void takeShotAsClip(id, one).catch(say)} />
       </Flex>
     </Box>
   )
