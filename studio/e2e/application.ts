@@ -292,3 +292,25 @@ export function shotTools(name: string, page: () => Page) {
       new Uint8Array(await (await fetch(`${application.address}/api/results/${key}/0`)).arrayBuffer()),
   }
 }
+
+/** A shot of the dim yard with a typed camera and some items, open at a station in a browser of its own. */
+export async function openYard(
+  name: string,
+  { camera = { tilt: -8, height: 1.6 }, ...patch }: { camera?: object; light?: object; items: object },
+  at: string,
+  faults: string[],
+): Promise<{ browser: Browser; page: Page }> {
+  const base = await shotOfMovie(name, makeMovie(`${name}.mp4`))
+  const answer = await fetch(`${application.address}/api/shots/${name}`, {
+    method: 'PATCH',
+    headers: { origin: application.address },
+    body: JSON.stringify({ base, patch: { ...patch, camera: { kind: 'typed', ...camera } } }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+  const browser = await openBrowser()
+  const page = await openPage(browser, faults)
+  await page.goto(`${application.address}/shot/${name}`)
+  await picture(page).waitFor()
+  await station(page, at)
+  return { browser, page }
+}

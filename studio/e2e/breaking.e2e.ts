@@ -5,22 +5,7 @@ import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { scanMesh } from '../../core/testing/scans.ts'
-import {
-  application,
-  dropOnPicture,
-  folder,
-  makeMovie,
-  openBrowser,
-  openPage,
-  over,
-  picture,
-  pixel,
-  saved,
-  shotOfMovie,
-  shotTools,
-  station,
-  type,
-} from './application.ts'
+import { dropOnPicture, folder, openYard, over, pixel, saved, shotTools, station, type } from './application.ts'
 
 // A wall that is cut, struck and scrubbed through; a crater, a grey picture, and a mark.
 const NAME = 'breaking'
@@ -38,27 +23,17 @@ const item = async (kind: string): Promise<Record<string, unknown>> =>
   (Object.values((await shot()).document.items).find((one) => one.kind === kind) ?? {}) as Record<string, unknown>
 
 beforeAll(async () => {
-  const head = await shotOfMovie(NAME, makeMovie('breaking.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
-    method: 'PATCH',
-    headers: { origin: application.address },
-    body: JSON.stringify({
-      base: head,
-      patch: {
-        camera: { kind: 'typed', tilt: -8, height: 1.6 },
-        items: {
-          ground: { kind: 'ground', name: 'Ground', order: 1 },
-          wall: { kind: 'box', name: 'Wall', order: 2, position: [0, 0, -5], width: 3, height: 2.2, depth: 0.3 },
-        },
+  ;({ browser, page } = await openYard(
+    NAME,
+    {
+      items: {
+        ground: { kind: 'ground', name: 'Ground', order: 1 },
+        wall: { kind: 'box', name: 'Wall', order: 2, position: [0, 0, -5], width: 3, height: 2.2, depth: 0.3 },
       },
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-  browser = await openBrowser()
-  page = await openPage(browser, faults)
-  await page.goto(`${application.address}/shot/${NAME}`)
-  await picture(page).waitFor()
-  await station(page, 'Effects')
+    },
+    'Effects',
+    faults,
+  ))
 }, 120_000)
 afterAll(() => browser.close())
 

@@ -2,22 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import {
-  application,
-  folder,
-  makeMovie,
-  movieOf,
-  openBrowser,
-  openPage,
-  over,
-  picture,
-  pixel,
-  saved,
-  shotOfMovie,
-  shotTools,
-  station,
-  type,
-} from './application.ts'
+import { folder, movieOf, openYard, over, pixel, saved, shotTools, type } from './application.ts'
 
 // A filmed element: taken in, stood in the set, run at its own speed.
 const NAME = 'cards'
@@ -31,24 +16,12 @@ const light = async (x: number, y: number): Promise<number> => {
 }
 
 beforeAll(async () => {
-  const head = await shotOfMovie(NAME, makeMovie('cards.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
-    method: 'PATCH',
-    headers: { origin: application.address },
-    body: JSON.stringify({
-      base: head,
-      patch: {
-        camera: { kind: 'typed', tilt: -8, height: 1.6 },
-        items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
-      },
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-  browser = await openBrowser()
-  page = await openPage(browser, faults)
-  await page.goto(`${application.address}/shot/${NAME}`)
-  await picture(page).waitFor()
-  await station(page, 'Effects')
+  ;({ browser, page } = await openYard(
+    NAME,
+    { items: { ground: { kind: 'ground', name: 'Ground', order: 1 } } },
+    'Effects',
+    faults,
+  ))
 }, 120_000)
 afterAll(() => browser.close())
 

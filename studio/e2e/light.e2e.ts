@@ -4,20 +4,7 @@ import { writeExr } from '@lantern/core/formats'
 import type { BoxItem, FormItem, LampItem } from '@lantern/core/set'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import {
-  application,
-  folder,
-  makeMovie,
-  openBrowser,
-  openPage,
-  picture,
-  pixel,
-  saved,
-  shotOfMovie,
-  shotTools,
-  station,
-  type,
-} from './application.ts'
+import { folder, openYard, pixel, saved, shotTools, station, type } from './application.ts'
 
 // Lamps and surroundings, drawn forms, what holds what, the plate on a piece, and the view from outside.
 const NAME = 'lit'
@@ -46,28 +33,19 @@ function writeRound(file: string, width: number, height: number): string {
 }
 
 beforeAll(async () => {
-  const head = await shotOfMovie(NAME, makeMovie('lit.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
-    method: 'PATCH',
-    headers: { origin: application.address },
-    body: JSON.stringify({
-      base: head,
-      patch: {
-        camera: { kind: 'typed', tilt: -12 },
-        light: { illuminance: 200, sunShare: 0.3, sunFrom: 90, sunHeight: 40 },
-        items: {
-          ground: { kind: 'ground', name: 'Ground', order: 1 },
-          crate: { kind: 'box', name: 'Crate', order: 2, position: [0, 0, 3], width: 0.8, height: 0.8, depth: 0.8 },
-        },
+  ;({ browser, page } = await openYard(
+    NAME,
+    {
+      camera: { tilt: -12 },
+      light: { illuminance: 200, sunShare: 0.3, sunFrom: 90, sunHeight: 40 },
+      items: {
+        ground: { kind: 'ground', name: 'Ground', order: 1 },
+        crate: { kind: 'box', name: 'Crate', order: 2, position: [0, 0, 3], width: 0.8, height: 0.8, depth: 0.8 },
       },
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-  browser = await openBrowser()
-  page = await openPage(browser, faults)
-  await page.goto(`${application.address}/shot/${NAME}`)
-  await picture(page).waitFor()
-  await station(page, 'Light')
+    },
+    'Light',
+    faults,
+  ))
 }, 120_000)
 afterAll(() => browser.close())
 

@@ -2,21 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import {
-  application,
-  folder,
-  makeMovie,
-  openBrowser,
-  openPage,
-  over,
-  picture,
-  pixel,
-  saved,
-  shotOfMovie,
-  shotTools,
-  station,
-  type,
-} from './application.ts'
+import { application, folder, openYard, over, pixel, saved, shotTools, type } from './application.ts'
 
 // Rain that falls at once, sparks that are kept and meet the ground, snow that settles.
 const NAME = 'particles'
@@ -39,24 +25,12 @@ async function light(): Promise<number> {
 }
 
 beforeAll(async () => {
-  const head = await shotOfMovie(NAME, makeMovie('particles.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
-    method: 'PATCH',
-    headers: { origin: application.address },
-    body: JSON.stringify({
-      base: head,
-      patch: {
-        camera: { kind: 'typed', tilt: -8, height: 1.6 },
-        items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
-      },
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-  browser = await openBrowser()
-  page = await openPage(browser, faults)
-  await page.goto(`${application.address}/shot/${NAME}`)
-  await picture(page).waitFor()
-  await station(page, 'Effects')
+  ;({ browser, page } = await openYard(
+    NAME,
+    { items: { ground: { kind: 'ground', name: 'Ground', order: 1 } } },
+    'Effects',
+    faults,
+  ))
 }, 120_000)
 afterAll(() => browser.close())
 

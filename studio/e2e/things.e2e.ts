@@ -6,22 +6,7 @@ import type { ThingItem } from '@lantern/core/set'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import {
-  application,
-  dropOnPicture,
-  folder,
-  makeMovie,
-  openBrowser,
-  openPage,
-  over,
-  picture,
-  pixel,
-  saved,
-  shotOfMovie,
-  shotTools,
-  station,
-  type,
-} from './application.ts'
+import { application, dropOnPicture, folder, openYard, over, pixel, saved, shotTools, type } from './application.ts'
 
 // Meshes that stand in the plate as things: dropped, placed, sized, lit, with their shadow, hidden by what stands before them.
 const NAME = 'things'
@@ -59,25 +44,16 @@ const bare = async (x: number, y: number): Promise<number> => {
 }
 
 beforeAll(async () => {
-  const head = await shotOfMovie(NAME, makeMovie('things.mp4'))
-  const answer = await fetch(`${application.address}/api/shots/${NAME}`, {
-    method: 'PATCH',
-    headers: { origin: application.address },
-    body: JSON.stringify({
-      base: head,
-      patch: {
-        camera: { kind: 'typed', tilt: -12 },
-        light: { sunShare: 0.7, sunFrom: 90, sunHeight: 40 },
-        items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
-      },
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
-  browser = await openBrowser()
-  page = await openPage(browser, faults)
-  await page.goto(`${application.address}/shot/${NAME}`)
-  await picture(page).waitFor()
-  await station(page, 'Set')
+  ;({ browser, page } = await openYard(
+    NAME,
+    {
+      camera: { tilt: -12 },
+      light: { sunShare: 0.7, sunFrom: 90, sunHeight: 40 },
+      items: { ground: { kind: 'ground', name: 'Ground', order: 1 } },
+    },
+    'Set',
+    faults,
+  ))
 }, 120_000)
 afterAll(() => browser.close())
 
