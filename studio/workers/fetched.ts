@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
-import type { SurfaceMesh } from '@lantern/core/data'
+import { type FloatImage, makeImage, type SurfaceMesh } from '@lantern/core/data'
 import { type BreakSettings, meshOfBreak } from '@lantern/core/effects/breaking'
-import { readMeshAsset } from '@lantern/core/formats'
+import { readExr, readMeshAsset } from '@lantern/core/formats'
 
 // What a computing thread keeps at hand, and fetches.
 
@@ -55,6 +55,31 @@ export async function pixelsOf(bytes: Uint8Array, type?: string): Promise<ImageD
   const pixels = context.getImageData(0, 0, bitmap.width, bitmap.height)
   bitmap.close()
   return pixels
+}
+
+/** The colours of an EXR file, linear. */
+export function colourPlanes(bytes: Uint8Array): FloatImage {
+  const exr = readExr(bytes, 'plate')
+  const image = makeImage(exr.width, exr.height, 3)
+  ;['R', 'G', 'B'].forEach((name, c) =>
+    exr.channels.find((channel) => channel.name === name)?.data.forEach((value, n) => (image.data[n * 3 + c] = value)),
+  )
+  return image
+}
+
+/** A clip's alpha, 0 to 1. */
+export async function alphaPlane(bytes: Uint8Array): Promise<FloatImage> {
+  if (bytes[0] === 0x76) {
+    const { width, height, channels } = readExr(bytes, 'alpha')
+    return { width, height, channels: 1, data: channels[0]?.data ?? new Float32Array(width * height) }
+  }
+  const { width, height, data } = await pixelsOf(bytes)
+  return {
+    width,
+    height,
+    channels: 1,
+    data: Float32Array.from({ length: width * height }, (_, n) => (data[4 * n] ?? 0) / 255),
+  }
 }
 
 const meshPath = (shot: string, blob: string): string => `/api/shots/${encodeURIComponent(shot)}/meshes?blob=${blob}`

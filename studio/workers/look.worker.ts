@@ -1,6 +1,6 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type Camera, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
-import { plainDeflate, readExr, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
+import { plainDeflate, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   carriedFrameKey,
@@ -12,6 +12,7 @@ import {
   LOOK_SCALE,
   type LoadedMesh,
   lightOfPlate,
+  lightWithAlpha,
   meshBlobs,
   neededFrames,
   type PictureTools,
@@ -24,7 +25,7 @@ import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { fetched, fetchedMesh, few, pixelsOf } from './fetched.ts'
+import { alphaPlane, colourPlanes, fetched, fetchedMesh, few, pixelsOf } from './fetched.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
@@ -94,22 +95,28 @@ async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): 
   )
 }
 
+/** A clip's frame with its alpha, as light. */
+async function withAlphaOf(
+  request: Pick<LaidFrom, 'document' | 'frame' | 'size'>,
+  way: 'straight' | 'premultiplied',
+): Promise<FloatImage> {
+  const { document, frame, size } = request
+  const { asset, encoding } = document.plate
+  const key = `${asset}/${frame}/${size}/${encoding}/${document.sit.curve}/${way}`
+  const there = plates.get(key)
+  if (there) return there
+  const plane = await alphaPlane(await fetched(`/api/assets/${asset}/${frame}?size=alpha`))
+  const image = await readPlate(request)
+  return plates.put(key, lightWithAlpha(await crewHere(), image, plane, way, document.sit, encoding))
+}
+
 async function readPlate({
   document: { plate },
   frame,
   size,
 }: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
   const bytes = await fetched(`/api/assets/${plate.asset}/${frame}?size=${size}`)
-  if (bytes[0] === 0x76) {
-    const exr = readExr(bytes, 'plate')
-    const image = makeImage(exr.width, exr.height, 3)
-    ;['R', 'G', 'B'].forEach((name, c) =>
-      exr.channels
-        .find((channel) => channel.name === name)
-        ?.data.forEach((value, n) => (image.data[n * 3 + c] = value)),
-    )
-    return image
-  }
+  if (bytes[0] === 0x76) return colourPlanes(bytes)
   const { data, width, height } = await pixelsOf(bytes)
   return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
 }
@@ -187,7 +194,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
   const meshes = await meshesOf(document, frame, quality)
   const round = await surroundingsOf(document)
   const carried = new Map<string, FloatImage>()
-  for (const [place, { frame: own, other, whole }] of carriedFrames(document, frame)) {
+  for (const [place, { frame: own, other, whole, alpha }] of carriedFrames(document, frame)) {
     const there = other
       ? {
           ...document,
@@ -195,7 +202,8 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
           sit: { ...document.sit, curve: other.curve },
         }
       : document
-    carried.set(place, await plateOf({ document: there, frame: own, size: whole ? 'full' : 'half' }))
+    const asked = { document: there, frame: own, size: whole ? ('full' as const) : ('half' as const) }
+    carried.set(place, await (alpha ? withAlphaOf(asked, alpha) : plateOf(asked)))
   }
   const kept = new Map<string, unknown>()
   const decoded = async (item: string, place: string): Promise<unknown> =>

@@ -1,2 +1,3 @@
+export * from './backing.ts'
 export * from './matte.ts'
 export * from './timing.ts'

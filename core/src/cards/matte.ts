@@ -135,7 +135,35 @@ export function cutByColour({ width, height, channels, data }: FloatImage, key: 
   return out
 }
 
-/** Frames of one size put together by their shares. */
+/** A frame that says by itself how much of each pixel is there. alpha: 1 channel, as large or larger. */
+export function withAlpha(image: FloatImage, alpha: FloatImage): CutOut {
+  const { width, height, channels, data } = image
+  const out = makeImage(width, height, 4)
+  const [sx, sy] = [alpha.width / width, alpha.height / height]
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const n = y * width + x
+      const [u0, u1] = [Math.floor(x * sx), Math.max(Math.floor(x * sx) + 1, Math.floor((x + 1) * sx))]
+      const [v0, v1] = [Math.floor(y * sy), Math.max(Math.floor(y * sy) + 1, Math.floor((y + 1) * sy))]
+      let sum = 0
+      for (let v = v0; v < v1; v++) for (let u = u0; u < u1; u++) sum += alpha.data[v * alpha.width + u] ?? 0
+      for (let c = 0; c < 3; c++) out.data[4 * n + c] = data[n * channels + c] ?? 0
+      out.data[4 * n + 3] = Math.min(1, Math.max(0, sum / ((u1 - u0) * (v1 - v0))))
+    }
+  return out
+}
+
+/** Colours that were multiplied with alpha, divided by it; where nothing is there they stay. */
+export function unmultiplied(image: CutOut): CutOut {
+  const out = { ...image, data: image.data.slice() }
+  for (let n = 0; n < out.data.length; n += 4) {
+    const alpha = out.data[n + 3] ?? 0
+    if (alpha > 1e-4) for (let c = 0; c < 3; c++) out.data[n + c] = (out.data[n + c] ?? 0) / alpha
+  }
+  return out
+}
+
+/** Frames of one size put together by their shares; those with alpha by what of them is there. */
 export function mixed(images: readonly { image: FloatImage; share: number }[]): FloatImage | undefined {
   const [first] = images
   if (!first) return undefined
@@ -143,8 +171,11 @@ export function mixed(images: readonly { image: FloatImage; share: number }[]): 
   const { width, height, channels } = first.image
   const out = makeImage(width, height, channels)
   for (const { image, share } of images)
-    for (let n = 0; n < out.data.length; n++) out.data[n] = (out.data[n] ?? 0) + share * (image.data[n] ?? 0)
-  return out
+    for (let n = 0; n < out.data.length; n++) {
+      const there = channels === 4 && n % 4 < 3 ? (image.data[n - (n % 4) + 3] ?? 0) : 1
+      out.data[n] = (out.data[n] ?? 0) + share * there * (image.data[n] ?? 0)
+    }
+  return channels === 4 ? unmultiplied(out) : out
 }
 
 /** Fades a cut-out towards its sides, so that no border of the filmed frame is seen. share: of its shorter side. */
@@ -162,18 +193,4 @@ export function feathered(image: CutOut, share: number): CutOut {
       out.data[at] = (out.data[at] ?? 0) * t * t * (3 - 2 * t)
     }
   return out
-}
-
-/** Sides of a cut-out that are never dark: how much of it there is along each, at most: top, right, bottom, left. */
-export function borders(image: CutOut): readonly [number, number, number, number] {
-  const { width, height, data } = image
-  const at = (x: number, y: number): number => data[4 * (y * width + x) + 3] ?? 0
-  const most = (count: number, place: (n: number) => number): number =>
-    Array.from({ length: count }, (_, n) => place(n)).reduce((a, b) => Math.max(a, b), 0)
-  return [
-    most(width, (x) => at(x, 0)),
-    most(height, (y) => at(width - 1, y)),
-    most(width, (x) => at(x, height - 1)),
-    most(height, (y) => at(0, y)),
-  ]
 }

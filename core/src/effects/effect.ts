@@ -240,6 +240,8 @@ export interface OtherFrame {
   curve: 'sensor' | 'clip'
   /** Whether it is wanted at its full size; else at half. */
   whole?: boolean
+  /** How its colours stand to its alpha, where that is wanted as a fourth channel. */
+  alpha?: 'straight' | 'premultiplied'
 }
 
 /** What drawables are made for. */
@@ -266,7 +268,7 @@ export interface DrawContext {
   worn?(surface: WornSurface): readonly Material[] | undefined
   /** Shapes of 1 m across that an item is cut into; none where it is none that breaks. */
   shapes?(item: string): readonly SurfaceMesh[]
-  /** A filmed frame as light, 3 channels of any of its sizes; undefined where it is not there. */
+  /** A filmed frame as light, 3 channels of any of its sizes, with straight alpha where that was asked for; undefined where it is not there. */
   clip?(of: OtherFrame): FloatImage | undefined
   /** Items that effects draw themselves now. */
   replaced?: ReadonlySet<string>

@@ -1,4 +1,5 @@
 import type { Crew } from '../base/index.ts'
+import { unmultiplied, withAlpha } from '../cards/index.ts'
 import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import {
@@ -77,6 +78,22 @@ export const lightOfPlate = (
   sit: Pick<SitSettings, 'curve'>,
   encoding: PlateInfo['encoding'],
 ): FloatImage => (isRecorded(sit, encoding) ? plateScene(crew, plate) : plate)
+
+/** A filmed frame with alpha as light: straight, however it was kept. frame: linear; alpha: its plane. */
+export function lightWithAlpha(
+  crew: Crew,
+  frame: FloatImage,
+  alpha: FloatImage,
+  way: 'straight' | 'premultiplied',
+  sit: Pick<SitSettings, 'curve'>,
+  encoding: PlateInfo['encoding'],
+): FloatImage {
+  const both = withAlpha(frame, alpha)
+  const straight = way === 'premultiplied' ? unmultiplied(both) : both
+  const colours = makeImage(frame.width, frame.height, 3)
+  for (let n = 0; n < colours.data.length; n++) colours.data[n] = straight.data[n + Math.floor(n / 3)] ?? 0
+  return withAlpha(lightOfPlate(crew, colours, sit, encoding), alpha)
+}
 
 const tables = new Map<string, Float32Array>()
 

@@ -182,10 +182,16 @@ export interface CarriedFrame {
   other?: Pick<StillPlate, 'asset' | 'encoding' | 'curve'>
   /** Whether it is wanted at its full size; else at half. */
   whole?: boolean
+  /** How its colours stand to its alpha, where that is wanted as a fourth channel. */
+  alpha?: OtherFrame['alpha']
 }
-export const carriedFrameKey = ({ frame, other, whole }: CarriedFrame): string =>
-  other ? `${other.asset}/${frame}/${other.encoding}/${other.curve}${whole ? '/whole' : ''}` : String(frame)
-/** A frame of a plate as light, 3 channels of any of its sizes. */
+export const carriedFrameKey = ({ frame, other, whole, alpha }: CarriedFrame): string =>
+  other
+    ? [other.asset, frame, other.encoding, other.curve, ...(whole ? ['whole'] : []), ...(alpha ? [alpha] : [])].join(
+        '/',
+      )
+    : String(frame)
+/** A frame of a plate as light, 3 channels of any of its sizes, with straight alpha where that was asked for. */
 export type PlateSource = (of: CarriedFrame) => FloatImage | undefined
 
 const otherOf = ({ carries, still }: CarryingItem): Pick<CarriedFrame, 'other'> =>
@@ -206,10 +212,11 @@ const clipsAt = (document: FrozenDocument, frame: number): CarriedFrame[] =>
     item.shown ? (effectOf(item)?.clips?.(document, id, frame) ?? []).map(clipFrame) : [],
   )
 /** A clip's frame as plates are asked for. */
-export const clipFrame = ({ frame, whole, ...other }: OtherFrame): CarriedFrame => ({
+export const clipFrame = ({ frame, whole, alpha, ...other }: OtherFrame): CarriedFrame => ({
   frame,
   other,
   ...(whole ? { whole } : {}),
+  ...(alpha ? { alpha } : {}),
 })
 
 /** The frames of plates that a frame's items have on them, each once, by their keys. */

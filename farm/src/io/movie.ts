@@ -11,7 +11,13 @@ export interface MovieInfo {
   /** Frames as the container tells them; undefined where it does not. */
   frames?: number
   bits: number
+  /** Whether it says how much of each pixel is there, and the decoder that reads it where that is not the usual one. */
+  alpha?: true
+  decoder?: string
 }
+
+/** Pixel formats with alpha, as ffmpeg calls them. */
+const WITH_ALPHA = /^(yuva|gbrap|rgba|bgra|argb|abgr|ya\d)/
 
 const probeSchema = z.object({
   streams: z
@@ -23,6 +29,8 @@ const probeSchema = z.object({
         avg_frame_rate: z.string().optional(),
         nb_frames: z.string().optional(),
         pix_fmt: z.string().optional(),
+        codec_name: z.string().optional(),
+        tags: z.record(z.string(), z.string()).optional(),
       }),
     )
     .default([]),
@@ -93,7 +101,12 @@ export async function probeMovie(path: string, name = basename(path)): Promise<M
   const rate = [stream.r_frame_rate, stream.avg_frame_rate]
     .map((text) => text?.split('/').map(Number))
     .find((pair) => pair && (pair[0] ?? 0) > 0 && (pair[1] ?? 0) > 0)
+  // VP8 and VP9 keep alpha in a stream of its own, which only their own library decodes.
+  const apart = Object.entries(stream.tags ?? {}).some(([key, value]) => /^alpha_mode$/i.test(key) && value === '1')
+  const decoder = { vp8: 'libvpx', vp9: 'libvpx-vp9' }[stream.codec_name ?? '']
   return {
+    ...(apart || WITH_ALPHA.test(stream.pix_fmt ?? '') ? { alpha: true } : {}),
+    ...(apart && decoder ? { decoder } : {}),
     width: stream.width,
     height: stream.height,
     rate: [rate?.[0] ?? 24, rate?.[1] ?? 1],
@@ -103,7 +116,7 @@ export async function probeMovie(path: string, name = basename(path)): Promise<M
 }
 
 /**
- * Decodes a movie frame by frame as r g b (8 or 16 bits a channel). `take` gets each frame's bytes, which it must not keep, and returns false to end.
+ * Decodes a movie frame by frame as r g b, and alpha where it has one (8 or 16 bits a channel). `take` gets each frame's bytes, which it must not keep, and returns false to end.
  * broken: the file ends before its last frame. Throws LanternError 'movie' when nothing could be decoded.
  */
 export async function decodeMovie(
@@ -112,7 +125,7 @@ export async function decodeMovie(
   name: string,
   take: (n: number, bytes: Buffer) => Promise<boolean>,
 ): Promise<{ count: number; stopped: boolean; broken: boolean }> {
-  const size = info.width * info.height * 3 * (info.bits === 16 ? 2 : 1)
+  const size = info.width * info.height * (info.alpha ? 4 : 3) * (info.bits === 16 ? 2 : 1)
   const child = spawn(
     'ffmpeg',
     [
@@ -120,6 +133,7 @@ export async function decodeMovie(
       'error',
       '-nostdin',
       ...GUARDED,
+      ...(info.decoder ? ['-c:v', info.decoder] : []),
       '-i',
       path,
       '-map',
@@ -129,7 +143,7 @@ export async function decodeMovie(
       '-f',
       'rawvideo',
       '-pix_fmt',
-      info.bits === 16 ? 'rgb48le' : 'rgb24',
+      info.alpha ? (info.bits === 16 ? 'rgba64le' : 'rgba') : info.bits === 16 ? 'rgb48le' : 'rgb24',
       '-',
     ],
     { stdio: ['ignore', 'pipe', 'pipe'] },
@@ -166,27 +180,45 @@ export async function decodeMovie(
   return { count, stopped: false, broken: complaint !== '' || (info.frames !== undefined && count < info.frames - 1) }
 }
 
-/** One EXR still as float r g b, by ffmpeg. */
+/** One EXR still as float r g b, and alpha where it has one, by ffmpeg. */
 export async function decodeExrStill(
   path: string,
   name: string,
-): Promise<{ width: number; height: number; data: Float32Array }> {
+): Promise<{ width: number; height: number; data: Float32Array; alpha?: Float32Array }> {
   const info = await probeMovie(path, name)
+  const channels = info.alpha ? 4 : 3
   const child = spawn(
     'ffmpeg',
-    ['-v', 'error', '-nostdin', ...GUARDED, '-i', path, '-f', 'rawvideo', '-pix_fmt', 'gbrpf32le', '-'],
+    [
+      '-v',
+      'error',
+      '-nostdin',
+      ...GUARDED,
+      '-i',
+      path,
+      '-f',
+      'rawvideo',
+      '-pix_fmt',
+      info.alpha ? 'gbrapf32le' : 'gbrpf32le',
+      '-',
+    ],
     { stdio: ['ignore', 'pipe', 'ignore'] },
   )
   const parts: Buffer[] = []
   for await (const part of child.stdout as AsyncIterable<Buffer>) parts.push(part)
   const all = Buffer.concat(parts)
   const pixels = info.width * info.height
-  if (all.length !== pixels * 12)
+  if (all.length !== pixels * 4 * channels)
     throw new LanternError('still', `${name} is damaged or breaks off.`, 'Write it again.', { file: name })
   const planes = new Float32Array(all.buffer.slice(all.byteOffset, all.byteOffset + all.length))
   const data = new Float32Array(pixels * 3)
   for (let n = 0; n < pixels; n++) [1, 2, 0].forEach((c, plane) => (data[n * 3 + c] = planes[plane * pixels + n] ?? 0))
-  return { width: info.width, height: info.height, data }
+  return {
+    width: info.width,
+    height: info.height,
+    data,
+    ...(info.alpha ? { alpha: planes.slice(3 * pixels) } : {}),
+  }
 }
 
 /** Writes r g b 8-bit frames as an H.264 movie that any player opens. */

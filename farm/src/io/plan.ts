@@ -1,7 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { PlateAssetInfo } from '@lantern/store'
 import { decodeMovie, probeMovie } from './movie.ts'
-import { findStills, readStill, type Still, type StillPixels } from './stills.ts'
+import { findStills, readStill, type Still, type StillPixels, splitAlpha } from './stills.ts'
 
 // How a plate's files become numbered frames.
 
@@ -37,6 +37,7 @@ export async function planMovie(path: string, name: string): Promise<Plan> {
     rate: movie.rate,
     gaps: [],
     bits: movie.bits,
+    ...(movie.alpha ? { alpha: true } : {}),
   }
   return {
     info,
@@ -44,7 +45,12 @@ export async function planMovie(path: string, name: string): Promise<Plan> {
     async read(take) {
       const bits = movie.bits === 16 ? 16 : 8
       const found = await decodeMovie(path, movie, name, (n, data) =>
-        take(FIRST_OF_MOVIES + n, { width: movie.width, height: movie.height, bits, data: Buffer.from(data) }),
+        take(FIRST_OF_MOVIES + n, {
+          width: movie.width,
+          height: movie.height,
+          bits,
+          ...(movie.alpha ? splitAlpha(data, bits === 16 ? 2 : 1) : { data: Buffer.from(data) }),
+        }),
       )
       if (found.stopped) return
       info.last = FIRST_OF_MOVIES + found.count - 1
@@ -109,6 +115,7 @@ export async function planStills(pattern: string, rate: [number, number]): Promi
     rate,
     gaps: gapsBetween(stills.map(({ frame }) => frame)),
     bits,
+    ...('alpha' in model && model.alpha ? { alpha: true } : {}),
   }
   return {
     info,

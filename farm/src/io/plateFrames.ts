@@ -63,6 +63,42 @@ export async function plateFiles(pixels: StillPixels): Promise<PlateFrameFiles> 
   return { full, half, quarter, mediaType: 'image/png' }
 }
 
+/** A frame's alpha: a grey PNG of its own depth, or EXR for floats; of one that has none, all of it is there. */
+export async function alphaFile(pixels: StillPixels): Promise<Uint8Array> {
+  const { width, height, bits } = pixels
+  const area = width * height
+  const alpha = 'alpha' in pixels ? pixels.alpha : undefined
+  if (bits === 32) {
+    const data = alpha instanceof Float32Array ? alpha : new Float32Array(area).fill(1)
+    return writeExr({ width, height, attributes: {}, channels: [{ name: 'A', type: 'half', data }] }, nodeDeflate)
+  }
+  const bytes = alpha instanceof Buffer ? alpha : Buffer.alloc(area * (bits / 8), 255)
+  const raw = { raw: { width, height, channels: 1 as const } }
+  const source =
+    bits === 16
+      ? sharp(new Uint16Array(bytes.buffer, bytes.byteOffset, area), raw).toColourspace('grey16')
+      : sharp(bytes, raw).toColourspace('b-w')
+  return source.png(PNG).toBuffer()
+}
+
+/** A kept frame's alpha, 0 to 1. */
+export async function alphaPlane(bytes: Uint8Array): Promise<FloatImage> {
+  if (bytes[0] === 0x76 && bytes[1] === 0x2f) {
+    const { width, height, channels } = readExr(bytes, 'alpha', nodeDeflate)
+    return { width, height, channels: 1, data: channels[0]?.data ?? new Float32Array(width * height) }
+  }
+  const deep = (await sharp(bytes).metadata()).depth === 'ushort'
+  const source = deep
+    ? sharp(bytes).toColourspace('grey16').raw({ depth: 'ushort' })
+    : sharp(bytes).toColourspace('b-w').raw()
+  const { data, info } = await source.toBuffer({ resolveWithObject: true })
+  const codes = deep ? new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2) : new Uint8Array(data)
+  const image = makeImage(info.width, info.height, 1)
+  const most = deep ? 65535 : 255
+  for (let n = 0; n < image.data.length; n++) image.data[n] = (codes[n * info.channels] ?? 0) / most
+  return image
+}
+
 /** A kept plate frame as linear light. */
 export async function plateLinear(bytes: Uint8Array, encoding: PlateInfo['encoding']): Promise<FloatImage> {
   if (bytes[0] === 0x76 && bytes[1] === 0x2f) {

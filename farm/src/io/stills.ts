@@ -49,11 +49,23 @@ export async function findStills(pattern: string): Promise<Still[]> {
 /** Pixels up to which a still is held whole. */
 const MOST_HELD = 16e6
 
+/** alpha: how much of each pixel is there, of as many bits as the colours, where the file says so. */
 export type StillPixels =
-  | { width: number; height: number; bits: 8 | 16; data: Buffer }
+  | { width: number; height: number; bits: 8 | 16; data: Buffer; alpha?: Buffer }
   /** Too large to hold: read from its file, strip by strip. */
   | { width: number; height: number; bits: 8 | 16; file: string }
-  | { width: number; height: number; bits: 32; data: Float32Array }
+  | { width: number; height: number; bits: 32; data: Float32Array; alpha?: Float32Array }
+
+/** Takes pixels of 4 channels apart. bytes: of a channel. */
+export function splitAlpha(all: Buffer, bytes: 1 | 2): { data: Buffer; alpha: Buffer } {
+  const pixels = all.length / (4 * bytes)
+  const [data, alpha] = [Buffer.allocUnsafe(pixels * 3 * bytes), Buffer.allocUnsafe(pixels * bytes)]
+  for (let n = 0; n < pixels; n++) {
+    for (let b = 0; b < 3 * bytes; b++) data[n * 3 * bytes + b] = all[n * 4 * bytes + b] ?? 0
+    for (let b = 0; b < bytes; b++) alpha[n * bytes + b] = all[n * 4 * bytes + 3 * bytes + b] ?? 0
+  }
+  return { data, alpha }
+}
 
 /** Reads one still as r g b. Throws LanternError 'still' naming the file. */
 export async function readStill({ path, name, frame }: Still): Promise<StillPixels> {
@@ -63,11 +75,11 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
       frame,
     })
   if (/\.exr$/i.test(name)) {
-    const { width, height, data } = await decodeExrStill(path, name).catch(() =>
+    const { width, height, data, alpha } = await decodeExrStill(path, name).catch(() =>
       Promise.reject(unreadable('is not a picture that can be read')),
     )
     checkSize(width, height, name, frame)
-    return { width, height, bits: 32, data }
+    return { width, height, bits: 32, data, ...(alpha ? { alpha } : {}) }
   }
   const meta = await sharp(path, { limitInputPixels: false })
     .metadata()
@@ -80,11 +92,12 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
   if (meta.width * meta.height > MOST_HELD)
     return { width: meta.width, height: meta.height, bits: deep ? 16 : 8, file: path }
   try {
-    const source = sharp(path).removeAlpha()
+    const source = meta.hasAlpha ? sharp(path) : sharp(path).removeAlpha()
     const { data, info } = deep
       ? await source.toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer({ resolveWithObject: true })
       : await source.toColourspace('srgb').raw().toBuffer({ resolveWithObject: true })
-    return { width: info.width, height: info.height, bits: deep ? 16 : 8, data }
+    const own = { width: info.width, height: info.height, bits: deep ? (16 as const) : (8 as const) }
+    return info.channels === 4 ? { ...own, ...splitAlpha(data, deep ? 2 : 1) } : { ...own, data }
   } catch {
     throw unreadable('is damaged')
   }

@@ -10,6 +10,7 @@ import {
   carriedFrames,
   type LoadedMesh,
   lightOfPlate,
+  lightWithAlpha,
   meshBlobs,
   neededFrames,
   type PictureQualityName,
@@ -43,7 +44,7 @@ import {
 import { giveWayOf } from '../bake/giveWay.ts'
 import { nodeDeflate } from '../io/deflate.ts'
 import { meshGone, meshReader } from '../io/meshes.ts'
-import { plateLinear } from '../io/plateFrames.ts'
+import { alphaPlane, plateLinear } from '../io/plateFrames.ts'
 import { failureOf, type JobContext } from './context.ts'
 
 const WAIT_MS = 2000
@@ -102,12 +103,15 @@ async function extras(
       encoding,
     )
   const rims = quality === 'final' && mattes ? { rims: await full() } : {}
-  const lightAt = async ({ frame: number, other, whole }: CarriedFrame): Promise<FloatImage> => {
+  const lightAt = async ({ frame: number, other, whole, alpha }: CarriedFrame): Promise<FloatImage> => {
     const size = whole ? 'full' : 'half'
     const bytes = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, size))
     const own = other?.encoding ?? encoding
     const sit = other ? { ...document.sit, curve: other.curve } : document.sit
-    return lightOfPlate(crew, await plateLinear(bytes, own), sit, own)
+    const linear = await plateLinear(bytes, own)
+    if (!alpha || !other) return lightOfPlate(crew, linear, sit, own)
+    const plane = await alphaPlane(await getBlob(store, await assetFrame(store, other.asset, number, 'alpha')))
+    return lightWithAlpha(crew, linear, plane, alpha, sit, own)
   }
   const carried = new Map<string, FloatImage>()
   for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))

@@ -16,7 +16,7 @@ import {
 } from '@lantern/store'
 import sharp from 'sharp'
 import { type Plan, planMovie, planStills } from '../io/plan.ts'
-import { plateFiles, plateLinear } from '../io/plateFrames.ts'
+import { alphaFile, plateFiles, plateLinear } from '../io/plateFrames.ts'
 import type { StillPixels } from '../io/stills.ts'
 import { failureOf, type JobContext } from './context.ts'
 
@@ -76,6 +76,8 @@ class Keeper {
     const { info } = this.#plan
     if (!this.#here.has(frame) || !info.grain) {
       const files = await plateFiles(pixels)
+      const alpha = info.alpha ? await alphaFile(pixels) : undefined
+      if (alpha) await putAssetFrame(store, this.#asset, frame, 'alpha', await putBlob(store, alpha, files.mediaType))
       for (const variant of ['full', 'half', 'quarter'] as const)
         await putAssetFrame(store, this.#asset, frame, variant, await putBlob(store, files[variant], files.mediaType))
       info.grain ??= await grainOf(files.full, pixels)

@@ -21,12 +21,14 @@ export const plateInfoSchema = z.object({
   /** What was left out of it, and why. */
   notes: z.array(z.string()).optional(),
   bits: z.int().default(8),
+  /** Whether its files say how much of each pixel is there: then each frame's alpha is kept beside its sizes. */
+  alpha: z.boolean().optional(),
   /** The plate's grain, measured in the linear light that each encoding makes of it. */
   grain: z.record(z.enum(['srgb', 'rec709', 'linear']), grainSchema).optional(),
 })
 export type PlateAssetInfo = z.infer<typeof plateInfoSchema>
 
-export type Variant = 'full' | 'half' | 'quarter'
+export type Variant = 'full' | 'half' | 'quarter' | 'alpha'
 
 export interface Asset {
   id: string

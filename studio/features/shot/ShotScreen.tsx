@@ -4,6 +4,7 @@ import Link from 'next/link'
 import { useEffect } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { Bench } from '../bench/Bench.tsx'
+import { dropClip, isClip } from '../effects/cards/clips.ts'
 import { SHORTCUTS, useKeys } from '../keys/keys.ts'
 import { Line } from '../line/Line.tsx'
 import { Picture } from '../picture/Picture.tsx'
@@ -126,7 +127,8 @@ export function ShotScreen({ name }: { name: string }) {
         const files = [...event.dataTransfer.files]
         if (files.length === 0) return
         event.preventDefault()
-        void takeThing(files, shareAt(event.clientX, event.clientY)).catch(say)
+        const at = shareAt(event.clientX, event.clientY)
+        void (isClip(files) ? dropClip(files, at) : takeThing(files, at)).catch(say)
       }}
     >
       <Box

@@ -21,9 +21,13 @@ import type { CardLook } from './instances.ts'
 // Cards as the picture draws them: see-through surfaces that shine as they were filmed.
 
 /** What is there of an image, by a card's settings. */
-function cutOut(image: FloatImage, { there, lift, full, key, feather }: CardLook): CutOut {
+export function cutOut(
+  image: FloatImage,
+  { there, lift, full, key, feather }: Pick<CardLook, 'there' | 'lift' | 'full' | 'key' | 'feather'>,
+): CutOut {
   if (there === 'on black') return feathered(cutFromBlack(image, lift, full), feather)
   if (there === 'keyed') return feathered(cutByColour(image, key), feather)
+  if (there === 'with alpha' && image.channels === 4) return feathered(image, feather)
   const out = makeImage(image.width, image.height, 4)
   for (let n = 0; n < image.width * image.height; n++) {
     for (let c = 0; c < 3; c++) out.data[4 * n + c] = image.data[n * image.channels + c] ?? 0

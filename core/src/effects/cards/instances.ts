@@ -96,11 +96,15 @@ export function cardFrames(document: ItemDocument, item: CardItem, frame: number
 /** Clips up to this width are taken whole, px; of larger ones half is as fine as a card needs. */
 const WHOLE = 1280
 /** Where a clip's frames come from. */
-const sourceOf = ({ asset, encoding, curve, width }: ClipOfCard): Omit<OtherFrame, 'frame'> => ({
+const sourceOf = (
+  { asset, encoding, curve, width, alpha }: ClipOfCard,
+  there: CardItem['there'],
+): Omit<OtherFrame, 'frame'> => ({
   asset,
   encoding,
   curve,
   ...(width <= WHOLE ? { whole: true } : {}),
+  ...(alpha && there === 'with alpha' ? { alpha } : {}),
 })
 
 /** Where in the sky a card is. */
@@ -130,7 +134,7 @@ export function cardInstances(
       const gain = pow(2, now.exposure + stops)
       const look: CardLook = {
         frames,
-        clip: sourceOf(clip),
+        clip: sourceOf(clip, now.there),
         aspect: clip.width / clip.height,
         there: now.there,
         lift: now.lift / 100,
@@ -162,7 +166,7 @@ export function cardInstances(
 export function cardClips(document: ItemDocument, id: string, frame: number): OtherFrame[] {
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
-  const source = sourceOf(item.clip)
+  const source = sourceOf(item.clip, item.there)
   const frames = copiesOf(item).flatMap(({ later }) => cardFrames(document, item, frame, later))
   return [...new Set(frames.map((one) => one.frame))].map((own) => ({ ...source, frame: own }))
 }

@@ -38,6 +38,8 @@ export const clipSchema = z
     rate: z.number().positive().max(10_000),
     encoding: z.enum(['srgb', 'rec709', 'linear']),
     curve: z.enum(['sensor', 'clip']),
+    /** How its colours stand to its alpha; none where it has none. */
+    alpha: z.enum(['straight', 'premultiplied']).optional(),
   })
   .strict()
 
@@ -115,9 +117,9 @@ export const cardSchema = z
       ...clip,
       still: true,
     }),
-    there: choice(['on black', 'keyed', 'all of it'], 'on black', {
+    there: choice(['on black', 'keyed', 'with alpha', 'all of it'], 'on black', {
       label: 'Filmed',
-      hint: 'On black: its brightness is the matte. Keyed: before a colour that is taken out. Or the whole frame.',
+      hint: 'On black: its brightness is the matte. Keyed: a colour is taken out. With alpha: the clip says it itself.',
       ...matte,
       still: true,
     }),

@@ -12,6 +12,7 @@ import type { ItemView } from '../../items/view.ts'
 import { chainPath } from '../../picture/lines.ts'
 import { OtherShots } from '../../set/OtherShots.tsx'
 import { useShot } from '../../shot/shotStore.ts'
+import { Borders } from './Borders.tsx'
 import { takeClip, takeShotAsClip } from './clips.ts'
 
 const rounded = (value: number): string => Number(value.toPrecision(3)).toLocaleString('en')
@@ -57,6 +58,7 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
         <Text color="soft">No clip yet: take one in, or take another shot’s plate.</Text>
       )}
       <Speed item={item} />
+      <Borders id={id} item={item} />
       {doing && (
         <Text className="num" color="soft" role="status" aria-label="Clip, progress">
           {doing}

@@ -1,8 +1,13 @@
 import { LanternError } from '@lantern/core/base'
-import type { CardItem, ClipOfCard } from '@lantern/core/effects/cards'
+import { guessBacking } from '@lantern/core/cards'
+import type { FloatImage } from '@lantern/core/data'
+import { type ClipOfCard, cardsEffect, isCard } from '@lantern/core/effects/cards'
+import { pickSurface, plateImage } from '@lantern/core/pipeline'
 import type { Asset, Shot } from '@lantern/store'
+import { colourPlanes, fetched, pixelsOf } from '@/workers/fetched.ts'
 import { call, shotPath } from '../../api.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { bareName } from '../../set/packed.ts'
+import { cameraNow, useShot } from '../../shot/shotStore.ts'
 import { takeInFrames } from '../../shots/upload.ts'
 
 // The filmed frames of a card: taken in, or those of another shot.
@@ -14,17 +19,74 @@ export function clipOf({ id, file, info }: Asset & { id: string }, curve: ClipOf
     throw new LanternError('clip', `${file} has no frames.`, 'Take another clip in.', { field: 'clip' })
   const [over, under] = rate ?? [24, 1]
   const encoding = /\.exr$/i.test(file) ? 'linear' : /\.(png|jpe?g|tiff?)$/i.test(file) ? 'srgb' : 'rec709'
-  return { shot: '', asset: id, file, first, last, width, height, rate: over / under, encoding, curve }
+  const alpha = info.alpha ? { alpha: encoding === 'linear' ? ('premultiplied' as const) : ('straight' as const) } : {}
+  return { shot: '', asset: id, file, first, last, width, height, rate: over / under, encoding, curve, ...alpha }
 }
 
-const put = (id: string, clip: ClipOfCard): void =>
-  useShot.getState().edit({ items: { [id]: { clip } satisfies Partial<CardItem> } })
+/** Puts a clip on a card; one that says what of it is there is taken at its word. */
+function put(id: string, clip: ClipOfCard): void {
+  const before = useShot.getState().shot?.document.items[id]
+  const there = clip.alpha
+    ? { there: 'with alpha' as const }
+    : isCard(before) && before.there === 'with alpha'
+      ? { there: 'on black' as const }
+      : {}
+  // A patch merges: what the clip before it had is taken away.
+  const own = clip.alpha ? clip : { ...clip, alpha: null }
+  useShot.getState().edit({ items: { [id]: { clip: own, ...there } } })
+}
 
 /** Takes a clip's files in for a card. Throws LanternError. */
 export async function takeClip(id: string, files: readonly File[], say: (what: string) => void): Promise<void> {
   const asset = await takeInFrames(files, (_, what) => say(what))
   const curve = useShot.getState().shot?.document.sit.curve ?? 'clip'
   put(id, clipOf(asset, curve))
+}
+
+/** Whether dropped files are a clip, and not a mesh with its pictures. */
+export const isClip = (files: readonly File[]): boolean =>
+  files.length > 0 &&
+  (files.every(({ name }) => STILL.test(name)) || (files.length === 1 && MOVIE.test(files[0]?.name ?? '')))
+const STILL = /\.(png|jpe?g|tiff?|exr)$/i
+const MOVIE = /\.(mov|mp4|m4v|webm|mkv|avi|mxf|ogv|mpe?g)$/i
+
+/** Stands a dropped clip where it was dropped (shares of the picture), cut out as its border tells. */
+export async function dropClip(files: readonly File[], at: readonly [number, number] = [0.5, 0.75]): Promise<void> {
+  const { shot, frame, edit, set } = useShot.getState()
+  if (!shot) return
+  const camera = cameraNow(useShot.getState(), frame)
+  const place = camera && pickSurface(shot.document, camera, at[0] * camera.width, at[1] * camera.height, frame)?.point
+  const say = (what: string): void => set({ message: { text: what, good: true } })
+  const asset = await takeInFrames(files, (_, what) => say(what))
+  const clip = clipOf(asset, shot.document.sit.curve)
+  const id = `card-${crypto.randomUUID().slice(0, 6)}`
+  const [preset] = cardsEffect.presets
+  const position = (place ?? [0, 0, 0]).map((value) => Math.round(value * 1000) / 1000) as [number, number, number]
+  const made = preset?.place(shot.document, id, { position, frame }) as { items: Record<string, object> }
+  const { there, colour } = clip.alpha
+    ? { there: 'with alpha' as const, colour: undefined }
+    : guessBacking(await frameOfClip(clip, clip.first))
+  const own = { name: bareName(clip.file), clip, there, ...(there === 'keyed' ? { keyColour: colour } : {}) }
+  edit({ items: { [id]: { ...made.items[id], ...own } } }, true)
+  set({
+    chosen: id,
+    station: 'Effects',
+    message: { text: `${clip.file} stands where it was dropped: ${TOLD[there]}.`, good: true },
+  })
+}
+const TOLD = {
+  'with alpha': 'it says itself what of it is there',
+  'on black': 'filmed on black, as its border tells',
+  keyed: 'the colour round it is taken out',
+  'all of it': 'all of its frame is there',
+} as const
+
+/** A small picture of a clip's frame, linear. */
+export async function frameOfClip({ asset, encoding }: ClipOfCard, frame: number): Promise<FloatImage> {
+  const bytes = await fetched(`/api/assets/${asset}/${frame}?size=quarter`)
+  if (bytes[0] === 0x76) return colourPlanes(bytes)
+  const { data, width, height } = await pixelsOf(bytes)
+  return plateImage(new Uint8Array(data.buffer), width, height, encoding, 4)
 }
 
 /** Puts another shot's plate on a card. */
