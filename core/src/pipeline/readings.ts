@@ -2,14 +2,18 @@ import { type Progress, type Recipe, recipeKey, stopIfCancelled } from '../base/
 import {
   type Camera,
   type Figures4,
+  type FloatImage,
   type PlateReport,
   placeAt,
   projectPoint,
   type ReadingFrames,
   type Track,
 } from '../data/index.ts'
+import { type CardItem, type ClipOfCard, cardFrames, clipRead, cutOut, isCard } from '../effects/cards/index.ts'
+import type { OtherFrame } from '../effects/index.ts'
 import type { PlateFrames } from '../match/index.ts'
 import { add, rotate } from '../math/index.ts'
+import type { SignalInputs } from '../settings/index.ts'
 import type { Reading, ShotDocument } from '../shot/index.ts'
 import {
   type Area,
@@ -36,10 +40,15 @@ const plateOf = ({ plate }: Pick<ShotDocument, 'plate'>): object => {
 
 /** The recipe of a reading; one on a pin hangs on the camera too. */
 export function readingRecipe(
-  document: Pick<ShotDocument, 'plate' | 'camera' | 'match'>,
+  document: Pick<ShotDocument, 'plate' | 'camera' | 'match' | 'items'>,
   { area, percentile }: Reading,
 ): Recipe {
   const { camera, match } = document
+  if (area.kind === 'clip') {
+    const card = document.items[area.card]
+    const clip = isCard(card) && clipRead(card)
+    return { kind: 'reading', version: VERSIONS.reading, settings: { clip: clip || null, percentile }, inputs: [] }
+  }
   const shaking = camera.shake ? match.hands[camera.shake.hand] : undefined
   return {
     kind: 'reading',
@@ -67,6 +76,7 @@ export function reportRecipe(
 export function readingArea({ area }: Pick<Reading, 'area'>, camera: Camera | undefined): Area | undefined {
   if (area.kind === 'point') return { middle: [area.x, area.y], radius: area.radius }
   if (area.kind === 'shape') return { corners: area.points }
+  if (area.kind === 'clip') return undefined
   const p = camera && projectPoint(camera, area.at)
   const side = camera && projectPoint(camera, add(area.at, rotate(camera.rotation, [area.radius, 0, 0])))
   return p && side
@@ -100,13 +110,88 @@ export async function takeReading(
   return { first, frames }
 }
 
+/** Takes a reading of what is there of a card's clip, over all its frames. frame: one of them, as light. */
+export async function takeClipReading(
+  card: CardItem & { clip: ClipOfCard },
+  percentile: number,
+  frame: (of: OtherFrame) => Promise<FloatImage>,
+  progress: Progress,
+): Promise<ReadingFrames> {
+  const { first, last } = card.clip
+  const { source, cut } = clipRead(card)
+  const frames: ReadingFrames['frames'] = []
+  for (let n = first; n <= last; n++) {
+    stopIfCancelled(progress)
+    progress.report((n - first) / (last - first + 1), 'reading')
+    const { width, height, data } = cutOut(await frame({ ...source, frame: n }), cut)
+    const light = new Float32Array(width * height * 3)
+    for (let k = 0; k < light.length; k++) {
+      const at = 4 * Math.floor(k / 3)
+      light[k] = (data[at + (k % 3)] ?? 0) * (data[at + 3] ?? 0)
+    }
+    const whole: Area = {
+      corners: [
+        [0, 0],
+        [width, 0],
+        [width, height],
+        [0, height],
+      ],
+    }
+    const { mean, peak, percentile: share } = readArea(light, width, height, whole, percentile / 100)
+    frames.push({ mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 })
+  }
+  return { first, frames }
+}
+
+/** One of a reading's figures, r g b and brightness, by frame as numbered in the plate; of a clip's as its card runs it. */
+export function readingFigures(
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
+  { first, frames }: ReadingFrames,
+  { show, area }: Pick<Reading, 'show' | 'area'>,
+): Map<number, Figures4> {
+  if (area.kind !== 'clip') return new Map(frames.flatMap((one, n) => (one ? [[first + n, one[show]] as const] : [])))
+  const card = document.items[area.card]
+  const all = new Map<number, Figures4>()
+  if (!isCard(card)) return all
+  for (let frame = document.plate.first; frame <= document.plate.last; frame++) {
+    const sum: [number, number, number, number] = [0, 0, 0, 0]
+    // Before it begins and after its end it is dark.
+    for (const { frame: own, share } of cardFrames(document, card, frame))
+      for (let c = 0; c < 4; c++) sum[c] = (sum[c] ?? 0) + share * (frames[own - first]?.[show][c] ?? 0)
+    all.set(frame, sum)
+  }
+  return all
+}
+
 /** One figure of a reading, by frame as numbered in the plate. */
 export function readingValues(
-  { first, frames }: ReadingFrames,
-  { show, channel }: Pick<Reading, 'show' | 'channel'>,
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
+  taken: ReadingFrames,
+  reading: Pick<Reading, 'show' | 'channel' | 'area'>,
 ): Map<number, number> {
-  const c = ({ red: 0, green: 1, blue: 2, brightness: 3 } as const)[channel]
-  return new Map(frames.flatMap((one, n) => (one ? [[first + n, one[show][c]] as const] : [])))
+  const c = ({ red: 0, green: 1, blue: 2, brightness: 3 } as const)[reading.channel]
+  return new Map([...readingFigures(document, taken, reading)].map(([frame, figures]) => [frame, figures[c]]))
+}
+
+/** What signals know of taken readings. taken: a reading's frames; undefined where it is not taken. */
+export function readingInputs(
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'readings'>,
+  taken: (reading: string) => ReadingFrames | undefined,
+): Pick<SignalInputs, 'reading' | 'readingColour'> {
+  const figures = new Map<string, Map<number, Figures4>>()
+  const at = (id: string, frame: number): Figures4 | undefined => {
+    const [reading, frames] = [document.readings[id], taken(id)]
+    if (!reading || !frames) return undefined
+    const known = figures.get(id) ?? readingFigures(document, frames, reading)
+    figures.set(id, known)
+    return known.get(frame)
+  }
+  const channel = (id: string): number =>
+    ({ red: 0, green: 1, blue: 2, brightness: 3 })[document.readings[id]?.channel ?? 'brightness']
+  return {
+    reading: (id, frame) => at(id, frame)?.[channel(id)],
+    readingColour: (id, frame) => at(id, frame)?.slice(0, 3) as [number, number, number] | undefined,
+  }
 }
 
 /** Half the breadth of the patch round a track whose brightness tells the exposure, px; edge of a grid's areas, as a share of the width. */

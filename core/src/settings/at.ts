@@ -2,7 +2,7 @@ import { curveAt, type Vec3 } from '../math/index.ts'
 import type { Item, ItemDocument } from './item.ts'
 import { poseOfPlaced, putAt, riddenPose } from './rides.ts'
 import type { Setting } from './schema.ts'
-import { type Following, followed, type SignalInputs } from './signals.ts'
+import { type Following, followed, followedColour, type SignalInputs } from './signals.ts'
 
 // Things as they are at one frame: what follows a signal has its value, what moves is where it is.
 
@@ -36,8 +36,10 @@ export function settledAt<T extends object>(
   if (!follows) return thing
   let result: object = thing
   for (const [path, following] of Object.entries(follows)) {
-    const value = followed(following, document.signals, frame, clockOf(document), inputs)
-    if (value === undefined) continue
+    const hue = followedColour(following, document.signals, frame, inputs)
+    const value = hue ? following.gain : followed(following, document.signals, frame, clockOf(document), inputs)
+    // Without its colour what takes one keeps its own.
+    if (value === undefined || (following.takes === 'colour' && !hue)) continue
     const steps = path.split('.')
     const name = steps.findLast((step) => !/^\d+$/.test(step))
     const setting = settings.find(({ key }) => key === name)
@@ -46,7 +48,7 @@ export function settledAt<T extends object>(
       if (typeof old === 'number') return clampToSetting(value, setting)
       // A whole colour follows by its strength.
       if (Array.isArray(old) && setting.type === 'colour')
-        return old.map((part) => Math.min(4, Math.max(0, Number(part) * value)))
+        return old.map((part, c) => Math.min(4, Math.max(0, Number(part) * value * (hue?.[c] ?? 1))))
       return old
     })
   }

@@ -50,6 +50,8 @@ export const follow = z
     offset: z.number().min(-MOST_FOLLOWED).max(MOST_FOLLOWED).default(0),
     smoothing: z.number().min(0).max(240).default(0),
     delay: z.number().min(-1000).max(1000).default(0),
+    /** What a colour takes of a reading: how bright it is, or its colour alone. */
+    takes: z.enum(['level', 'colour']).optional(),
   })
   .strict()
 /** By the setting's key, or key.0, key.1, key.2 for one part of a place or colour. */

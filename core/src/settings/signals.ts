@@ -45,6 +45,8 @@ export type Signal = z.infer<ReturnType<typeof signalSchemaOf>>
 export interface SignalInputs {
   /** Of a reading of the plate, as it is shown. */
   reading?(reading: string, frame: number): number | undefined
+  /** Its colour, linear r g b of the figure that is shown. */
+  readingColour?(reading: string, frame: number): readonly [number, number, number] | undefined
   /** Of a kept result. */
   figure?(item: string, figure: string, frame: number): number | undefined
   /** Of the solved camera, m/s. */
@@ -91,6 +93,43 @@ export interface Following {
   offset: number
   smoothing: number
   delay: number
+  takes?: 'level' | 'colour'
+}
+
+/** Means over a smoothing's frames on both sides, so many frames ago: without lag. undefined where none of them has a value. */
+function meanAround<T>(
+  { smoothing, delay }: Following,
+  frame: number,
+  valueAt: (frame: number) => T | undefined,
+  mean: (all: readonly T[]) => T,
+): T | undefined {
+  const half = Math.floor(smoothing / 2)
+  const all: T[] = []
+  for (let n = -half; n <= half; n++) {
+    const value = valueAt(frame - delay + n)
+    if (value !== undefined) all.push(value)
+  }
+  return all.length > 0 ? mean(all) : undefined
+}
+
+/** The colour that a setting takes of a reading, of brightness 1 (Rec. 709); undefined where it takes none, or there is none. */
+export function followedColour(
+  following: Following,
+  signals: Readonly<Record<string, Signal>>,
+  frame: number,
+  inputs: SignalInputs,
+): [number, number, number] | undefined {
+  const source = signals[following.signal]?.source
+  if (following.takes !== 'colour' || source?.kind !== 'reading') return undefined
+  const colour = meanAround(
+    following,
+    frame,
+    (at) => inputs.readingColour?.(source.reading, Math.round(at)),
+    (all) =>
+      [0, 1, 2].map((c) => all.reduce((sum, one) => sum + (one[c] ?? 0), 0) / all.length) as [number, number, number],
+  )
+  const level = colour && 0.2126 * colour[0] + 0.7152 * colour[1] + 0.0722 * colour[2]
+  return colour && level && level > 0 ? [colour[0] / level, colour[1] / level, colour[2] / level] : undefined
 }
 
 /** What a setting that follows has at a frame: the signal's mean over its smoothing's frames, so many frames ago, times gain, plus offset. undefined where there is no value. */
@@ -103,15 +142,14 @@ export function followed(
 ): number | undefined {
   const signal = signals[following.signal]
   if (!signal) return undefined
-  const at = frame - following.delay
-  const half = Math.floor(following.smoothing / 2)
-  let sum = 0
-  let count = 0
-  for (let n = -half; n <= half; n++) {
-    const value = signalValue(signal, at + n, clock, inputs)
-    if (value === undefined || !Number.isFinite(value)) continue
-    sum += value
-    count++
-  }
-  return count > 0 ? following.gain * (sum / count) + following.offset : undefined
+  const mean = meanAround(
+    following,
+    frame,
+    (at) => {
+      const value = signalValue(signal, at, clock, inputs)
+      return value !== undefined && Number.isFinite(value) ? value : undefined
+    },
+    (all) => all.reduce((sum, value) => sum + value, 0) / all.length,
+  )
+  return mean === undefined ? undefined : following.gain * mean + following.offset
 }

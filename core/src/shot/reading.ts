@@ -1,7 +1,7 @@
 import { z } from 'zod'
-import { corner, name, number, type SettingMeta, vec3 } from '../settings/index.ts'
+import { corner, id, name, number, type SettingMeta, vec3 } from '../settings/index.ts'
 
-/** An area of the plate that is read frame by frame: a point, a drawn shape, or a ball of the set that is seen wherever the camera goes. */
+/** What is read frame by frame: an area of the plate (a point, a drawn shape, or a ball of the set that is seen wherever the camera goes), or what is there of a card's clip. */
 export const readingSchema = z
   .object({
     name,
@@ -17,6 +17,7 @@ export const readingSchema = z
         .strict(),
       z.object({ kind: z.literal('shape'), points: z.array(corner).min(3).max(200) }).strict(),
       z.object({ kind: z.literal('pin'), at: vec3, radius: z.number().min(0.001).max(1000).default(0.15) }).strict(),
+      z.object({ kind: z.literal('clip'), card: id }).strict(),
     ]),
     show: z
       .enum(['mean', 'peak', 'percentile'])

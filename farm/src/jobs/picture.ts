@@ -9,8 +9,6 @@ import {
   carriedFrameKey,
   carriedFrames,
   type LoadedMesh,
-  lightOfPlate,
-  lightWithAlpha,
   meshBlobs,
   neededFrames,
   type PictureQualityName,
@@ -24,7 +22,6 @@ import { carriedAt } from '@lantern/core/set'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import {
   addSeconds,
-  assetFrame,
   findShotById,
   getBlob,
   insertFrame,
@@ -42,9 +39,9 @@ import {
   startResult,
 } from '@lantern/store'
 import { giveWayOf } from '../bake/giveWay.ts'
+import { clipLight } from '../io/clipLight.ts'
 import { nodeDeflate } from '../io/deflate.ts'
 import { meshGone, meshReader } from '../io/meshes.ts'
-import { alphaPlane, plateLinear } from '../io/plateFrames.ts'
 import { failureOf, type JobContext } from './context.ts'
 
 const WAIT_MS = 2000
@@ -95,24 +92,9 @@ async function extras(
 ): Promise<Pick<PictureTools, 'meshes' | 'plate' | 'plates' | 'rims' | 'surroundings'>> {
   const { asset, encoding } = document.plate
   const mattes = Object.values(document.items).some((item) => isMatte(item) && item.shown)
-  const full = async (): Promise<FloatImage> =>
-    lightOfPlate(
-      crew,
-      await plateLinear(await getBlob(store, await assetFrame(store, asset, frame, 'full')), encoding),
-      document.sit,
-      encoding,
-    )
-  const rims = quality === 'final' && mattes ? { rims: await full() } : {}
-  const lightAt = async ({ frame: number, other, whole, alpha }: CarriedFrame): Promise<FloatImage> => {
-    const size = whole ? 'full' : 'half'
-    const bytes = await getBlob(store, await assetFrame(store, other?.asset ?? asset, number, size))
-    const own = other?.encoding ?? encoding
-    const sit = other ? { ...document.sit, curve: other.curve } : document.sit
-    const linear = await plateLinear(bytes, own)
-    if (!alpha || !other) return lightOfPlate(crew, linear, sit, own)
-    const plane = await alphaPlane(await getBlob(store, await assetFrame(store, other.asset, number, 'alpha')))
-    return lightWithAlpha(crew, linear, plane, alpha, sit, own)
-  }
+  const lightAt = ({ frame: number, other, ...wanted }: CarriedFrame): Promise<FloatImage> =>
+    clipLight(store, crew, { asset, encoding, curve: document.sit.curve, ...other, frame: number, ...wanted })
+  const rims = quality === 'final' && mattes ? { rims: await lightAt({ frame, whole: true }) } : {}
   const carried = new Map<string, FloatImage>()
   for (const [key, one] of carriedFrames(document, frame)) carried.set(key, await lightAt(one))
   const plates = (one: CarriedFrame): FloatImage | undefined => carried.get(carriedFrameKey(one))

@@ -1,7 +1,16 @@
 import { LanternError, type Progress, recipeKey } from '@lantern/core/base'
 import type { PlateReport, ReadingFrames } from '@lantern/core/data'
+import { isCard } from '@lantern/core/effects/cards'
 import { writeReading, writeReport } from '@lantern/core/formats'
-import { cameraAt, codeWidth, readingRecipe, reportPlate, reportRecipe, takeReading } from '@lantern/core/pipeline'
+import {
+  cameraAt,
+  codeWidth,
+  readingRecipe,
+  reportPlate,
+  reportRecipe,
+  takeClipReading,
+  takeReading,
+} from '@lantern/core/pipeline'
 import type { Reading, ShotDocument } from '@lantern/core/shot'
 import {
   cameraPathOf,
@@ -14,17 +23,27 @@ import {
   type Store,
   setResultState,
 } from '@lantern/store'
+import { clipLight } from '../io/clipLight.ts'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'
 import { plateReady, runSingleOutput } from './runSingleOutput.ts'
 
-/** Takes a reading of a shot's plate. */
+/** Takes a reading of a shot's plate, or of a card's clip. Throws LanternError 'no-clip'. */
 export async function readPlate(
-  store: Store,
+  { store, crew }: Pick<JobContext, 'store' | 'crew'>,
   document: ShotDocument,
   reading: Reading,
   progress: Progress,
 ): Promise<ReadingFrames> {
+  if (reading.area.kind === 'clip') {
+    const card = document.items[reading.area.card]
+    if (!isCard(card) || !card.clip)
+      throw new LanternError('no-clip', `${reading.name}: its card is gone, or has no clip.`, 'Give the card a clip.', {
+        field: 'card',
+      })
+    const { clip } = card
+    return takeClipReading({ ...card, clip }, reading.percentile, (of) => clipLight(store, crew, of), progress)
+  }
   const path = reading.area.kind === 'pin' ? await cameraPathOf(store, document) : undefined
   const { first } = document.plate
   return takeReading(plateFrames(store, document), first, reading, (n) => cameraAt(document, path, first + n), progress)
@@ -79,7 +98,7 @@ export async function readingJob(context: JobContext, payload: JobPayload<'readi
   if (!shot || !wanted || recipeKey(readingRecipe(shot.document, wanted)) !== key) return letGo(store, key)
   if (!(await plateReady(store, shot.document))) return later(context, 'reading', payload)
   const state = await runSingleOutput(context, key, async (progress) => ({
-    bytes: writeReading(await readPlate(store, shot.document, wanted, progress)),
+    bytes: writeReading(await readPlate(context, shot.document, wanted, progress)),
     mediaType: 'application/json',
     figures: {},
   }))

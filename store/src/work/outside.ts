@@ -1,9 +1,9 @@
 import { recipeKey } from '@lantern/core/base'
-import type { Solve, Track } from '@lantern/core/data'
+import type { ReadingFrames, Solve, Track } from '@lantern/core/data'
 import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
 import { type CameraPath, readPoints, readReading, readSolve, readTracks } from '@lantern/core/formats'
 import { isMatte } from '@lantern/core/mattes'
-import { readingRecipe, readingValues } from '@lantern/core/pipeline'
+import { readingRecipe } from '@lantern/core/pipeline'
 import type { Item } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { getBlob } from '../blobs.ts'
@@ -14,7 +14,7 @@ import { manualTrackKey, movingObjectKeys } from './match.ts'
 
 // What a document's results need from beside it: kept results that its signals and camera read, and files that it names.
 
-export type ReadingTables = ReadonlyMap<string, ReadonlyMap<number, number>>
+export type ReadingTables = ReadonlyMap<string, ReadingFrames>
 export type PointTables = ReadonlyMap<string, ReturnType<typeof readPoints>>
 export type FigureTables = ReadonlyMap<string, FigureTable>
 
@@ -33,9 +33,9 @@ export class OutsideReads {
   }
 }
 
-/** Values of the readings that signals follow and that are taken, by reading and frame. */
+/** The readings that signals follow and that are taken. */
 export async function readingTables(store: Store, document: ShotDocument, reads: OutsideReads): Promise<ReadingTables> {
-  const tables = new Map<string, ReadonlyMap<number, number>>()
+  const tables = new Map<string, ReadingFrames>()
   for (const { source } of Object.values(document.signals)) {
     if (source.kind !== 'reading' || tables.has(source.reading)) continue
     const reading = document.readings[source.reading]
@@ -43,7 +43,7 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
     const key = recipeKey(readingRecipe(document, reading))
     const [kept] = await keptFrames(store, [key])
     reads.note(key, kept ? 1 : 0)
-    if (kept) tables.set(source.reading, readingValues(readReading(await getBlob(store, kept.blob)), reading))
+    if (kept) tables.set(source.reading, readReading(await getBlob(store, kept.blob)))
   }
   return tables
 }

@@ -12,6 +12,7 @@ import {
   pictureRecipe,
   pieceKeys,
   placesAt,
+  readingInputs,
   resolveRuns,
   shutterFrames,
 } from '@lantern/core/pipeline'
@@ -83,7 +84,7 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
     return cameras.get(frame)
   }
   const inputs: SignalInputs = {
-    reading: (id, frame) => readings.get(id)?.get(frame),
+    ...readingInputs(document, (id) => readings.get(id)),
     cameraSpeed: (frame) => cameraSpeed(camera, frame, document.plate),
     object(id, frame) {
       const solve = objects.get(id)

@@ -232,6 +232,7 @@ export function Settings({ settings, values, disabled, onChange, follow }: Setti
                     <FollowPanel
                       setting={setting}
                       following={following}
+                      value={values[setting.key]}
                       onFollow={(value) => follow.onFollow(key, value)}
                       close={() => setOpened('')}
                     />

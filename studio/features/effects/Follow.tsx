@@ -5,8 +5,8 @@ import type { ShotDocument } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
-import { inputsNow } from '../shot/world.ts'
-import { newSignal } from './signals.ts'
+import { inputsNow, meanOfReading } from '../shot/world.ts'
+import { newSignal, signalOfReading } from './signals.ts'
 
 export const Choice = chakra('select', {
   base: {
@@ -92,11 +92,13 @@ export function FollowedValue({ setting, following, open }: { setting: Setting; 
 export function FollowPanel({
   setting,
   following,
+  value,
   onFollow,
   close,
 }: {
   setting: Setting
   following: Following | undefined
+  value: unknown
   onFollow(value: Partial<Following> | null): void
   close(): void
 }) {
@@ -110,8 +112,18 @@ export function FollowPanel({
       edit({ signals: { [made.id]: made.signal } })
       return onFollow({ signal: made.id, gain: setting.span ? setting.span[1] / 2 : 1 })
     }
+    if (id.startsWith('reading:')) {
+      const reading = id.slice(8)
+      const { signal, made } = signalOfReading(shot.document, reading)
+      const now = typeof value === 'number' ? value / (meanOfReading(useShot.getState(), reading) ?? 1) : 1
+      edit(made)
+      return onFollow({ signal, gain: now, ...(setting.type === 'colour' ? { takes: 'colour' as const } : {}) })
+    }
     onFollow({ signal: id })
   }
+  const read = new Set(
+    Object.values(signals).flatMap(({ source }) => (source.kind === 'reading' ? [source.reading] : [])),
+  )
   const number = (key: 'gain' | 'offset' | 'smoothing' | 'delay', label: string, unit: string, step: number) => (
     <Box key={key} display="grid" gridTemplateColumns="58px 1fr" gap="5px" alignItems="center">
       <span>{label}</span>
@@ -149,6 +161,14 @@ export function FollowPanel({
               {name}
             </option>
           ))}
+          {Object.entries(shot.document.readings).map(
+            ([id, { name }]) =>
+              !read.has(id) && (
+                <option key={id} value={`reading:${id}`}>
+                  {name}
+                </option>
+              ),
+          )}
           <option value="new">a new signal</option>
         </Choice>
         <Press onClick={close}>Done</Press>
@@ -164,6 +184,19 @@ export function FollowPanel({
           {number('offset', 'Plus', setting.unit ?? '', 0.01)}
           {number('smoothing', 'Smooth', 'fr', 1)}
           {number('delay', 'Later', 'fr', 1)}
+        </Box>
+      )}
+      {following && setting.type === 'colour' && signals[following.signal]?.source.kind === 'reading' && (
+        <Box display="grid" gridTemplateColumns="58px 1fr" gap="5px" alignItems="center">
+          <span>Takes</span>
+          <Choice
+            aria-label={`${setting.label}, takes`}
+            value={following.takes ?? 'level'}
+            onChange={(event) => onFollow({ takes: event.target.value as 'level' | 'colour' })}
+          >
+            <option value="level">how bright it is</option>
+            <option value="colour">its colour alone</option>
+          </Choice>
         </Box>
       )}
     </Box>

@@ -14,6 +14,20 @@ export function newSignal({ signals }: ShotDocument, name: string, frame: number
   }
 }
 
+/** The signal that a reading's figure is, and a patch that makes it where there is none yet. */
+export function signalOfReading(
+  { signals, readings }: ShotDocument,
+  reading: string,
+): { signal: string; made: { signals?: Record<string, Signal> } } {
+  const there = Object.entries(signals).find(
+    ([, { source }]) => source.kind === 'reading' && source.reading === reading,
+  )
+  if (there) return { signal: there[0], made: {} }
+  const id = `signal-${crypto.randomUUID().slice(0, 6)}`
+  const own: Signal = { name: readings[reading]?.name ?? 'Reading', shown: true, source: { kind: 'reading', reading } }
+  return { signal: id, made: { signals: { [id]: own } } }
+}
+
 /** The paths of everything that follows a signal: where its `follows` lies, and the setting's key. */
 export function followers(document: ShotDocument, signal: string): { name: string; path: string[]; key: string }[] {
   const of = (name: string, path: string[], follows: Readonly<Record<string, { signal: string }>> | undefined) =>

@@ -9,6 +9,7 @@ import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../items/view.ts'
 import { chainPath, circlePoints } from '../picture/lines.ts'
 import { useShot } from '../shot/shotStore.ts'
+import { FollowReading } from './FollowReading.tsx'
 
 /** Shows one light alone, or all again. */
 export function AlonePress({ id }: { id: string }) {
@@ -54,6 +55,7 @@ function LampPanel({ id, item }: { id: string; item: LampItem }) {
         )}
         <AlonePress id={id} />
       </Flex>
+      <FollowReading id={id} item={item} />
     </Box>
   )
 }

@@ -86,13 +86,13 @@ function Report({ report }: { report: PlateReport }) {
 }
 
 function ReadingDetail({ id, reading }: { id: string; reading: Reading }) {
-  const { status, frame, edit, set, ask } = useShot()
+  const { shot, status, frame, edit, set, ask } = useShot()
   const { readings, reports } = usePlateFiles()
   const stages = status?.readings.areas[id]
   const taken = readings[stages?.reading.key ?? '']
   const report = reports[stages?.report?.key ?? '']
   const here = taken?.frames[frame - taken.first]
-  const all = taken ? [...readingValues(taken, reading).values()] : []
+  const all = taken && shot ? [...readingValues(shot.document, taken, reading).values()] : []
   const { area } = reading
   const done = stages?.reading.state === 'done'
   return (

@@ -2,12 +2,13 @@ import type { Reading } from '@lantern/core/shot'
 import { useShot } from '../shot/shotStore.ts'
 
 /** A new reading of an area, named after its kind and taken at once. */
-export function makeReading(area: Reading['area']): void {
+export function makeReading(area: Reading['area'], name?: string): void {
   const { shot, edit, set, ask } = useShot.getState()
   if (!shot) return
   const id = `reading-${crypto.randomUUID().slice(0, 6)}`
-  edit({ readings: { [id]: { name: `Reading ${Object.keys(shot.document.readings).length + 1}`, area } } })
-  set({ tool: 'choose', chosen: `reading.${id}` })
+  edit({ readings: { [id]: { name: name ?? `Reading ${Object.keys(shot.document.readings).length + 1}`, area } } })
+  // One of a clip leaves its card chosen.
+  set({ tool: 'choose', ...(area.kind === 'clip' ? {} : { chosen: `reading.${id}` }) })
   void ask({ what: 'reading', reading: id })
 }
 

@@ -1,5 +1,5 @@
 import type { EffectContext } from '@lantern/core/effects'
-import { cameraSpeed, figureOf, objectPose, placesAt, readingValues, settledShot } from '@lantern/core/pipeline'
+import { cameraSpeed, figureOf, objectPose, placesAt, readingInputs, settledShot } from '@lantern/core/pipeline'
 import { frameRate, type Item, type SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useMatchFiles } from '../match/matchData.ts'
@@ -25,17 +25,9 @@ export function inputsNow(state: Seen): SignalInputs {
   if (!document) return {}
   const { readings } = usePlateFiles.getState()
   const rate = frameRate(document.plate)
-  const taken = new Map<string, ReadonlyMap<number, number>>()
   const tables = new Map<string, ReturnType<typeof figureTable>>()
   return {
-    reading(id, frame) {
-      const reading = document.readings[id]
-      const frames = readings[status?.readings.areas[id]?.reading.key ?? '']
-      if (!reading || !frames) return undefined
-      const values = taken.get(id) ?? readingValues(frames, reading)
-      taken.set(id, values)
-      return values.get(frame)
-    },
+    ...readingInputs(document, (id) => readings[status?.readings.areas[id]?.reading.key ?? '']),
     figure(item, name, frame) {
       const table = tables.get(item) ?? figureTable(state, item)
       tables.set(item, table)
@@ -51,12 +43,23 @@ export function inputsNow(state: Seen): SignalInputs {
   }
 }
 
+/** The mean of a taken reading over the plate; undefined where it is not taken, or dark throughout. */
+export function meanOfReading(state: Seen, id: string): number | undefined {
+  const { first = 0, last = -1 } = state.shot?.document.plate ?? {}
+  const { reading } = inputsNow(state)
+  const values = Array.from({ length: last - first + 1 }, (_, n) => reading?.(id, first + n)).filter(
+    (value) => value !== undefined,
+  )
+  const mean = values.reduce((sum, value) => sum + value, 0) / values.length
+  return mean > 0 ? mean : undefined
+}
+
 /** What an effect needs from beside the document, as it is known here now. */
 export function effectContextNow(state: Seen): EffectContext {
-  const { reading, cameraSpeed: speed, object } = inputsNow(state)
+  const { reading, readingColour, cameraSpeed: speed, object } = inputsNow(state)
   const { tables } = usePoints.getState()
   return {
-    inputs: { reading, cameraSpeed: speed, object },
+    inputs: { reading, readingColour, cameraSpeed: speed, object },
     camera: (frame) => cameraNow(state, frame),
     points: (blob, frame) => tables[blob]?.at(frame),
   }

@@ -1,7 +1,7 @@
 import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
 import { manualTrackNumber, readingValues } from '@lantern/core/pipeline'
-import { itemsInOrder, signalValue } from '@lantern/core/settings'
-import { kindInfo, type ShotDocument } from '@lantern/core/shot'
+import { clampToSetting, followed, itemsInOrder, signalValue } from '@lantern/core/settings'
+import { kindInfo, SETTINGS, type ShotDocument } from '@lantern/core/shot'
 import { viewOf } from '../items/index.ts'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
@@ -122,7 +122,7 @@ function plateRows(
   for (const [id, reading] of Object.entries(shot?.document.readings ?? {})) {
     const taken = files.readings[status?.readings.areas[id]?.reading.key ?? '']
     if (!taken || !(reading.shown || chosen === `reading.${id}`)) continue
-    const values = readingValues(taken, reading)
+    const values = shot ? readingValues(shot.document, taken, reading) : new Map<number, number>()
     const now = values.get(frame)
     rows.push({
       kind: 'curve',
@@ -172,6 +172,39 @@ function signalRows(state: ShotState): StripRow[] {
   })
 }
 
+/** What settings of the chosen item have that follow signals. */
+function followedRows(state: ShotState): StripRow[] {
+  const { shot, frame, chosen } = state
+  const item = shot?.document.items[chosen]
+  if (!shot || !item || !('follows' in item) || !item.follows) return []
+  const { signals, plate } = shot.document
+  const clock = { first: plate.first, rate: plate.rate[0] / plate.rate[1] }
+  const inputs = inputsNow(state)
+  return Object.entries(item.follows).flatMap(([key, following]): StripRow[] => {
+    const setting = SETTINGS[item.kind].find((one) => one.key === key)
+    if (setting?.type !== 'number') return []
+    const values = new Map<number, number>()
+    for (let at = plate.first; at <= plate.last; at++) {
+      const value = followed(following, signals, at, clock, inputs)
+      if (value !== undefined) values.set(at, clampToSetting(value, setting))
+    }
+    if (values.size === 0) return []
+    const [low, high] = [Math.min(...values.values()), Math.max(...values.values())]
+    const now = values.get(frame)
+    return [
+      {
+        kind: 'curve',
+        name: `${item.name}: ${setting.label.toLowerCase()}`,
+        figure: now === undefined ? '' : `${Number(now.toPrecision(3)).toLocaleString('en')} ${setting.unit ?? ''}`,
+        values,
+        top: high + 0.05 * (high - low || 1),
+        bottom: Math.min(0, low),
+        added: true,
+      },
+    ]
+  })
+}
+
 /** The strip's rows: what has a value or a kept result per frame. */
 export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters<typeof plateRows>[1]): StripRow[] {
   const { shot, status, frame, station, chosen } = state
@@ -183,6 +216,7 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
     ...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []),
     ...plateRows(state, files),
     ...signalRows(state),
+    ...followedRows(state),
   ]
   // Those that are worked on here come first.
   const items = itemsInOrder(document)

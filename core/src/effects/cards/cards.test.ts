@@ -116,6 +116,24 @@ describe('a card', () => {
       expect((2 * Math.atan(scale / 2 / far) * 180) / Math.PI).toBeCloseTo(2, 5)
     }
   })
+  it('gives as much light as is seen of it, from where it shines', () => {
+    const [instance] = cardInstances(yard({ feather: 0, lift: 0, full: 1000, exposure: 1, light: 0.5 }), 'card', 9, {})
+    if (!instance) throw new TypeError('it is shown')
+    const drawn = drawCard(instance, [], { camera, clip: frameOf } as never)
+    const lamps = drawn.filter((one) => one.kind === 'lamp')
+    expect(lamps.length).toBeGreaterThan(1)
+    // Half of 6 x 3 m shines with twice 0.5.
+    const red = lamps.reduce((sum, { intensity }) => sum + intensity[0], 0)
+    expect(red).toBeCloseTo(0.5 * 9 * 1, 3)
+    for (const { at } of lamps) {
+      // The bright half is on its left, and it faces the camera straight.
+      expect(at[0]).toBeCloseTo(1 - 1.5, 5)
+      expect(at[1]).toBeGreaterThan(0)
+      expect(at[1]).toBeLessThan(3)
+    }
+    const [dust] = cardInstances(yard(), 'card', 9, {})
+    expect(dust && drawCard(dust, [], { camera, clip: frameOf } as never)).toHaveLength(1)
+  })
   it('without a clip shows nothing, and is placed by its presets', () => {
     expect(cardInstances(yard({ clip: undefined }), 'card', 9, {})).toEqual([])
     for (const preset of cardsEffect.presets) {

@@ -1,5 +1,5 @@
 import { canonicalJson, textKey } from '../../base/index.ts'
-import { type CutOut, cutByColour, cutFromBlack, feathered, mixed } from '../../cards/index.ts'
+import { type CutOut, cutByColour, cutFromBlack, feathered, type Glow, glowsOf, mixed } from '../../cards/index.ts'
 import { type FloatImage, type Material, makeImage, PLAIN, type SurfaceMesh, type Texture } from '../../data/index.ts'
 import {
   aboutAxis,
@@ -9,12 +9,13 @@ import {
   multiply,
   pow,
   type Quaternion,
+  rotate,
   scale,
   sin,
   subtract,
   type Vec3,
 } from '../../math/index.ts'
-import type { Drawable, Pose } from '../../picture/index.ts'
+import type { Drawable, Lamp, Pose } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import type { CardLook } from './instances.ts'
 
@@ -48,8 +49,13 @@ interface Textures {
   /** Its own colour, as shares of `most`. */
   glow: Texture
   most: number
+  /** Where in the frame it shines. */
+  glows: readonly Glow[]
 }
-function texturesOf({ width, height, data }: CutOut): Textures {
+/** Lights that a card is taken for, one above the other. */
+const LIGHTS = 3
+function texturesOf(image: CutOut): Textures {
+  const { width, height, data } = image
   let most = 1e-6
   for (let n = 0; n < data.length; n += 4)
     if ((data[n + 3] ?? 0) > 0.01) most = Math.max(most, data[n] ?? 0, data[n + 1] ?? 0, data[n + 2] ?? 0)
@@ -59,7 +65,12 @@ function texturesOf({ width, height, data }: CutOut): Textures {
     for (let c = 0; c < 3; c++) glow[n + c] = encoded((data[n + c] ?? 0) / most)
   }
   const own = { width, height, wrap: ['hold', 'hold'] as const }
-  return { alpha: { ...own, data: there, srgb: false }, glow: { ...own, data: glow, srgb: true }, most }
+  return {
+    alpha: { ...own, data: there, srgb: false },
+    glow: { ...own, data: glow, srgb: true },
+    most,
+    glows: glowsOf(image, LIGHTS),
+  }
 }
 
 const made = new WeakMap<FloatImage, Map<string, Textures>>()
@@ -114,6 +125,27 @@ function skyPose({ towards, across, roll }: NonNullable<CardLook['sky']>, eye: V
   return { rotation: multiply(turned, aboutAxis([0, 0, 1], roll)), place, scale: (2 * FAR * sin(half)) / cos(half) }
 }
 
+/** A card's light on what is round it: little balls where it shines, as strong to all sides as it is seen from the camera. intensity: sum of plate value x m^2. */
+function lightsOf({ aspect, foot, mirror, gain, light }: CardLook, glows: readonly Glow[], pose: Pose): Lamp[] {
+  if (light <= 0) return []
+  const { scale: height = 1 } = pose
+  return glows.map(({ x, y, wide, light: shares }) => ({
+    kind: 'lamp',
+    shape: 'ball',
+    at: add(
+      pose.place,
+      rotate(pose.rotation, [(mirror ? 0.5 - x : x - 0.5) * aspect * height, (1 - foot - y) * height, 0]),
+    ),
+    radius: Math.max(0.01, 0.5 * wide * height),
+    intensity: [0, 1, 2].map((c) => light * (gain[c] ?? 1) * (shares[c] ?? 0) * aspect * height * height) as [
+      number,
+      number,
+      number,
+    ],
+    onSet: true,
+  }))
+}
+
 /** What the picture draws of a card; nothing until its frames are there. */
 export function drawCard(
   { look }: EffectInstance<CardLook>,
@@ -123,7 +155,7 @@ export function drawCard(
   const images = look.frames.map(({ frame }) => clip?.({ ...look.clip, frame }))
   const textures = images.every((one) => one !== undefined) ? shownTextures(look, images) : undefined
   if (!textures) return []
-  const { alpha, glow, most } = textures
+  const { alpha, glow, most, glows } = textures
   const material: Material = {
     ...PLAIN,
     base: [0, 0, 0, 1],
@@ -149,5 +181,6 @@ export function drawCard(
       closing: pose,
       throwsShadow: false,
     },
+    ...lightsOf(look, glows, pose),
   ]
 }

@@ -42,8 +42,14 @@ export const cardsEffect = {
     preset(
       'card',
       'Filmed on black',
-      'A clip of fire, smoke or sparks on black, stood in the set; click where, then choose it.',
+      'A clip of smoke, dust or water on black, stood in the set; click where, then choose it.',
       {},
+    ),
+    preset(
+      'card-fire',
+      'Filmed fire',
+      'Fire, a blast or sparks on black, which light set, things and people; click where, then choose the clip.',
+      { light: 1 },
     ),
     preset(
       'card-keyed',

@@ -26,6 +26,8 @@ export interface CardLook {
   fade: number
   /** Gain of each channel. */
   gain: readonly [number, number, number]
+  /** How strongly it lights what is round it, against how bright it is. */
+  light: number
   place: Vec3
   turn: Quaternion
   /** So far away that it turns with the camera alone: towards it (unit), its height as it is seen and its roll, radians. */
@@ -107,6 +109,33 @@ const sourceOf = (
   ...(alpha && there === 'with alpha' ? { alpha } : {}),
 })
 
+type CutSettings = Pick<
+  CardItem,
+  'there' | 'lift' | 'full' | 'keyColour' | 'near' | 'keeps' | 'spill' | 'edge' | 'feather'
+>
+/** What decides what is there of a card's frames, as shares. */
+const cutOf = (now: CutSettings): Pick<CardLook, 'there' | 'lift' | 'full' | 'key' | 'feather'> => ({
+  there: now.there,
+  lift: now.lift / 100,
+  full: now.full / 100,
+  key: {
+    colour: now.keyColour,
+    near: now.near / 100,
+    far: now.keeps / 100,
+    spill: now.spill / 100,
+    edge: now.edge / 100,
+  },
+  feather: now.feather / 100,
+})
+
+/** What a reading of a card's clip is taken of: its frames, and what of them is there. */
+export const clipRead = ({ clip, ...item }: CardItem) => ({
+  source: clip ? sourceOf(clip, item.there) : { asset: '', encoding: 'linear' as const, curve: 'clip' as const },
+  first: clip?.first ?? 0,
+  last: clip?.last ?? -1,
+  cut: cutOf(item),
+})
+
 /** Where in the sky a card is. */
 function skyOf({ azimuth, elevation, degrees, roll }: CardItem): NonNullable<CardLook['sky']> {
   const [a, e] = [radians(azimuth), radians(elevation)]
@@ -136,23 +165,14 @@ export function cardInstances(
         frames,
         clip: sourceOf(clip, now.there),
         aspect: clip.width / clip.height,
-        there: now.there,
-        lift: now.lift / 100,
-        full: now.full / 100,
-        key: {
-          colour: now.keyColour,
-          near: now.near / 100,
-          far: now.keeps / 100,
-          spill: now.spill / 100,
-          edge: now.edge / 100,
-        },
-        feather: now.feather / 100,
+        ...cutOf(now),
         height: now.height * scale,
         foot: now.foot / 100,
         faces: now.faces,
         mirror: now.mirror !== mirror,
         fade: now.fade,
         gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
+        light: sky.sky ? 0 : now.light,
         place: add(now.position, rotate(turn, [x, 0, z])),
         turn,
         ...sky,

@@ -281,6 +281,14 @@ export const cardSchema = z
       hint: 'Multiplied with it.',
       ...look,
     } satisfies SettingMeta),
+    light: number(0, 100, 0, {
+      label: 'Gives light',
+      unit: '×',
+      span: [0, 4],
+      step: 0.05,
+      hint: 'How strongly it lights set, things and people: 1 as bright as it was filmed, 0 for smoke and dust.',
+      ...look,
+    }),
     copies: number(1, 200, 1, {
       label: 'Copies',
       unit: '',

@@ -10,6 +10,7 @@ import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath } from '../../picture/lines.ts'
+import { makeReading } from '../../plate/readings.ts'
 import { OtherShots } from '../../set/OtherShots.tsx'
 import { useShot } from '../../shot/shotStore.ts'
 import { Borders } from './Borders.tsx'
@@ -31,6 +32,25 @@ function Speed({ item }: { item: CardItem }) {
       frame
       {Math.abs(speed.delivered - 1) > 1e-3 && `; delivered ${rounded(speed.delivered)} × slow`}
     </Text>
+  )
+}
+
+/** Reads how bright its clip is frame by frame, so that lights and settings can follow it. */
+function ReadLight({ id, item }: { id: string; item: CardItem }) {
+  const { shot, set } = useShot()
+  const there = Object.entries(shot?.document.readings ?? {}).find(
+    ([, { area }]) => area.kind === 'clip' && area.card === id,
+  )
+  return (
+    <Press
+      onClick={() =>
+        there
+          ? set({ station: 'Plate', chosen: `reading.${there[0]}` })
+          : makeReading({ kind: 'clip', card: id }, `Light of ${item.name}`.slice(0, 80))
+      }
+    >
+      {there ? 'Its light’s reading' : 'Read its light'}
+    </Press>
   )
 }
 
@@ -74,6 +94,7 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
           accept="video/*,image/*,.exr"
           onFiles={(chosen) => void take(chosen)}
         />
+        {item.clip && <ReadLight id={id} item={item} />}
         <OtherShots disabled={item.locked} onShot={(one) => void takeShotAsClip(id, one).catch(say)} />
       </Flex>
     </Box>
