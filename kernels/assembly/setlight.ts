@@ -8,7 +8,7 @@ import { castNearest, hitInstance, MISS, RAY_STACK } from './rays'
 import { pairX, pairY, samplePair, samplePixel, takePairTable } from './sampler'
 import { seat } from './seat'
 import { luminance } from './solids'
-import { flatX, flatY, flatZ, takeFlat } from './surface'
+import { flatX, flatY, flatZ, putFlat, takeFlat } from './surface'
 import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
 
 // Light that effects throw on the set, and what gases let through to it of sun and sky: at every few pixels, then spread to all. Both change slowly, and there are many lamps.
@@ -36,6 +36,11 @@ function castSet(scene: usize, view: usize, stack: usize, x: f32, y: f32): f32 {
   return MISS
 }
 
+/** How far light reaches round a surface that is not hard: 0 not at all, 1 to its back. */
+let wrapping: f32 = 0
+/** Whether set and things keep no light off. */
+let unshadowed: bool = false
+
 /** Lights one point by all lamps; lit: where each layer's values lie among the lit ones (i32, -1: not there). */
 function lampsOn(scene: usize, stack: usize, lit: usize, point: usize, x: f32, y: f32, z: f32, px: f32, py: f32, pz: f32): void {
   const nx = flatX, ny = flatY, nz = flatZ
@@ -58,9 +63,9 @@ function lampsOn(scene: usize, stack: usize, lit: usize, point: usize, x: f32, y
       if (points > 1) samplePair(p, <u32>n)
       const sent = points > 1 ? lampOn(lamp, px, py, pz, pairX, pairY) : lampOn(lamp, px, py, pz, -1, 0)
       const dx = lampDX, dy = lampDY, dz = lampDZ, distance = lampDistance
-      const facing = dx * nx + dy * ny + dz * nz
+      const facing: f32 = (dx * nx + dy * ny + dz * nz + wrapping) / (1 + wrapping)
       if (sent <= 0 || facing <= 0) continue
-      let seen = throughTo(scene, stack, 0.5, x, y, z, dx, dy, dz, 0, distance, 0)
+      let seen: f32 = unshadowed ? 1 : throughTo(scene, stack, 0.5, x, y, z, dx, dy, dz, 0, distance, 0)
       for (let g = 0; g < count && seen > 0; g++) seen *= transmittanceOf(<usize>load<u32>(gases + ((<usize>g) << 2)), x, y, z, dx, dy, dz, distance)
       sum += sent * facing * seen
     }
@@ -130,6 +135,29 @@ export function lightPoints(scene: usize, view: usize, stacks: usize, stride: i3
       lampsOn(scene, stack, lit, point, ox, oy, oz, px, py, pz)
       gasesOver(scene, lit, point, ox, oy, oz)
     }
+}
+
+/**
+ * Lights points of a relief by all lamps: of what is filmed, or of another's render. Items are points.
+ * points: 8 floats each: place, 1 where there is one, unit normal, how far off the place shadows are looked for (m along the normal). out: as lightPoints' points.
+ */
+export function lightRelief(scene: usize, stacks: usize, points: usize, wrap: f32, shadowed: i32, lit: usize, count: i32, out: usize, from: i32, to: i32): void {
+  const stack = stacks + <usize>seat * RAY_STACK
+  takePairTable(scenePairs(scene))
+  const size = (HEAD + <usize>count * EACH) << 2
+  wrapping = wrap
+  unshadowed = !shadowed
+  for (let n = from; n < to; n++) {
+    const own = points + ((<usize>n) << 5), point = out + <usize>n * size
+    memory.fill(point, 0, size)
+    if (load<f32>(own, 12) == 0) continue
+    const px = load<f32>(own), py = load<f32>(own, 4), pz = load<f32>(own, 8), off = load<f32>(own, 28)
+    putFlat(load<f32>(own, 16), load<f32>(own, 20), load<f32>(own, 24))
+    samplePixel(n & 255, n >> 8, 0)
+    lampsOn(scene, stack, lit, point, px + flatX * off, py + flatY * off, pz + flatZ * off, px, py, pz)
+  }
+  wrapping = 0
+  unshadowed = false
 }
 
 function setBlocks(scene: usize, stack: usize, x: f32, y: f32, z: f32, dx: f32, dy: f32, dz: f32): bool {

@@ -55,6 +55,13 @@ function turn(x: f32, y: f32, z: f32): void {
   turnedZ = (r20 * x + r21 * y + r22 * z) * l
 }
 
+/** Puts a normal where takeFlat leaves one: of what has no triangles. */
+export function putFlat(x: f32, y: f32, z: f32): void {
+  flatX = x
+  flatY = y
+  flatZ = z
+}
+
 /** The triangle's own normal in the world, on the side that the ray comes from: left in flatX, Y, Z. */
 export function takeFlat(instances: usize, time: f32, dx: f32, dy: f32, dz: f32): void {
   const instance = instances + <usize>hitInstance * INSTANCE_BYTES

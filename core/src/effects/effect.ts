@@ -174,8 +174,8 @@ export interface Figure {
   value(table: FigureTable, frame: number, rate: number): number | undefined
 }
 
-/** What a person does to place a preset: click a place, draw a line in the set, click a set piece, draw an area on the plate. */
-export type PlacingTool = 'place' | 'line' | 'piece' | 'area'
+/** What a person does to place a preset: click a place, draw a line in the set, click a set piece, draw an area on the plate; or nothing, for what has no place. */
+export type PlacingTool = 'place' | 'line' | 'piece' | 'area' | 'at once'
 
 /** Where it was placed. */
 export interface PresetPlace {
@@ -298,7 +298,7 @@ export interface Effect<Data = unknown, Look = unknown> {
   /** The kind of item whose runs it makes. */
   kind: string
   /** The station that its items are worked on at; Effects where nothing is said. */
-  station?: 'Mattes'
+  station?: 'Mattes' | 'Light'
   /** Whether runs are computed of an item of its kind; of all where nothing is said. */
   bakes?(item: Item): boolean
   /** Its kinds of item that are seen in the picture. */

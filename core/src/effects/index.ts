@@ -5,6 +5,7 @@ import { gasEffect } from './gas/index.ts'
 import { marksEffect } from './marks/index.ts'
 import { matteEffect } from './mattes/index.ts'
 import { particlesEffect } from './particles/index.ts'
+import { relightEffect } from './relight/index.ts'
 
 export * from './effect.ts'
 export { MATTE_VERSIONS, matteFrameKey, openStrokes, strokedFrame, strokeKeyOf } from './mattes/index.ts'
@@ -17,5 +18,6 @@ export const EFFECTS = [
   craterEffect,
   marksEffect,
   cardsEffect,
+  relightEffect,
   matteEffect,
 ] as const

@@ -70,8 +70,36 @@ export interface Lamp extends PictureEmitter {
   onSet: boolean
 }
 
+/** The form of what was filmed inside a mask, at points over it: light falls on it in place of the set behind it. */
+export interface Relief {
+  kind: 'relief'
+  /** What it covers, and how much of the light it takes there: 1 channel, the picture's size. */
+  mask: FloatImage
+  share: FloatImage
+  /** Its points: from a pixel on, so many px apart. */
+  x: number
+  y: number
+  stride: number
+  columns: number
+  rows: number
+  /** 8 numbers each: place, 1 where there is one, unit normal, how far off it shadows are looked for (m). */
+  points: Float32Array
+  /** How far light reaches round it, 0 to 1. */
+  wrap: number
+  /** Times the lamps' light. */
+  amount: number
+  /** Whether set and things keep light off it. */
+  shadowed: boolean
+  /** The one layer whose lamps light it; all of them where nothing is said. */
+  only?: string
+  /** A far light of its own: towards it (unit), and its colour as share of the plate's white light. */
+  side?: { direction: Vec3; colour: Vec3 }
+  /** Towards the camera, where its form is shown as grey instead. */
+  towards?: Vec3
+}
+
 /** Whatever an effect or an item has the picture draw. */
-export type Drawable = GasVolume | Thing | Splats | Lamp | SetPiece
+export type Drawable = GasVolume | Thing | Splats | Lamp | SetPiece | Relief
 
 /** What is drawn into one layer. */
 export interface LayerDrawables {

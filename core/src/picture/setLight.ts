@@ -1,6 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage, type Picture, type PictureLayer } from '../data/index.ts'
 import type { FrameScene } from './passes.ts'
+import { lightReliefs, reliefLayer } from './relief.ts'
 import type { LaidScene } from './scene.ts'
 
 // Light that fires throw on the set, and what smoke lets through to it: worked out at every few pixels and spread (kernels/assembly/setlight.ts).
@@ -119,6 +120,7 @@ export function lightSet(crew: Crew, frame: FrameScene, laid: LaidScene, picture
     crew.run('castPieces', { scene, view, stacks, out: set }, height, 4)
     crew.run('spreadPoints', { points, stride, columns, rows, count, set, out: planesAt, width, height }, height, 8)
     const planes = heap.f32(planesAt, width * height * (1 + EACH * count)).slice()
+    lightReliefs(crew, frame, laid, planes)
     picture.sunlit.data.set(planes.subarray(0, width * height))
     frame.layers.forEach(({ id }, n) => {
       const own = laid.lit[n] ?? -1
@@ -131,6 +133,11 @@ export function lightSet(crew: Crew, frame: FrameScene, laid: LaidScene, picture
       if (old) picture.layers[before] = layer
       else picture.layers.push(layer)
     })
+    for (const { id, drawables } of frame.layers)
+      for (const relief of drawables) {
+        const own = relief.kind === 'relief' ? reliefLayer(id, relief, width, height) : undefined
+        if (own) picture.layers.push(own)
+      }
     const order = new Map(frame.layers.map(({ id }, n) => [id, n]))
     picture.layers.sort((a, b) => (order.get(a.id) ?? 0) - (order.get(b.id) ?? 0))
   } finally {

@@ -144,6 +144,9 @@ function matteKey(document: ItemDocument, id: string, at: MatteMoment, around: r
   }
 }
 
+/** What decides a matte's picture at a frame, by its id. */
+export const matteKeyOf = (document: ItemDocument, id: string, at: MatteMoment): unknown => matteKey(document, id, at)
+
 /** How a shown matte holds things out at a frame; undefined where it does not. */
 function standing(document: ItemDocument, id: string, item: MatteItem, camera: Camera, { frame, world }: MatteMoment) {
   const onSurface = item.stands === 'surface' && Object.keys(item.painted).length > 0

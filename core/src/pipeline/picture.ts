@@ -27,6 +27,7 @@ import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
 import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
 import type { MeshSource } from './meshSource.ts'
 import { setChanges } from './openings.ts'
+import { drawReliefs, reliefKeys } from './relight.ts'
 import { cleanRims } from './rims.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
 import {
@@ -153,6 +154,7 @@ export function pictureRecipe(
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
   const mattes = matteKeys(document, camera, matteMoment(at, open))
+  const reliefs = reliefKeys(document, camera, matteMoment(at, open))
   // What the set sends on to things is the plate's own picture, as light.
   const { asset, encoding } = document.plate
   const plate = { plate: asset, encoding, curve: document.sit.curve }
@@ -168,6 +170,7 @@ export function pictureRecipe(
       pieces,
       ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
+      ...(reliefs.length > 0 ? { reliefs } : {}),
       ...(usesPlate(document) ? { around: plate } : {}),
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
@@ -283,6 +286,7 @@ function sceneOf(
   const open = shutterFrames(document, at, quality)
   const things = drawThings(document, open, quality, meshes, at.inputs)
   const lamps = drawLamps(document, at.frame, light.illuminance, at.inputs)
+  const reliefs = drawReliefs(document, seen, at.camera, matteMoment(at, open), dataOf)
   const sources = { meshes, plates, on: at.plateOn ?? {} }
   const carried = drawCarried(document, at.frame, open, quality, sources, at.inputs)
   const layers = layersOf(
@@ -306,7 +310,7 @@ function sceneOf(
       added: addedAt(document, at, dataOf),
     },
     quality === 'final' ? crew : undefined,
-    [...things.layers, ...carried, ...lamps],
+    [...things.layers, ...carried, ...lamps, ...reliefs],
     (item) => {
       const on = at.plateOn?.[item]
       const image = on && plates(on)

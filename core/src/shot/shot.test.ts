@@ -113,6 +113,7 @@ describe('a document', () => {
       'locked',
       'follows',
       'motion',
+      'position',
       'line',
       'drawn',
       'points',

@@ -1,12 +1,12 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
-import { isMatte } from '@lantern/core/mattes'
 import type { Item } from '@lantern/core/settings'
 import { ITEM_SCHEMAS as SCHEMAS, SETTINGS, type ShotItem } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Motion } from '../effects/Motion.tsx'
 import { Rides } from '../effects/Rides.tsx'
 import { viewOf } from '../items/index.ts'
+import { hasNoPlace } from '../items/place.ts'
 import { InView } from '../mattes/Needs.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
@@ -51,7 +51,7 @@ export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
         disabled={item.locked}
         follows={'follows' in SCHEMAS[item.kind].shape ? { at: ['items', id], now: followsOf(item) } : undefined}
       />
-      {(!isMatte(item) || item.stands === 'place') && <Motion id={id} item={item} />}
+      {!hasNoPlace(item) && <Motion id={id} item={item} />}
       <Rides id={id} item={item} />
       <Box padding="2px 14px 0">
         <LayerChoice id={id} item={item} />

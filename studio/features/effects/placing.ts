@@ -2,7 +2,7 @@ import { type Camera, projectPoint } from '@lantern/core/data'
 import { EFFECTS, type Preset } from '@lantern/core/effects'
 import { isGas, isSource } from '@lantern/core/effects/gas'
 import { pickNormal, pickSurface } from '@lantern/core/pipeline'
-import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
+import { itemAt, kindInfo, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { formOf, placeForm } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
@@ -28,6 +28,19 @@ const sentenceCase = (word: string): string => word.charAt(0).toUpperCase() + wo
 const freshId = (kind: string): string => `${kind}-${crypto.randomUUID().slice(0, 6)}`
 const nextOrder = (document: ShotDocument): number =>
   Math.max(0, ...Object.values(document.items).map((item) => item.order)) + 1
+
+/** Puts a preset that has no place into the shot. */
+export function placeAtOnce(preset: Preset): void {
+  const { shot, frame, edit, set } = useShot.getState()
+  if (!shot) return
+  const made = freshId(preset.id)
+  const patch = preset.place(shot.document, made, { position: [0, 0, 0], frame }) as {
+    items?: Record<string, ShotItem>
+  }
+  const item = patch.items?.[made]
+  edit(patch)
+  set({ chosen: made, tool: 'choose', ...(item ? { station: kindInfo(item).station } : {}) })
+}
 
 /** Presets by effect, as the roster offers them. */
 export const PRESETS = EFFECTS.map(({ kind, presets }) => ({ effect: kind, label: sentenceCase(kind), presets }))

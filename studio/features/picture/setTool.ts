@@ -1,10 +1,10 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { isBreaking } from '@lantern/core/effects/breaking'
-import { isMatte } from '@lantern/core/mattes'
 import { pickLevel } from '@lantern/core/pipeline'
 import { isBox, isCrater, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
 import { makeItem, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { placed } from '../effects/placing.ts'
+import { hasNoPlace } from '../items/place.ts'
 import { draggedLamp } from '../light/lamps.ts'
 import type { Region } from '../shot/shotStore.ts'
 
@@ -70,7 +70,7 @@ export function wallBetween(
 export function handlesOf(camera: Camera, item: ShotItem): Handle[] {
   // Strikes are told by numbers. Only a matte that stands at a place has handles.
   if (isBreaking(item)) return []
-  if (isMatte(item) && item.stands !== 'place') return []
+  if (hasNoPlace(item)) return []
   const foot = projectPoint(camera, item.position)
   if (!foot) return []
   const list: Handle[] = [{ kind: 'move', at: [foot.x, foot.y], label: `Move ${item.name}` }]

@@ -4,6 +4,7 @@ import { isFlat, isPiece, isThing } from '@lantern/core/set'
 import { itemsInOrder } from '@lantern/core/settings'
 import { itemAt, type ShotDocument, type ShotItem } from '@lantern/core/shot'
 import { viewOf } from '../items/index.ts'
+import { hasNoPlace } from '../items/place.ts'
 import { thingCorners } from '../items/things.tsx'
 import { cornersOf } from '../picture/lines.ts'
 
@@ -50,7 +51,7 @@ export function movedInDepth(camera: Camera, position: Vec3, by: number): number
 /** How far from the camera each shown thing begins and ends at a frame. */
 export const depthBars = (document: ShotDocument, camera: Camera, frame: number): DepthBar[] =>
   itemsInOrder(document)
-    .filter(([, item]) => item.shown && !(isPiece(item) && isFlat(item)))
+    .filter(([, item]) => item.shown && !hasNoPlace(item) && !(isPiece(item) && isFlat(item)))
     .map(([id, still], n) => {
       const item = itemAt(document, still, frame)
       const radius = viewOf(item).radius(item)

@@ -4,7 +4,7 @@ import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { takeVolumes } from '../effects/gas/volumes.ts'
 import { takeParticles } from '../effects/particles/takeIn.ts'
-import { PRESETS, placingKinds, presetOf } from '../effects/placing.ts'
+import { PRESETS, placeAtOnce, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
 import { BALLS, FORMS, formOf } from '../set/forms.ts'
 import { type Tool, useShot } from '../shot/shotStore.ts'
@@ -29,7 +29,7 @@ const Add = chakra('select', {
 })
 
 /** What can be added besides what has a button of its own: presets, further kinds, gas from elsewhere, a signal. */
-export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }) {
+export function AddMenu({ effects, forms, light }: { effects: boolean; forms: boolean; light: boolean }) {
   const { shot, frame, set, edit, say } = useShot()
   const files = useRef<HTMLInputElement>(null)
   const particleFiles = useRef<HTMLInputElement>(null)
@@ -41,7 +41,10 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
       set({ chosen: `signal.${made.id}` })
     } else if (formOf(what as Tool))
       set({ tool: what as Tool, message: { text: formOf(what as Tool)?.how ?? '', good: true } })
-    else if (what === 'elsewhere') files.current?.click()
+    else if (presetOf(what as Tool)?.tool === 'at once') {
+      const preset = presetOf(what as Tool)
+      if (preset) placeAtOnce(preset)
+    } else if (what === 'elsewhere') files.current?.click()
     else if (what === 'particles-elsewhere') particleFiles.current?.click()
     else
       set({
@@ -63,7 +66,7 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
         </option>
         {effects && (
           <>
-            {PRESETS.map(({ effect, label, presets }) => (
+            {PRESETS.filter(({ effect }) => effect !== 'relight').map(({ effect, label, presets }) => (
               <optgroup key={effect} label={label}>
                 {presets.map((preset) => (
                   <option key={preset.id} value={`preset-${preset.id}`} title={preset.hint}>
@@ -82,6 +85,17 @@ export function AddMenu({ effects, forms }: { effects: boolean; forms: boolean }
               ))}
             </optgroup>
           </>
+        )}
+        {light && (
+          <optgroup label="Light on what was filmed">
+            {PRESETS.filter(({ effect }) => effect === 'relight').flatMap(({ presets }) =>
+              presets.map(({ id, name, hint }) => (
+                <option key={id} value={`preset-${id}`} title={hint}>
+                  {name}
+                </option>
+              )),
+            )}
+          </optgroup>
         )}
         <optgroup label="To judge the light by">
           {BALLS.map(({ id, label }) => (

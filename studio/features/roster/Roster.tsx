@@ -8,10 +8,19 @@ import { LAMP_HOW } from '../light/lamps.ts'
 import { AddMatte } from '../mattes/AddMatte.tsx'
 import { MESH_ACCEPT, takeThing } from '../set/things.ts'
 import { useShot } from '../shot/shotStore.ts'
+import type { Station } from '../shot/stations.ts'
 import { AddMenu } from './AddMenu.tsx'
 import { GROUPS_AT, rosterEntries } from './entries.ts'
 import { LayerRows } from './LayerRows.tsx'
 import { RosterRow } from './RosterRow.tsx'
+
+/** What is said where a station has nothing yet. */
+const EMPTY: Partial<Record<Station, string>> = {
+  Set: 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate, or drop a mesh on it.',
+  Mattes:
+    'No matte yet. Press Matte, then click round what stands before the effects; or Matte by strokes, and draw a line along it.',
+  Effects: 'No effect yet. Press Fire, then click where it burns; or drop a filmed clip on the picture.',
+}
 
 /** The roster: everything in the shot, by group. */
 export function Roster() {
@@ -70,15 +79,7 @@ export function Roster() {
         ))}
         {shown.length === 0 && (
           <Box padding="10px 14px" color="soft">
-            {station === 'Set'
-              ? 'Nothing stands in the set yet. Add the ground first, then drag a wall or box on the plate, or drop a mesh on it.'
-              : station === 'Mattes'
-                ? 'No matte yet. Press Matte, then click round what stands before the effects; or Matte by strokes, and draw a line along it.'
-                : station === 'Effects'
-                  ? 'No effect yet. Press Fire, then click where it burns.'
-                  : find
-                    ? 'Nothing of that name.'
-                    : 'Nothing here yet.'}
+            {EMPTY[station] ?? (find ? 'Nothing of that name.' : 'Nothing here yet.')}
           </Box>
         )}
       </Box>
@@ -115,7 +116,11 @@ export function Roster() {
           </Press>
         )}
         {(['Set', 'Effects', 'Light', 'Sit'].includes(station) || all) && (
-          <AddMenu effects={station === 'Effects' || all} forms={station === 'Set' || all} />
+          <AddMenu
+            effects={station === 'Effects' || all}
+            forms={station === 'Set' || all}
+            light={station === 'Light' || all}
+          />
         )}
         <Press plain aria-pressed={all} onClick={() => setAll(!all)}>
           {all ? 'Of this station' : 'Everything'}
