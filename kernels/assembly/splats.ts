@@ -3,7 +3,7 @@ import { hitsAt, MOST_HITS, sortedAt, SPLAT, startsAt } from './scratch'
 import { putSplat } from './solids'
 
 // Thin particles: each is drawn along its path while the shutter is open, in closed form. The kernel (1 - r^2 / R^2)^2 serves as its shape and as the pixel's filter; its integral along the path is a polynomial.
-//   Splat, 64 bytes: x0 y0 z0 at opening, x1 y1 z1 at closing (px, px, m from the camera), 24 radius px, 28 i32 layer; 32 colour r g b a (premultiplied; a 0: it only gives light), 48 opacity, 52 i32 1: its colour is its own light.
+//   Splat, 64 bytes: x0 y0 z0 at opening, x1 y1 z1 at closing (px, px, m from the camera), 24 radius px (0: the pixel alone that x0 y0 lies in), 28 i32 layer; 32 colour r g b a (premultiplied; a 0: it only gives light), 48 opacity, 52 i32 1: its colour is its own light.
 //   Hit, 16 bytes: distance, share, splat, pixel of the tile.
 
 const SPLAT_BYTES: usize = 64
@@ -106,6 +106,27 @@ function shareOf(along: f32, across: f32, L: f32, R2: f32): f32 {
 
 let hits: i32 = 0
 
+/** Counts a hit of a tile's pixel in. */
+// @ts-ignore: decorator
+@inline
+function putHit(scratch: usize, distance: f32, share: f32, id: u32, pixel: i32): void {
+  const h = hitsAt(scratch) + ((<usize>hits) << 4)
+  hits++
+  store<f32>(h, distance)
+  store<f32>(h, share, 4)
+  store<u32>(h, id, 8)
+  store<i32>(h, pixel, 12)
+  const c = startsAt(scratch) + ((<usize>pixel) << 2)
+  store<u32>(c, load<u32>(c) + 1)
+}
+
+/** One of no radius is its pixel alone: another picture's. */
+function emitPixel(scratch: usize, id: u32, s: usize, X0: i32, Y0: i32, X1: i32, Y1: i32): void {
+  const x = <i32>floor(load<f32>(s)), y = <i32>floor(load<f32>(s, 4))
+  if (x < X0 || y < Y0 || x >= X1 || y >= Y1 || hits >= MOST_HITS) return
+  putHit(scratch, load<f32>(s, 8), load<f32>(s, 48), id, (y - Y0) * TILE + x - X0)
+}
+
 function emitSplat(scratch: usize, id: u32, s: usize, X0: i32, Y0: i32, X1: i32, Y1: i32): void {
   const x0 = load<f32>(s), y0 = load<f32>(s, 4), z0 = load<f32>(s, 8), x1 = load<f32>(s, 12), y1 = load<f32>(s, 16), z1 = load<f32>(s, 20)
   const R = load<f32>(s, 24), opacity = load<f32>(s, 48)
@@ -130,15 +151,7 @@ function emitSplat(scratch: usize, id: u32, s: usize, X0: i32, Y0: i32, X1: i32,
       const along = px * ux + py * uy
       const share = opacity * shareOf(along, px * uy - py * ux, L, R2)
       if (share <= 0 || hits >= MOST_HITS) continue
-      const h = hitsAt(scratch) + ((<usize>hits) << 4)
-      hits++
-      store<f32>(h, <f32>1 / (w0 + dw * max<f32>(0, min(L, along))))
-      store<f32>(h, min<f32>(1, share), 4)
-      store<u32>(h, id, 8)
-      const pixel = (y - Y0) * TILE + x - X0
-      store<i32>(h, pixel, 12)
-      const c = startsAt(scratch) + ((<usize>pixel) << 2)
-      store<u32>(c, load<u32>(c) + 1)
+      putHit(scratch, <f32>1 / (w0 + dw * max<f32>(0, min(L, along))), min<f32>(1, share), id, (y - Y0) * TILE + x - X0)
     }
   }
 }
@@ -152,7 +165,9 @@ export function emitHits(job: usize, scratch: usize, tile: i32, X0: i32, Y0: i32
   const begin = tile ? load<u32>(offsets + ((<usize>(tile - 1)) << 2)) : 0, end = load<u32>(offsets + ((<usize>tile) << 2))
   for (let m = begin; m < end; m++) {
     const id = load<u32>(jobSplatLists(job) + ((<usize>m) << 2))
-    emitSplat(scratch, id, jobSplats(job) + <usize>id * SPLAT_BYTES, X0, Y0, min(width, X0 + TILE), min(height, Y0 + TILE))
+    const s = jobSplats(job) + <usize>id * SPLAT_BYTES
+    if (load<f32>(s, 24) == 0) emitPixel(scratch, id, s, X0, Y0, min(width, X0 + TILE), min(height, Y0 + TILE))
+    else emitSplat(scratch, id, s, X0, Y0, min(width, X0 + TILE), min(height, Y0 + TILE))
   }
   let sum: u32 = 0
   for (let n = 0; n <= TILE * TILE; n++) {

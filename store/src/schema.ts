@@ -50,7 +50,12 @@ export interface Database {
     makes: string | null
     touched: Timestamp
   }
-  asset_frame: { asset_id: string; frame: number; variant: 'full' | 'half' | 'quarter' | 'alpha' | 'vdb'; blob: string }
+  asset_frame: {
+    asset_id: string
+    frame: number
+    variant: 'full' | 'half' | 'quarter' | 'alpha' | 'passes' | 'vdb'
+    blob: string
+  }
   blob: { sha256: string; bytes: number; media_type: string; created: Timestamp }
   /** One recipe's result. fence rises with every new holder of the lease; the time it took is in seconds. */
   result: {

@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { type FloatImage, makeImage, type SurfaceMesh } from '@lantern/core/data'
+import { type FloatImage, makeImage, planesTogether, type SurfaceMesh } from '@lantern/core/data'
 import { type BreakSettings, meshOfBreak } from '@lantern/core/effects/breaking'
 import { readExr, readMeshAsset } from '@lantern/core/formats'
 
@@ -65,6 +65,16 @@ export function colourPlanes(bytes: Uint8Array): FloatImage {
     exr.channels.find((channel) => channel.name === name)?.data.forEach((value, n) => (image.data[n * 3 + c] = value)),
   )
   return image
+}
+
+/** Channels of a render's file as they are; those that it lacks are 0. */
+export async function fetchedChannels(asset: string, frame: number, names: readonly string[]): Promise<FloatImage> {
+  const exr = readExr(await fetched(`/api/assets/${asset}/${frame}?size=passes`), 'render')
+  return planesTogether(
+    exr.width,
+    exr.height,
+    names.map((name) => exr.channels.find((channel) => channel.name === name)?.data),
+  )
 }
 
 /** A clip's alpha, 0 to 1. */

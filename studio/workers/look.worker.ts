@@ -25,7 +25,7 @@ import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, toDisplay } from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { alphaPlane, colourPlanes, fetched, fetchedMesh, few, pixelsOf } from './fetched.ts'
+import { alphaPlane, colourPlanes, fetched, fetchedChannels, fetchedMesh, few, pixelsOf } from './fetched.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
@@ -194,7 +194,7 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
   const meshes = await meshesOf(document, frame, quality)
   const round = await surroundingsOf(document)
   const carried = new Map<string, FloatImage>()
-  for (const [place, { frame: own, other, whole, alpha }] of carriedFrames(document, frame)) {
+  for (const [place, { frame: own, other, whole, alpha, passes }] of carriedFrames(document, frame)) {
     const there = other
       ? {
           ...document,
@@ -203,6 +203,11 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
         }
       : document
     const asked = { document: there, frame: own, size: whole ? ('full' as const) : ('half' as const) }
+    if (passes && other) {
+      const key = `${other.asset}/${own}/${passes.join('/')}`
+      carried.set(place, plates.get(key) ?? plates.put(key, await fetchedChannels(other.asset, own, passes)))
+      continue
+    }
     carried.set(place, await (alpha ? withAlphaOf(asked, alpha) : plateOf(asked)))
   }
   const kept = new Map<string, unknown>()

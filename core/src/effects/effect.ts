@@ -242,6 +242,8 @@ export interface OtherFrame {
   whole?: boolean
   /** How its colours stand to its alpha, where that is wanted as a fourth channel. */
   alpha?: 'straight' | 'premultiplied'
+  /** The channels of its file that are wanted as they are, in place of its light. */
+  passes?: readonly string[]
 }
 
 /** What drawables are made for. */

@@ -6,6 +6,7 @@ import { marksEffect } from './marks/index.ts'
 import { matteEffect } from './mattes/index.ts'
 import { particlesEffect } from './particles/index.ts'
 import { relightEffect } from './relight/index.ts'
+import { rendersEffect } from './renders/index.ts'
 
 export * from './effect.ts'
 export { MATTE_VERSIONS, matteFrameKey, openStrokes, strokedFrame, strokeKeyOf } from './mattes/index.ts'
@@ -19,5 +20,6 @@ export const EFFECTS = [
   marksEffect,
   cardsEffect,
   relightEffect,
+  rendersEffect,
   matteEffect,
 ] as const

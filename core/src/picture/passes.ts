@@ -94,6 +94,8 @@ export interface Relief {
   only?: string
   /** A far light of its own: towards it (unit), and its colour as share of the plate's white light. */
   side?: { direction: Vec3; colour: Vec3 }
+  /** What of light it sends back, 3 channels: of a layer that is drawn itself. Its light lies on that layer then, and the set keeps its own. */
+  reflects?: FloatImage
   /** Towards the camera, where its form is shown as grey instead. */
   towards?: Vec3
 }

@@ -1,5 +1,5 @@
 import type { Crew } from '../base/index.ts'
-import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
+import { type FloatImage, makeImage, type Picture, type PictureLayer } from '../data/index.ts'
 import { dot, normalise, type Vec3 } from '../math/index.ts'
 import type { FrameScene, Relief } from './passes.ts'
 import type { LaidScene } from './scene.ts'
@@ -73,7 +73,7 @@ export function lightReliefs(crew: Crew, frame: FrameScene, laid: LaidScene, pla
   const count = laid.lit.filter((own) => own >= 0).length
   for (const { drawables } of frame.layers)
     for (const relief of drawables) {
-      if (relief.kind !== 'relief' || count === 0) continue
+      if (relief.kind !== 'relief' || relief.reflects || count === 0) continue
       const lit = relief.amount > 0 ? litPoints(crew, relief, laid, count) : undefined
       const size = HEAD + EACH * count
       const counts = frame.layers.map(({ id }) => relief.only === undefined || relief.only === id)
@@ -106,6 +106,40 @@ function eachPixel(
       const n = py * width + px
       const covered = mask.data[n] ?? 0
       if (covered > 0) put(n, px, py, covered)
+    }
+}
+
+/** Puts the lamps' light on reliefs that are drawn themselves into their layers: a fire's as light of effects, a lamp's as colour. */
+export function lightDrawn(crew: Crew, frame: FrameScene, laid: LaidScene, picture: Picture): void {
+  const count = laid.lit.filter((own) => own >= 0).length
+  const size = HEAD + EACH * count
+  const setUp = frame.layers.map((_, n) => laid.lamps.some((lamp) => lamp.layer === n && lamp.setUp))
+  for (const { id, drawables } of frame.layers)
+    for (const relief of drawables) {
+      if (relief.kind !== 'relief' || !relief.reflects || count === 0 || relief.amount <= 0) continue
+      const layer = picture.layers.find((one) => one.id === id)
+      if (!layer?.colour || !layer.alpha) continue
+      const { colour, alpha, x: left, y: top } = layer
+      const effect = layer.effect ?? makeImage(layer.width, layer.height, 3)
+      const lit = litPoints(crew, relief, laid, count)
+      for (let n = 0; n < layer.width * layer.height; n++) {
+        const there = alpha.data[n] ?? 0
+        if (there <= 0) continue
+        const [x, y] = [left + (n % layer.width), top + Math.floor(n / layer.width)]
+        const weights = weightsAt(relief, x, y)
+        const own = relief.reflects.data.subarray(3 * (y * picture.width + x), 3 * (y * picture.width + x) + 3)
+        laid.lit.forEach((place, number) => {
+          if (place < 0) return
+          const into = setUp[number] ? colour : effect
+          for (let c = 0; c < 3; c++) {
+            let light = 0
+            for (const { point, weight } of weights)
+              light += weight * (lit[point * size + HEAD + place * EACH + c] ?? 0)
+            into.data[3 * n + c] = (into.data[3 * n + c] ?? 0) + there * relief.amount * (own[c] ?? 0) * light
+          }
+        })
+      }
+      layer.effect = effect
     }
 }
 

@@ -1,7 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, makeImage, type Picture, type PictureLayer } from '../data/index.ts'
 import type { FrameScene } from './passes.ts'
-import { lightReliefs, reliefLayer } from './relief.ts'
+import { lightDrawn, lightReliefs, reliefLayer } from './relief.ts'
 import type { LaidScene } from './scene.ts'
 
 // Light that fires throw on the set, and what smoke lets through to it: worked out at every few pixels and spread (kernels/assembly/setlight.ts).
@@ -121,6 +121,7 @@ export function lightSet(crew: Crew, frame: FrameScene, laid: LaidScene, picture
     crew.run('spreadPoints', { points, stride, columns, rows, count, set, out: planesAt, width, height }, height, 8)
     const planes = heap.f32(planesAt, width * height * (1 + EACH * count)).slice()
     lightReliefs(crew, frame, laid, planes)
+    lightDrawn(crew, frame, laid, picture)
     picture.sunlit.data.set(planes.subarray(0, width * height))
     frame.layers.forEach(({ id }, n) => {
       const own = laid.lit[n] ?? -1

@@ -184,12 +184,20 @@ export interface CarriedFrame {
   whole?: boolean
   /** How its colours stand to its alpha, where that is wanted as a fourth channel. */
   alpha?: OtherFrame['alpha']
+  /** The channels of its file that are wanted as they are. */
+  passes?: OtherFrame['passes']
 }
-export const carriedFrameKey = ({ frame, other, whole, alpha }: CarriedFrame): string =>
+export const carriedFrameKey = ({ frame, other, whole, alpha, passes }: CarriedFrame): string =>
   other
-    ? [other.asset, frame, other.encoding, other.curve, ...(whole ? ['whole'] : []), ...(alpha ? [alpha] : [])].join(
-        '/',
-      )
+    ? [
+        other.asset,
+        frame,
+        other.encoding,
+        other.curve,
+        ...(whole ? ['whole'] : []),
+        ...(alpha ? [alpha] : []),
+        ...(passes ?? []),
+      ].join('/')
     : String(frame)
 /** A frame of a plate as light, 3 channels of any of its sizes, with straight alpha where that was asked for. */
 export type PlateSource = (of: CarriedFrame) => FloatImage | undefined
@@ -212,11 +220,12 @@ const clipsAt = (document: FrozenDocument, frame: number): CarriedFrame[] =>
     item.shown ? (effectOf(item)?.clips?.(document, id, frame) ?? []).map(clipFrame) : [],
   )
 /** A clip's frame as plates are asked for. */
-export const clipFrame = ({ frame, whole, alpha, ...other }: OtherFrame): CarriedFrame => ({
+export const clipFrame = ({ frame, whole, alpha, passes, ...other }: OtherFrame): CarriedFrame => ({
   frame,
   other,
   ...(whole ? { whole } : {}),
   ...(alpha ? { alpha } : {}),
+  ...(passes ? { passes } : {}),
 })
 
 /** The frames of plates that a frame's items have on them, each once, by their keys. */

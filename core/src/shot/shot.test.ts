@@ -114,6 +114,8 @@ describe('a document', () => {
       'follows',
       'motion',
       'position',
+      'render',
+      'passes',
       'line',
       'drawn',
       'points',
@@ -142,6 +144,8 @@ describe('a document', () => {
       'camera',
       'picture',
       'position',
+      'render',
+      'passes',
     ]
     for (const [kind, schema] of Object.entries(ITEM_SCHEMAS)) {
       const shown = SETTINGS[kind as keyof typeof ITEM_SCHEMAS].map(({ key }) => key)

@@ -116,6 +116,7 @@ export async function planStills(pattern: string, rate: [number, number]): Promi
     gaps: gapsBetween(stills.map(({ frame }) => frame)),
     bits,
     ...('alpha' in model && model.alpha ? { alpha: true } : {}),
+    ...('passes' in model && model.passes ? { channels: [...model.passes.channels] } : {}),
   }
   return {
     info,

@@ -1,7 +1,10 @@
-import { readdir } from 'node:fs/promises'
+import { readdir, readFile } from 'node:fs/promises'
 import { basename, dirname, extname, join } from 'node:path'
 import { LanternError } from '@lantern/core/base'
+import { guessPasses } from '@lantern/core/effects/renders'
+import { exrChannels, readExr } from '@lantern/core/formats'
 import sharp from 'sharp'
+import { nodeDeflate } from './deflate.ts'
 import { checkSize, decodeExrStill } from './movie.ts'
 
 export interface Still {
@@ -54,7 +57,15 @@ export type StillPixels =
   | { width: number; height: number; bits: 8 | 16; data: Buffer; alpha?: Buffer }
   /** Too large to hold: read from its file, strip by strip. */
   | { width: number; height: number; bits: 8 | 16; file: string }
-  | { width: number; height: number; bits: 32; data: Float32Array; alpha?: Float32Array }
+  | {
+      width: number
+      height: number
+      bits: 32
+      data: Float32Array
+      alpha?: Float32Array
+      /** Its file and the names of its channels, where these are more than colours and alpha. */
+      passes?: { channels: readonly string[]; bytes: Uint8Array }
+    }
 
 /** Takes pixels of 4 channels apart. bytes: of a channel. */
 export function splitAlpha(all: Buffer, bytes: 1 | 2): { data: Buffer; alpha: Buffer } {
@@ -67,6 +78,21 @@ export function splitAlpha(all: Buffer, bytes: 1 | 2): { data: Buffer; alpha: Bu
   return { data, alpha }
 }
 
+/** A file of more channels than colours and alpha, as far as how they are packed is read here; undefined for others. */
+async function readLayered(path: string, name: string): Promise<(StillPixels & { bits: 32 }) | undefined> {
+  const bytes = new Uint8Array(await readFile(path))
+  const head = exrChannels(bytes, name)
+  if (!head?.packed || head.names.every((one) => /^[RGBAY]$/.test(one))) return undefined
+  const { width, height, channels } = readExr(bytes, name, nodeDeflate)
+  const { colour, alpha } = guessPasses(head.names)
+  const plane = (wanted: string | undefined): Float32Array | undefined =>
+    channels.find((channel) => channel.name === wanted)?.data
+  const data = new Float32Array(width * height * 3)
+  colour.forEach((one, c) => plane(one)?.forEach((value, n) => (data[3 * n + c] = value)))
+  const own = plane(alpha[0])
+  return { width, height, bits: 32, data, ...(own ? { alpha: own } : {}), passes: { channels: head.names, bytes } }
+}
+
 /** Reads one still as r g b. Throws LanternError 'still' naming the file. */
 export async function readStill({ path, name, frame }: Still): Promise<StillPixels> {
   const unreadable = (what: string): LanternError =>
@@ -75,6 +101,11 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
       frame,
     })
   if (/\.exr$/i.test(name)) {
+    const layered = await readLayered(path, name).catch(() => undefined)
+    if (layered) {
+      checkSize(layered.width, layered.height, name, frame)
+      return layered
+    }
     const { width, height, data, alpha } = await decodeExrStill(path, name).catch(() =>
       Promise.reject(unreadable('is not a picture that can be read')),
     )

@@ -78,6 +78,10 @@ class Keeper {
       const files = await plateFiles(pixels)
       const alpha = info.alpha ? await alphaFile(pixels) : undefined
       if (alpha) await putAssetFrame(store, this.#asset, frame, 'alpha', await putBlob(store, alpha, files.mediaType))
+      if (info.channels && 'passes' in pixels && pixels.passes) {
+        const own = await putBlob(store, pixels.passes.bytes, 'image/x-exr')
+        await putAssetFrame(store, this.#asset, frame, 'passes', own)
+      }
       for (const variant of ['full', 'half', 'quarter'] as const)
         await putAssetFrame(store, this.#asset, frame, variant, await putBlob(store, files[variant], files.mediaType))
       info.grain ??= await grainOf(files.full, pixels)

@@ -23,12 +23,14 @@ export const plateInfoSchema = z.object({
   bits: z.int().default(8),
   /** Whether its files say how much of each pixel is there: then each frame's alpha is kept beside its sizes. */
   alpha: z.boolean().optional(),
+  /** Channels of its EXR files where they have more than colours and alpha: then each frame's own file is kept too. */
+  channels: z.array(z.string()).optional(),
   /** The plate's grain, measured in the linear light that each encoding makes of it. */
   grain: z.record(z.enum(['srgb', 'rec709', 'linear']), grainSchema).optional(),
 })
 export type PlateAssetInfo = z.infer<typeof plateInfoSchema>
 
-export type Variant = 'full' | 'half' | 'quarter' | 'alpha'
+export type Variant = 'full' | 'half' | 'quarter' | 'alpha' | 'passes'
 
 export interface Asset {
   id: string

@@ -5,6 +5,7 @@ import { GAS_VIEWS } from './gas/views.tsx'
 import { MARKS_VIEW } from './marks/marksView.tsx'
 import { PARTICLES_VIEW } from './particles/particlesView.tsx'
 import { RELIGHT_VIEW } from './relight/relightView.tsx'
+import { RENDER_VIEW } from './renders/renderView.tsx'
 
 /** How the effects' items are shown, where they are not shown as their schema alone gives. A new kind is one folder here and one name in this list. */
 export const EFFECT_VIEWS = {
@@ -13,6 +14,7 @@ export const EFFECT_VIEWS = {
   breaking: BREAKING_VIEW,
   card: CARD_VIEW,
   relight: RELIGHT_VIEW,
+  render: RENDER_VIEW,
   crater: CRATER_VIEW,
   marks: MARKS_VIEW,
 } as const

@@ -22,8 +22,9 @@ interface Head {
   channels: ChannelHead[]
   attributes: Record<string, string>
   compression: number
-  /** left, top, right, bottom; inclusive. */
+  /** left, top, right, bottom; inclusive: of what is kept, and of the whole picture. */
   window: number[]
+  display: number[]
 }
 
 /** Reads numbers and texts from the bytes one after another. */
@@ -70,7 +71,13 @@ function readChannels(cursor: Cursor): ChannelHead[] {
 }
 
 function readHead(cursor: Cursor): Head {
-  const head: Head = { channels: [], attributes: {}, compression: COMPRESSION.none, window: [0, 0, -1, -1] }
+  const head: Head = {
+    channels: [],
+    attributes: {},
+    compression: COMPRESSION.none,
+    window: [0, 0, -1, -1],
+    display: [],
+  }
   for (let name = cursor.text(); name; name = cursor.text()) {
     const type = cursor.text()
     const size = cursor.word()
@@ -80,8 +87,10 @@ function readHead(cursor: Cursor): Head {
       head.channels.push(...readChannels(cursor))
       cursor.at = start + size
     } else if (type === 'compression') head.compression = cursor.bytes[start] ?? 0
-    else if (name === 'dataWindow' && size === 16)
-      head.window = [0, 4, 8, 12].map((o) => cursor.view.getInt32(start + o, true))
+    else if ((name === 'dataWindow' || name === 'displayWindow') && size === 16)
+      head[name === 'dataWindow' ? 'window' : 'display'] = [0, 4, 8, 12].map((o) =>
+        cursor.view.getInt32(start + o, true),
+      )
     else if (type === 'string')
       head.attributes[name] = new TextDecoder().decode(cursor.bytes.subarray(start, start + size))
   }
@@ -126,17 +135,51 @@ function unpackBlock(packed: Uint8Array, length: number, deflate: Deflate, broke
   return plain.byteOffset === 0 ? plain : plain.slice()
 }
 
+const brokenOf =
+  (file: string) =>
+  (what: string): LanternError =>
+    new LanternError('exr', `${file} ${what}`, 'Write it again as a single-part, scan-line OpenEXR file.', { file })
+
+/** Names of a file's channels, and whether readExr reads how they are packed; undefined where it is no single-part scan-line file. Throws LanternError 'exr' on a broken head. */
+export function exrChannels(bytes: Uint8Array, file = 'picture.exr'): { names: string[]; packed: boolean } | undefined {
+  const cursor = new Cursor(bytes, brokenOf(file))
+  if (bytes.length < 8 || cursor.word() !== MAGIC || cursor.word() & 0x1e00 & ~0x400) return undefined
+  const { channels, compression } = readHead(cursor)
+  return { names: channels.map(({ name }) => name), packed: LINES_PER_BLOCK[compression] !== undefined }
+}
+
+/** A picture read of a part of its whole frame, put where it lies in it; 0 beside it. */
+function inFrame(image: ExrImage, [left = 0, top = 0]: readonly number[], display: readonly number[]): ExrImage {
+  const [x0 = 0, y0 = 0, x1 = -1, y1 = -1] = display
+  const [width, height] = [x1 - x0 + 1, y1 - y0 + 1]
+  const [dx, dy] = [left - x0, top - y0]
+  if (width < 1 || height < 1 || width > MOST_EDGE || height > MOST_EDGE) return image
+  if (dx === 0 && dy === 0 && width === image.width && height === image.height) return image
+  const [from, to] = [Math.max(0, -dx), Math.min(image.width, width - dx)]
+  return {
+    ...image,
+    width,
+    height,
+    channels: image.channels.map((channel) => {
+      const data = new Float32Array(width * height)
+      for (let y = Math.max(0, -dy); y < Math.min(image.height, height - dy); y++)
+        if (from < to)
+          data.set(channel.data.subarray(y * image.width + from, y * image.width + to), (y + dy) * width + from + dx)
+      return { ...channel, data }
+    }),
+  }
+}
+
 /**
- * Reads a single-part scan-line file without compression or with ZIP or ZIPS; half, float and uint channels.
+ * Reads a single-part scan-line file without compression or with ZIP or ZIPS; half, float and uint channels, over the whole of its frame.
  * Throws LanternError 'exr' that says what is wrong with the bytes.
  */
 export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflate = plainDeflate): ExrImage {
-  const broken = (what: string): LanternError =>
-    new LanternError('exr', `${file} ${what}`, 'Write it again as a single-part, scan-line OpenEXR file.', { file })
+  const broken = brokenOf(file)
   const cursor = new Cursor(bytes, broken)
   if (bytes.length < 8 || cursor.word() !== MAGIC) throw broken('is not an OpenEXR file')
   if (cursor.word() & 0x1e00 & ~0x400) throw broken('is tiled, deep or multi-part, which is not read here')
-  const { channels, attributes, compression, window } = readHead(cursor)
+  const { channels, attributes, compression, window, display } = readHead(cursor)
   const [left = 0, top = 0, right = -1, bottom = -1] = window
   const [width, height] = [right - left + 1, bottom - top + 1]
   if (width < 1 || height < 1 || width > MOST_EDGE || height > MOST_EDGE)
@@ -160,5 +203,5 @@ export function readExr(bytes: Uint8Array, file = 'picture.exr', deflate: Deflat
     const plain = unpackBlock(bytes.subarray(start, start + size), rows * lineBytes, deflate, broken)
     takeLines(plain, planes, width, firstLine, rows)
   }
-  return { width, height, channels: planes, attributes }
+  return inFrame({ width, height, channels: planes, attributes }, window, display)
 }

@@ -9,6 +9,7 @@ import { call, shotPath } from '../../api.ts'
 import { bareName } from '../../set/packed.ts'
 import { cameraNow, useShot } from '../../shot/shotStore.ts'
 import { takeInFrames } from '../../shots/upload.ts'
+import { addRender } from '../renders/takeIn.ts'
 
 // The filmed frames of a card: taken in, or those of another shot.
 
@@ -50,7 +51,7 @@ export const isClip = (files: readonly File[]): boolean =>
 const STILL = /\.(png|jpe?g|tiff?|exr)$/i
 const MOVIE = /\.(mov|mp4|m4v|webm|mkv|avi|mxf|ogv|mpe?g)$/i
 
-/** Stands a dropped clip where it was dropped (shares of the picture), cut out as its border tells. */
+/** Stands a dropped clip where it was dropped (shares of the picture), cut out as its border tells; files with passes become a render. */
 export async function dropClip(files: readonly File[], at: readonly [number, number] = [0.5, 0.75]): Promise<void> {
   const { shot, frame, edit, set } = useShot.getState()
   if (!shot) return
@@ -58,6 +59,7 @@ export async function dropClip(files: readonly File[], at: readonly [number, num
   const place = camera && pickSurface(shot.document, camera, at[0] * camera.width, at[1] * camera.height, frame)?.point
   const say = (what: string): void => set({ message: { text: what, good: true } })
   const asset = await takeInFrames(files, (_, what) => say(what))
+  if (asset.info.channels) return addRender(asset)
   const clip = clipOf(asset, shot.document.sit.curve)
   const id = `card-${crypto.randomUUID().slice(0, 6)}`
   const [preset] = cardsEffect.presets

@@ -8,7 +8,7 @@ export const dynamic = 'force-dynamic'
 const wanted = z.object({
   id: z.uuid(),
   frame: frameNumber,
-  size: z.enum(['full', 'half', 'quarter', 'alpha']).default('half'),
+  size: z.enum(['full', 'half', 'quarter', 'alpha', 'passes']).default('half'),
 })
 
 /** One plate frame's file. */
