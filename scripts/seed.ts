@@ -113,6 +113,23 @@ async function putThings(start: ReturnType<typeof makeShot>, patch: Record<strin
   }
 }
 
+const withClips = z.object({
+  items: z.record(z.string(), z.looseObject({ clip: z.looseObject({ file: z.string() }).optional() })).default({}),
+})
+/** Queues the reading of the clips that a demo shot's cards name, each once, and names their assets in the patch. */
+async function putClips(patch: Record<string, unknown>, taken: Map<string, string>): Promise<Record<string, unknown>> {
+  const named: Record<string, unknown> = {}
+  for (const [id, { clip }] of Object.entries(withClips.parse(patch).items)) {
+    if (!clip) continue
+    const asset = taken.get(clip.file) ?? (await createAsset(store, clip.file))
+    if (!taken.has(clip.file))
+      await queueJob(store, 'plate', { asset, path: join(demo, 'clips', clip.file), kind: 'movie' }, { priority: 5 })
+    taken.set(clip.file, asset)
+    named[id] = { clip: { asset } }
+  }
+  return mergePatch(patch, { items: named }) as Record<string, unknown>
+}
+
 const shotSchema = z.object({
   name: z.string(),
   plate: z.string(),
@@ -122,6 +139,7 @@ const shotSchema = z.object({
 
 try {
   await migrate(store)
+  const clips = new Map<string, string>()
   const there = new Set((await listShots(store)).map(({ name }) => name))
   for (const file of readdirSync(join(demo, 'shots')).sort()) {
     const wanted = shotSchema.parse(JSON.parse(readFileSync(join(demo, 'shots', file), 'utf8')))
@@ -132,10 +150,11 @@ try {
       blob: await putBlob(store, readFileSync(join(demo, 'exact', wanted.camera)), 'model/gltf+json'),
       file: wanted.camera,
     }
-    await putThings(start, wanted.patch)
+    const patch = await putClips(wanted.patch, clips)
+    await putThings(start, patch)
     let shot = await createShot(
       store,
-      parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, wanted.patch)),
+      parseShot(mergePatch(path ? { ...start, camera: { ...start.camera, kind: 'path', path } } : start, patch)),
     )
     // Without a camera of its own file the shot has its own solve: kept beside the plate where this code would make the same, else made anew.
     if (!path && shot.document.camera.kind === 'none') shot = await solved(shot, wanted.plate)

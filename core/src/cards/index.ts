@@ -1,4 +1,5 @@
 export * from './backing.ts'
 export * from './glow.ts'
 export * from './matte.ts'
+export * from './stuck.ts'
 export * from './timing.ts'

@@ -270,6 +270,8 @@ export interface DrawContext {
   worn?(surface: WornSurface): readonly Material[] | undefined
   /** Shapes of 1 m across that an item is cut into; none where it is none that breaks. */
   shapes?(item: string): readonly SurfaceMesh[]
+  /** The camera of another frame that one of its items is seen through, at the picture's size. */
+  cameraAt?(frame: number): Camera | undefined
   /** A filmed frame as light, 3 channels of any of its sizes, with straight alpha where that was asked for; undefined where it is not there. */
   clip?(of: OtherFrame): FloatImage | undefined
   /** Items that effects draw themselves now. */
@@ -327,6 +329,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   frozen?(document: ItemDocument, id: string, frame: number, inputs?: SignalInputs): FrozenPlate | undefined
   /** Frames of other plates that an item of its kinds shows at a frame. */
   clips?(document: ItemDocument, id: string, frame: number): readonly OtherFrame[]
+  /** Frames through whose cameras an item of its kinds is seen too. */
+  camerasOf?(document: ItemDocument, id: string): readonly number[]
   /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */
   ownExposure?: boolean
   /** Shapes of its pieces, 1 m across, for what is made of them. */

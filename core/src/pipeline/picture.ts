@@ -85,6 +85,8 @@ export interface PictureFrame {
   plateOn?: Readonly<Record<string, PlateOn>>
   /** What its mattes have from beside the document. */
   mattes?: MatteWorld
+  /** Cameras of other frames that items are seen through too, by frame. */
+  others?: Readonly<Record<string, Camera>>
   inputs?: SignalInputs
 }
 
@@ -112,9 +114,25 @@ export function pictureFrame(
     instances: instancesAt(document, frame, inputs),
     plateOn: platesOn(document, cameras, frame, inputs),
     mattes: matteWorld(document, frame, cameras, inputs),
+    others: otherCameras(document, cameras),
     inputs,
   }
 }
+
+/** The cameras of other frames that what is shown is seen through too. */
+const otherCameras = (
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
+  cameras: (frame: number) => Camera | undefined,
+): Record<string, Camera> =>
+  Object.fromEntries(
+    Object.entries(document.items)
+      .filter(([, { shown }]) => shown)
+      .flatMap(([id, item]) => effectOf(item)?.camerasOf?.(document, id) ?? [])
+      .flatMap((frame): [string, Camera][] => {
+        const camera = cameras(frame)
+        return camera ? [[String(frame), camera]] : []
+      }),
+  )
 
 type PictureDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'camera' | 'sit'>
 const lightAt = (document: PictureDocument, { frame, inputs = {} }: PictureFrame): PlateLightSettings =>
@@ -175,6 +193,7 @@ export function pictureRecipe(
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
       ...(frozen ? { round, ...plate } : {}),
+      ...(Object.keys(at.others ?? {}).length > 0 ? { others: at.others } : {}),
       ...(quality === 'final' && lens
         ? { lens: { ...lens, ...(lens.disc ? { disc: document.camera.disc?.values } : {}) } }
         : {}),
@@ -305,6 +324,10 @@ function sceneOf(
       taken: takenMesh(meshes, quality),
       shapes: (item) => effectOf(document.items[item])?.shapes?.(document, item) ?? [],
       clip: (of) => plates(clipFrame(of)),
+      cameraAt: (frame) => {
+        const other = at.others?.[frame]
+        return other && scaleCamera(other, size)
+      },
       replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,
       added: addedAt(document, at, dataOf),

@@ -115,6 +115,7 @@ describe('a document', () => {
       'motion',
       'position',
       'render',
+      'stuck',
       'passes',
       'line',
       'drawn',

@@ -1,6 +1,7 @@
 import { recipeKey } from '@lantern/core/base'
 import type { ReadingFrames, Solve, Track } from '@lantern/core/data'
 import type { FigureTable, ResolvedItem } from '@lantern/core/effects'
+import { isCard } from '@lantern/core/effects/cards'
 import { type CameraPath, readPoints, readReading, readSolve, readTracks } from '@lantern/core/formats'
 import { isMatte } from '@lantern/core/mattes'
 import { readingRecipe } from '@lantern/core/pipeline'
@@ -48,15 +49,17 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
   return tables
 }
 
-/** What mattes and their shapes go with: as they name it. */
+/** What mattes and their shapes go with, and what cards are stuck to: as they name it. */
 const matteHolders = ({ items }: ShotDocument): string[] =>
   Object.values(items).flatMap((item) =>
-    isMatte(item)
-      ? [
-          ...(item.stands === 'item' ? [item.standsWith] : []),
-          ...Object.values(item.shapes).flatMap(({ rides }) => (rides ? [rides.on] : [])),
-        ]
-      : [],
+    isCard(item) && item.stuck
+      ? [`track.${item.stuck.track}`]
+      : isMatte(item)
+        ? [
+            ...(item.stands === 'item' ? [item.standsWith] : []),
+            ...Object.values(item.shapes).flatMap(({ rides }) => (rides ? [rides.on] : [])),
+          ]
+        : [],
   )
 const idsOf = (prefix: string, holders: readonly string[]): Set<string> =>
   new Set(holders.flatMap((on) => (on.startsWith(prefix) ? [on.slice(prefix.length)] : [])))

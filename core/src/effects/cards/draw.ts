@@ -1,12 +1,23 @@
 import { canonicalJson, textKey } from '../../base/index.ts'
-import { type CutOut, cutByColour, cutFromBlack, feathered, type Glow, glowsOf, mixed } from '../../cards/index.ts'
+import {
+  type CutOut,
+  cutByColour,
+  cutFromBlack,
+  feathered,
+  type Glow,
+  glowsOf,
+  mixed,
+  stickingTo,
+} from '../../cards/index.ts'
 import { type FloatImage, type Material, makeImage, PLAIN, type SurfaceMesh, type Texture } from '../../data/index.ts'
 import {
   aboutAxis,
   add,
   atan2,
   cos,
+  cross,
   multiply,
+  normalise,
   pow,
   type Quaternion,
   rotate,
@@ -15,7 +26,7 @@ import {
   subtract,
   type Vec3,
 } from '../../math/index.ts'
-import type { Drawable, Lamp, Pose } from '../../picture/index.ts'
+import { AT_REST, type Drawable, type Lamp, type Pose } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import type { CardLook } from './instances.ts'
 
@@ -125,16 +136,39 @@ function skyPose({ towards, across, roll }: NonNullable<CardLook['sky']>, eye: V
   return { rotation: multiply(turned, aboutAxis([0, 0, 1], roll)), place, scale: (2 * FAR * sin(half)) / cos(half) }
 }
 
+/** A card where it is stuck, corner by corner in the world; as it is where it is not. */
+function movedMesh(mesh: SurfaceMesh, pose: Pose, moved: ((at: Vec3) => Vec3) | undefined): SurfaceMesh {
+  if (!moved) return mesh
+  const at = (n: number): Vec3 => {
+    const [x = 0, y = 0, z = 0] = mesh.positions.subarray(3 * n, 3 * n + 3)
+    return moved(add(pose.place, rotate(pose.rotation, scale([x, y, z], pose.scale))))
+  }
+  const corners = [at(0), at(1), at(2), at(3)] as const
+  const normal = normalise(cross(subtract(corners[1], corners[0]), subtract(corners[3], corners[0])))
+  return {
+    ...mesh,
+    positions: Float32Array.from(corners.flat()),
+    normals: Float32Array.from([...normal, ...normal, ...normal, ...normal]),
+  }
+}
+
 /** A card's light on what is round it: little balls where it shines, as strong to all sides as it is seen from the camera. intensity: sum of plate value x m^2. */
-function lightsOf({ aspect, foot, mirror, gain, light }: CardLook, glows: readonly Glow[], pose: Pose): Lamp[] {
+function lightsOf(
+  { aspect, foot, mirror, gain, light }: CardLook,
+  glows: readonly Glow[],
+  pose: Pose,
+  moved: (at: Vec3) => Vec3 = (at) => at,
+): Lamp[] {
   if (light <= 0) return []
   const { scale: height = 1 } = pose
   return glows.map(({ x, y, wide, light: shares }) => ({
     kind: 'lamp',
     shape: 'ball',
-    at: add(
-      pose.place,
-      rotate(pose.rotation, [(mirror ? 0.5 - x : x - 0.5) * aspect * height, (1 - foot - y) * height, 0]),
+    at: moved(
+      add(
+        pose.place,
+        rotate(pose.rotation, [(mirror ? 0.5 - x : x - 0.5) * aspect * height, (1 - foot - y) * height, 0]),
+      ),
     ),
     radius: Math.max(0.01, 0.5 * wide * height),
     intensity: [0, 1, 2].map((c) => light * (gain[c] ?? 1) * (shares[c] ?? 0) * aspect * height * height) as [
@@ -150,7 +184,7 @@ function lightsOf({ aspect, foot, mirror, gain, light }: CardLook, glows: readon
 export function drawCard(
   { look }: EffectInstance<CardLook>,
   _frames: unknown,
-  { clip, camera }: Pick<DrawContext, 'clip' | 'camera'>,
+  { clip, camera, cameraAt }: Pick<DrawContext, 'clip' | 'camera' | 'cameraAt'>,
 ): Drawable[] {
   const images = look.frames.map(({ frame }) => clip?.({ ...look.clip, frame }))
   const textures = images.every((one) => one !== undefined) ? shownTextures(look, images) : undefined
@@ -166,21 +200,25 @@ export function drawCard(
     ...(look.sky ? {} : { fade: look.fade }),
     alpha: 'blend',
   }
-  const pose = look.sky
+  // One that is stuck is as it was seen at its frame.
+  const seenBy = (look.stuck && cameraAt?.(look.stuck.frame)) ?? camera
+  const standing = look.sky
     ? skyPose(look.sky, camera.position)
-    : { rotation: facing(look, camera.position), place: look.place, scale: look.height }
+    : { rotation: facing(look, seenBy.position), place: look.place, scale: look.height }
   const foot = look.sky ? 0.5 : look.foot
-  const mesh = cardMesh(look.aspect, foot, look.mirror)
+  const moved = look.stuck && stickingTo(seenBy, camera, look.stuck, standing.place)
+  const mesh = movedMesh(cardMesh(look.aspect, foot, look.mirror), standing, moved)
+  const pose = moved ? AT_REST : standing
   return [
     {
       kind: 'thing',
-      key: `card/${look.aspect}/${foot}/${look.mirror}`,
+      key: `card/${look.aspect}/${foot}/${look.mirror}${moved ? `/${mesh.positions.join()}` : ''}`,
       mesh,
       materials: [material],
       opening: pose,
       closing: pose,
       throwsShadow: false,
     },
-    ...lightsOf(look, glows, pose),
+    ...lightsOf(look, glows, standing, moved),
   ]
 }

@@ -73,6 +73,10 @@ export const cardsEffect = {
   resolve: () => [],
   instances: cardInstances,
   clips: (document, id, frame) => (isCard(document.items[id]) ? cardClips(document, id, frame) : []),
+  camerasOf: (document, id) => {
+    const item = document.items[id]
+    return isCard(item) && item.stuck?.takes === 'travel' ? [item.stuck.frame] : []
+  },
   ownExposure: true,
   decode: () => undefined,
   draw: drawCard,

@@ -1,5 +1,5 @@
 import { hash01 } from '../../base/index.ts'
-import { type ClipFrame, clipFrames, clipStep } from '../../cards/index.ts'
+import { type ClipFrame, clipFrames, clipStep, type Sticking } from '../../cards/index.ts'
 import { add, cos, panTiltRoll, pow, type Quaternion, radians, rotate, sin, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
@@ -30,6 +30,8 @@ export interface CardLook {
   light: number
   place: Vec3
   turn: Quaternion
+  /** The flat track that it goes with: the frame as which it stands in the set, and how the track moved since. */
+  stuck?: Sticking & { frame: number }
   /** So far away that it turns with the camera alone: towards it (unit), its height as it is seen and its roll, radians. */
   sky?: { towards: Vec3; across: number; roll: number }
 }
@@ -142,6 +144,34 @@ function skyOf({ azimuth, elevation, degrees, roll }: CardItem): NonNullable<Car
   return { towards: [sin(a) * cos(e), sin(e), -cos(a) * cos(e)], across: radians(degrees), roll: radians(roll) }
 }
 
+/** Frames on both sides over which a track's travel is smoothed, where its jitter alone counts. */
+const STEADY = 12
+/** How the flat track that a card is stuck to has moved; undefined where it is not known. */
+function stickingOf(
+  { plate }: ItemDocument,
+  { stuck }: CardItem,
+  frame: number,
+  inputs: SignalInputs,
+): CardLook['stuck'] {
+  if (!stuck) return undefined
+  const { track, way, takes } = stuck
+  const corners = (at: number) => {
+    const places = inputs.track?.(track, at)
+    return places?.length === 4 ? places : undefined
+  }
+  const to = corners(frame)
+  const around = Array.from({ length: 2 * STEADY + 1 }, (_, n) => corners(frame + n - STEADY)).filter(
+    (one) => one !== undefined,
+  )
+  const steady = (n: number, c: 0 | 1): number =>
+    around.reduce((sum, one) => sum + (one[n]?.[c] ?? 0), 0) / around.length
+  const from =
+    takes === 'travel' ? corners(stuck.frame) : [0, 1, 2, 3].map((n): [number, number] => [steady(n, 0), steady(n, 1)])
+  if (!to || !from) return undefined
+  const { width } = plate as ItemDocument['plate'] & { width: number }
+  return { way, from, to, plateWidth: width, frame: takes === 'travel' ? stuck.frame : frame }
+}
+
 /** What a card shows at a frame: itself and its copies. */
 export function cardInstances(
   document: ItemDocument,
@@ -156,6 +186,7 @@ export function cardInstances(
   const turn = panTiltRoll(radians(now.turn), 0, 0)
   const { tint } = now
   const sky = now.far === 'in the sky' ? { sky: skyOf(now) } : {}
+  const stuck = stickingOf(document, item, frame, inputs)
   return copiesOf(sky.sky ? { ...now, copies: 1 } : now).flatMap(
     ({ x, z, later, scale, stops, mirror }): EffectInstance<CardLook>[] => {
       const frames = cardFrames(document, item, frame, later)
@@ -175,6 +206,7 @@ export function cardInstances(
         light: sky.sky ? 0 : now.light,
         place: add(now.position, rotate(turn, [x, 0, z])),
         turn,
+        ...(stuck ? { stuck } : {}),
         ...sky,
       }
       return [{ item: id, of: id, frames: [], place: AT_HOME, look }]

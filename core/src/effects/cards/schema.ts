@@ -43,12 +43,25 @@ export const clipSchema = z
   })
   .strict()
 
+/** A flat track by hand that a card goes with: from a frame on as it is seen then. */
+export const stuckSchema = z
+  .object({
+    track: id,
+    frame: z.int(),
+    /** In place alone; turned and as large too; in perspective too. */
+    way: z.enum(['place', 'turn', 'perspective']).default('perspective'),
+    /** All of its way, or what it trembles about that. */
+    takes: z.enum(['travel', 'jitter']).default('travel'),
+  })
+  .strict()
+
 export const cardSchema = z
   .object({
     ...common,
     kind: z.literal('card'),
     ...place('Stands'),
     clip: clipSchema.optional(),
+    stuck: stuckSchema.optional(),
     shotAt: number(0, 10_000, 0, {
       label: 'Shot at',
       unit: 'fr/s',

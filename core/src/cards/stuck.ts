@@ -1,0 +1,66 @@
+import { type Camera, straighten } from '../data/index.ts'
+import {
+  add,
+  conjugate,
+  fitPlane,
+  type Homography,
+  type PatchModel,
+  rotate,
+  subtract,
+  type Vec3,
+} from '../math/index.ts'
+
+// Sticking to a flat track: what was seen of a card at one frame goes with the track's four corners to another.
+
+type Corner = readonly [number, number]
+
+/** Corners (px of the plate) on the picture's plane a metre before the camera: x to the right, y down. */
+const onPlane = (
+  { focalPx, centre, width, ...lens }: Camera,
+  corners: readonly Corner[],
+  plateWidth: number,
+): Corner[] => {
+  const k = width / plateWidth
+  return corners.map(([x, y]) => straighten(lens, (x * k - centre[0]) / focalPx, (y * k - centre[1]) / focalPx))
+}
+
+/** How a track moved between two frames. from, to: its four corners, px of the plate. */
+export interface Sticking {
+  way: PatchModel
+  from: readonly Corner[]
+  to: readonly Corner[]
+  plateWidth: number
+}
+
+/**
+ * What takes places of the world, seen by a camera, to where they are seen to go with a flat track by another one.
+ * Exact for what is flat: a homography of the picture's plane is a linear map of space about the eye (Hartley & Zisserman 2004, 13), so a flat card stays flat, and its picture goes with it pixel for pixel.
+ * middle: keeps how far along the view it lies. undefined where the corners decide no motion.
+ */
+export function stickingTo(
+  there: Camera,
+  here: Camera,
+  { way, from, to, plateWidth }: Sticking,
+  middle: Vec3,
+): ((at: Vec3) => Vec3) | undefined {
+  const h = fitPlane(way, onPlane(there, from, plateWidth), onPlane(here, to, plateWidth))
+  if (!h) return undefined
+  const before = (at: Vec3): Vec3 => {
+    const [x, y, z] = rotate(conjugate(there.rotation), subtract(at, there.position))
+    return [x, -y, -z]
+  }
+  const depth = before(middle)[2]
+  const moved = through(h, before(middle))[2]
+  if (depth <= 0 || moved <= 0) return undefined
+  const same = depth / moved
+  return (at) => {
+    const [x, y, z] = through(h, before(at))
+    return add(here.position, rotate(here.rotation, [same * x, -same * y, -same * z]))
+  }
+}
+
+const through = (h: Homography, [x, y, z]: Vec3): Vec3 => [
+  h[0] * x + h[1] * y + h[2] * z,
+  h[3] * x + h[4] * y + h[5] * z,
+  h[6] * x + h[7] * y + h[8] * z,
+]
