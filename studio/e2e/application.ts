@@ -53,8 +53,13 @@ export const makeMovie = (name: string): string =>
     FRAMES,
   )
 
-/** A movie of so many frames of a made picture, as ffmpeg's filters have it. */
-export function movieOf(name: string, source: string, frames: number): string {
+/** A movie of so many frames of a made picture, as ffmpeg's filters have it; H.264 where no other codec is wanted. */
+export function movieOf(
+  name: string,
+  source: string,
+  frames: number,
+  codec: readonly string[] = ['-c:v', 'libx264', '-qp', '4', '-pix_fmt', 'yuv420p'],
+): string {
   const path = join(folder, name)
   const { status, stderr } = spawnSync('ffmpeg', [
     '-v',
@@ -66,12 +71,7 @@ export function movieOf(name: string, source: string, frames: number): string {
     source,
     '-frames:v',
     String(frames),
-    '-c:v',
-    'libx264',
-    '-qp',
-    '4',
-    '-pix_fmt',
-    'yuv420p',
+    ...codec,
     path,
   ])
   if (status !== 0) throw new Error(stderr.toString())

@@ -16,6 +16,7 @@ export const forceSchema = z
       still: true,
     }),
     on: itemOf(['gas', 'particles'], {
+      none: 'every gas',
       label: 'On',
       hint: 'The gas or particles that it works on; none is all of them.',
       group: 'Force',

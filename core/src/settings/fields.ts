@@ -17,6 +17,8 @@ export interface SettingMeta {
   when?: Readonly<Record<string, readonly (string | boolean)[]>>
   /** Its value is the id of an item of one of these kinds. */
   itemKinds?: readonly string[]
+  /** What it is called where none is chosen, if it may be left so. */
+  none?: string
   /** Decided once for a whole run: it can't follow a signal. */
   still?: boolean
 }

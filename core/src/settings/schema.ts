@@ -21,6 +21,7 @@ const metaSchema = z.object({
   touches: z.string().optional(),
   when: z.record(z.string(), z.array(z.union([z.string(), z.boolean()]))).optional(),
   itemKinds: z.array(z.string()).optional(),
+  none: z.string().optional(),
   still: z.boolean().optional(),
 })
 const shapeSchema = z.object({

@@ -145,8 +145,8 @@ function ItemChoice({
   const items = useShot((state) => state.shot?.document.items) ?? {}
   return (
     <Choice aria-label={setting.label} value={value} onChange={(event) => onChange(event.target.value, true)}>
-      {(value === '' || !items[value] || setting.key === 'on') && (
-        <option value="">{setting.key === 'on' ? 'every gas' : 'none'}</option>
+      {(value === '' || !items[value] || setting.none !== undefined) && (
+        <option value="">{setting.none ?? 'none'}</option>
       )}
       {Object.entries(items).flatMap(([id, item]) =>
         setting.itemKinds?.includes(item.kind)

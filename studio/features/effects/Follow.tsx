@@ -4,6 +4,7 @@ import { type Following, followed, type Setting, signalValue } from '@lantern/co
 import type { ShotDocument } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { inputsNow, meanOfReading } from '../shot/world.ts'
 import { newSignal, signalOfReading } from './signals.ts'
@@ -103,6 +104,7 @@ export function FollowPanel({
   close(): void
 }) {
   const { shot, frame, edit } = useShot()
+  usePlateFiles()
   if (!shot) return null
   const { signals } = shot.document
   const choose = (id: string): void => {
@@ -164,7 +166,7 @@ export function FollowPanel({
           {Object.entries(shot.document.readings).map(
             ([id, { name }]) =>
               !read.has(id) && (
-                <option key={id} value={`reading:${id}`}>
+                <option key={id} value={`reading:${id}`} disabled={meanOfReading(useShot.getState(), id) === undefined}>
                   {name}
                 </option>
               ),

@@ -5,6 +5,7 @@ import { type Following, MOST_FOLLOWED } from '@lantern/core/settings'
 import { Choice } from '@/ui/Choice.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { signalOfReading } from '../effects/signals.ts'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { meanOfReading } from '../shot/world.ts'
 
@@ -14,6 +15,8 @@ const [LEAST, MOST] = [0.1, 10]
 /** A lamp that goes with what was read of the plate or of a clip: its power with how bright that is, its filter with its colour. */
 export function FollowReading({ id, item }: { id: string; item: LampItem }) {
   const state = useShot()
+  // Readings come by themselves: with each it is looked again which may be chosen.
+  usePlateFiles()
   const { shot, edit } = state
   if (!shot) return null
   const { readings, signals } = shot.document
@@ -45,8 +48,10 @@ export function FollowReading({ id, item }: { id: string; item: LampItem }) {
         >
           <option value="">nothing</option>
           {Object.entries(readings).map(([one, { name }]) => (
-            <option key={one} value={one}>
+            // Without its mean it would not be known how bright the lamp is to be.
+            <option key={one} value={one} disabled={meanOfReading(state, one) === undefined}>
               {name}
+              {meanOfReading(state, one) === undefined ? ' (not taken yet)' : ''}
             </option>
           ))}
         </Choice>

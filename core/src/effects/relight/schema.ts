@@ -21,7 +21,7 @@ const body = { group: 'Body', touches: 'picture' } as const
 const light = { group: 'Light', touches: 'picture' } as const
 const side = { ...light, when: { by: ['a side', 'both'] } }
 const apart = (label: string) =>
-  itemOf(['matte'], { label, hint: 'A limb with a matte of its own is rounded by itself.', ...who })
+  itemOf(['matte'], { label, hint: 'A limb with a matte of its own is rounded by itself.', none: 'none', ...who })
 
 export const relightSchema = z
   .object({
@@ -29,11 +29,16 @@ export const relightSchema = z
     kind: z.literal('relight'),
     /** It has no place of its own: it stands where its matte does. */
     position: vec3.default([0, 0, 0]),
-    matte: itemOf(['matte'], { label: 'Matte', hint: 'What is lit lies inside it.', ...who }),
+    matte: itemOf(['matte'], { label: 'Matte', hint: 'What is lit lies inside it.', none: 'none', ...who }),
     limbA: apart('A limb'),
     limbB: apart('Another limb'),
     limbC: apart('A third limb'),
-    keep: itemOf(['matte'], { label: 'Kept off by', hint: 'Inside this matte no light falls on it.', ...who }),
+    keep: itemOf(['matte'], {
+      label: 'Kept off by',
+      hint: 'Inside this matte no light falls on it.',
+      none: 'nothing',
+      ...who,
+    }),
     directions: choice(['rounded', 'from the set'], 'rounded', {
       label: 'Its form',
       hint: 'Rounded out of its matte; or that of the pieces and things of the set that stand where it is.',
@@ -67,6 +72,7 @@ export const relightSchema = z
     only: itemOf(['lamp', 'gas', 'particles', 'card'], {
       label: 'Only by',
       hint: 'One light of the shot alone; all of them where none is chosen.',
+      none: 'all of them',
       when: { by: ['lights of the shot', 'both'] },
       still: true,
       ...light,
