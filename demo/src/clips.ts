@@ -107,7 +107,12 @@ const DUST_GAS: GasSettings = {
   ...base,
   cell: 0.018,
   sources: [
-    { shape: { kind: 'disc', radius: 0.3, thickness: 0.1 }, perArea: false, stirSize: 0.16, pattern: { size: 0.13, share: 0.45 } },
+    {
+      shape: { kind: 'disc', radius: 0.3, thickness: 0.1 },
+      perArea: false,
+      stirSize: 0.16,
+      pattern: { size: 0.13, share: 0.45 },
+    },
   ],
   black: false,
   ambient: 290,
@@ -119,7 +124,12 @@ const DUST_GAS: GasSettings = {
   seed: 21,
 }
 
-const DAY: PlateLight = { sunDirection: [0.45, 0.75, 0.48], sunShare: 0.45, sunColour: [1.05, 1, 0.9], skyColour: [0.92, 0.98, 1.1] }
+const DAY: PlateLight = {
+  sunDirection: [0.45, 0.75, 0.48],
+  sunShare: 0.45,
+  sunColour: [1.05, 1, 0.9],
+  skyColour: [0.92, 0.98, 1.1],
+}
 const QUALITY = { ...FINAL, few: 1, many: 4, most: 4, marches: 2, mostMarches: 2, lightWork: 3e6, lightStride: 64 }
 
 /** A gas of a colour through a camera. */
@@ -143,6 +153,11 @@ const pictured = (crew: Crew, frame: GasFrame, camera: Camera, light: PlateLight
     quality: QUALITY,
   })
 
+/** What a sensor's colour sees of the others: so that what is very bright runs to white. */
+const CROSS = 0.07
+const through = (light: Float32Array, c: number): number =>
+  (1 - CROSS) * (light[c] ?? 0) + (CROSS * ((light[0] ?? 0) + (light[1] ?? 0) + (light[2] ?? 0))) / 3
+
 /** Linear r g b a of a frame, one after another. */
 type Frames = (each: (n: number, image: Float32Array) => Promise<void>) => Promise<void>
 
@@ -163,7 +178,7 @@ const gasClip =
             ? alpha > 1e-4
               ? (smoke.data[4 * k + c] ?? 0) / alpha
               : 0
-            : (fire.data[3 * k + c] ?? 0) * gain
+            : through(fire.data.subarray(3 * k, 3 * k + 3), c) * gain
         image[4 * k + 3] = alpha
       }
       await each(n, image)
@@ -215,7 +230,13 @@ const sparksClip =
       const image = new Float32Array(spec.width * spec.height * 4).fill(0)
       const data = sparkData(spec, camera, n)
       if (data.length > 0) {
-        const { fire } = renderFlat(crew, { pieces: [], camera, drawables: [{ kind: 'splats', data }], light: DAY, quality: QUALITY })
+        const { fire } = renderFlat(crew, {
+          pieces: [],
+          camera,
+          drawables: [{ kind: 'splats', data }],
+          light: DAY,
+          quality: QUALITY,
+        })
         for (let k = 0; k < spec.width * spec.height; k++)
           for (let c = 0; c < 3; c++) image[4 * k + c] = 0.16 * (fire.data[3 * k + c] ?? 0)
       }
@@ -240,7 +261,18 @@ async function write(spec: ClipSpec, frames: Frames, out: string): Promise<void>
     : ['-c:v', 'libx264', '-preset', 'slow', '-tune', 'grain', '-crf', '21', '-pix_fmt', 'yuv420p']
   const colours = ['-vf', 'scale=out_color_matrix=bt709:out_range=tv', '-colorspace', 'bt709', '-color_range', 'tv']
   const exact = ['-threads', '1', '-flags', '+bitexact', '-fflags', '+bitexact']
-  const raw = ['-f', 'rawvideo', '-pix_fmt', 'rgba', '-s', `${width}x${height}`, '-r', String(spec.delivered), '-i', '-']
+  const raw = [
+    '-f',
+    'rawvideo',
+    '-pix_fmt',
+    'rgba',
+    '-s',
+    `${width}x${height}`,
+    '-r',
+    String(spec.delivered),
+    '-i',
+    '-',
+  ]
   const child = spawn('ffmpeg', ['-v', 'error', '-y', ...raw, ...colours, ...codec, ...exact, join(out, spec.file)], {
     stdio: ['pipe', 'inherit', 'inherit'],
   })

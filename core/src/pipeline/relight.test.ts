@@ -133,6 +133,16 @@ describe('what was filmed inside a matte', () => {
     const sideways = picture(yard({ directions: 'from the set', by: 'a side', azimuth: 90, elevation: 0, wrap: 0 }))
     expect(lightAt(sideways, 'relit', X, Y)).toBeLessThan(1e-3)
   })
+  it('is nothing where its matte has nothing to say, and has a key for that', () => {
+    const document = yard({ limbA: 'gone' })
+    Object.assign(document.items.person as object, {
+      shapes: {},
+      helped: { from: 5, to: 9, strokes: {}, carried: 1, accepted: {} },
+    })
+    const at = pictureFrame(document, () => camera, 1)
+    expect(recipeKey(pictureRecipe(document, at, 'look', () => ''))).toMatch(/./)
+    expect(picture(document).layers.some(({ id }) => id === 'relit')).toBe(false)
+  })
   it('is another picture when its matte changes, and none without one', () => {
     const key = (document: ShotDocument) =>
       recipeKey(

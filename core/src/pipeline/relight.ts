@@ -43,16 +43,20 @@ const standsAt = (document: Document, item: RelightItem, plateCamera: Camera, at
 
 /** What is relit at a frame, as a picture's recipe names it. */
 export const reliefKeys = (document: Document, plateCamera: Camera, at: MatteMoment): unknown[] =>
-  relightsAt(document, at.frame, at.inputs).map(([id, item]) => {
+  relightsAt(document, at.frame, at.inputs).flatMap(([id, item]) => {
     const { name: _, order: __, follows: ___, locked: ____, ...settings } = item
     const mattes = [item.matte, ...limbsOf(item), ...(item.keep ? [item.keep] : [])]
-    return {
+    const keys = mattes.map((one) => matteKeyOf(document, one, at) ?? null)
+    // Where its matte has nothing to say nothing is relit.
+    if (keys[0] === null) return []
+    const own = {
       layer: layerIdOf(id, item),
       ...settings,
       only: item.only ? layerIdOf(item.only, document.items[item.only] ?? {}) : '',
       stands: standsAt(document, item, plateCamera, at),
-      mattes: mattes.map((one) => matteKeyOf(document, one, at)),
+      mattes: keys,
     }
+    return [own]
   })
 
 /** Pixels between the points that are lit. */
