@@ -90,6 +90,10 @@ describe('a kept gas frame', () => {
   })
   it('is refused when damaged, wherever it is cut or flipped', () => {
     const bytes = writeGasFrame(frame)
+    // What a half can't hold is held at its most.
+    const beyond = { ...frame, channels: frame.channels.map((channel) => channel.slice()) }
+    beyond.channels[0]?.set([0x7c00, 0xfc00, 0x7e00])
+    expect([...(readGasFrame(writeGasFrame(beyond)).channels[0] ?? [])].slice(0, 3)).toEqual([0x7bff, 0xfbff, 0])
     for (const cut of [0, 5, 30, bytes.length - 10]) expect(() => readGasFrame(bytes.slice(0, cut))).toThrow(/damaged/)
     const flipped = bytes.slice()
     flipped[20] = 0

@@ -19,6 +19,17 @@ const headSchema = z.object({
   channels: z.int().min(6).max(7).default(6),
 })
 
+/** The largest finite half, and the bits that say that one is none. */
+const [MOST, NO_NUMBER] = [0x7bff, 0x7c00]
+/** Holds what is beyond a half's range at its most, and makes no number 0: where much dust is set free in one cell no light could be worked out. */
+function holdFinite(halves: Uint16Array): Uint16Array {
+  for (let n = 0; n < halves.length; n++) {
+    const code = halves[n] ?? 0
+    if ((code & NO_NUMBER) === NO_NUMBER) halves[n] = code & 0x03ff ? 0 : (code & 0x8000) | MOST
+  }
+  return halves
+}
+
 export function writeGasFrame(frame: GasFrame, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
   const head = new TextEncoder().encode(
     JSON.stringify({
@@ -62,7 +73,7 @@ export function readGasFrame(bytes: Uint8Array, deflate: Deflate = plainDeflate)
     if (body.length !== head.tiles * 4 + per * 2 * kept) throw broken()
     const tiles = new Int32Array(body.buffer, 0, head.tiles)
     const channels = GAS_CHANNELS.map((_, n) =>
-      n < kept ? new Uint16Array(body.buffer, head.tiles * 4 + per * 2 * n, per) : new Uint16Array(per),
+      n < kept ? holdFinite(new Uint16Array(body.buffer, head.tiles * 4 + per * 2 * n, per)) : new Uint16Array(per),
     )
     return { box: head.box, ambient: head.ambient, tiles, channels }
   } catch {
