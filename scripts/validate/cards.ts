@@ -1,9 +1,23 @@
+import { readFileSync } from 'node:fs'
 import type { Crew } from '../../core/src/base/index.ts'
-import { type ClipTiming, clipFrames, cutByColour, cutFromBlack } from '../../core/src/cards/index.ts'
-import { type Camera, makeImage, type SurfaceMesh } from '../../core/src/data/index.ts'
+import { type ClipTiming, clipFrames, cutByColour, cutFromBlack, stickingTo } from '../../core/src/cards/index.ts'
+import {
+  type Camera,
+  makeImage,
+  pixelRay,
+  pointAlong,
+  projectPoint,
+  type SurfaceMesh,
+} from '../../core/src/data/index.ts'
+import { readCameraFile } from '../../core/src/formats/index.ts'
 import { panTiltRoll } from '../../core/src/math/index.ts'
+import { readingInputs, roundedRelief, takeClipReading } from '../../core/src/pipeline/index.ts'
+import { lampsAt } from '../../core/src/set/index.ts'
+import { makeItem, makeShot } from '../../core/src/shot/index.ts'
 import { at, ball, ground, render, thing, valueAt } from '../../core/testing/frames.ts'
-import { atMost, type Row } from './row.ts'
+import { MESH_STRIDE } from '../../demo/src/scene/builder.ts'
+import { worker } from '../../demo/src/worker.ts'
+import { atMost, between, type Row } from './row.ts'
 
 // Filmed elements on cards: which frame is shown, what of it is there, and how it meets the set.
 
@@ -158,4 +172,187 @@ function fadeRow(crew: Crew): Row {
   )
 }
 
-export const cardRows = (crew: Crew): Row[] => [countedRow(), blackRow(), ...keyRows(), sumRow(crew), fadeRow(crew)]
+/** A clip's reading that a lamp follows, smoothed and late, against the clip's own light. */
+async function followRow(): Promise<Row> {
+  const plate = { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 120, rate: [24, 1], encoding: 'srgb' }
+  const shot = makeShot('Yard', plate as Parameters<typeof makeShot>[1])
+  const clip = { shot: '', asset: 'c', file: 'c', first: 1, last: 240, width: 32, height: 18, rate: 120 }
+  shot.items.card = makeItem('card', {
+    name: 'Flare',
+    order: 1,
+    begins: 20,
+    after: 'nothing',
+    feather: 0,
+    lift: 1,
+    full: 400,
+    clip: { ...clip, encoding: 'linear', curve: 'clip' },
+  } as never)
+  const reading = {
+    name: 'Flare',
+    shown: true,
+    area: { kind: 'clip', card: 'card' },
+    show: 'mean',
+    channel: 'brightness',
+    percentile: 95,
+  } as const
+  shot.readings.flare = reading
+  shot.signals.flare = { name: 'Flare', shown: true, source: { kind: 'reading', reading: 'flare' } }
+  const follow = { signal: 'flare', gain: 2000, offset: 0, smoothing: 6, delay: 4 }
+  shot.items.lamp = makeItem('lamp', { name: 'Lamp', order: 2, follows: { lumens: follow } } as never)
+  // It flickers, over a black of 1 %.
+  const level = (n: number): number => 0.6 + 0.3 * Math.sin(n / 5) + 0.2 * Math.sin(n / 1.7)
+  const frameOf = (n: number) => {
+    const image = makeImage(32, 18, 3)
+    for (let k = 0; k < image.data.length; k++) image.data[k] = 0.01 + (k % 96 < 48 ? level(n) : 0)
+    return image
+  }
+  const card = shot.items.card
+  if (card.kind !== 'card' || !card.clip) throw new TypeError('a card')
+  const progress = { report: () => undefined, cancelled: () => false }
+  const taken = await takeClipReading({ ...card, clip: card.clip }, 95, async ({ frame }) => frameOf(frame), progress)
+  const inputs = readingInputs(shot, () => taken)
+  let [light, own] = [0, 0]
+  for (let frame = 1; frame <= 120; frame++) {
+    const lamp = lampsAt(shot, frame, inputs)[0]?.[1]
+    light += lamp?.lumens ?? 0
+    // A plate frame shows every fifth of the clip's.
+    const n = 1 + 5 * (frame - 20)
+    if (n >= 1 && n <= 240) own += 0.5 * level(n) * follow.gain
+  }
+  return atMost(
+    'cards, a lamp that follows a clip’s reading: its energy over the clip off by, %',
+    'the clip’s own light',
+    2,
+    100 * Math.abs(light / own - 1),
+  )
+}
+
+/** The walking figure rendered, its matte rounded, a light from its right: against its own directions. */
+function relightRows(crew: Crew): Row[] {
+  const seen: Camera = { ...camera(256, 420), position: [0, 0.95, 3], rotation: panTiltRoll(0, 0, 0) }
+  const { vertices, triangles } = worker({ from: [0, 0], speed: 1.16 }, 0.35).mesh
+  const count = vertices.length / MESH_STRIDE
+  const positions = Float32Array.from(
+    { length: count * 3 },
+    (_, n) => vertices[MESH_STRIDE * Math.floor(n / 3) + (n % 3)] ?? 0,
+  )
+  const middle = [0, 1, 2].map((c) => {
+    const own = Array.from(positions).filter((_, n) => n % 3 === c)
+    return (Math.min(...own) + Math.max(...own)) / 2
+  })
+  for (let n = 0; n < positions.length; n++)
+    positions[n] = (positions[n] ?? 0) - (n % 3 === 1 ? 0 : (middle[n % 3] ?? 0))
+  const figure = thing({ positions, indices: Uint32Array.from(triangles) }, {}, { base: [0.5, 0.5, 0.5, 1] })
+  const truth = render(crew, { figure: [figure] }, { camera: seen })
+  const mask = makeImage(256, 256, 1)
+  for (let n = 0; n < mask.data.length; n++)
+    mask.data[n] = valueAt(truth, 'figure', 'alpha', n % 256, Math.floor(n / 256))
+  const direction = [Math.sin(1), 0.25, Math.cos(1)] as const
+  const length = Math.hypot(...direction)
+  const side = {
+    direction: direction.map((part) => part / length) as [number, number, number],
+    colour: [1, 1, 1] as [number, number, number],
+  }
+  const relief = roundedRelief(mask, seen, { round: 0.5, distance: 3, side, amount: 0 })
+  if (!relief) throw new TypeError('it covers something')
+  const picture = render(crew, { relit: [relief] }, { camera: seen })
+  const [core, within] = [2, 1]
+  const least = (x: number, y: number, reach: number, of: 'min' | 'max'): number => {
+    const all: number[] = []
+    for (let b = -reach; b <= reach; b++)
+      for (let a = -reach; a <= reach; a++) all.push(mask.data[(y + b) * 256 + x + a] ?? 0)
+    return Math[of](...all)
+  }
+  let [same, all, ours, theirs, beyond] = [0, 0, 0, 0, 0]
+  for (let y = 4; y < 252; y++)
+    for (let x = 4; x < 252; x++) {
+      const light = valueAt(picture, 'relit', 'light', x, y)
+      if (least(x, y, within, 'max') <= 0 && light > 0) beyond++
+      if (least(x, y, core, 'min') < 0.99) continue
+      const own = truth.normal.data.subarray(3 * (y * 256 + x), 3 * (y * 256 + x) + 3)
+      const wanted = Math.max(
+        0,
+        side.direction.reduce((sum, part, c) => sum + part * (own[c] ?? 0), 0),
+      )
+      all++
+      if (wanted > 0 === light > 0) same++
+      ours += light
+      theirs += wanted
+    }
+  return [
+    between(
+      'relight, the figure’s lit side: agrees on so much of its core, %',
+      'its own directions',
+      80,
+      100,
+      (100 * same) / all,
+    ),
+    atMost(
+      'relight, the same: its mean light off by, %',
+      'by its own directions',
+      15,
+      100 * Math.abs(ours / theirs - 1),
+    ),
+    atMost('relight, pixels lit farther than 1 px outside its matte', 'none', 0, beyond),
+  ]
+}
+
+/** A card stuck to a board of the yard's wall, whose corners are seen by the exact camera of the walk. */
+function stuckRow(): Row {
+  const file = 'demo/exact/yard-walk-camera.gltf'
+  const info = { width: 1280, height: 720, first: 1001, last: 1120, rate: 24 }
+  const { frames } = readCameraFile(readFileSync(file), file, info)
+  const cameras = new Map(frames.map((one) => [one.frame, one.camera]))
+  const board: [number, number, number][] = [
+    [-0.4, 2.6, 0],
+    [1.2, 2.6, 0],
+    [1.2, 1.4, 0],
+    [-0.4, 1.4, 0],
+  ]
+  const seen = (by: Camera, place: readonly [number, number, number]): [number, number] => {
+    const p = projectPoint(by, [...place])
+    return [p?.x ?? Number.NaN, p?.y ?? Number.NaN]
+  }
+  const from = cameras.get(1001)
+  if (!from) throw new TypeError('the walk has a camera')
+  let worst = 0
+  for (const by of cameras.values()) {
+    const corners = (one: Camera) => board.map((place) => seen(one, place))
+    const move = stickingTo(
+      from,
+      by,
+      { way: 'perspective', from: corners(from), to: corners(by), plateWidth: 1280 },
+      [0.4, 2, 1],
+    )
+    if (!move) return atMost('cards, stuck to a flat track: slides, px', 'the track', 0.2, Infinity)
+    for (const [a, b] of [
+      [0.1, 0.2],
+      [0.5, 0.5],
+      [0.9, 0.8],
+    ] as const) {
+      const place: [number, number, number] = [-0.4 + 1.6 * a, 2.6 - 1.2 * b, 0]
+      // A metre before the wall, on the same line of sight.
+      const card = pointAlong(pixelRay(from, ...seen(from, place)), 4)
+      const [x, y] = seen(by, move(card))
+      const [u, v] = seen(by, place)
+      worst = Math.max(worst, Math.hypot(x - u, y - v))
+    }
+  }
+  return atMost(
+    'cards, stuck to a flat track over the walk’s 120 frames: slides at most, px',
+    'what was tracked',
+    0.2,
+    worst,
+  )
+}
+
+export const cardRows = async (crew: Crew): Promise<Row[]> => [
+  countedRow(),
+  blackRow(),
+  ...keyRows(),
+  sumRow(crew),
+  fadeRow(crew),
+  await followRow(),
+  ...relightRows(crew),
+  stuckRow(),
+]

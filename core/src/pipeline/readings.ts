@@ -179,12 +179,14 @@ export function readingInputs(
   taken: (reading: string) => ReadingFrames | undefined,
 ): Pick<SignalInputs, 'reading' | 'readingColour'> {
   const figures = new Map<string, Map<number, Figures4>>()
+  const { first, last } = document.plate
   const at = (id: string, frame: number): Figures4 | undefined => {
     const [reading, frames] = [document.readings[id], taken(id)]
     if (!reading || !frames) return undefined
     const known = figures.get(id) ?? readingFigures(document, frames, reading)
     figures.set(id, known)
-    return known.get(frame)
+    // Before the plate and after it the reading stays as it is at its end.
+    return known.get(Math.min(last, Math.max(first, frame)))
   }
   const channel = (id: string): number =>
     ({ red: 0, green: 1, blue: 2, brightness: 3 })[document.readings[id]?.channel ?? 'brightness']

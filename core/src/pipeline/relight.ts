@@ -141,6 +141,25 @@ function sideDirection({ azimuth, elevation }: RelightItem, camera: Camera): Vec
   return [turned[0] * cos(e), sin(e), turned[2] * cos(e)]
 }
 
+/** The rounded form that a mask of the picture's size shows, as the picture lights it; undefined where it covers nothing. distance: m along the view. */
+export function roundedRelief(
+  mask: FloatImage,
+  camera: Camera,
+  {
+    round,
+    distance,
+    limbs = [],
+    ...over
+  }: { round: number; distance: number; limbs?: readonly FloatImage[] } & Partial<Relief>,
+): Relief | undefined {
+  const grid = gridOf(mask)
+  if (!grid) return undefined
+  const share = makeImage(mask.width, mask.height, 1)
+  share.data.fill(1)
+  const points = roundedPoints(grid, inflate(mask, round, limbs), camera, distance)
+  return { kind: 'relief', mask, share, ...grid, points, wrap: 0, amount: 1, shadowed: true, ...over }
+}
+
 /** What a relit item has the picture do; undefined where its matte covers nothing. */
 function reliefOf(
   document: Document,
@@ -153,30 +172,27 @@ function reliefOf(
   const draw = (id: string): FloatImage | undefined =>
     drawMatteOf(document, id, camera, plateCamera.width, at, dataOf)?.image
   const mask = draw(item.matte)
-  const grid = mask && gridOf(mask)
-  if (!mask || !grid) return undefined
+  if (!mask) return undefined
   const keep = item.keep ? draw(item.keep) : undefined
   const share = makeImage(mask.width, mask.height, 1)
   for (let n = 0; n < share.data.length; n++) share.data[n] = 1 - (keep?.data[n] ?? 0)
-  const limbs = limbsOf(item).flatMap((id) => draw(id) ?? [])
-  const points =
-    item.directions === 'rounded'
-      ? roundedPoints(grid, inflate(mask, item.round, limbs), camera, standsAt(document, item, plateCamera, at))
-      : setPoints(grid, document, camera, at)
+  const grid = item.directions === 'from the set' ? gridOf(mask) : undefined
+  const limbs = grid ? [] : limbsOf(item).flatMap((id) => draw(id) ?? [])
+  const distance = standsAt(document, item, plateCamera, at)
+  const own = roundedRelief(mask, camera, { round: item.round, distance, limbs, share })
   const side = item.by === 'lights of the shot' ? undefined : sideDirection(item, plateCamera)
-  return {
-    kind: 'relief',
-    mask,
-    share,
-    ...grid,
-    points,
-    wrap: item.wrap,
-    amount: item.by === 'a side' ? 0 : item.amount,
-    shadowed: item.shadowed,
-    ...(item.only ? { only: layerIdOf(item.only, document.items[item.only] ?? {}) } : {}),
-    ...(side ? { side: { direction: side, colour: scale([...item.tint], item.level) } } : {}),
-    ...(item.shows === 'its form' ? { towards: rotate(plateCamera.rotation, [0, 0, 1]) } : {}),
-  }
+  return (
+    own && {
+      ...own,
+      ...(grid ? { points: setPoints(grid, document, camera, at) } : {}),
+      wrap: item.wrap,
+      amount: item.by === 'a side' ? 0 : item.amount,
+      shadowed: item.shadowed,
+      ...(item.only ? { only: layerIdOf(item.only, document.items[item.only] ?? {}) } : {}),
+      ...(side ? { side: { direction: side, colour: scale([...item.tint], item.level) } } : {}),
+      ...(item.shows === 'its form' ? { towards: rotate(plateCamera.rotation, [0, 0, 1]) } : {}),
+    }
+  )
 }
 
 /** What is relit at a frame, by layers. camera: the picture's; plateCamera: the plate's. */
