@@ -9,6 +9,7 @@ import { nodeCrew } from '../farm/src/crew/nodeCrew.ts'
 import { draftFire, freshStart, secondStart } from './bench/application.ts'
 import { type Bench, type Measured, median } from './bench/bench.ts'
 import { breakingBenches } from './bench/breaking.ts'
+import { cardBenches } from './bench/cards.ts'
 import { movieDropped } from './bench/drop.ts'
 import { gasBenches } from './bench/gas.ts'
 import { load } from './bench/load.ts'
@@ -47,6 +48,7 @@ const benches: readonly Bench[] = [
   ...matteBenches,
   ...particleBenches,
   ...breakingBenches,
+  ...cardBenches,
   secondStart,
   draftFire,
   statusWarm,
@@ -139,7 +141,7 @@ try {
   const crew = nodeCrew(2)
   if (
     benches.some(
-      ({ name }) => /^(picture\/(?!solids|reference)|sit\/)/.test(name) && name.startsWith(values.only ?? ''),
+      ({ name }) => /^(picture\/(?!solids|reference|cards)|sit\/)/.test(name) && name.startsWith(values.only ?? ''),
     )
   )
     prepareFire(crew, folder)

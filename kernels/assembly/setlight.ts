@@ -3,7 +3,7 @@ import {
   INSTANCE_BYTES, instanceFlags, instanceLayer, LAMP_BYTES, lampIntensity, lampKind, lampLayer, lampRadius, lampSetUp, lampSkip, sceneGasCount, sceneGases, sceneInstances, sceneLampCount, sceneLamps, scenePairs, sceneSun, sceneSunColour, sceneSkyColour, sceneTop, viewHeight, viewWidth,
 } from './layouts.generated'
 import { lampDistance, lampDX, lampDY, lampDZ, lampOn, opensUp, RECTANGLE } from './lamps'
-import { clearance, HOLDS_OUT, NO_SHADOW, RECEIVES, throughTo, UNSEEN } from './lighting'
+import { clearance, HOLDS_OUT, NO_SHADOW, RECEIVES, SEE_THROUGH, throughTo, UNSEEN } from './lighting'
 import { castNearest, hitInstance, MISS, RAY_STACK } from './rays'
 import { pairX, pairY, samplePair, samplePixel, takePairTable } from './sampler'
 import { seat } from './seat'
@@ -27,7 +27,7 @@ function castSet(scene: usize, view: usize, stack: usize, x: f32, y: f32): f32 {
   castView(view, x, y, 0.5, 0, 0)
   let least: f32 = 0
   for (let n = 0; n < 12; n++) {
-    const t = castNearest(sceneTop(scene), instances, stack, 0.5, rayX, rayY, rayZ, rayDX, rayDY, rayDZ, least, MISS, UNSEEN, 0)
+    const t = castNearest(sceneTop(scene), instances, stack, 0.5, rayX, rayY, rayZ, rayDX, rayDY, rayDZ, least, MISS, UNSEEN | SEE_THROUGH, 0)
     if (t == MISS) return MISS
     const instance = instances + <usize>hitInstance * INSTANCE_BYTES
     if (instanceLayer(instance) < 0 && instanceFlags(instance) & (HOLDS_OUT | RECEIVES)) return t

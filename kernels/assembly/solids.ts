@@ -6,7 +6,7 @@ import { castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
 import { eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
 import { scatterAbout, towardX, towardY, towardZ } from './shading'
-import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, takeFlat, takeMaterial } from './surface'
+import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, metal, roughness, takeFlat, takeMaterial } from './surface'
 import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
 
 // Samples of a pixel: what solids it sees, as events by distance, and what light reaches the set behind them.
@@ -207,7 +207,7 @@ function noteFirst(instance: i32, t: f32): void {
 function clearOfSet(top: usize, instances: usize, stack: usize, time: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t: f32, within: f32): f32 {
   let least: f32 = t * <f32>1.00001 + 1e-6
   for (let n = 0; n < 6; n++) {
-    const next = castNearest(top, instances, stack, time, ox, oy, oz, dx, dy, dz, least, t + within, UNSEEN, 0)
+    const next = castNearest(top, instances, stack, time, ox, oy, oz, dx, dy, dz, least, t + within, UNSEEN | SEE_THROUGH, 0)
     if (next == MISS || hitInstance < 0) return 1
     if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) < 0) {
       const share: f32 = min<f32>(1, (next - t) / within)
@@ -252,18 +252,21 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
       putEvent(scratch, t, left, -1, f32x4.splat(0), f32x4.splat(0), f32x4.splat(0))
       break
     }
-    meetsThings = true
     takeMaterial(instances, time, dx, dy, dz, wide)
+    // What is black and dull sends no light back: filmed elements shine as they were filmed, softly, and want no more samples.
+    const dark = roughness >= 1 && metal == 0 && luminance(base) == 0
+    if (!dark) meetsThings = true
     let alpha: f32 = f32x4.extract_lane(base, 3) * left
     if (alpha <= 0.001) continue
     const glow = emission, soft = fade
-    shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)
+    if (!dark) shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)
+    const sent = dark ? f32x4.splat(0) : lit, raised = dark ? f32x4.splat(0) : effect
     if (soft > 0) {
       alpha *= clearOfSet(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, t, soft)
       if (alpha <= 0.001) continue
     }
-    putEvent(scratch, t, alpha, layer, lit, glow, effect)
-    value += alpha * (min<f32>(2, luminance(lit) + luminance(effect)) + 0.3)
+    putEvent(scratch, t, alpha, layer, sent, glow, raised)
+    value += alpha * (min<f32>(2, luminance(sent) + luminance(raised)) + 0.3)
     left -= alpha
     if (left < 0.01) break
   }

@@ -15,8 +15,6 @@ import { readingInputs, roundedRelief, takeClipReading } from '../../core/src/pi
 import { lampsAt } from '../../core/src/set/index.ts'
 import { makeItem, makeShot } from '../../core/src/shot/index.ts'
 import { at, ball, ground, render, thing, valueAt } from '../../core/testing/frames.ts'
-import { MESH_STRIDE } from '../../demo/src/scene/builder.ts'
-import { worker } from '../../demo/src/worker.ts'
 import { atMost, between, type Row } from './row.ts'
 
 // Filmed elements on cards: which frame is shown, what of it is there, and how it meets the set.
@@ -227,22 +225,54 @@ async function followRow(): Promise<Row> {
   )
 }
 
-/** The walking figure rendered, its matte rounded, a light from its right: against its own directions. */
+/** Parts of a standing figure: the middle of each, and half as far as it reaches, m. */
+const FIGURE = [
+  [
+    [0, 1.62, 0],
+    [0.1, 0.13, 0.11],
+  ],
+  [
+    [0, 1.22, 0],
+    [0.2, 0.3, 0.13],
+  ],
+  [
+    [0, 0.92, 0],
+    [0.17, 0.14, 0.13],
+  ],
+  [
+    [-0.27, 1.15, 0.05],
+    [0.06, 0.3, 0.07],
+  ],
+  [
+    [0.26, 1.18, -0.04],
+    [0.06, 0.3, 0.07],
+  ],
+  [
+    [-0.1, 0.45, 0.08],
+    [0.09, 0.46, 0.1],
+  ],
+  [
+    [0.11, 0.45, -0.08],
+    [0.09, 0.46, 0.1],
+  ],
+] as const
+
+/** A figure as one mesh of egg-shaped parts. */
+function figureMesh(): SurfaceMesh {
+  const [positions, indices]: [number[], number[]] = [[], []]
+  for (const [middle, half] of FIGURE) {
+    const part = ball(1)
+    const first = positions.length / 3
+    part.positions.forEach((value, n) => positions.push((middle[n % 3] ?? 0) + (half[n % 3] ?? 0) * value))
+    indices.push(...Array.from(part.indices, (n) => n + first))
+  }
+  return { positions: Float32Array.from(positions), indices: Uint32Array.from(indices) }
+}
+
+/** A figure rendered, its matte rounded, a light from its right: against its own directions. */
 function relightRows(crew: Crew): Row[] {
   const seen: Camera = { ...camera(256, 420), position: [0, 0.95, 3], rotation: panTiltRoll(0, 0, 0) }
-  const { vertices, triangles } = worker({ from: [0, 0], speed: 1.16 }, 0.35).mesh
-  const count = vertices.length / MESH_STRIDE
-  const positions = Float32Array.from(
-    { length: count * 3 },
-    (_, n) => vertices[MESH_STRIDE * Math.floor(n / 3) + (n % 3)] ?? 0,
-  )
-  const middle = [0, 1, 2].map((c) => {
-    const own = Array.from(positions).filter((_, n) => n % 3 === c)
-    return (Math.min(...own) + Math.max(...own)) / 2
-  })
-  for (let n = 0; n < positions.length; n++)
-    positions[n] = (positions[n] ?? 0) - (n % 3 === 1 ? 0 : (middle[n % 3] ?? 0))
-  const figure = thing({ positions, indices: Uint32Array.from(triangles) }, {}, { base: [0.5, 0.5, 0.5, 1] })
+  const figure = thing(figureMesh(), {}, { base: [0.5, 0.5, 0.5, 1] })
   const truth = render(crew, { figure: [figure] }, { camera: seen })
   const mask = makeImage(256, 256, 1)
   for (let n = 0; n < mask.data.length; n++)

@@ -12,11 +12,17 @@ export type CutOut = FloatImage
  */
 export function cutFromBlack({ width, height, channels, data }: FloatImage, lift: number, full: number): CutOut {
   const out = makeImage(width, height, 4)
-  for (let n = 0; n < width * height; n++) {
-    const own = [0, 1, 2].map((c) => Math.max(0, (data[n * channels + c] ?? 0) - lift)) as [number, number, number]
-    const alpha = Math.min(1, Math.max(...own) / Math.max(1e-6, full - lift))
+  const span = 1 / Math.max(1e-6, full - lift)
+  for (let n = 0, from = 0, to = 0; n < width * height; n++, from += channels, to += 4) {
+    const r = Math.max(0, (data[from] as number) - lift)
+    const g = Math.max(0, (data[from + 1] as number) - lift)
+    const b = Math.max(0, (data[from + 2] as number) - lift)
+    const alpha = Math.min(1, Math.max(r, g, b) * span)
     const over = alpha > 1e-6 ? 1 / alpha : 0
-    out.data.set([own[0] * over, own[1] * over, own[2] * over, alpha], 4 * n)
+    out.data[to] = r * over
+    out.data[to + 1] = g * over
+    out.data[to + 2] = b * over
+    out.data[to + 3] = alpha
   }
   return out
 }
@@ -163,6 +169,42 @@ export function unmultiplied(image: CutOut): CutOut {
   return out
 }
 
+/** A frame of half its width and height, so often that it is no less than so many px tall; with alpha by what of it is there. Odd rows and columns at its end are left out. */
+export function smaller(image: FloatImage, least: number): FloatImage {
+  let own = image
+  while (own.height >= 2 * least && own.width >= 4 && own.height >= 4) own = halved(own)
+  return own
+}
+function halved({ width, height, channels, data }: FloatImage): FloatImage {
+  const out = makeImage(width >> 1, height >> 1, channels)
+  const [row, weighted] = [width * channels, channels === 4]
+  if (channels === 3) {
+    for (let y = 0, to = 0; y < out.height; y++)
+      for (let x = 0, at = 2 * y * row; x < out.width; x++, at += 6)
+        for (let c = at; c < at + 3; c++, to++)
+          out.data[to] =
+            0.25 *
+            ((data[c] as number) + (data[c + 3] as number) + (data[c + row] as number) + (data[c + row + 3] as number))
+    return out
+  }
+  for (let y = 0, to = 0; y < out.height; y++)
+    for (let x = 0, at = 2 * y * row; x < out.width; x++, at += 2 * channels, to += channels) {
+      const corners = [at, at + channels, at + row, at + row + channels] as const
+      let whole = 0
+      for (const corner of corners) whole += weighted ? (data[corner + 3] as number) : 1
+      for (let c = 0; c < channels; c++) {
+        let [sum, plain] = [0, 0]
+        for (const corner of corners) {
+          const value = data[corner + c] as number
+          sum += weighted && c < 3 ? value * (data[corner + 3] as number) : value
+          plain += value
+        }
+        out.data[to + c] = !weighted || c === 3 ? plain / 4 : whole > 0 ? sum / whole : plain / 4
+      }
+    }
+  return out
+}
+
 /** Frames of one size put together by their shares; those with alpha by what of them is there. */
 export function mixed(images: readonly { image: FloatImage; share: number }[]): FloatImage | undefined {
   const [first] = images
@@ -184,8 +226,11 @@ export function feathered(image: CutOut, share: number): CutOut {
   const { width, height } = image
   const reach = Math.max(1, share * Math.min(width, height))
   const out = { ...image, data: image.data.slice() }
+  const rim = Math.ceil(reach)
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
+      // What lies farther in than the border stays.
+      if (x === rim && y >= rim && y < height - rim) x = Math.max(x, width - rim)
       const away = Math.min(x + 0.5, y + 0.5, width - x - 0.5, height - y - 0.5) / reach
       if (away >= 1) continue
       const t = Math.max(0, away)

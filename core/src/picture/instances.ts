@@ -45,6 +45,8 @@ export interface Instance {
   /** First of its materials on the heap. */
   material: number
   number: number
+  /** Whether it has neither edges nor shading that want more samples. */
+  soft?: true
 }
 
 /** The quaternion of the same turn that is nearer to another one. */

@@ -113,6 +113,10 @@ function projectionUploader(crew: Crew, light: PlateLight) {
   }
 }
 
+/** Whether a material sends no light back: a filmed element's, whose picture is soft already. */
+const shinesAlone = ({ base, metal, roughness, alpha }: Material): boolean =>
+  alpha === 'blend' && roughness >= 1 && metal === 0 && base[0] + base[1] + base[2] === 0
+
 /** Lays pieces and things out, and the tree over them. */
 function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number; back: number }) {
   const trees = frame.trees ?? treeStore()
@@ -145,7 +149,8 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
         const seeThrough = thing.materials.some(({ alpha }) => alpha !== 'opaque')
         const own = { ...meshOf(thing), opening: thing.opening, closing: thing.closing, layer }
         const flags = (seeThrough ? FLAGS.seeThrough : 0) | (thing.throwsShadow === false ? FLAGS.noShadow : 0)
-        return { ...own, flags, material: upload(thing.materials), number: 0 }
+        const soft = thing.materials.every(shinesAlone)
+        return { ...own, flags, material: upload(thing.materials), number: 0, ...(soft ? { soft: true as const } : {}) }
       }),
   )
   const used = pieces.filter(({ flags }) => flags !== 0)

@@ -39,7 +39,9 @@ function busyBlocks({ camera, lens }: FrameScene, things: readonly Instance[]): 
   const width = Math.ceil(camera.width / BLOCK)
   const height = Math.ceil(camera.height / BLOCK)
   const data = new Uint8Array(width * height)
-  for (const { tree, opening, closing } of things) {
+  for (const { tree, opening, closing, soft } of things) {
+    // One sample in a look, few in a final: nothing of it is sharp.
+    if (soft) continue
     let [x0, y0, x1, y1] = [Infinity, Infinity, -Infinity, -Infinity]
     const look = (pose: Pose, n: number): void => {
       const { low, high } = tree

@@ -7,15 +7,25 @@ import {
   type Glow,
   glowsOf,
   mixed,
+  smaller,
   stickingTo,
 } from '../../cards/index.ts'
-import { type FloatImage, type Material, makeImage, PLAIN, type SurfaceMesh, type Texture } from '../../data/index.ts'
+import {
+  type Camera,
+  type FloatImage,
+  type Material,
+  makeImage,
+  PLAIN,
+  type SurfaceMesh,
+  type Texture,
+} from '../../data/index.ts'
 import {
   aboutAxis,
   add,
   atan2,
   cos,
   cross,
+  length,
   multiply,
   normalise,
   pow,
@@ -48,11 +58,12 @@ export function cutOut(
   return feathered(out, feather)
 }
 
-/** Light as a byte of sRGB (IEC 61966-2-1). */
-const encoded = (value: number): number => {
-  const v = Math.min(1, Math.max(0, value))
+const STEPS = 16383
+/** Bytes of sRGB (IEC 61966-2-1) of so many steps of light; each step is finer than a byte but in the darkest. */
+const CODES = Uint8Array.from({ length: STEPS + 1 }, (_, n) => {
+  const v = n / STEPS
   return Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1 / 2.4) - 0.055))
-}
+})
 
 interface Textures {
   /** White, as much of it as is there. */
@@ -65,43 +76,51 @@ interface Textures {
 }
 /** Lights that a card is taken for, one above the other. */
 const LIGHTS = 3
-function texturesOf(image: CutOut): Textures {
+function texturesOf(image: CutOut, shines: boolean): Textures {
   const { width, height, data } = image
   let most = 1e-6
   for (let n = 0; n < data.length; n += 4)
-    if ((data[n + 3] ?? 0) > 0.01) most = Math.max(most, data[n] ?? 0, data[n + 1] ?? 0, data[n + 2] ?? 0)
+    if ((data[n + 3] as number) > 0.01)
+      most = Math.max(most, data[n] as number, data[n + 1] as number, data[n + 2] as number)
   const [there, glow] = [new Uint8Array(data.length).fill(255), new Uint8Array(data.length).fill(255)]
+  const steps = STEPS / most
+  const code = (value: number): number => CODES[Math.min(STEPS, Math.max(0, Math.round(value * steps)))] as number
   for (let n = 0; n < data.length; n += 4) {
-    there[n + 3] = Math.round(255 * Math.min(1, data[n + 3] ?? 0))
-    for (let c = 0; c < 3; c++) glow[n + c] = encoded((data[n + c] ?? 0) / most)
+    there[n + 3] = Math.round(255 * Math.min(1, data[n + 3] as number))
+    glow[n] = code(data[n] as number)
+    glow[n + 1] = code(data[n + 1] as number)
+    glow[n + 2] = code(data[n + 2] as number)
   }
   const own = { width, height, wrap: ['hold', 'hold'] as const }
   return {
     alpha: { ...own, data: there, srgb: false },
     glow: { ...own, data: glow, srgb: true },
     most,
-    glows: glowsOf(image, LIGHTS),
+    glows: shines ? glowsOf(image, LIGHTS) : [],
   }
 }
 
 const made = new WeakMap<FloatImage, Map<string, Textures>>()
 /** Textures of the frames that are shown, made once where it is one frame alone. */
-function shownTextures(look: CardLook, images: readonly FloatImage[]): Textures | undefined {
+function shownTextures(look: CardLook, images: readonly FloatImage[], tall: number): Textures | undefined {
   const parts = look.frames.flatMap(({ share }, n) => {
     const image = images[n]
-    return image ? [{ image, share }] : []
+    // No finer than it is seen.
+    return image ? [{ image: smaller(image, tall), share }] : []
   })
   if (parts.length < look.frames.length) return undefined
-  const { there, lift, full, key, feather, frames } = look
-  const [first] = parts
-  const name = textKey(canonicalJson({ there, lift, full, key, feather, shares: frames }))
-  const known = first && made.get(first.image)?.get(name)
+  const { there, lift, full, key, feather, frames, light } = look
+  const [whole] = images
+  const shines = light > 0
+  const size = parts[0]?.image.height ?? 0
+  const name = textKey(canonicalJson({ there, lift, full, key, feather, shares: frames, size, shines }))
+  const known = whole && made.get(whole)?.get(name)
   if (known) return known
   const image = mixed(parts)
-  if (!first || !image) return undefined
-  const textures = texturesOf(cutOut(image, look))
-  const all = made.get(first.image) ?? new Map<string, Textures>()
-  made.set(first.image, all.set(name, textures))
+  if (!whole || !image) return undefined
+  const textures = texturesOf(cutOut(image, look), shines)
+  const all = made.get(whole) ?? new Map<string, Textures>()
+  made.set(whole, all.set(name, textures))
   return textures
 }
 
@@ -180,6 +199,16 @@ function lightsOf(
   }))
 }
 
+/** Texels over the height of a card for each pixel of it, and the least. */
+const FINER = 1.5
+const LEAST_TALL = 48
+/** How tall a card's texture is to be for how it is seen, px. */
+function seenHeight({ height, place, sky }: CardLook, camera: Camera): number {
+  const far = length(subtract(place, camera.position))
+  const tall = sky ? sky.across * camera.focalPx : (height * camera.focalPx) / Math.max(0.05, far)
+  return Math.max(LEAST_TALL, FINER * tall)
+}
+
 /** What the picture draws of a card; nothing until its frames are there. */
 export function drawCard(
   { look }: EffectInstance<CardLook>,
@@ -187,7 +216,9 @@ export function drawCard(
   { clip, camera, cameraAt }: Pick<DrawContext, 'clip' | 'camera' | 'cameraAt'>,
 ): Drawable[] {
   const images = look.frames.map(({ frame }) => clip?.({ ...look.clip, frame }))
-  const textures = images.every((one) => one !== undefined) ? shownTextures(look, images) : undefined
+  const textures = images.every((one) => one !== undefined)
+    ? shownTextures(look, images, seenHeight(look, camera))
+    : undefined
   if (!textures) return []
   const { alpha, glow, most, glows } = textures
   const material: Material = {
