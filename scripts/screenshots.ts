@@ -102,8 +102,13 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.getByLabel('In the shot').locator('[data-item="door-crater"]').click()
     await at.locator('[data-hole]').waitFor({ timeout: 60_000 })
   },
+  cards: async (at) => {
+    for (let n = 0; n < 6; n++) await at.keyboard.press('ArrowRight')
+    await at.getByLabel('In the shot').locator('[data-item="crate-dust"]').click()
+    await at.locator('[data-clip-frame]').waitFor({ timeout: 60_000 })
+  },
   picture: async (at) => {
-    for (let n = 0; n < 6; n++) await at.keyboard.press('ArrowLeft')
+    for (let n = 0; n < 12; n++) await at.keyboard.press('ArrowLeft')
     await at.keyboard.press('Escape')
     await at.keyboard.press('7')
   },
@@ -116,10 +121,12 @@ const views: Record<string, (page: Page) => Promise<void>> = {
     await at.keyboard.press('b')
     await at.keyboard.press('6')
   },
+  relight: async (at) => {
+    await at.getByLabel('In the shot').locator('[data-item="worker-relit"]').click()
+  },
   'hand-off': async (at) => {
     await at.keyboard.press('9')
   },
-  keys: (at) => at.keyboard.press('?'),
 }
 
 await page.goto(address)
@@ -155,7 +162,7 @@ await page.locator('canvas[data-picture=main]').waitFor()
 await toFrame(FRAME)
 for (const [name, go] of Object.entries(views)) {
   await go(page)
-  if (!['match-proof', 'keys'].includes(name)) await laid()
+  if (name !== 'match-proof') await laid()
   await atRest()
   await page.mouse.move(640, 610)
   await page.screenshot({ path: `docs/screenshots/${name}.png` })

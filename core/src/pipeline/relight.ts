@@ -180,7 +180,7 @@ function reliefOf(
   const limbs = grid ? [] : limbsOf(item).flatMap((id) => draw(id) ?? [])
   const distance = standsAt(document, item, plateCamera, at)
   const own = roundedRelief(mask, camera, { round: item.round, distance, limbs, share })
-  const side = item.by === 'lights of the shot' ? undefined : sideDirection(item, plateCamera)
+  const side = item.by === 'the shot' ? undefined : sideDirection(item, plateCamera)
   return (
     own && {
       ...own,

@@ -63,7 +63,7 @@ export const relightSchema = z
       when: { directions: ['rounded'] },
       ...body,
     }),
-    by: choice(['lights of the shot', 'a side', 'both'], 'lights of the shot', {
+    by: choice(['the shot', 'a side', 'both'], 'the shot', {
       label: 'Lit by',
       hint: 'Lamps, fires, sparks and cards; or a light of its own from a side.',
       still: true,
@@ -73,7 +73,7 @@ export const relightSchema = z
       label: 'Only by',
       hint: 'One light of the shot alone; all of them where none is chosen.',
       none: 'all of them',
-      when: { by: ['lights of the shot', 'both'] },
+      when: { by: ['the shot', 'both'] },
       still: true,
       ...light,
     }),
@@ -83,13 +83,13 @@ export const relightSchema = z
       span: [0, 4],
       step: 0.05,
       hint: 'How strongly the shot’s lights light it; 1 as they light the set.',
-      when: { by: ['lights of the shot', 'both'] },
+      when: { by: ['the shot', 'both'] },
       ...light,
     }),
     shadowed: toggle(true, {
       label: 'Shadowed',
       hint: 'Set and things between it and a light keep the light off.',
-      when: { by: ['lights of the shot', 'both'] },
+      when: { by: ['the shot', 'both'] },
       still: true,
       ...light,
     }),
