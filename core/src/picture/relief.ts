@@ -71,6 +71,8 @@ export function lightReliefs(crew: Crew, frame: FrameScene, laid: LaidScene, pla
   const { width, height } = frame.camera
   const area = width * height
   const count = laid.lit.filter((own) => own >= 0).length
+  // What of a pixel has been taken from the set already: where several relights cover it they add up.
+  const taken = new Float32Array(area)
   for (const { drawables } of frame.layers)
     for (const relief of drawables) {
       if (relief.kind !== 'relief' || relief.reflects || count === 0) continue
@@ -80,15 +82,18 @@ export function lightReliefs(crew: Crew, frame: FrameScene, laid: LaidScene, pla
       eachPixel(relief, width, height, (n, x, y, covered) => {
         const weights = lit ? weightsAt(relief, x, y) : []
         const gain = relief.amount * (relief.share.data[n] ?? 1)
+        const fresh = Math.max(0, covered - (taken[n] ?? 0))
+        taken[n] = Math.max(taken[n] ?? 0, covered)
         laid.lit.forEach((own, layer) => {
           if (own < 0) return
           for (let c = 0; c < EACH; c++) {
             const at = (1 + own * EACH + c) * area + n
-            let value = c < 3 ? 0 : 1
+            let light = 0
             if (c < 3 && lit && counts[layer])
               for (const { point, weight } of weights)
-                value += weight * gain * (lit[point * size + HEAD + own * EACH + c] ?? 0)
-            planes[at] = (planes[at] ?? 0) * (1 - covered) + covered * value
+                light += weight * gain * (lit[point * size + HEAD + own * EACH + c] ?? 0)
+            // Of sun and sky nothing is kept off it.
+            planes[at] = (planes[at] ?? 0) * (1 - fresh) + (c < 3 ? covered * light : fresh)
           }
         })
       })

@@ -117,6 +117,15 @@ describe('what was filmed inside a matte', () => {
     expect(lightAt(lit, 'lamp', X + 25, Y)).toBe(0)
     expect(lightAt(lit, 'other', X - 25, Y)).toBeGreaterThan(0)
   })
+  it('adds up where two of them light the same subject', () => {
+    const two = yard({ amount: 0.75 })
+    two.items.more = makeItem('relight', { name: 'More', order: 6, matte: 'person', round: 1, amount: 0.25 } as never)
+    const side = yard()
+    side.items.more = makeItem('relight', { name: 'More', order: 6, matte: 'person', by: 'a side' } as never)
+    const once = lightAt(picture(yard()), 'lamp', X + 20, Y)
+    expect(lightAt(picture(two), 'lamp', X + 20, Y)).toBeCloseTo(once, 5)
+    expect(lightAt(picture(side), 'lamp', X + 20, Y)).toBeCloseTo(once, 5)
+  })
   it('shows its form as a relief to judge it by', () => {
     const shown = picture(yard({ shows: 'its form' })).layers.find(({ id }) => id === 'relit')
     if (!shown?.colour || !shown.alpha) throw new TypeError('a relief')

@@ -70,3 +70,27 @@ describe('alpha', () => {
     expect(plan.info.alpha).toBeUndefined()
   })
 })
+
+describe('a render of several passes', () => {
+  const channels = ['A', 'B', 'G', 'N.X', 'R', 'Z'].map((name) => ({
+    name,
+    type: 'half' as const,
+    data: new Float32Array(8 * 4).fill(name === 'R' ? 0.5 : 1),
+  }))
+  const bytes = writeExr({ width: 8, height: 4, attributes: {}, channels }, nodeDeflate)
+  it('keeps its own file beside its picture, and a damaged frame of it is named and left out', async () => {
+    await writeFile(join(folder, 'pass.0001.exr'), bytes)
+    await writeFile(join(folder, 'pass.0002.exr'), bytes.slice(0, bytes.length - 20))
+    await writeFile(join(folder, 'pass.0003.exr'), bytes)
+    const plan = await planStills(join(folder, 'pass.####.exr'), [24, 1])
+    expect(plan.info.channels).toEqual(['A', 'B', 'G', 'N.X', 'R', 'Z'])
+    const all: [number, StillPixels][] = []
+    await plan.read(async (frame, pixels) => all.push([frame, pixels]) > 0)
+    expect(all.map(([frame]) => frame)).toEqual([1, 3])
+    expect(plan.info.gaps).toEqual([[2, 2]])
+    expect(plan.info.notes?.[0]).toMatch(/pass\.0002\.exr was left out/)
+    const [, first] = all[0] ?? []
+    expect(first && 'passes' in first && first.passes?.bytes.length).toBe(bytes.length)
+    expect(first?.bits === 32 && first.data[0]).toBe(0.5)
+  })
+})

@@ -78,12 +78,41 @@ export function splitAlpha(all: Buffer, bytes: 1 | 2): { data: Buffer; alpha: Bu
   return { data, alpha }
 }
 
+/** Throws LanternError 'still' on a damaged file, so that it is left out as a gap and named. */
+function readWhole(bytes: Uint8Array, name: string, frame: number): ReturnType<typeof readExr> {
+  try {
+    return readExr(bytes, name, nodeDeflate)
+  } catch {
+    throw new LanternError('still', `${name} is damaged or breaks off.`, 'Write it again.', { file: name, frame })
+  }
+}
+
+/** Values of all channels that are held of one file, at most. */
+const MOST_VALUES = 2.5e8
 /** A file of more channels than colours and alpha, as far as how they are packed is read here; undefined for others. */
-async function readLayered(path: string, name: string): Promise<(StillPixels & { bits: 32 }) | undefined> {
+async function readLayered(
+  path: string,
+  name: string,
+  frame: number,
+): Promise<(StillPixels & { bits: 32 }) | undefined> {
   const bytes = new Uint8Array(await readFile(path))
-  const head = exrChannels(bytes, name)
+  let head: ReturnType<typeof exrChannels>
+  try {
+    head = exrChannels(bytes, name)
+  } catch {
+    // What is wrong with it is said by what reads all EXR files.
+    return undefined
+  }
   if (!head?.packed || head.names.every((one) => /^[RGBAY]$/.test(one))) return undefined
-  const { width, height, channels } = readExr(bytes, name, nodeDeflate)
+  if (head.pixels * head.names.length > MOST_VALUES)
+    throw new LanternError(
+      'still',
+      `${name} has ${head.names.length} channels of ${Math.round(head.pixels / 1e6)} million pixels, which is more than is held at once.`,
+      'Write fewer passes, or smaller ones.',
+      { file: name, frame },
+    )
+  const { width, height, channels } = readWhole(bytes, name, frame)
+  checkSize(width, height, name, frame)
   const { colour, alpha } = guessPasses(head.names)
   const plane = (wanted: string | undefined): Float32Array | undefined =>
     channels.find((channel) => channel.name === wanted)?.data
@@ -101,11 +130,8 @@ export async function readStill({ path, name, frame }: Still): Promise<StillPixe
       frame,
     })
   if (/\.exr$/i.test(name)) {
-    const layered = await readLayered(path, name).catch(() => undefined)
-    if (layered) {
-      checkSize(layered.width, layered.height, name, frame)
-      return layered
-    }
+    const layered = await readLayered(path, name, frame)
+    if (layered) return layered
     const { width, height, data, alpha } = await decodeExrStill(path, name).catch(() =>
       Promise.reject(unreadable('is not a picture that can be read')),
     )

@@ -101,7 +101,7 @@ describe('the channels of a file', () => {
     const exr = readExr(bytes)
     expect([exr.width, exr.height]).toEqual([4, 3])
     expect([...(exr.channels[0]?.data ?? [])]).toEqual([0, 0, 0, 0, 0, 1, 2, 0, 0, 3, 4, 0])
-    expect(exrChannels(bytes)).toEqual({ names: ['R'], packed: true })
+    expect(exrChannels(bytes)).toEqual({ names: ['R'], pixels: 4, packed: true })
     expect(exrChannels(Uint8Array.of(1, 2, 3))).toBeUndefined()
   })
   it('mean metres as they say: along the view, from the camera, or one over that', () => {

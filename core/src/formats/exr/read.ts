@@ -140,12 +140,17 @@ const brokenOf =
   (what: string): LanternError =>
     new LanternError('exr', `${file} ${what}`, 'Write it again as a single-part, scan-line OpenEXR file.', { file })
 
-/** Names of a file's channels, and whether readExr reads how they are packed; undefined where it is no single-part scan-line file. Throws LanternError 'exr' on a broken head. */
-export function exrChannels(bytes: Uint8Array, file = 'picture.exr'): { names: string[]; packed: boolean } | undefined {
+/** Names of a file's channels, how many pixels it keeps, and whether readExr reads how they are packed; undefined where it is no single-part scan-line file. Throws LanternError 'exr' on a broken head. */
+export function exrChannels(
+  bytes: Uint8Array,
+  file = 'picture.exr',
+): { names: string[]; pixels: number; packed: boolean } | undefined {
   const cursor = new Cursor(bytes, brokenOf(file))
   if (bytes.length < 8 || cursor.word() !== MAGIC || cursor.word() & 0x1e00 & ~0x400) return undefined
-  const { channels, compression } = readHead(cursor)
-  return { names: channels.map(({ name }) => name), packed: LINES_PER_BLOCK[compression] !== undefined }
+  const { channels, compression, window } = readHead(cursor)
+  const [left = 0, top = 0, right = -1, bottom = -1] = window
+  const pixels = Math.max(0, right - left + 1) * Math.max(0, bottom - top + 1)
+  return { names: channels.map(({ name }) => name), pixels, packed: LINES_PER_BLOCK[compression] !== undefined }
 }
 
 /** A picture read of a part of its whole frame, put where it lies in it; 0 beside it. */
