@@ -54,18 +54,7 @@ const views: Record<string, (page: Page) => Promise<void>> = {
       .click()
     await at.locator('[data-inset]').waitFor()
   },
-  'match-proof': async (at) => {
-    await step(at, 'Proof')
-    await at
-      .getByLabel('In the shot')
-      .getByRole('option', { name: /^Figure/ })
-      .click()
-    await at.keyboard.press('t')
-    await at.locator('canvas[data-picture=last][data-laid=yes]').waitFor({ timeout: 120_000 })
-    await at.locator('canvas[data-picture=first][data-laid=yes]').waitFor({ timeout: 120_000 })
-  },
   set: async (at) => {
-    await at.keyboard.press('t')
     await at.keyboard.press('3')
     await at
       .getByLabel('In the shot')
@@ -162,7 +151,7 @@ await page.locator('canvas[data-picture=main]').waitFor()
 await toFrame(FRAME)
 for (const [name, go] of Object.entries(views)) {
   await go(page)
-  if (name !== 'match-proof') await laid()
+  await laid()
   await atRest()
   await page.mouse.move(640, 610)
   await page.screenshot({ path: `docs/screenshots/${name}.png` })

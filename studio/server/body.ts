@@ -51,7 +51,7 @@ function liesTooDeep(value: unknown): boolean {
   let level: unknown[] = [value]
   for (let depth = 0; level.length > 0; depth++) {
     if (depth > MOST_DEPTH) return true
-    level = level.flatMap((one) => (typeof one === 'object' && one !== null ? Object.values(one) : []))
+    level = level.flatMap((one) => (one && typeof one === 'object' ? Object.values(one) : []))
   }
   return false
 }

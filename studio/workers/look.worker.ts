@@ -88,10 +88,10 @@ let last: { from: string; image: FloatImage } | undefined
 async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
   const { document, frame, size } = request
   const { plate } = document
-  const key = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
+  const place = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
   return (
-    plates.get(key) ??
-    plates.put(key, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
+    plates.get(place) ??
+    plates.put(place, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
   )
 }
 
@@ -102,12 +102,12 @@ async function withAlphaOf(
 ): Promise<FloatImage> {
   const { document, frame, size } = request
   const { asset, encoding } = document.plate
-  const key = `${asset}/${frame}/${size}/${encoding}/${document.sit.curve}/${way}`
-  const there = plates.get(key)
+  const place = `${asset}/${frame}/${size}/${encoding}/${document.sit.curve}/${way}`
+  const there = plates.get(place)
   if (there) return there
   const plane = await alphaPlane(await fetched(`/api/assets/${asset}/${frame}?size=alpha`))
   const image = await readPlate(request)
-  return plates.put(key, lightWithAlpha(await crewHere(), image, plane, way, document.sit, encoding))
+  return plates.put(place, lightWithAlpha(await crewHere(), image, plane, way, document.sit, encoding))
 }
 
 async function readPlate({

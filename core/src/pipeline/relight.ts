@@ -153,10 +153,13 @@ export function roundedRelief(
   }: { round: number; distance: number; limbs?: readonly FloatImage[] } & Partial<Relief>,
 ): Relief | undefined {
   const grid = gridOf(mask)
-  if (!grid) return undefined
+  return grid && plainRelief(mask, grid, roundedPoints(grid, inflate(mask, round, limbs), camera, distance), over)
+}
+
+/** A relief of which nothing is set but its points. */
+function plainRelief(mask: FloatImage, grid: Grid, points: Float32Array, over: Partial<Relief>): Relief {
   const share = makeImage(mask.width, mask.height, 1)
   share.data.fill(1)
-  const points = roundedPoints(grid, inflate(mask, round, limbs), camera, distance)
   return { kind: 'relief', mask, share, ...grid, points, wrap: 0, amount: 1, shadowed: true, ...over }
 }
 
@@ -176,23 +179,23 @@ function reliefOf(
   const keep = item.keep ? draw(item.keep) : undefined
   const share = makeImage(mask.width, mask.height, 1)
   for (let n = 0; n < share.data.length; n++) share.data[n] = 1 - (keep?.data[n] ?? 0)
-  const grid = item.directions === 'from the set' ? gridOf(mask) : undefined
-  const limbs = grid ? [] : limbsOf(item).flatMap((id) => draw(id) ?? [])
-  const distance = standsAt(document, item, plateCamera, at)
-  const own = roundedRelief(mask, camera, { round: item.round, distance, limbs, share })
   const side = item.by === 'the shot' ? undefined : sideDirection(item, plateCamera)
-  return (
-    own && {
-      ...own,
-      ...(grid ? { points: setPoints(grid, document, camera, at) } : {}),
-      wrap: item.wrap,
-      amount: item.by === 'a side' ? 0 : item.amount,
-      shadowed: item.shadowed,
-      ...(item.only ? { only: layerIdOf(item.only, document.items[item.only] ?? {}) } : {}),
-      ...(side ? { side: { direction: side, colour: scale([...item.tint], item.level) } } : {}),
-      ...(item.shows === 'its form' ? { towards: rotate(plateCamera.rotation, [0, 0, 1]) } : {}),
-    }
-  )
+  const own: Partial<Relief> = {
+    share,
+    wrap: item.wrap,
+    amount: item.by === 'a side' ? 0 : item.amount,
+    shadowed: item.shadowed,
+    ...(item.only ? { only: layerIdOf(item.only, document.items[item.only] ?? {}) } : {}),
+    ...(side ? { side: { direction: side, colour: scale([...item.tint], item.level) } } : {}),
+    ...(item.shows === 'its form' ? { towards: rotate(plateCamera.rotation, [0, 0, 1]) } : {}),
+  }
+  if (item.directions === 'from the set') {
+    const grid = gridOf(mask)
+    return grid && plainRelief(mask, grid, setPoints(grid, document, camera, at), own)
+  }
+  const limbs = limbsOf(item).flatMap((id) => draw(id) ?? [])
+  const distance = standsAt(document, item, plateCamera, at)
+  return roundedRelief(mask, camera, { round: item.round, distance, limbs, ...own })
 }
 
 /** What is relit at a frame, by layers. camera: the picture's; plateCamera: the plate's. */

@@ -50,7 +50,7 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
 }
 
 /** What mattes and their shapes go with, and what cards are stuck to: as they name it. */
-const matteHolders = ({ items }: ShotDocument): string[] =>
+const namedHolders = ({ items }: ShotDocument): string[] =>
   Object.values(items).flatMap((item) =>
     isCard(item) && item.stuck
       ? [`track.${item.stuck.track}`]
@@ -71,7 +71,7 @@ export async function handTracks(
   reads: OutsideReads,
 ): Promise<ReadonlyMap<string, readonly Track[]>> {
   const tracks = new Map<string, readonly Track[]>()
-  for (const id of idsOf('track.', matteHolders(document))) {
+  for (const id of idsOf('track.', namedHolders(document))) {
     const key = document.match.hands[id] && manualTrackKey(document, id)
     if (!key) continue
     const [kept] = await keptFrames(store, [key])
@@ -89,7 +89,7 @@ export async function objectSolves(
 ): Promise<ReadonlyMap<string, Solve>> {
   const solves = new Map<string, Solve>()
   const rides = Object.values(document.items).flatMap((item: Item) => item.rides?.map(({ on }) => on) ?? [])
-  const wanted = idsOf('match.', [...rides, ...matteHolders(document)])
+  const wanted = idsOf('match.', [...rides, ...namedHolders(document)])
   for (const id of wanted) {
     if (!document.match.things[id]) continue
     const { solve } = movingObjectKeys(document, id)

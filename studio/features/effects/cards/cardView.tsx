@@ -5,7 +5,7 @@ import { type CardItem, cardFrames, cardSpeed, facing } from '@lantern/core/effe
 import { add, panTiltRoll, radians, rotate, type Vec3 } from '@lantern/core/math'
 import { frameRate } from '@lantern/core/settings'
 import { Film } from 'lucide-react'
-import { useRef, useState } from 'react'
+import { useRef } from 'react'
 import { Choice } from '@/ui/Choice.tsx'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
@@ -14,6 +14,7 @@ import { chainPath } from '../../picture/lines.ts'
 import { makeReading } from '../../plate/readings.ts'
 import { OtherShots } from '../../set/OtherShots.tsx'
 import { useShot } from '../../shot/shotStore.ts'
+import { useTaking } from '../taking.ts'
 import { Borders } from './Borders.tsx'
 import { takeClip, takeShotAsClip } from './clips.ts'
 
@@ -57,18 +58,9 @@ function ReadLight({ id, item }: { id: string; item: CardItem }) {
 
 /** Takes a clip in, or another shot's plate. */
 function Clip({ id, item }: { id: string; item: CardItem }) {
-  const { say } = useShot()
+  const { edit, say } = useShot()
   const files = useRef<HTMLInputElement>(null)
-  const [doing, setDoing] = useState('')
-  const take = async (chosen: readonly File[]): Promise<void> => {
-    try {
-      await takeClip(id, chosen, setDoing)
-    } catch (error) {
-      say(error)
-    } finally {
-      setDoing('')
-    }
-  }
+  const { doing, take } = useTaking()
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
       {item.clip ? (
@@ -80,6 +72,20 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
       )}
       <Speed item={item} />
       <Borders id={id} item={item} />
+      {item.clip?.alpha && (
+        <Box display="grid" gridTemplateColumns="62px 1fr" gap="6px" alignItems="center">
+          <span>Its alpha</span>
+          <Choice
+            aria-label="Its alpha"
+            value={item.clip.alpha}
+            disabled={item.locked}
+            onChange={({ target }) => edit({ items: { [id]: { clip: { alpha: target.value } } } })}
+          >
+            <option value="straight">straight</option>
+            <option value="premultiplied">premultiplied</option>
+          </Choice>
+        </Box>
+      )}
       {doing && (
         <Text className="num" color="soft" role="status" aria-label="Clip, progress">
           {doing}
@@ -93,7 +99,7 @@ function Clip({ id, item }: { id: string; item: CardItem }) {
           ref={files}
           label="Clip files"
           accept="video/*,image/*,.exr"
-          onFiles={(chosen) => void take(chosen)}
+          onFiles={(chosen) => take((tell) => takeClip(id, chosen, tell))}
         />
         {item.clip && <ReadLight id={id} item={item} />}
         <OtherShots disabled={item.locked} onShot={(one) => void takeShotAsClip(id, one).catch(say)} />

@@ -2,12 +2,13 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { type ChannelGroup, channelGroups, type RenderItem, renderFrame } from '@lantern/core/effects/renders'
 import { Layers } from 'lucide-react'
-import { useRef, useState } from 'react'
+import { useRef } from 'react'
 import { Choice } from '@/ui/Choice.tsx'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../../items/view.ts'
 import { useShot } from '../../shot/shotStore.ts'
+import { useTaking } from '../taking.ts'
 import { takeRender } from './takeIn.ts'
 
 type Pass = keyof RenderItem['passes']
@@ -109,18 +110,8 @@ function Shown({ item }: { item: RenderItem }) {
 }
 
 function Tools({ id, item }: { id: string; item: RenderItem }) {
-  const { say } = useShot()
   const files = useRef<HTMLInputElement>(null)
-  const [doing, setDoing] = useState('')
-  const take = async (chosen: readonly File[]): Promise<void> => {
-    try {
-      await takeRender(id, chosen, setDoing)
-    } catch (error) {
-      say(error)
-    } finally {
-      setDoing('')
-    }
-  }
+  const { doing, take } = useTaking()
   const { render } = item
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
@@ -141,7 +132,12 @@ function Tools({ id, item }: { id: string; item: RenderItem }) {
         <Press disabled={item.locked || doing !== ''} onClick={() => files.current?.click()}>
           {render ? 'Another render' : 'Take in a render'}
         </Press>
-        <FileInput ref={files} label="Render files" accept=".exr" onFiles={(chosen) => void take(chosen)} />
+        <FileInput
+          ref={files}
+          label="Render files"
+          accept=".exr"
+          onFiles={(chosen) => take((say) => takeRender(id, chosen, say))}
+        />
       </Flex>
       {render && <PassChoices id={id} item={item} />}
     </Box>
