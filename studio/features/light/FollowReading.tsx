@@ -1,5 +1,5 @@
 'use client'
-import { Box, Flex } from '@chakra-ui/react'
+import { Box, Flex, Text } from '@chakra-ui/react'
 import type { LampItem } from '@lantern/core/set'
 import { type Following, MOST_FOLLOWED } from '@lantern/core/settings'
 import { Choice } from '@/ui/Choice.tsx'
@@ -25,6 +25,7 @@ export function FollowReading({ id, item }: { id: string; item: LampItem }) {
   const reading = source?.kind === 'reading' ? source.reading : ''
   const coloured = item.follows?.tint?.takes === 'colour'
   if (Object.keys(readings).length === 0) return null
+  const known = meanOfReading(state, reading) !== undefined
   const mean = (of: string): number => meanOfReading(state, of) ?? 1
   const put = (follows: Record<string, Partial<Following> | null>, made: object = {}): void =>
     edit({ ...made, items: { [id]: { follows } } })
@@ -56,7 +57,10 @@ export function FollowReading({ id, item }: { id: string; item: LampItem }) {
           ))}
         </Choice>
       </Box>
-      {level && reading && (
+      {level && reading && !known && (
+        <Text color="soft">Its reading is not taken yet: till then it shines as it is set.</Text>
+      )}
+      {level && reading && known && (
         <>
           <Box display="grid" gridTemplateColumns="1fr 1fr 1fr" gap="3px 8px">
             <NumberField
