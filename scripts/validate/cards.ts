@@ -207,7 +207,13 @@ async function followRow(): Promise<Row> {
   const card = shot.items.card
   if (card.kind !== 'card' || !card.clip) throw new TypeError('a card')
   const progress = { report: () => undefined, cancelled: () => false }
-  const taken = await takeClipReading({ ...card, clip: card.clip }, 95, async ({ frame }) => frameOf(frame), progress)
+  const taken = await takeClipReading(
+    { ...card, clip: card.clip },
+    95,
+    async ({ frame }) => frameOf(frame),
+    undefined,
+    progress,
+  )
   const inputs = readingInputs(shot, () => taken)
   let [light, own] = [0, 0]
   for (let frame = 1; frame <= 120; frame++) {

@@ -15,8 +15,8 @@ export interface ClipTiming {
   crossFade: number
   /** Frames of the clip by which it begins later in it. */
   offset: number
-  /** Whether frames between two are both of them, by how near each is, or the nearer one alone. */
-  between: 'blend' | 'nearest'
+  /** Whether frames between two are made of both, by how near each is (as they are, or moved), or of the nearer one alone. */
+  between: 'blend' | 'motion' | 'nearest'
 }
 /** A frame of the clip and its share. */
 export interface ClipFrame {
@@ -76,4 +76,24 @@ const summed = (frames: readonly ClipFrame[]): ClipFrame[] => {
   const all = new Map<number, number>()
   for (const { frame, share } of frames) all.set(frame, (all.get(frame) ?? 0) + share)
   return [...all].map(([frame, share]) => ({ frame, share }))
+}
+
+/** What is shown at a moment: a frame, or what lies between two neighbours at a share of the way from the first. */
+export interface ClipMoment {
+  frame: number
+  next?: { frame: number; way: number }
+  share: number
+}
+/** Frames of a moment as pairs of neighbours, which one another's motion joins. */
+export function clipMoments(frames: readonly ClipFrame[]): ClipMoment[] {
+  const all: ClipMoment[] = []
+  for (let n = 0; n < frames.length; n++) {
+    const [a, b] = [frames[n] as ClipFrame, frames[n + 1]]
+    const both = b && Math.abs(b.frame - a.frame) === 1 ? a.share + b.share : 0
+    if (b && both > 0) {
+      all.push({ frame: a.frame, next: { frame: b.frame, way: b.share / both }, share: both })
+      n++
+    } else all.push({ ...a })
+  }
+  return all
 }

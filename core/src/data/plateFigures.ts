@@ -5,6 +5,8 @@ export type Figures4 = readonly [number, number, number, number]
 export interface ReadingFrames {
   first: number
   frames: ({ mean: Figures4; peak: Figures4; percentile: Figures4 } | null)[]
+  /** Of a clip: what is usual of what is there, as shares: where it begins and how tall it is (of the frame's height), how wide near its base (of the width); how fast its base goes up, frame heights a frame, and how high over the foot that was taken. */
+  fire?: { foot: number; tall: number; wide: number; rise: number; over: number }
 }
 
 /** What added parts must be matched to: measured in a plate, over the frame or an area of it. */

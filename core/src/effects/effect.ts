@@ -246,6 +246,12 @@ export interface OtherFrame {
   passes?: readonly string[]
 }
 
+/** What a matte covers at a frame, and how far along the view it stands, m. */
+export interface MatteAt {
+  image: FloatImage
+  stands?: number
+}
+
 /** What drawables are made for. */
 export interface DrawContext {
   /** Light on the set that makes white 1.0, lux. */
@@ -274,10 +280,14 @@ export interface DrawContext {
   cameraAt?(frame: number): Camera | undefined
   /** A filmed frame as light, 3 channels of any of its sizes, with straight alpha where that was asked for; undefined where it is not there. */
   clip?(of: OtherFrame): FloatImage | undefined
+  /** A matte by its id as it is at a frame, drawn so many px wide, and how far along that frame's view it stands, m; undefined where it has nothing to say. */
+  matte?(id: string, frame: number, width: number): MatteAt | undefined
   /** Items that effects draw themselves now. */
   replaced?: ReadonlySet<string>
   /** A taken-in mesh as a thing of it is trimmed, in its file's units; undefined where it is not there. */
   taken?(thing: ThingItem): SurfaceMesh | undefined
+  /** What runs kernels, where they may be. */
+  crew?: Crew
   /** Of finals: what works out detail that is finer than what is kept, and the kept frames of a trail. */
   finer?: { crew: Crew; frame(number: number): unknown }
 }
@@ -330,7 +340,9 @@ export interface Effect<Data = unknown, Look = unknown> {
   /** Frames of other plates that an item of its kinds shows at a frame. */
   clips?(document: ItemDocument, id: string, frame: number): readonly OtherFrame[]
   /** Frames through whose cameras an item of its kinds is seen too. */
-  camerasOf?(document: ItemDocument, id: string): readonly number[]
+  camerasOf?(document: ItemDocument, id: string, frame: number): readonly number[]
+  /** Mattes, and their frames, that an item of its kinds is drawn with at a frame. */
+  mattesOf?(document: ItemDocument, id: string, frame: number): readonly { matte: string; frame: number }[]
   /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */
   ownExposure?: boolean
   /** Shapes of its pieces, 1 m across, for what is made of them. */

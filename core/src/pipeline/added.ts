@@ -1,6 +1,6 @@
 import { effectOf, type ShotDocument } from '../shot/index.ts'
 import { coversAt, needRaster } from './needs.ts'
-import type { PictureFrame } from './picture.ts'
+import type { PictureFrame } from './pictureFrame.ts'
 
 // What particles ask of the picture that they fall in: the plate around them, and what is added behind them.
 

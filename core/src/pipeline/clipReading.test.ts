@@ -3,7 +3,8 @@ import { makeImage, type ReadingFrames } from '../data/index.ts'
 import { LAMP_SETTINGS, lampsAt } from '../set/index.ts'
 import { settledAt } from '../settings/index.ts'
 import { makeItem, makeShot, type Reading, type ShotDocument } from '../shot/index.ts'
-import { readingInputs, readingRecipe, readingValues, takeClipReading } from './readings.ts'
+import { takeClipReading } from './clipReadings.ts'
+import { readingInputs, readingRecipe, readingValues } from './readings.ts'
 
 // Readings of clips, and lamps that follow them.
 
@@ -44,7 +45,7 @@ const none = { report: () => undefined, cancelled: () => false }
 async function taken(shot: ShotDocument): Promise<ReadingFrames> {
   const card = shot.items.card
   if (card?.kind !== 'card' || !card.clip) throw new TypeError('a card')
-  return takeClipReading({ ...card, clip: card.clip }, 95, async ({ frame }) => frameOf(frame), none)
+  return takeClipReading({ ...card, clip: card.clip }, 95, async ({ frame }) => frameOf(frame), undefined, none)
 }
 
 describe('a reading of a clip', () => {

@@ -7,7 +7,8 @@ import { particleSettings } from '../effects/particles/index.ts'
 import { GasSimulation } from '../gas/index.ts'
 import { GasFlow, ParticleSimulation } from '../particles/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import { pictureFrame, renderPicture } from './picture.ts'
+import { renderPicture } from './picture.ts'
+import { pictureFrame } from './pictureFrame.ts'
 import { composeFrame, lightOfPlate, plateImage, stackSettingsAt } from './stack.ts'
 
 const FRAMES = 3

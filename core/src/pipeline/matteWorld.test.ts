@@ -7,7 +7,8 @@ import type { SignalInputs } from '../settings/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { matteStands } from './mattes.ts'
 import { matteWorld, riddenMatte, trackPlace } from './matteWorld.ts'
-import { pictureFrame, pictureRecipe } from './picture.ts'
+import { pictureRecipe } from './picture.ts'
+import { pictureFrame } from './pictureFrame.ts'
 
 /** A camera that goes to the right and turns, 0.2 m a frame. */
 const camera = (frame: number): Camera => ({

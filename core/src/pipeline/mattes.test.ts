@@ -4,7 +4,8 @@ import type { Camera } from '../data/index.ts'
 import type { MatteItem } from '../mattes/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { footOf, matteDistance } from './mattes.ts'
-import { pictureFrame, pictureRecipe, renderPicture } from './picture.ts'
+import { pictureRecipe, renderPicture } from './picture.ts'
+import { pictureFrame } from './pictureFrame.ts'
 
 const camera: Camera = {
   position: [0, 1.5, 0],

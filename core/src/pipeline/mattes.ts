@@ -1,4 +1,5 @@
 import { type Camera, type FloatImage, type MatteFrame, normalAt, pixelRay, pointAlong } from '../data/index.ts'
+import { isCard } from '../effects/cards/index.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
 import {
   drawMatte,
@@ -167,11 +168,21 @@ export function matteStands(document: ItemDocument, id: string, camera: Camera, 
 }
 
 /** The mattes that hold something out at a frame, as a picture's recipe names them. */
-export const matteKeys = (document: ItemDocument, camera: Camera, at: MatteMoment): unknown[] =>
-  shownMattes(document, at).flatMap(([id, item]) => {
+export const matteKeys = (document: ItemDocument, camera: Camera, at: MatteMoment): unknown[] => [
+  ...shownMattes(document, at).flatMap(([id, item]) => {
     const stands = standing(document, id, item, camera, at)
     return stands ? [{ ...(matteKey(document, id, at) as object), ...stands }] : []
-  })
+  }),
+  ...cardsInside(document).map(({ matte, layer }) => ({ inside: matteKey(document, matte, at) ?? null, layer })),
+]
+
+/** Cards that are seen only inside a matte. */
+const cardsInside = (document: ItemDocument): { matte: string; layer: string }[] =>
+  itemsInOrder(document).flatMap(([id, item]) =>
+    isCard(item) && item.shown && item.inside ? [{ matte: item.inside, layer: layerIdOf(id, item) }] : [],
+  )
+/** How near what hides a card outside its matte stands, m: before all that is seen. */
+const FOREMOST = 0.001
 
 /** The shown mattes as they are at a frame, in the roster's order. */
 const shownMattes = (document: ItemDocument, at: MatteMoment): [string, MatteItem][] =>
@@ -214,8 +225,8 @@ export const drawMattes = (
   plateCamera: Camera,
   at: MatteMoment,
   dataOf: DataOf = () => undefined,
-): SceneMatte[] =>
-  shownMattes(document, at).flatMap(([id, item]) => {
+): SceneMatte[] => [
+  ...shownMattes(document, at).flatMap(([id, item]) => {
     const stands = standing(document, id, item, plateCamera, at)
     const drawn = stands && drawMatteOf(document, id, camera, plateCamera.width, at, dataOf)
     if (!stands || !drawn) return []
@@ -225,6 +236,13 @@ export const drawMattes = (
     if (distances)
       for (let n = 0; n < distances.data.length; n++) distances.data[n] = near(distances.data[n] ?? 0, nearer)
     return [{ ...rest, image: drawn.image, ...(distances ? { distances } : {}) }]
-  })
+  }),
+  ...cardsInside(document).flatMap(({ matte, layer }): SceneMatte[] => {
+    const drawn = drawMatteOf(document, matte, camera, plateCamera.width, at, dataOf)
+    if (!drawn) return []
+    const image = { ...drawn.image, data: drawn.image.data.map((share) => 1 - share) }
+    return [{ image, distance: FOREMOST, soft: 0, cuts: [layer] }]
+  }),
+]
 /** A surface's distance, moved towards the camera; 0 where there is none. */
 const near = (distance: number, nearer: number): number => (distance > 0 ? Math.max(0.01, distance - nearer) : 0)

@@ -3,7 +3,7 @@ import type { Camera } from '../data/index.ts'
 import type { MatteItem } from '../mattes/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { coverOfBoxes, coversAt, NEED_WIDTH, needRaster, needsAt } from './needs.ts'
-import { type PictureFrame, pictureFrame } from './picture.ts'
+import { type PictureFrame, pictureFrame } from './pictureFrame.ts'
 
 const camera: Camera = {
   position: [0, 1.5, 0],

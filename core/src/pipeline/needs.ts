@@ -10,7 +10,7 @@ import { exclusionMaskAt } from './match.ts'
 import { type DataOf, drawMatteOf, type MatteMoment, matteStands } from './mattes.ts'
 import { NO_WORLD } from './matteWorld.ts'
 import { cornersOf, nearestSurface, surfacesAt } from './paint.ts'
-import type { PictureFrame } from './picture.ts'
+import type { PictureFrame } from './pictureFrame.ts'
 import { shutterFrames } from './things.ts'
 
 // Where mattes are needed: on a coarse raster over the picture, where what is added lies behind or before what a matte covers. And how much of each added thing is in view and hidden.

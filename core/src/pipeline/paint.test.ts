@@ -7,7 +7,8 @@ import { panTiltRoll } from '../math/index.ts'
 import type { MatteItem } from '../mattes/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import { drawPaint, paintedPlace } from './paint.ts'
-import { pictureFrame, renderPicture } from './picture.ts'
+import { renderPicture } from './picture.ts'
+import { pictureFrame } from './pictureFrame.ts'
 
 const camera: Camera = {
   position: [0, 1, 0],

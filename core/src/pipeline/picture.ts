@@ -1,5 +1,5 @@
-import { type Crew, LanternError, type Progress, type Recipe } from '../base/index.ts'
-import { type Camera, type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
+import type { Crew, Progress, Recipe } from '../base/index.ts'
+import { type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
 import { cos, radians, sin } from '../math/index.ts'
 import {
@@ -16,17 +16,16 @@ import {
   type Shutter,
   type TreeStore,
 } from '../picture/index.ts'
-import { itemsInOrder, type SignalInputs, settledAt } from '../settings/index.ts'
+import { itemsInOrder, settledAt } from '../settings/index.ts'
 import { effectOf, isDrawn, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
 import { addedAt, usesPlate } from './added.ts'
 import { cameraBetween } from './camera.ts'
-import { instancesAt } from './instances.ts'
 import { drawLamps } from './lamps.ts'
 import { lensOf } from './lens.ts'
-import { drawMattes, type MatteMoment, matteKeys } from './mattes.ts'
-import { type MatteWorld, matteWorld, NO_WORLD } from './matteWorld.ts'
+import { drawMatteOf, drawMattes, matteKeyOf, matteKeys, matteStands } from './mattes.ts'
 import type { MeshSource } from './meshSource.ts'
 import { setChanges } from './openings.ts'
+import { cameraOf, matteMoment, mattesDrawnWith, momentOf, type PictureFrame } from './pictureFrame.ts'
 import { drawReliefs, reliefKeys } from './relight.ts'
 import { cleanRims } from './rims.ts'
 import { type PieceKey, pieceKeys, scenePieces } from './set.ts'
@@ -35,10 +34,7 @@ import {
   clipFrame,
   drawCarried,
   drawThings,
-  type PlateOn,
   type PlateSource,
-  platesOn,
-  type ShutterFrames,
   shutterFrames,
   takenMesh,
   thingKeys,
@@ -71,68 +67,6 @@ export function plateLight(settings: PlateLightSettings, surroundings?: FloatIma
           : 'model',
   }
 }
-
-/** What a picture frame is made from besides the document. */
-export interface PictureFrame {
-  /** As numbered in the plate. */
-  frame: number
-  camera: Camera
-  /** The cameras of the frames before and after it, where there are any: for the open shutter. */
-  before?: Camera
-  after?: Camera
-  instances: readonly EffectInstance[]
-  /** What of the plate items have on them, by item. */
-  plateOn?: Readonly<Record<string, PlateOn>>
-  /** What its mattes have from beside the document. */
-  mattes?: MatteWorld
-  /** Cameras of other frames that items are seen through too, by frame. */
-  others?: Readonly<Record<string, Camera>>
-  inputs?: SignalInputs
-}
-
-/** What shows at a frame: its gases, where they stand, its cameras. cameras: of any frame; undefined without one. Throws LanternError 'no-camera'. */
-export function pictureFrame(
-  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
-  cameras: (frame: number) => Camera | undefined,
-  frame: number,
-  inputs: SignalInputs = {},
-): PictureFrame {
-  const camera = cameras(frame)
-  if (!camera)
-    throw new LanternError(
-      'no-camera',
-      'The shot has no camera yet, so nothing can be seen through it.',
-      'Take in a camera or type one at the Match station.',
-      { field: 'camera' },
-    )
-  const { first, last } = document.plate
-  return {
-    frame,
-    camera,
-    before: frame > first ? cameras(frame - 1) : undefined,
-    after: frame < last ? cameras(frame + 1) : undefined,
-    instances: instancesAt(document, frame, inputs),
-    plateOn: platesOn(document, cameras, frame, inputs),
-    mattes: matteWorld(document, frame, cameras, inputs),
-    others: otherCameras(document, cameras),
-    inputs,
-  }
-}
-
-/** The cameras of other frames that what is shown is seen through too. */
-const otherCameras = (
-  document: Pick<ShotDocument, 'items' | 'plate' | 'signals'>,
-  cameras: (frame: number) => Camera | undefined,
-): Record<string, Camera> =>
-  Object.fromEntries(
-    Object.entries(document.items)
-      .filter(([, { shown }]) => shown)
-      .flatMap(([id, item]) => effectOf(item)?.camerasOf?.(document, id) ?? [])
-      .flatMap((frame): [string, Camera][] => {
-        const camera = cameras(frame)
-        return camera ? [[String(frame), camera]] : []
-      }),
-  )
 
 type PictureDocument = Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'light' | 'camera' | 'sit'>
 const lightAt = (document: PictureDocument, { frame, inputs = {} }: PictureFrame): PlateLightSettings =>
@@ -173,6 +107,11 @@ export function pictureRecipe(
   const lens = lensOf(document, at)
   const mattes = matteKeys(document, camera, matteMoment(at, open))
   const reliefs = reliefKeys(document, camera, matteMoment(at, open))
+  const drawnWith = mattesDrawnWith(document, at.frame).map(({ matte, frame }) => ({
+    frame: frame - at.frame,
+    matte: matteKeyOf(document, matte, momentOf(document, at, frame, quality)) ?? null,
+    stands: matteStands(document, matte, cameraOf(at, frame), momentOf(document, at, frame, quality)) ?? null,
+  }))
   // What the set sends on to things is the plate's own picture, as light.
   const { asset, encoding } = document.plate
   const plate = { plate: asset, encoding, curve: document.sit.curve }
@@ -189,6 +128,7 @@ export function pictureRecipe(
       ...(things.length > 0 ? { things, round, ...(quality === 'final' ? plate : {}) } : {}),
       ...(lamps.length > 0 ? { lamps } : {}),
       ...(reliefs.length > 0 ? { reliefs } : {}),
+      ...(drawnWith.length > 0 ? { drawnWith } : {}),
       ...(usesPlate(document) ? { around: plate } : {}),
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
@@ -201,13 +141,6 @@ export function pictureRecipe(
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
 }
-
-const matteMoment = ({ frame, mattes = NO_WORLD, inputs }: PictureFrame, open: ShutterFrames): MatteMoment => ({
-  frame,
-  open,
-  world: mattes,
-  ...(inputs ? { inputs } : {}),
-})
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */
 function shutterOf(
@@ -328,6 +261,13 @@ function sceneOf(
         const other = at.others?.[frame]
         return other && scaleCamera(other, size)
       },
+      matte: (id, frame, width) => {
+        const [by, moment] = [cameraOf(at, frame), momentOf(document, at, frame, quality)]
+        const drawn = drawMatteOf(document, id, scaleCamera(by, width / by.width), by.width, moment, dataOf)
+        const stands = matteStands(document, id, by, moment)
+        return drawn && { image: drawn.image, ...(stands === undefined ? {} : { stands }) }
+      },
+      crew,
       replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,
       added: addedAt(document, at, dataOf),

@@ -2,15 +2,13 @@ import { type Progress, type Recipe, recipeKey, stopIfCancelled } from '../base/
 import {
   type Camera,
   type Figures4,
-  type FloatImage,
   type PlateReport,
   placeAt,
   projectPoint,
   type ReadingFrames,
   type Track,
 } from '../data/index.ts'
-import { type CardItem, type ClipOfCard, cardFrames, clipRead, cutOut, isCard } from '../effects/cards/index.ts'
-import type { OtherFrame } from '../effects/index.ts'
+import { cardFrames, clipRead, isCard } from '../effects/cards/index.ts'
 import type { PlateFrames } from '../match/index.ts'
 import { add, rotate } from '../math/index.ts'
 import type { SignalInputs } from '../settings/index.ts'
@@ -47,7 +45,7 @@ export function readingRecipe(
   if (area.kind === 'clip') {
     const card = document.items[area.card]
     const clip = isCard(card) && clipRead(card)
-    return { kind: 'reading', version: VERSIONS.reading, settings: { clip: clip || null, percentile }, inputs: [] }
+    return { kind: 'reading', version: VERSIONS.clipReading, settings: { clip: clip || null, percentile }, inputs: [] }
   }
   const shaking = camera.shake ? match.hands[camera.shake.hand] : undefined
   return {
@@ -106,39 +104,6 @@ export async function takeReading(
         ? { mean: figures.mean as Figures4, peak: figures.peak as Figures4, percentile: figures.percentile as Figures4 }
         : null,
     )
-  }
-  return { first, frames }
-}
-
-/** Takes a reading of what is there of a card's clip, over all its frames. frame: one of them, as light. */
-export async function takeClipReading(
-  card: CardItem & { clip: ClipOfCard },
-  percentile: number,
-  frame: (of: OtherFrame) => Promise<FloatImage>,
-  progress: Progress,
-): Promise<ReadingFrames> {
-  const { first, last } = card.clip
-  const { source, cut } = clipRead(card)
-  const frames: ReadingFrames['frames'] = []
-  for (let n = first; n <= last; n++) {
-    stopIfCancelled(progress)
-    progress.report((n - first) / (last - first + 1), 'reading')
-    const { width, height, data } = cutOut(await frame({ ...source, frame: n }), cut)
-    const light = new Float32Array(width * height * 3)
-    for (let k = 0; k < light.length; k++) {
-      const at = 4 * Math.floor(k / 3)
-      light[k] = (data[at + (k % 3)] ?? 0) * (data[at + 3] ?? 0)
-    }
-    const whole: Area = {
-      corners: [
-        [0, 0],
-        [width, 0],
-        [width, height],
-        [0, height],
-      ],
-    }
-    const { mean, peak, percentile: share } = readArea(light, width, height, whole, percentile / 100)
-    frames.push({ mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 })
   }
   return { first, frames }
 }

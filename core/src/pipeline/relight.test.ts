@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew, recipeKey } from '../base/index.ts'
 import type { Camera } from '../data/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
-import { pictureFrame, pictureRecipe, renderPicture } from './picture.ts'
+import { pictureRecipe, renderPicture } from './picture.ts'
+import { pictureFrame } from './pictureFrame.ts'
 
 // Light on what was filmed inside a matte.
 

@@ -5,6 +5,7 @@ export const VERSIONS = {
   solve: 2,
   hand: 1,
   reading: 1,
+  clipReading: 2,
   report: 1,
   thing: 1,
   motion: 1,

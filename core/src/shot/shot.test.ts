@@ -116,6 +116,8 @@ describe('a document', () => {
       'position',
       'render',
       'stuck',
+      'cutBy',
+      'area',
       'passes',
       'line',
       'drawn',

@@ -42,7 +42,7 @@ export async function readPlate(
         field: 'card',
       })
     const { clip } = card
-    return takeClipReading({ ...card, clip }, reading.percentile, (of) => clipLight(store, crew, of), progress)
+    return takeClipReading({ ...card, clip }, reading.percentile, (of) => clipLight(store, crew, of), crew, progress)
   }
   const path = reading.area.kind === 'pin' ? await cameraPathOf(store, document) : undefined
   const { first } = document.plate

@@ -1,5 +1,6 @@
 import { type Camera, projectPoint } from '@lantern/core/data'
 import { EFFECTS, type Preset } from '@lantern/core/effects'
+import { isCard } from '@lantern/core/effects/cards'
 import { isGas, isSource } from '@lantern/core/effects/gas'
 import { pickNormal, pickSurface } from '@lantern/core/pipeline'
 import { itemAt, kindInfo, type ShotDocument, type ShotItem } from '@lantern/core/shot'
@@ -167,6 +168,10 @@ export function finishDrawing(camera: Camera, tool: Tool, points: readonly Point
     const shapes =
       way === 'area' && item.drawn?.frame === frame ? [...item.drawn.shapes, ...drawn.shapes] : drawn.shapes
     edit({ items: { [chosen]: line ? { ...line, shape: 'line' } : { drawn: { frame, shapes } } } })
+  }
+  if (isCard(item) && way === 'area') {
+    if (hits.length < points.length) return say(ABOVE)
+    edit({ items: { [chosen]: { area: hits } } })
   }
   set({ tool: 'choose' })
 }

@@ -3,7 +3,7 @@ import { makeImage } from '../../data/index.ts'
 import { rotate, type Vec3 } from '../../math/index.ts'
 import { carriedFrames } from '../../pipeline/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../../shot/index.ts'
-import { cardInstances, cardSpeed, cardsEffect, drawCard, facing } from './index.ts'
+import { type CardLook, cardInstances, cardSpeed, cardsEffect, drawCard, facing } from './index.ts'
 
 /** A yard with a clip of 100 frames shot at 120 and delivered at 50. */
 function yard(over: Record<string, unknown> = {}): ShotDocument {
@@ -34,6 +34,8 @@ function yard(over: Record<string, unknown> = {}): ShotDocument {
 }
 const camera = { position: [1, 1.6, 6] as Vec3 }
 /** A frame of the clip: level 0.5 in its left half. */
+const looksOf = (shot: ShotDocument, frame: number): CardLook[] =>
+  cardInstances(shot, 'card', frame, {}).flatMap(({ look }) => look ?? [])
 const frameOf = () => {
   const image = makeImage(16, 8, 3)
   for (let n = 0; n < 128; n++) if (n % 16 < 8) image.data.set([0.5, 0.25, 0.125], 3 * n)
@@ -42,8 +44,7 @@ const frameOf = () => {
 
 describe('a card', () => {
   it('shows the frame of its clip that is due, at the speed that it was filmed at', () => {
-    const frames = (over: object, frame: number) =>
-      cardInstances(yard(over as never), 'card', frame, {})[0]?.look.frames
+    const frames = (over: object, frame: number) => looksOf(yard(over as never), frame)[0]?.frames
     expect(frames({}, 4)).toBeUndefined()
     expect(frames({}, 5)).toEqual([{ frame: 1, share: 1 }])
     expect(frames({}, 9)).toEqual([{ frame: 21, share: 1 }])
@@ -83,7 +84,7 @@ describe('a card', () => {
   })
   it('is spread in copies, each with a start, a size and a side of its own, the first as it is', () => {
     const shot = yard({ copies: 12, wide: 4, deep: 2, startSpread: 10, scaleSpread: 30, after: 'loop' })
-    const all = cardInstances(shot, 'card', 30, {}).map(({ look }) => look)
+    const all = looksOf(shot, 30)
     expect(all).toHaveLength(12)
     expect(all[0]).toMatchObject({ place: [1, 0, -2], height: 3, mirror: false })
     for (const { place, height } of all) {
@@ -116,6 +117,71 @@ describe('a card', () => {
       expect((2 * Math.atan(scale / 2 / far) * 180) / Math.PI).toBeCloseTo(2, 5)
     }
   })
+  it('turns its lit side towards the sun where it is told to, mirrored or not', () => {
+    for (const mirror of [false, true])
+      for (const [sun, x, y] of [
+        [[1, 0, 0], 1, 0],
+        [[0, 1, 0], 0, 1],
+        [[-1, 0, 0.2], -1, 0],
+      ] as [Vec3, number, number][]) {
+        // Straight ahead; the left half of its frame is the brighter one.
+        const shot = yard({ far: 'in the sky', elevation: 0, litSide: true, there: 'all of it', feather: 0, mirror })
+        const [instance] = cardInstances(shot, 'card', 9, {})
+        const context = { camera: { position: [0, 0, 0] }, clip: frameOf, sun: { direction: sun, share: 1 } }
+        const [card] = instance ? drawCard(instance, [], context as never) : []
+        if (card?.kind !== 'thing') throw new TypeError('a card')
+        const bright = rotate(card.opening.rotation, [mirror ? 1 : -1, 0, 0])
+        expect(bright[0]).toBeCloseTo(x, 5)
+        expect(bright[1]).toBeCloseTo(y, 5)
+      }
+  })
+  it('far away has air before it, less of it higher up', () => {
+    const glowOf = (over: object): number[] => {
+      const sky = { far: 'in the sky', there: 'all of it', feather: 0, elevation: 0, degrees: 20 }
+      const [instance] = cardInstances(yard({ ...sky, ...over }), 'card', 9, {})
+      const drawn = instance ? drawCard(instance, [], { camera: { position: [0, 0, 0] }, clip: frameOf } as never) : []
+      const [card] = drawn
+      if (card?.kind !== 'thing') throw new TypeError('a card')
+      const [material] = card.materials
+      const value = (y: number): number =>
+        (material?.emission[2] ?? 0) * ((material?.emissionMap?.data[4 * (y * 16 + 12) + 2] ?? 0) / 255) ** 2.2
+      return [value(0), value(7)]
+    }
+    expect(glowOf({})).toEqual([0, 0])
+    const [high = 0, low = 0] = glowOf({ haze: 80, hazeColour: [0.5, 0.5, 0.5] })
+    expect(low).toBeGreaterThan(0.37)
+    expect(low).toBeLessThan(0.42)
+    expect(high).toBeLessThan(0.6 * low)
+    expect(high).toBeGreaterThan(0.1)
+  })
+  it('stands round a thing and goes with it, or over an area that was drawn', () => {
+    const shot = yard({ copies: 9, spread: 'round a thing', round: 'box', beyond: 0.5, startSpread: 0 })
+    const box = { name: 'Box', order: 2, position: [5, 0, -4] as Vec3, width: 2, depth: 1, height: 1 }
+    shot.items.box = makeItem('box', box)
+    const [own, ...others] = looksOf(shot, 9).map(({ place }) => place)
+    expect(own).toEqual([1, 0, -2])
+    expect(others).toHaveLength(8)
+    for (const [x, y, z] of others) {
+      expect(y).toBeCloseTo(0, 9)
+      expect(Math.max(Math.abs(x - 5) / 1.5, Math.abs(z + 4) / 1)).toBeCloseTo(1, 6)
+    }
+    shot.items.box = makeItem('box', { ...box, position: [8, 0, -4] })
+    looksOf(shot, 9).forEach(({ place }, n) =>
+      expect(place[0]).toBeCloseTo((n > 0 ? 3 : 0) + ([own, ...others][n]?.[0] ?? 0), 6),
+    )
+    const area = [
+      [0, 0, 0],
+      [3, 0, 0],
+      [3, 0, 2],
+      [0, 0, 2],
+    ]
+    const over = looksOf(yard({ copies: 5, spread: 'in the drawn area', area, startSpread: 0 }), 9)
+    expect(over).toHaveLength(5)
+    for (const { place } of over.slice(1))
+      expect(place[0] >= 0 && place[0] <= 3 && place[2] >= 0 && place[2] <= 2).toBe(true)
+    // Without one they stand about its place.
+    expect(looksOf(yard({ copies: 5, spread: 'in the drawn area', startSpread: 0 }), 9)).toHaveLength(5)
+  })
   it('gives as much light as is seen of it, from where it shines', () => {
     const [instance] = cardInstances(yard({ feather: 0, lift: 0, full: 1000, exposure: 1, light: 0.5 }), 'card', 9, {})
     if (!instance) throw new TypeError('it is shown')
@@ -136,7 +202,7 @@ describe('a card', () => {
   })
   it('without a clip shows nothing, and is placed by its presets', () => {
     expect(cardInstances(yard({ clip: undefined }), 'card', 9, {})).toEqual([])
-    for (const preset of cardsEffect.presets) {
+    for (const preset of cardsEffect.presets.filter(({ tool }) => tool === 'place')) {
       const { items } = preset.place(yard(), 'made', { position: [0, 0, 1], frame: 7 }) as { items: { made: object } }
       expect(items.made).toMatchObject({ kind: 'card', position: [0, 0, 1], begins: 7 })
     }

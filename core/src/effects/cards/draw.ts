@@ -1,34 +1,15 @@
-import { canonicalJson, textKey } from '../../base/index.ts'
-import {
-  type CutOut,
-  cutByColour,
-  cutFromBlack,
-  feathered,
-  type Glow,
-  glowsOf,
-  mixed,
-  smaller,
-  stickingTo,
-} from '../../cards/index.ts'
-import {
-  type Camera,
-  type FloatImage,
-  type Material,
-  makeImage,
-  PLAIN,
-  type SurfaceMesh,
-  type Texture,
-} from '../../data/index.ts'
+import { type Glow, stickingTo } from '../../cards/index.ts'
+import { type Camera, type Material, PLAIN, pixelRay, pointAlong, type SurfaceMesh } from '../../data/index.ts'
 import {
   aboutAxis,
   add,
   atan2,
   cos,
   cross,
+  dot,
   length,
   multiply,
   normalise,
-  pow,
   type Quaternion,
   rotate,
   scale,
@@ -39,100 +20,46 @@ import {
 import { AT_REST, type Drawable, type Lamp, type Pose } from '../../picture/index.ts'
 import type { DrawContext, EffectInstance } from '../effect.ts'
 import type { CardLook } from './instances.ts'
+import { type Part, shownTextures, type Textures } from './textures.ts'
 
 // Cards as the picture draws them: see-through surfaces that shine as they were filmed.
 
-/** What is there of an image, by a card's settings. */
-export function cutOut(
-  image: FloatImage,
-  { there, lift, full, key, feather }: Pick<CardLook, 'there' | 'lift' | 'full' | 'key' | 'feather'>,
-): CutOut {
-  if (there === 'on black') return feathered(cutFromBlack(image, lift, full), feather)
-  if (there === 'keyed') return feathered(cutByColour(image, key), feather)
-  if (there === 'with alpha' && image.channels === 4) return feathered(image, feather)
-  const out = makeImage(image.width, image.height, 4)
-  for (let n = 0; n < image.width * image.height; n++) {
-    for (let c = 0; c < 3; c++) out.data[4 * n + c] = image.data[n * image.channels + c] ?? 0
-    out.data[4 * n + 3] = 1
-  }
-  return feathered(out, feather)
-}
-
-const STEPS = 16383
-/** Bytes of sRGB (IEC 61966-2-1) of so many steps of light; each step is finer than a byte but in the darkest. */
-const CODES = Uint8Array.from({ length: STEPS + 1 }, (_, n) => {
-  const v = n / STEPS
-  return Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * pow(v, 1 / 2.4) - 0.055))
-})
-
-interface Textures {
-  /** White, as much of it as is there. */
-  alpha: Texture
-  /** Its own colour, as shares of `most`. */
-  glow: Texture
-  most: number
-  /** Where in the frame it shines. */
-  glows: readonly Glow[]
-}
-/** Lights that a card is taken for, one above the other. */
-const LIGHTS = 3
-function texturesOf(image: CutOut, shines: boolean): Textures {
-  const { width, height, data } = image
-  let most = 1e-6
-  for (let n = 0; n < data.length; n += 4)
-    if ((data[n + 3] as number) > 0.01)
-      most = Math.max(most, data[n] as number, data[n + 1] as number, data[n + 2] as number)
-  const [there, glow] = [new Uint8Array(data.length).fill(255), new Uint8Array(data.length).fill(255)]
-  const steps = STEPS / most
-  const code = (value: number): number => CODES[Math.min(STEPS, Math.max(0, Math.round(value * steps)))] as number
-  for (let n = 0; n < data.length; n += 4) {
-    there[n + 3] = Math.round(255 * Math.min(1, data[n + 3] as number))
-    glow[n] = code(data[n] as number)
-    glow[n + 1] = code(data[n + 1] as number)
-    glow[n + 2] = code(data[n + 2] as number)
-  }
-  const own = { width, height, wrap: ['hold', 'hold'] as const }
+/** A card of 1 m height about its foot, its face towards z: the part of it that is shown. foot: share of its height below it. */
+function cardMesh({ aspect, foot, mirror }: Pick<CardLook, 'aspect' | 'foot' | 'mirror'>, part: Part): SurfaceMesh {
+  const [left, right] = [aspect * (part.x0 - 0.5), aspect * (part.x1 - 0.5)]
+  const [high, low] = [1 - foot - part.y0, 1 - foot - part.y1]
+  const [west, east] = mirror ? [-right, -left] : [left, right]
+  const [from, to] = mirror ? [1, 0] : [0, 1]
   return {
-    alpha: { ...own, data: there, srgb: false },
-    glow: { ...own, data: glow, srgb: true },
-    most,
-    glows: shines ? glowsOf(image, LIGHTS) : [],
-  }
-}
-
-const made = new WeakMap<FloatImage, Map<string, Textures>>()
-/** Textures of the frames that are shown, made once where it is one frame alone. */
-function shownTextures(look: CardLook, images: readonly FloatImage[], tall: number): Textures | undefined {
-  const parts = look.frames.flatMap(({ share }, n) => {
-    const image = images[n]
-    // No finer than it is seen.
-    return image ? [{ image: smaller(image, tall), share }] : []
-  })
-  if (parts.length < look.frames.length) return undefined
-  const { there, lift, full, key, feather, frames, light } = look
-  const [whole] = images
-  const shines = light > 0
-  const size = parts[0]?.image.height ?? 0
-  const name = textKey(canonicalJson({ there, lift, full, key, feather, shares: frames, size, shines }))
-  const known = whole && made.get(whole)?.get(name)
-  if (known) return known
-  const image = mixed(parts)
-  if (!whole || !image) return undefined
-  const textures = texturesOf(cutOut(image, look), shines)
-  const all = made.get(whole) ?? new Map<string, Textures>()
-  made.set(whole, all.set(name, textures))
-  return textures
-}
-
-/** A card of 1 m height about its foot, its face towards z. foot: share of its height below it. */
-function cardMesh(aspect: number, foot: number, mirror: boolean): SurfaceMesh {
-  const [half, low, high] = [aspect / 2, -foot, 1 - foot]
-  const [left, right] = mirror ? [1, 0] : [0, 1]
-  return {
-    positions: Float32Array.from([-half, low, 0, half, low, 0, half, high, 0, -half, high, 0]),
+    positions: Float32Array.from([west, low, 0, east, low, 0, east, high, 0, west, high, 0]),
     normals: Float32Array.from([0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1]),
-    uvs: Float32Array.from([left, 1, right, 1, right, 0, left, 0]),
+    uvs: Float32Array.from([from, 1, to, 1, to, 0, from, 0]),
     indices: Uint32Array.from([0, 1, 2, 0, 2, 3]),
+  }
+}
+
+/** Cells of what is lifted out of the plate, across and down: so many that the lens bends it as it bent the plate. */
+const CELLS = 16
+/** Where what was filmed stands: a part of the plate, seen by its camera so far along the view (m), moved. */
+function filmedMesh(camera: Camera, part: Part, distance: number, moved: Vec3): SurfaceMesh {
+  const row = CELLS + 1
+  const positions = new Float32Array(row * row * 3)
+  const uvs = new Float32Array(row * row * 2)
+  for (let j = 0; j <= CELLS; j++)
+    for (let i = 0; i <= CELLS; i++) {
+      const [u, v] = [i / CELLS, j / CELLS]
+      const x = camera.width * (part.x0 + (part.x1 - part.x0) * u)
+      const y = camera.height * (part.y0 + (part.y1 - part.y0) * v)
+      positions.set(add(pointAlong(pixelRay(camera, x, y), distance), moved), 3 * (j * row + i))
+      uvs.set([u, v], 2 * (j * row + i))
+    }
+  const towards = rotate(camera.rotation, [0, 0, 1])
+  const cells = Array.from({ length: CELLS * CELLS }, (_, n) => Math.floor(n / CELLS) * row + (n % CELLS))
+  return {
+    positions,
+    uvs,
+    normals: Float32Array.from(Array.from({ length: row * row }, () => towards).flat()),
+    indices: Uint32Array.from(cells.flatMap((n) => [n, n + row, n + row + 1, n, n + row + 1, n + 1])),
   }
 }
 
@@ -147,12 +74,27 @@ export function facing({ faces, turn, place }: Pick<CardLook, 'faces' | 'turn' |
 
 /** How far away what is in the sky is drawn, m. */
 const FAR = 2000
-/** Where a card in the sky is for an eye: always as large, and facing it. */
-function skyPose({ towards, across, roll }: NonNullable<CardLook['sky']>, eye: Vec3): Pose {
+/** Where a card in the sky is for an eye: always as large, and facing it. turned: by how much more it is rolled, radians. */
+function skyPose({ towards, across, roll }: NonNullable<CardLook['sky']>, eye: Vec3, turned: number): Pose {
   const place = add(eye, scale(towards, FAR))
-  const turned = facing({ faces: 'camera', turn: [0, 0, 0, 1], place }, eye)
+  const facesEye = facing({ faces: 'camera', turn: [0, 0, 0, 1], place }, eye)
   const half = across / 2
-  return { rotation: multiply(turned, aboutAxis([0, 0, 1], roll)), place, scale: (2 * FAR * sin(half)) / cos(half) }
+  return {
+    rotation: multiply(facesEye, aboutAxis([0, 0, 1], roll + turned)),
+    place,
+    scale: (2 * FAR * sin(half)) / cos(half),
+  }
+}
+
+/** The roll that turns a picture's brighter side towards the sun, radians; 0 where it has none, or the sun stands behind or before it. */
+function litRoll({ towards }: NonNullable<CardLook['sky']>, brighter: readonly [number, number], sun: Vec3): number {
+  const place = scale(towards, FAR)
+  const own = facing({ faces: 'camera', turn: [0, 0, 0, 1], place }, [0, 0, 0])
+  const [right, up] = [rotate(own, [1, 0, 0]), rotate(own, [0, 1, 0])]
+  const [x, y] = [dot(sun, right), dot(sun, up)]
+  const [bx, by] = brighter
+  if (Math.hypot(x, y) < 1e-3 || Math.hypot(bx, by) < 1e-3) return 0
+  return atan2(y, x) - atan2(by, bx)
 }
 
 /** A card where it is stuck, corner by corner in the world; as it is where it is not. */
@@ -209,17 +151,55 @@ function seenHeight({ height, place, sky }: CardLook, camera: Camera): number {
   return Math.max(LEAST_TALL, FINER * tall)
 }
 
+/** Metres by which what is lifted stands nearer than its matte, so that the ground that it stands on doesn't cut its feet. */
+const NEARER = 0.03
+/** Px across a matte of which only is asked where it stands. */
+const COARSE = 16
+/** How far along the view what is lifted stands where nothing tells, m. */
+const SOMEWHERE = 6
+
+/** A card's mesh, and where it is, for the camera that sees it. */
+function standing(
+  look: CardLook,
+  { part, brighter }: Textures,
+  { camera, cameraAt, matte, sun }: Pick<DrawContext, 'camera' | 'cameraAt' | 'matte' | 'sun'>,
+): { mesh: SurfaceMesh; pose: Pose; at: Pose; moved?: (at: Vec3) => Vec3; key: string } {
+  const { filmed, sky, stuck, aspect, mirror, cutBy } = look
+  if (filmed) {
+    const by = cameraAt?.(filmed.frame) ?? camera
+    const own = cutBy && !cutBy.mattes ? matte?.(cutBy.matte, filmed.frame, COARSE)?.stands : undefined
+    const distance = Math.max(0.05, (filmed.stands || own || SOMEWHERE) - NEARER)
+    const mesh = filmedMesh(by, part, distance, filmed.moved)
+    return { mesh, pose: AT_REST, at: AT_REST, key: `/${mesh.positions.join()}` }
+  }
+  // One that is stuck is as it was seen at its frame.
+  const seenBy = (stuck && cameraAt?.(stuck.frame)) ?? camera
+  const turned =
+    sky?.litSide && sun ? litRoll(sky, [mirror ? -brighter[0] : brighter[0], brighter[1]], sun.direction) : 0
+  const at = sky
+    ? skyPose(sky, camera.position, turned)
+    : { rotation: facing(look, seenBy.position), place: look.place, scale: look.height }
+  const foot = sky ? 0.5 : look.foot
+  const moved = stuck && stickingTo(seenBy, camera, stuck, at.place)
+  const mesh = movedMesh(cardMesh({ aspect, foot, mirror }, part), at, moved)
+  const parts = `${part.x0},${part.y0},${part.x1},${part.y1}`
+  return {
+    mesh,
+    pose: moved ? AT_REST : at,
+    at,
+    ...(moved ? { moved } : {}),
+    key: `/${aspect}/${foot}/${mirror}/${parts}${moved ? `/${mesh.positions.join()}` : ''}`,
+  }
+}
+
 /** What the picture draws of a card; nothing until its frames are there. */
 export function drawCard(
-  { look }: EffectInstance<CardLook>,
+  { look }: EffectInstance<CardLook | null>,
   _frames: unknown,
-  { clip, camera, cameraAt }: Pick<DrawContext, 'clip' | 'camera' | 'cameraAt'>,
+  context: Pick<DrawContext, 'clip' | 'camera' | 'cameraAt' | 'matte' | 'crew' | 'sun'>,
 ): Drawable[] {
-  const images = look.frames.map(({ frame }) => clip?.({ ...look.clip, frame }))
-  const textures = images.every((one) => one !== undefined)
-    ? shownTextures(look, images, seenHeight(look, camera))
-    : undefined
-  if (!textures) return []
+  const textures = look ? shownTextures(look, seenHeight(look, context.camera), context) : undefined
+  if (!look || !textures) return []
   const { alpha, glow, most, glows } = textures
   const material: Material = {
     ...PLAIN,
@@ -231,25 +211,17 @@ export function drawCard(
     ...(look.sky ? {} : { fade: look.fade }),
     alpha: 'blend',
   }
-  // One that is stuck is as it was seen at its frame.
-  const seenBy = (look.stuck && cameraAt?.(look.stuck.frame)) ?? camera
-  const standing = look.sky
-    ? skyPose(look.sky, camera.position)
-    : { rotation: facing(look, seenBy.position), place: look.place, scale: look.height }
-  const foot = look.sky ? 0.5 : look.foot
-  const moved = look.stuck && stickingTo(seenBy, camera, look.stuck, standing.place)
-  const mesh = movedMesh(cardMesh(look.aspect, foot, look.mirror), standing, moved)
-  const pose = moved ? AT_REST : standing
+  const { mesh, pose, at, moved, key } = standing(look, textures, context)
   return [
     {
       kind: 'thing',
-      key: `card/${look.aspect}/${foot}/${look.mirror}${moved ? `/${mesh.positions.join()}` : ''}`,
+      key: `card${key}`,
       mesh,
       materials: [material],
       opening: pose,
       closing: pose,
       throwsShadow: false,
     },
-    ...lightsOf(look, glows, standing, moved),
+    ...(look.filmed ? [] : lightsOf(look, glows, at, moved)),
   ]
 }

@@ -1,18 +1,24 @@
-import { hash01 } from '../../base/index.ts'
 import { type ClipFrame, clipFrames, clipStep, type Sticking } from '../../cards/index.ts'
-import { add, cos, panTiltRoll, pow, type Quaternion, radians, rotate, sin, type Vec3 } from '../../math/index.ts'
+import { add, cos, panTiltRoll, pow, type Quaternion, radians, sin, subtract, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
 import type { EffectInstance, OtherFrame } from '../effect.ts'
+import { keptMattes } from '../keptMattes.ts'
 import { CARD_SETTINGS, type CardItem, type ClipOfCard, isCard } from './schema.ts'
+import { copiesOf, copyPlaces } from './spread.ts'
 
 /** How a card looks at a frame, and where it stands. */
 export interface CardLook {
   frames: readonly ClipFrame[]
   clip: Omit<OtherFrame, 'frame'>
-  /** Width over height of the filmed frame. */
+  /** Width over height of the filmed frame, and its width, px. */
   aspect: number
+  clipWidth: number
   there: CardItem['there']
+  /** How a moment between two of its frames is made. */
+  between: CardItem['between']
+  /** The matte that cuts it, by its id: of the shot, or of the clip. */
+  cutBy?: { matte: string; mattes?: ClipOfCard['mattes'] }
   /** Levels and shares as matte.ts has them. */
   lift: number
   full: number
@@ -33,7 +39,19 @@ export interface CardLook {
   /** The flat track that it goes with: the frame as which it stands in the set, and how the track moved since. */
   stuck?: Sticking & { frame: number }
   /** So far away that it turns with the camera alone: towards it (unit), its height as it is seen and its roll, radians. */
-  sky?: { towards: Vec3; across: number; roll: number }
+  sky?: {
+    towards: Vec3
+    across: number
+    roll: number
+    /** Whether its brighter side looks towards the sun. */
+    litSide: boolean
+    /** Share of it that air hides at the horizon, and the air's colour. */
+    haze: number
+    hazeColour: readonly [number, number, number]
+    elevation: number
+  }
+  /** Where it was filmed: the frame of the plate, how far away (m; 0 as its matte), and by how much it is moved, m. */
+  filmed?: { frame: number; stands: number; moved: Vec3 }
 }
 
 /** How fast a card's clip runs: its own frames a frame of the plate, and against how it was delivered. */
@@ -44,35 +62,6 @@ export function cardSpeed(
   if (!clip) return undefined
   const shot = shotAt || clip.rate
   return { step: clipStep({ shot, plate, pace }), delivered: shot / clip.rate }
-}
-
-/** What tells one copy from another; the first stands where the card is, as it is. */
-interface Copy {
-  /** m to the right and towards the camera, before its turn. */
-  x: number
-  z: number
-  /** Frames by which it begins later. */
-  later: number
-  scale: number
-  stops: number
-  mirror: boolean
-}
-
-function copiesOf(item: CardItem): Copy[] {
-  const { copies, wide, deep, startSpread, every, scaleSpread, exposureSpread, seed } = item
-  const dice = (n: number, k: number): number => hash01(Math.round(seed), n, k, 83)
-  const round = (n: number, k: number): number => 2 * dice(n, k) - 1
-  return Array.from({ length: Math.round(copies) }, (_, n): Copy => {
-    if (n === 0) return { x: 0, z: 0, later: 0, scale: 1, stops: 0, mirror: false }
-    return {
-      x: (round(n, 0) * wide) / 2,
-      z: (round(n, 1) * deep) / 2,
-      later: every > 0 ? n * every : Math.floor(dice(n, 2) * startSpread),
-      scale: 1 + (round(n, 3) * scaleSpread) / 100,
-      stops: round(n, 4) * exposureSpread,
-      mirror: dice(n, 5) < 0.5,
-    }
-  })
 }
 
 /** The clip's frames that a copy shows at a frame; none before it begins, after it ends, and without a clip. later: frames by which it begins later. */
@@ -107,7 +96,8 @@ const sourceOf = (
   asset,
   encoding,
   curve,
-  ...(width <= WHOLE ? { whole: true } : {}),
+  // What is lifted out of the plate stays as fine as it is.
+  ...(width <= WHOLE || there === 'by a matte' ? { whole: true } : {}),
   ...(alpha && there === 'with alpha' ? { alpha } : {}),
 })
 
@@ -139,9 +129,25 @@ export const clipRead = ({ clip, ...item }: CardItem) => ({
 })
 
 /** Where in the sky a card is. */
-function skyOf({ azimuth, elevation, degrees, roll }: CardItem): NonNullable<CardLook['sky']> {
+function skyOf({
+  azimuth,
+  elevation,
+  degrees,
+  roll,
+  litSide,
+  haze,
+  hazeColour,
+}: CardItem): NonNullable<CardLook['sky']> {
   const [a, e] = [radians(azimuth), radians(elevation)]
-  return { towards: [sin(a) * cos(e), sin(e), -cos(a) * cos(e)], across: radians(degrees), roll: radians(roll) }
+  return {
+    towards: [sin(a) * cos(e), sin(e), -cos(a) * cos(e)],
+    across: radians(degrees),
+    roll: radians(roll),
+    litSide,
+    haze: haze / 100,
+    hazeColour,
+    elevation: e,
+  }
 }
 
 /** Frames on both sides over which a track's travel is smoothed, where its jitter alone counts. */
@@ -172,13 +178,49 @@ function stickingOf(
   return { way, from, to, plateWidth: width, frame: takes === 'travel' ? stuck.frame : frame }
 }
 
-/** What a card shows at a frame: itself and its copies. */
+/** Whether a card shows the shot's own plate: then the shot's mattes cut it, and it can stand where it was filmed. */
+export const isOwnPlate = ({ plate }: Pick<ItemDocument, 'plate'>, { clip }: Pick<CardItem, 'clip'>): boolean =>
+  clip !== undefined && clip.asset === (plate as ItemDocument['plate'] & { asset?: string }).asset
+
+/** The matte that cuts a card, of the shot or of its clip; undefined where there is none. */
+function cutByOf(document: ItemDocument, { clip, there, cutBy }: CardItem): CardLook['cutBy'] {
+  if (there !== 'by a matte' || cutBy === '') return undefined
+  if (isOwnPlate(document, { clip })) return { matte: cutBy }
+  return clip?.mattes?.[cutBy] ? { matte: cutBy, mattes: clip.mattes } : undefined
+}
+
+/** The mattes of the shot that a card is drawn with at a frame: what cuts its frames, and inside which it is seen. */
+export function cardMattes(document: ItemDocument, id: string, frame: number): { matte: string; frame: number }[] {
+  const item = document.items[id]
+  if (!isCard(item) || !item.clip) return []
+  const cut = cutByOf(document, item)
+  const frames =
+    cut && !cut.mattes ? copiesOf(item).flatMap(({ later }) => cardFrames(document, item, frame, later)) : []
+  return [
+    ...[...new Set(frames.map((one) => one.frame))].map((own) => ({ matte: cut?.matte ?? '', frame: own })),
+    ...(item.inside ? [{ matte: item.inside, frame }] : []),
+  ]
+}
+
+/** Where what was filmed stands, of the plate's own frames. */
+function filmedOf(
+  document: ItemDocument,
+  { far, clip, standsAt, moved }: CardItem,
+  frames: readonly ClipFrame[],
+  aside: Vec3 = [0, 0, 0],
+): CardLook['filmed'] {
+  const [first] = frames
+  if (far !== 'where it was filmed' || !first || !isOwnPlate(document, { clip })) return undefined
+  return { frame: first.frame, stands: standsAt, moved: add(moved, aside) }
+}
+
+/** What a card shows at a frame: itself and its copies, and the kept frames of the mattes that it is drawn with. */
 export function cardInstances(
   document: ItemDocument,
   id: string,
   frame: number,
   inputs: SignalInputs,
-): EffectInstance<CardLook>[] {
+): EffectInstance<CardLook | null>[] {
   const item = document.items[id]
   if (!isCard(item) || !item.clip) return []
   const now = movedAndSettledAt(document, item, CARD_SETTINGS, frame, inputs)
@@ -187,31 +229,39 @@ export function cardInstances(
   const { tint } = now
   const sky = now.far === 'in the sky' ? { sky: skyOf(now) } : {}
   const stuck = stickingOf(document, item, frame, inputs)
-  return copiesOf(sky.sky ? { ...now, copies: 1 } : now).flatMap(
-    ({ x, z, later, scale, stops, mirror }): EffectInstance<CardLook>[] => {
-      const frames = cardFrames(document, item, frame, later)
-      if (frames.length === 0) return []
-      const gain = pow(2, now.exposure + stops)
-      const look: CardLook = {
-        frames,
-        clip: sourceOf(clip, now.there),
-        aspect: clip.width / clip.height,
-        ...cutOf(now),
-        height: now.height * scale,
-        foot: now.foot / 100,
-        faces: now.faces,
-        mirror: now.mirror !== mirror,
-        fade: now.fade,
-        gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
-        light: sky.sky ? 0 : now.light,
-        place: add(now.position, rotate(turn, [x, 0, z])),
-        turn,
-        ...(stuck ? { stuck } : {}),
-        ...sky,
-      }
-      return [{ item: id, of: id, frames: [], place: AT_HOME, look }]
-    },
-  )
+  const cutBy = cutByOf(document, item)
+  const places = copyPlaces(document, sky.sky ? { ...now, copies: 1 } : now, turn, frame, inputs)
+  const shown = copiesOf(item).flatMap(({ later, scale, stops, mirror }, n): EffectInstance<CardLook>[] => {
+    const place = places[n]
+    const frames = place ? cardFrames(document, item, frame, later) : []
+    if (!place || frames.length === 0) return []
+    const gain = pow(2, now.exposure + stops)
+    const filmed = filmedOf(document, now, frames, subtract(place, now.position))
+    const look: CardLook = {
+      frames,
+      clip: sourceOf(clip, now.there),
+      aspect: clip.width / clip.height,
+      clipWidth: clip.width,
+      between: now.between,
+      ...(cutBy ? { cutBy } : {}),
+      ...cutOf(now),
+      height: now.height * scale,
+      foot: now.foot / 100,
+      faces: now.faces,
+      mirror: now.mirror !== mirror,
+      fade: now.fade,
+      gain: [tint[0] * gain, tint[1] * gain, tint[2] * gain],
+      light: sky.sky ? 0 : now.light,
+      place,
+      turn,
+      ...(stuck ? { stuck } : {}),
+      ...sky,
+      ...(filmed ? { filmed } : {}),
+    }
+    return [{ item: id, of: id, frames: [], place: AT_HOME, look }]
+  })
+  const mattes = cardMattes(document, id, frame).flatMap((one) => keptMattes(document, id, one.matte, one.frame))
+  return [...shown, ...mattes]
 }
 
 /** The filmed frames that a card and its copies need at a frame, each once. */
@@ -221,4 +271,14 @@ export function cardClips(document: ItemDocument, id: string, frame: number): Ot
   const source = sourceOf(item.clip, item.there)
   const frames = copiesOf(item).flatMap(({ later }) => cardFrames(document, item, frame, later))
   return [...new Set(frames.map((one) => one.frame))].map((own) => ({ ...source, frame: own }))
+}
+
+/** Frames through whose cameras a card is seen too: what it is stuck to begins there, or it was filmed there. */
+export function cardCameras(document: ItemDocument, id: string, frame: number): number[] {
+  const item = document.items[id]
+  if (!isCard(item)) return []
+  const filmed = copiesOf(item).flatMap(
+    ({ later }) => filmedOf(document, item, cardFrames(document, item, frame, later))?.frame ?? [],
+  )
+  return [...(item.stuck?.takes === 'travel' ? [item.stuck.frame] : []), ...new Set(filmed)]
 }

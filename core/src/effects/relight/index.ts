@@ -1,33 +1,10 @@
 import { isMatte } from '../../mattes/index.ts'
-import { AT_HOME } from '../../picture/index.ts'
 import { type ItemDocument, itemsInOrder } from '../../settings/index.ts'
-import type { Effect, EffectInstance, Preset, PresetPlace } from '../effect.ts'
+import type { Effect, Preset, PresetPlace } from '../effect.ts'
+import { keptMattes } from '../keptMattes.ts'
 import { isRelight, mattesOf, type RelightItem, relightSchema } from './schema.ts'
 
 export * from './schema.ts'
-
-/** The kept frames of the mattes that it needs at a frame, of those that these take too. */
-function carried(
-  document: ItemDocument,
-  own: string,
-  matte: string,
-  frame: number,
-  around: readonly string[],
-): EffectInstance<null>[] {
-  const item = document.items[matte]
-  if (!isMatte(item) || around.includes(matte)) return []
-  const { helped, takes } = item
-  const taken = Object.values(takes).flatMap(({ of, shown }) =>
-    shown ? carried(document, own, of, frame, [...around, matte]) : [],
-  )
-  const wanted =
-    helped &&
-    helped.carried > 0 &&
-    frame >= Math.min(helped.from, helped.to) &&
-    frame <= Math.max(helped.from, helped.to)
-  const there = { item: own, of: matte, frames: [{ frame, weight: 1, ahead: 0 }], place: AT_HOME, look: null }
-  return wanted ? [there, ...taken] : taken
-}
 
 const preset = (id: string, name: string, hint: string, over: Partial<RelightItem>): Preset => ({
   id,
@@ -69,7 +46,7 @@ export const relightEffect = {
   resolve: () => [],
   instances: (document, id, frame) => {
     const item = document.items[id]
-    return isRelight(item) ? mattesOf(item).flatMap((matte) => carried(document, id, matte, frame, [])) : []
+    return isRelight(item) ? mattesOf(item).flatMap((matte) => keptMattes(document, id, matte, frame)) : []
   },
   showsAgain: (item, id) => isRelight(item) && mattesOf(item).includes(id),
   ownExposure: true,

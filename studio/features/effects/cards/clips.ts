@@ -2,7 +2,9 @@ import { LanternError } from '@lantern/core/base'
 import { guessBacking } from '@lantern/core/cards'
 import type { FloatImage } from '@lantern/core/data'
 import { type ClipOfCard, cardsEffect, isCard } from '@lantern/core/effects/cards'
+import { isMatte } from '@lantern/core/mattes'
 import { pickSurface, plateImage } from '@lantern/core/pipeline'
+import type { ShotItem } from '@lantern/core/shot'
 import type { Asset, Shot } from '@lantern/store'
 import { colourPlanes, fetched, pixelsOf } from '@/workers/fetched.ts'
 import { call, shotPath } from '../../api.ts'
@@ -25,7 +27,7 @@ export function clipOf({ id, file, info }: Asset & { id: string }, curve: ClipOf
 }
 
 /** Puts a clip on a card; one that says what of it is there is taken at its word. */
-function put(id: string, clip: ClipOfCard): void {
+export function putClip(id: string, clip: ClipOfCard): void {
   const before = useShot.getState().shot?.document.items[id]
   const there = clip.alpha
     ? { there: 'with alpha' as const }
@@ -33,7 +35,7 @@ function put(id: string, clip: ClipOfCard): void {
       ? { there: 'on black' as const }
       : {}
   // A patch merges: what the clip before it had is taken away.
-  const own = clip.alpha ? clip : { ...clip, alpha: null }
+  const own = { ...clip, alpha: clip.alpha ?? null, mattes: clip.mattes ?? null }
   useShot.getState().edit({ items: { [id]: { clip: own, ...there } } })
 }
 
@@ -41,7 +43,7 @@ function put(id: string, clip: ClipOfCard): void {
 export async function takeClip(id: string, files: readonly File[], say: (what: string) => void): Promise<void> {
   const asset = await takeInFrames(files, (_, what) => say(what))
   const curve = useShot.getState().shot?.document.sit.curve ?? 'clip'
-  put(id, clipOf(asset, curve))
+  putClip(id, clipOf(asset, curve))
 }
 
 /** Whether dropped files are a clip, and not a mesh with its pictures. */
@@ -91,10 +93,37 @@ export async function frameOfClip({ asset, encoding }: ClipOfCard, frame: number
   return plateImage(new Uint8Array(data.buffer), width, height, encoding, 4)
 }
 
-/** Puts another shot's plate on a card. */
+/** The mattes of a shot that say by themselves what they cover: drawn ones, of shapes that go with nothing, and those that take them. */
+export function drawnMattes({ items }: Pick<Shot['document'], 'items'>): NonNullable<ClipOfCard['mattes']> {
+  const plain = (item: ShotItem | undefined, around: readonly ShotItem[]): boolean =>
+    item !== undefined &&
+    isMatte(item) &&
+    !around.includes(item) &&
+    !item.helped &&
+    Object.keys(item.painted).length === 0 &&
+    Object.values(item.shapes).every(({ rides }) => !rides) &&
+    Object.values(item.takes).every(({ of }) => plain(items[of], [...around, item]))
+  return Object.fromEntries(
+    Object.entries(items).flatMap(([id, item]) => (isMatte(item) && plain(item, []) ? [[id, item] as const] : [])),
+  )
+}
+
+/** Puts another shot's plate on a card, with its drawn mattes as they are now. */
 export async function takeShotAsClip(id: string, name: string): Promise<void> {
   const { document } = await call<Shot>(shotPath(name))
   const { asset, file, first, last, width, height, rate, encoding } = document.plate
   const { curve } = document.sit
-  put(id, { shot: name, asset, file, first, last, width, height, rate: rate[0] / rate[1], encoding, curve })
+  putClip(id, {
+    shot: name,
+    asset,
+    file,
+    first,
+    last,
+    width,
+    height,
+    rate: rate[0] / rate[1],
+    encoding,
+    curve,
+    mattes: drawnMattes(document),
+  })
 }

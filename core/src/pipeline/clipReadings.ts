@@ -1,0 +1,74 @@
+import { type Crew, type Progress, stopIfCancelled } from '../base/index.ts'
+import { baseRise, type FireShape, fireShape } from '../cards/index.ts'
+import type { Figures4, FloatImage, ReadingFrames } from '../data/index.ts'
+import { type CardItem, type ClipOfCard, clipRead, cutOut, motionBetween } from '../effects/cards/index.ts'
+import type { OtherFrame } from '../effects/index.ts'
+import { type Area, readArea } from '../sit/index.ts'
+
+// Readings of a card's clip: how bright what is there of it is, and how it moves.
+
+/** Pairs of neighbours at most by which its motion is told. */
+const PAIRS = 24
+
+const middle = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
+
+/** Takes a reading of what is there of a card's clip, over all its frames. frame: one of them, as light; crew: by which its motion is found, where that is wanted. */
+export async function takeClipReading(
+  card: CardItem & { clip: ClipOfCard },
+  percentile: number,
+  frame: (of: OtherFrame) => Promise<FloatImage>,
+  crew: Crew | undefined,
+  progress: Progress,
+): Promise<ReadingFrames> {
+  const { first, last } = card.clip
+  const { source, cut } = clipRead(card)
+  const frames: ReadingFrames['frames'] = []
+  const shapes: FireShape[] = []
+  const rises: { rise: number; over: number }[] = []
+  const every = Math.max(1, Math.ceil((last - first) / PAIRS))
+  let before: FloatImage | undefined
+  for (let n = first; n <= last; n++) {
+    stopIfCancelled(progress)
+    progress.report((n - first) / (last - first + 1), 'reading')
+    const there = cutOut(await frame({ ...source, frame: n }), cut)
+    const { width, height, data } = there
+    const light = new Float32Array(width * height * 3)
+    for (let k = 0; k < light.length; k++) {
+      const at = 4 * Math.floor(k / 3)
+      light[k] = (data[at + (k % 3)] ?? 0) * (data[at + 3] ?? 0)
+    }
+    const whole: Area = {
+      corners: [
+        [0, 0],
+        [width, 0],
+        [width, height],
+        [0, height],
+      ],
+    }
+    const { mean, peak, percentile: share } = readArea(light, width, height, whole, percentile / 100)
+    const shape = fireShape(there)
+    if (shape) shapes.push(shape)
+    // Motion of neighbours, here and there over the clip.
+    if (crew && shape && before && n % every === 0) {
+      const motion = motionBetween(crew, before, there)
+      if (motion) rises.push(baseRise(there, shape, motion.to))
+    }
+    before = there
+    frames.push({ mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 })
+  }
+  return { first, frames, ...(shapes.length > 0 ? { fire: meanShape(shapes, rises) } : {}) }
+}
+
+/** What is usual of a clip. */
+function meanShape(
+  shapes: readonly FireShape[],
+  rises: readonly { rise: number; over: number }[],
+): NonNullable<ReadingFrames['fire']> {
+  return {
+    foot: middle(shapes.map(({ foot }) => foot)),
+    tall: middle(shapes.map(({ tall }) => tall)),
+    wide: middle(shapes.map(({ wide }) => wide)),
+    rise: middle(rises.map(({ rise }) => rise)),
+    over: middle(rises.map(({ over }) => over)),
+  }
+}

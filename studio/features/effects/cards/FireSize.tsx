@@ -1,0 +1,119 @@
+'use client'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { heightOfRise, riseOverFoot, widthOfPulse } from '@lantern/core/cards'
+import type { ReadingFrames } from '@lantern/core/data'
+import type { CardItem } from '@lantern/core/effects/cards'
+import { isGas } from '@lantern/core/effects/gas'
+import { pulseRate } from '@lantern/core/gas'
+import { length, subtract } from '@lantern/core/math'
+import type { ShotDocument } from '@lantern/core/shot'
+import { Press } from '@/ui/Press.tsx'
+import { usePlateFiles } from '../../plate/plateFiles.ts'
+import { useShot } from '../../shot/shotStore.ts'
+import { inputsNow } from '../../shot/world.ts'
+
+const rounded = (value: number): string => Number(value.toPrecision(2)).toLocaleString('en')
+const metres = (value: number): string => `${rounded(value)} m`
+
+/** How large a card's fire is by how it pulses and by how it rises. */
+export interface ProposedSize {
+  /** Pulses a second as it was filmed, how wide such a fire is, and how high its frame would be, m. */
+  pulse?: { hertz: number; wide: number; height: number }
+  /** How fast it goes up near its base at its height, and how fast fire does there, m/s; and the height at which both agree, m. */
+  rise?: { own: number; law: number; height: number }
+}
+export function proposedSize(
+  item: Pick<CardItem, 'clip' | 'height' | 'shotAt' | 'pace'>,
+  taken: ReadingFrames,
+): ProposedSize {
+  const { clip, height, shotAt, pace } = item
+  const { fire, frames } = taken
+  if (!clip || !fire) return {}
+  const rate = (shotAt || clip.rate) * pace
+  const hertz = pulseRate(
+    frames.flatMap((one) => (one ? [one.mean[3]] : [])),
+    rate,
+  )
+  const aspect = clip.width / clip.height
+  const pulse =
+    hertz && fire.wide > 0
+      ? { hertz, wide: widthOfPulse(hertz), height: widthOfPulse(hertz) / (fire.wide * aspect) }
+      : undefined
+  const agrees = heightOfRise(fire.rise * rate, fire.over)
+  const rise =
+    agrees === undefined
+      ? undefined
+      : { own: fire.rise * rate * height, law: riseOverFoot(fire.over * height), height: agrees }
+  return { ...(pulse ? { pulse } : {}), ...(rise ? { rise } : {}) }
+}
+
+/** The fire that a card stands in: the nearest computed one, within its own height. */
+function fireBeside(
+  { items }: Pick<ShotDocument, 'items'>,
+  { position, height }: CardItem,
+): [string, string] | undefined {
+  const near = Object.entries(items).flatMap(([key, one]) => {
+    const away = isGas(one) && one.shown ? length(subtract(one.position, position)) : Infinity
+    return away < height ? [{ key, name: one.name, away }] : []
+  })
+  const [first] = near.sort((a, b) => a.away - b.away)
+  return first && [first.key, first.name]
+}
+
+/** How large a filmed fire is to stand, told by its own speed; once its light is read. */
+export function FireSize({ id, item }: { id: string; item: CardItem }) {
+  const { shot, status, edit } = useShot()
+  const { readings } = usePlateFiles()
+  const found = Object.entries(shot?.document.readings ?? {}).find(
+    ([, { area }]) => area.kind === 'clip' && area.card === id,
+  )
+  const taken = readings[status?.readings.areas[found?.[0] ?? '']?.reading.key ?? '']
+  if (!shot || !taken?.fire || item.far !== 'in the set' || item.there !== 'on black') return null
+  const { pulse, rise } = proposedSize(item, taken)
+  if (!pulse && !rise) return null
+  const beside = fireBeside(shot.document, item)
+  const take = (height: number): void => edit({ items: { [id]: { height: Math.round(1000 * height) / 1000 } } })
+  return (
+    <Box
+      as="section"
+      aria-label="Size by its speed"
+      padding="6px 14px"
+      borderBottomWidth="1px"
+      borderColor="hair"
+      data-hint="Fires pulse slower and rise faster the larger they are: what was filmed tells how large it was."
+    >
+      {pulse && (
+        <Flex gap="6px" align="center" justify="space-between">
+          <Text className="num" color="fact">
+            pulses {rounded(pulse.hertz)} Hz: a fire {metres(pulse.wide)} wide
+          </Text>
+          <Press disabled={item.locked} onClick={() => take(pulse.height)}>
+            {metres(pulse.height)} high
+          </Press>
+        </Flex>
+      )}
+      {rise && (
+        <Flex gap="6px" align="center" justify="space-between">
+          <Text className="num" color="fact">
+            rises {rounded(rise.own)} m/s near its base; fire so high up {rounded(rise.law)}
+          </Text>
+          <Press disabled={item.locked} onClick={() => take(rise.height)}>
+            {metres(rise.height)} high
+          </Press>
+        </Flex>
+      )}
+      {beside && <Beside item={beside[0]} name={beside[1]} />}
+    </Box>
+  )
+}
+
+/** How often the computed fire pulses that a card stands in. */
+function Beside({ item, name }: { item: string; name: string }) {
+  const state = useShot()
+  const hertz = inputsNow(state).figure?.(item, 'pulse', state.frame)
+  return (
+    <Text className="num" color="soft">
+      {name} here pulses {hertz === undefined ? 'at what is not known yet' : `${rounded(hertz)} Hz`}
+    </Text>
+  )
+}
