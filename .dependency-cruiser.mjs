@@ -40,7 +40,10 @@ export default {
       name: 'effects-never-one-another',
       severity: 'error',
       from: { path: '^core/src/effects/([^/]+)/', pathNot: tests },
-      to: { path: '^core/src/effects/', pathNot: '^core/src/effects/($1/|(effect|again|againSchema|keptMattes)\\.ts$)' },
+      to: {
+        path: '^core/src/effects/',
+        pathNot: '^core/src/effects/($1/|(effect|again|againSchema|keptMattes)\\.ts$)',
+      },
     },
     layer(
       'shot-over-effects',

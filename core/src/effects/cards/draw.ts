@@ -93,7 +93,7 @@ function litRoll({ towards }: NonNullable<CardLook['sky']>, brighter: readonly [
   const [right, up] = [rotate(own, [1, 0, 0]), rotate(own, [0, 1, 0])]
   const [x, y] = [dot(sun, right), dot(sun, up)]
   const [bx, by] = brighter
-  if (Math.hypot(x, y) < 1e-3 || Math.hypot(bx, by) < 1e-3) return 0
+  if (x * x + y * y < 1e-6 || bx * bx + by * by < 1e-6) return 0
   return atan2(y, x) - atan2(by, bx)
 }
 
