@@ -26,9 +26,14 @@ export function objectPose(
   frame: number,
   cameraOf: (frame: number) => Camera | undefined,
 ): WorldPose | undefined {
-  const before = objectPoseOn(solve, Math.floor(frame), cameraOf)
+  return poseBetween((at) => objectPoseOn(solve, at, cameraOf), frame)
+}
+
+/** A pose that is known at whole frames, at one that may lie between them; undefined where it is not known. */
+export function poseBetween(poseOf: (frame: number) => WorldPose | undefined, frame: number): WorldPose | undefined {
+  const before = poseOf(Math.floor(frame))
   const w = frame - Math.floor(frame)
-  const after = w > 0 ? objectPoseOn(solve, Math.floor(frame) + 1, cameraOf) : undefined
+  const after = w > 0 ? poseOf(Math.floor(frame) + 1) : undefined
   if (!before || !after) return before ?? after
   const turned = after.rotation.reduce((sum, part, c) => sum + part * (before.rotation[c] ?? 0), 0) < 0 ? -1 : 1
   const mix = (a: number, b: number): number => a + w * (b - a)

@@ -88,7 +88,8 @@ function riding<I extends Item>(document: Document, item: I, frame: number, inpu
     frame,
     clockOf(document).rate,
     (at) => poseOfPlaced(movedAt(item, at) as unknown as Standing),
-    (on, at) => {
+    ({ on, ...ride }, at, taken) => {
+      if (on.startsWith('track.')) return inputs.trackPose?.(on.slice(6), ride, at, taken.position)
       if (on.startsWith('match.')) return inputs.object?.(on.slice(6), at)
       const holder = items[on]
       return holder && 'position' in holder

@@ -20,7 +20,7 @@ const ride = (over: Partial<Ride> = {}): Ride => ({ on: 'cart', from: 10, to: 20
 const at = (
   all: readonly Ride[],
   frame: number,
-  holder = carrier as (on: string, frame: number) => WorldPose | undefined,
+  holder: (ride: Ride, frame: number) => WorldPose | undefined = ({ on }, frame) => carrier(on, frame),
 ) => riddenPose(all, frame, 24, () => still, holder)
 const apart = (a: WorldPose, b: WorldPose): number =>
   Math.hypot(...a.position.map((part, c) => part - (b.position[c] ?? 0)))

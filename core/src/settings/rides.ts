@@ -20,11 +20,14 @@ import {
 
 const ride = z
   .object({
-    /** An item's id, or match.ID of a matched object. */
-    on: z.string().regex(/^(match\.)?[a-z0-9-]{1,40}$/),
+    /** An item's id, match.ID of a matched object, or track.ID of a track set by hand. */
+    on: z.string().regex(/^(match\.|track\.)?[a-z0-9-]{1,40}$/),
     from: z.number().int(),
     to: z.number().int(),
     ends: z.enum(['own', 'flight']).default('own'),
+    /** Of a track: in place alone; turned and as near too; in perspective too. And all of its way, or what it trembles about that. */
+    way: z.enum(['place', 'turn', 'perspective']).optional(),
+    takes: z.enum(['travel', 'jitter']).optional(),
   })
   .strict()
   .refine(({ from, to }) => to >= from, { message: 'It is let go after it is taken.', path: ['to'] })
@@ -88,7 +91,7 @@ function inFlight(gone: WorldPose, before: WorldPose, dt: number, t: number): Wo
 }
 
 /**
- * Where an item is at a frame with what holds it. own: where it is by itself; holder: where what it rides on is, undefined where that is not known (then it is not held); rate: frames per second.
+ * Where an item is at a frame with what holds it. own: where it is by itself; holder: where what it rides on is, for one that was at `taken` when it was taken; undefined where that is not known (then it is not held); rate: frames per second.
  * It never jumps: it is taken where it is, and goes on from where it is let go.
  */
 export function riddenPose(
@@ -96,15 +99,17 @@ export function riddenPose(
   frame: number,
   rate: number,
   own: (frame: number) => WorldPose,
-  holder: (on: string, frame: number) => WorldPose | undefined,
+  holder: (ride: Ride, frame: number, taken: WorldPose) => WorldPose | undefined,
 ): WorldPose {
   let free: (at: number) => WorldPose = own
-  for (const { on, from, to, ends } of all) {
+  for (const ride of all) {
+    const { from, to, ends } = ride
     if (frame < from) break
-    const begun = holder(on, from)
+    const start = free(from)
+    const begun = holder(ride, from, start)
     if (!begun) continue
-    const taken = after(back(begun), free(from))
-    const held = (at: number): WorldPose => after(holder(on, at) ?? begun, taken)
+    const taken = after(back(begun), start)
+    const held = (at: number): WorldPose => after(holder(ride, at, start) ?? begun, taken)
     if (frame <= to) return held(frame)
     const gone = held(to)
     if (ends === 'flight') {

@@ -1,7 +1,7 @@
 import { z } from 'zod'
-import { curveAt, fractal3 } from '../math/index.ts'
+import { curveAt, fractal3, type Vec3 } from '../math/index.ts'
 import { id, name } from './fields.ts'
-import type { WorldPose } from './rides.ts'
+import type { Ride, WorldPose } from './rides.ts'
 
 // Signals: a value per frame with a name. Settings follow them as gain x signal + offset.
 
@@ -41,6 +41,9 @@ export const signalSchemaOf = (figures: readonly [string, ...string[]]) =>
   z.object({ name, shown: z.boolean().default(true), source: sourceSchema(figures) }).strict()
 export type Signal = z.infer<ReturnType<typeof signalSchemaOf>>
 
+/** How something rides on a track: from a frame on. */
+export type TrackRide = Pick<Ride, 'from' | 'way' | 'takes'>
+
 /** Where values come from that are not in the document; what is missing has no value yet. */
 export interface SignalInputs {
   /** Of a reading of the plate, as it is shown. */
@@ -53,6 +56,8 @@ export interface SignalInputs {
   cameraSpeed?(frame: number): number | undefined
   /** Where a matched object is, against where its geometry stands in the set. */
   object?(id: string, frame: number): WorldPose | undefined
+  /** Where what rides on a track set by hand is held: it was at `place` (m) when it was taken. Counts for how it goes on from there, not by itself. */
+  trackPose?(id: string, ride: TrackRide, frame: number, place: Vec3): WorldPose | undefined
   /** Where a track set by hand is in the picture, px of the plate: one place, or the four of a flat one. */
   track?(id: string, frame: number): readonly (readonly [number, number])[] | undefined
 }

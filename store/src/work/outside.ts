@@ -49,22 +49,18 @@ export async function readingTables(store: Store, document: ShotDocument, reads:
   return tables
 }
 
-/** What mattes and their shapes go with, and what cards are stuck to: as they name it. */
+/** What items ride on, what mattes and their shapes go with, and what cards are stuck to: as they name it. */
 const namedHolders = ({ items }: ShotDocument): string[] =>
-  Object.values(items).flatMap((item) =>
-    isCard(item) && item.stuck
-      ? [`track.${item.stuck.track}`]
-      : isMatte(item)
-        ? [
-            ...(item.stands === 'item' ? [item.standsWith] : []),
-            ...Object.values(item.shapes).flatMap(({ rides }) => (rides ? [rides.on] : [])),
-          ]
-        : [],
-  )
+  Object.values(items).flatMap((item: Item) => [
+    ...(isCard(item) && item.stuck ? [`track.${item.stuck.track}`] : []),
+    ...(isMatte(item) && item.stands === 'item' ? [item.standsWith] : []),
+    ...(isMatte(item) ? Object.values(item.shapes).flatMap(({ rides }) => (rides ? [rides.on] : [])) : []),
+    ...(item.rides?.map(({ on }) => on) ?? []),
+  ])
 const idsOf = (prefix: string, holders: readonly string[]): Set<string> =>
   new Set(holders.flatMap((on) => (on.startsWith(prefix) ? [on.slice(prefix.length)] : [])))
 
-/** What the tracks set by hand gave that mattes go with, by track. */
+/** What the tracks set by hand gave that items go with, by track. */
 export async function handTracks(
   store: Store,
   document: ShotDocument,
@@ -88,8 +84,7 @@ export async function objectSolves(
   reads: OutsideReads,
 ): Promise<ReadonlyMap<string, Solve>> {
   const solves = new Map<string, Solve>()
-  const rides = Object.values(document.items).flatMap((item: Item) => item.rides?.map(({ on }) => on) ?? [])
-  const wanted = idsOf('match.', [...rides, ...namedHolders(document)])
+  const wanted = idsOf('match.', namedHolders(document))
   for (const id of wanted) {
     if (!document.match.things[id]) continue
     const { solve } = movingObjectKeys(document, id)

@@ -15,6 +15,7 @@ import {
   readingInputs,
   resolveRuns,
   shutterFrames,
+  trackPose,
 } from '@lantern/core/pipeline'
 import type { PieceItem } from '@lantern/core/set'
 import { frameRate, type SignalInputs } from '@lantern/core/settings'
@@ -83,6 +84,7 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
     if (!cameras.has(frame)) cameras.set(frame, cameraAt(document, path, frame))
     return cameras.get(frame)
   }
+  const cornersOf = (id: string, frame: number) => placesAt(tracks.get(id), frame - document.plate.first)
   const inputs: SignalInputs = {
     ...readingInputs(document, (id) => readings.get(id)),
     cameraSpeed: (frame) => cameraSpeed(camera, frame, document.plate),
@@ -90,7 +92,9 @@ async function resolveBase(store: Store, { document }: OpenShot, reads: OutsideR
       const solve = objects.get(id)
       return solve && objectPose(solve, frame, camera)
     },
-    track: (id, frame) => placesAt(tracks.get(id), frame - document.plate.first),
+    track: cornersOf,
+    trackPose: (id, ride, frame, place) =>
+      trackPose({ corners: (at) => cornersOf(id, at), camera }, ride, frame, place),
   }
   // Runs are decided before they are made: what follows an effect's figures are the layers and lights alone.
   const items = resolveRuns(document, {

@@ -7,12 +7,21 @@ import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 
+const WAYS = [
+  ['place', 'in place alone'],
+  ['turn', 'turned, and as near'],
+  ['perspective', 'in perspective'],
+] as const
+const TAKES = [
+  ['travel', 'all of its way'],
+  ['jitter', 'its jitter alone'],
+] as const
 const THEN = [
   ['own', 'then its own way'],
   ['flight', 'then flies free'],
 ] as const
 
-/** What may hold an item: things and pieces that have a place, and matched objects. */
+/** What may hold an item: things and pieces that have a place, matched objects, and tracks set by hand. */
 function holders(id: string): [string, string][] {
   const { shot } = useShot.getState()
   if (!shot) return []
@@ -22,7 +31,55 @@ function holders(id: string): [string, string][] {
       key !== id && kindInfo(item).station !== 'Effects' && item.kind !== 'ground' ? [[key, item.name]] : [],
     ),
     ...Object.entries(match.things).map(([key, { name }]): [string, string] => [`match.${key}`, `${name}, matched`]),
+    ...Object.entries(match.hands).map(([key, { name }]): [string, string] => [`track.${key}`, `${name}, tracked`]),
   ]
+}
+
+/** How it goes with a track, and whether that is followed. */
+function OnTrack({ ride, locked, onChange }: { ride: Ride; locked: boolean; onChange(over: Partial<Ride>): void }) {
+  const { shot, status } = useShot()
+  const id = ride.on.slice('track.'.length)
+  const flat = shot?.document.match.hands[id]?.keys[0]?.places.length === 4
+  const followed = status?.match.hands[id]?.state === 'done'
+  return (
+    <>
+      <Flex gap="5px" marginTop="4px">
+        {flat && (
+          <Choice
+            aria-label="Goes"
+            value={ride.way ?? 'perspective'}
+            disabled={locked}
+            flex="1"
+            onChange={({ target }) => onChange({ way: target.value as Ride['way'] })}
+          >
+            {WAYS.map(([key, name]) => (
+              <option key={key} value={key}>
+                {name}
+              </option>
+            ))}
+          </Choice>
+        )}
+        <Choice
+          aria-label="Takes"
+          value={ride.takes ?? 'travel'}
+          disabled={locked}
+          flex="1"
+          onChange={({ target }) => onChange({ takes: target.value as Ride['takes'] })}
+        >
+          {TAKES.map(([key, name]) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </Choice>
+      </Flex>
+      <Text color={followed ? 'fact' : 'wrong'}>
+        {followed
+          ? 'Goes with the track, as far away as it was.'
+          : 'That track is not followed yet: follow it at Match.'}
+      </Text>
+    </>
+  )
 }
 
 /** What holds an item, from which frame to which, and how it goes on. */
@@ -88,6 +145,9 @@ export function Rides({ id, item }: { id: string; item: ShotItem }) {
               ×
             </Press>
           </Flex>
+          {one.on.startsWith('track.') && (
+            <OnTrack ride={one} locked={item.locked} onChange={(over) => change(n, over)} />
+          )}
           <Flex gap="5px" marginTop="4px" align="center">
             {(['from', 'to'] as const).map((end) => (
               <Box key={end} width="64px">

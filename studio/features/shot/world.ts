@@ -1,5 +1,13 @@
 import type { EffectContext } from '@lantern/core/effects'
-import { cameraSpeed, figureOf, objectPose, placesAt, readingInputs, settledShot } from '@lantern/core/pipeline'
+import {
+  cameraSpeed,
+  figureOf,
+  objectPose,
+  placesAt,
+  readingInputs,
+  settledShot,
+  trackPose,
+} from '@lantern/core/pipeline'
 import { frameRate, type Item, type SignalInputs } from '@lantern/core/settings'
 import type { ShotDocument } from '@lantern/core/shot'
 import { useMatchFiles } from '../match/matchData.ts'
@@ -26,6 +34,8 @@ export function inputsNow(state: Seen): SignalInputs {
   const { readings } = usePlateFiles.getState()
   const rate = frameRate(document.plate)
   const tables = new Map<string, ReturnType<typeof figureTable>>()
+  const cornersOf = (id: string, frame: number) =>
+    placesAt(useMatchFiles.getState().tracks[status?.match.hands[id]?.key ?? ''], frame - document.plate.first)
   return {
     ...readingInputs(document, (id) => readings[status?.readings.areas[id]?.reading.key ?? '']),
     figure(item, name, frame) {
@@ -38,8 +48,9 @@ export function inputsNow(state: Seen): SignalInputs {
       const solve = useMatchFiles.getState().solves[status?.match.things[id]?.solve.key ?? '']
       return solve && objectPose(solve, frame, (n) => cameraNow(state, n))
     },
-    track: (id, frame) =>
-      placesAt(useMatchFiles.getState().tracks[status?.match.hands[id]?.key ?? ''], frame - document.plate.first),
+    track: cornersOf,
+    trackPose: (id, ride, frame, place) =>
+      trackPose({ corners: (at) => cornersOf(id, at), camera: (at) => cameraNow(state, at) }, ride, frame, place),
   }
 }
 
@@ -56,10 +67,10 @@ export function meanOfReading(state: Seen, id: string): number | undefined {
 
 /** What an effect needs from beside the document, as it is known here now. */
 export function effectContextNow(state: Seen): EffectContext {
-  const { reading, readingColour, cameraSpeed: speed, object } = inputsNow(state)
+  const { reading, readingColour, cameraSpeed: speed, object, trackPose: pose } = inputsNow(state)
   const { tables } = usePoints.getState()
   return {
-    inputs: { reading, readingColour, cameraSpeed: speed, object },
+    inputs: { reading, readingColour, cameraSpeed: speed, object, trackPose: pose },
     camera: (frame) => cameraNow(state, frame),
     points: (blob, frame) => tables[blob]?.at(frame),
   }

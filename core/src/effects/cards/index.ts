@@ -45,7 +45,7 @@ const LIFTED: Preset = {
           clip: plateClip(document),
           there: 'by a matte',
           cutBy: matte,
-          far: 'where it was filmed',
+          far: 'as filmed',
           between: 'nearest',
           fade: 0,
         }),

@@ -210,7 +210,7 @@ function filmedOf(
   aside: Vec3 = [0, 0, 0],
 ): CardLook['filmed'] {
   const [first] = frames
-  if (far !== 'where it was filmed' || !first || !isOwnPlate(document, { clip })) return undefined
+  if (far !== 'as filmed' || !first || !isOwnPlate(document, { clip })) return undefined
   return { frame: first.frame, stands: standsAt, moved: add(moved, aside) }
 }
 

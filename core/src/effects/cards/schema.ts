@@ -50,11 +50,18 @@ export const stuckSchema = z
   })
   .strict()
 
+const inPlace = { when: { far: ['in the set'] } }
+const { position, turn } = place('Stands')
+const standing = {
+  position: position.meta({ ...position.meta(), ...inPlace }),
+  turn: turn.meta({ ...turn.meta(), ...inPlace }),
+}
+
 export const cardSchema = z
   .object({
     ...common,
     kind: z.literal('card'),
-    ...place('Stands'),
+    ...standing,
     clip: clipSchema.optional(),
     stuck: stuckSchema.optional(),
     /** The matte that cuts it: of this shot, for its own plate; else one of its clip's. */

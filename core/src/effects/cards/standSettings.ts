@@ -7,7 +7,7 @@ const look = { group: 'Look', touches: 'picture' } as const
 const spread = { group: 'Copies', touches: 'picture' } as const
 
 export const standSettings = {
-  far: choice(['in the set', 'in the sky', 'where it was filmed'], 'in the set', {
+  far: choice(['in the set', 'in the sky', 'as filmed'], 'in the set', {
     label: 'Is',
     hint: 'On its foot in the set; so far away that it turns with the camera alone; or, of this shot’s plate, where it was filmed.',
     ...stands,
@@ -76,14 +76,14 @@ export const standSettings = {
     span: [0, 40],
     step: 0.05,
     hint: 'How far along the view; 0: where its matte stands.',
-    when: { far: ['where it was filmed'] },
+    when: { far: ['as filmed'] },
     ...stands,
   }),
   moved: vec3.default([0, 0, 0]).meta({
     label: 'Moved by',
     unit: 'm',
     hint: 'From where it was filmed: to the right, up, and towards the camera of a level set.',
-    when: { far: ['where it was filmed'] },
+    when: { far: ['as filmed'] },
     ...stands,
   } satisfies SettingMeta),
   height: number(0.001, 1000, 2, {
@@ -118,7 +118,7 @@ export const standSettings = {
     span: [0, 3],
     step: 0.01,
     hint: 'Before ground and set it fades out over so much, so that no line shows where it meets them.',
-    when: { far: ['in the set', 'where it was filmed'] },
+    when: { far: ['in the set', 'as filmed'] },
     ...stands,
   }),
 } as const

@@ -38,7 +38,8 @@ export function Borders({ id, item }: { id: string; item: CardItem }) {
   const { there, feather, clip } = item
   const first = clip?.first
   const most = useMemo(() => {
-    if (!shot || first === undefined || there === 'all of it' || there === 'with alpha') return undefined
+    if (!shot || first === undefined || there === 'all of it' || there === 'with alpha' || there === 'by a matte')
+      return undefined
     const begins = item.begins || shot.document.plate.first
     const look = cardInstances(shot.document, id, begins, {})[0]?.look
     if (!look || frames.length === 0) return undefined

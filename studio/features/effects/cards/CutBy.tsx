@@ -22,7 +22,7 @@ export function CutBy({ id, item }: { id: string; item: CardItem }) {
   const { clip, there, cutBy, far } = item
   if (!shot || !clip) return null
   const own = isOwnPlate(shot.document, item)
-  const elsewhere = far === 'where it was filmed' && !own
+  const elsewhere = far === 'as filmed' && !own
   const mattes = own
     ? Object.entries(shot.document.items).flatMap(([key, one]) => (isMatte(one) ? [[key, one.name] as const] : []))
     : Object.entries(clip.mattes ?? {}).map(([key, { name }]) => [key, name] as const)

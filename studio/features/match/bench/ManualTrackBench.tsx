@@ -9,6 +9,7 @@ import type { Corner } from '../exclusionMasks.ts'
 import { placesOf, setHand, TRUSTED } from '../manualTracks.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { Inset } from './Inset.tsx'
+import { PatchHolds } from './PatchPlaces.tsx'
 import { Figure, Part } from './parts.tsx'
 
 const NUDGE = 0.1
@@ -130,6 +131,7 @@ export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: s
           onPlace={(place, final) => (setHeld(final ? undefined : place), final && setHand(id, frame, [place]))}
         />
       )}
+      {flat && <PatchHolds hand={hand} />}
       {!places && (
         <Text color="soft" marginTop="4px">
           {stage?.state === 'done' ? 'Not seen at this frame.' : 'Not followed to this frame yet.'} Set it here by

@@ -9,6 +9,7 @@ import { withoutKey } from '../exclusionMasks.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { ManualTrackBench } from './ManualTrackBench.tsx'
 import { MattePart } from './MattePart.tsx'
+import { ProposePatch } from './PatchPlaces.tsx'
 import { Figure, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
 
@@ -99,6 +100,7 @@ export function TrackStep({ shown }: { shown: ShownMatch }) {
           >
             Flat patch
           </Press>
+          <ProposePatch shown={shown} />
         </Flex>
         {tool === 'hand-flat' && (
           <Text color="faint" marginTop="4px">
