@@ -282,6 +282,8 @@ export interface DrawContext {
   clip?(of: OtherFrame): FloatImage | undefined
   /** A matte by its id as it is at a frame, drawn so many px wide, and how far along that frame's view it stands, m; undefined where it has nothing to say. */
   matte?(id: string, frame: number, width: number): MatteAt | undefined
+  /** How far along the view an item of the set is at each pixel, m, shown or not; Infinity beside it. */
+  shape?(item: string): Float32Array | undefined
   /** Items that effects draw themselves now. */
   replaced?: ReadonlySet<string>
   /** A taken-in mesh as a thing of it is trimmed, in its file's units; undefined where it is not there. */
@@ -341,6 +343,8 @@ export interface Effect<Data = unknown, Look = unknown> {
   clips?(document: ItemDocument, id: string, frame: number): readonly OtherFrame[]
   /** Frames through whose cameras an item of its kinds is seen too. */
   camerasOf?(document: ItemDocument, id: string, frame: number): readonly number[]
+  /** Items of the set whose shapes an item of its kinds has, shown or not. */
+  shapesOf?(item: Item): readonly string[]
   /** Mattes, and their frames, that an item of its kinds is drawn with at a frame. */
   mattesOf?(document: ItemDocument, id: string, frame: number): readonly { matte: string; frame: number }[]
   /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */

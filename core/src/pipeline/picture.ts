@@ -17,9 +17,18 @@ import {
   type TreeStore,
 } from '../picture/index.ts'
 import { itemsInOrder, settledAt } from '../settings/index.ts'
-import { effectOf, isDrawn, layerIdOf, type PlateLightSettings, SETTINGS, type ShotDocument } from '../shot/index.ts'
+import {
+  effectOf,
+  isDrawn,
+  itemAt,
+  layerIdOf,
+  type PlateLightSettings,
+  SETTINGS,
+  type ShotDocument,
+} from '../shot/index.ts'
 import { addedAt, usesPlate } from './added.ts'
 import { cameraBetween } from './camera.ts'
+import { itemDepths } from './itemDepths.ts'
 import { drawLamps } from './lamps.ts'
 import { lensOf } from './lens.ts'
 import { drawMatteOf, drawMattes, matteKeyOf, matteKeys, matteStands } from './mattes.ts'
@@ -105,6 +114,7 @@ export function pictureRecipe(
   const open = shutterFrames(document, at, quality)
   const carried = carriedKeys(document, at.frame, open, quality, at.plateOn ?? {}, at.inputs)
   const lens = lensOf(document, at)
+  const shapes = shapeKeys(document, at)
   const mattes = matteKeys(document, camera, matteMoment(at, open))
   const reliefs = reliefKeys(document, camera, matteMoment(at, open))
   const drawnWith = mattesDrawnWith(document, at.frame).map(({ matte, frame }) => ({
@@ -129,6 +139,7 @@ export function pictureRecipe(
       ...(lamps.length > 0 ? { lamps } : {}),
       ...(reliefs.length > 0 ? { reliefs } : {}),
       ...(drawnWith.length > 0 ? { drawnWith } : {}),
+      ...(shapes.length > 0 ? { shapes } : {}),
       ...(usesPlate(document) ? { around: plate } : {}),
       ...(mattes.length > 0 ? { mattes, ...(quality === 'final' ? { rims: plate } : {}) } : {}),
       ...(carried.length > 0 ? { carried, round, ...plate } : {}),
@@ -141,6 +152,18 @@ export function pictureRecipe(
     inputs: instances.flatMap(({ of, frames }) => frames.map((one) => keyOf(of, one.frame))),
   }
 }
+
+/** The items whose shapes others have at a frame, as they stand. */
+const shapeKeys = (document: PictureDocument, { frame, inputs }: PictureFrame): unknown[] =>
+  Object.values(document.items)
+    .filter(({ shown }) => shown)
+    .flatMap((item) => effectOf(item)?.shapesOf?.(item) ?? [])
+    .flatMap((id) => {
+      const own = document.items[id]
+      if (!own) return []
+      const { name: _, order: __, shown: ___, locked: ____, ...now } = itemAt(document, own, frame, inputs)
+      return [now]
+    })
 
 /** The open shutter round a frame: the camera goes straight to and from its neighbours, half of the way on either side at 360 degrees. */
 function shutterOf(
@@ -268,6 +291,7 @@ function sceneOf(
         return drawn && { image: drawn.image, ...(stands === undefined ? {} : { stands }) }
       },
       crew,
+      shape: (id) => itemDepths(document, id, at.frame, seen, takenMesh(meshes, quality), at.inputs),
       replaced: setChanges(document, at.frame, at.inputs).replaced,
       plate,
       added: addedAt(document, at, dataOf),

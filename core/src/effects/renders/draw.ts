@@ -3,7 +3,7 @@ import { normalise, pow } from '../../math/index.ts'
 import { AT_HOME, type Drawable, type Relief } from '../../picture/index.ts'
 import { type ItemDocument, type SignalInputs, settledAt } from '../../settings/index.ts'
 import type { DrawContext, EffectInstance, OtherFrame } from '../effect.ts'
-import { channelsOf, normalsOfDistance, type RenderFrame, readPasses, resizedFrame } from './passes.ts'
+import { channelsOf, normalsOfDistance, onShape, type RenderFrame, readPasses, resizedFrame } from './passes.ts'
 import { isRender, RENDER_SETTINGS, type RenderItem, renderFrame } from './schema.ts'
 
 // Others' renders as the picture draws them: pixel by pixel at their own depth, lit by what the shot adds.
@@ -13,6 +13,8 @@ export interface RenderLook {
   source: OtherFrame
   passes: RenderItem['passes']
   how: Parameters<typeof readPasses>[3]
+  /** The item whose shape stands where it is; none where its passes tell. */
+  standIn: string
   lit: number
   reflects: number
   wrap: number
@@ -45,6 +47,8 @@ export function renderInstances(
     source,
     passes: now.passes,
     how: { depthWay, unit, premultiplied, standing, normals },
+    // Its own depth or places go before a shape that stands for it.
+    standIn: now.passes.depth.length > 0 || now.passes.position.length >= 3 ? '' : now.standIn,
     lit: now.lit,
     reflects: now.reflects / 100,
     wrap: now.wrap,
@@ -144,11 +148,13 @@ function formOf(frame: RenderFrame, look: RenderLook, camera: Camera): Relief {
 export function drawRender(
   { look }: EffectInstance<RenderLook>,
   _frames: unknown,
-  { clip, camera }: Pick<DrawContext, 'clip' | 'camera'>,
+  { clip, camera, shape }: Pick<DrawContext, 'clip' | 'camera' | 'shape'>,
 ): Drawable[] {
   const image = clip?.(look.source)
   if (!image) return []
-  const frame = passesAt(look, image, camera)
+  const depths = look.standIn ? shape?.(look.standIn) : undefined
+  const passes = passesAt(look, image, camera)
+  const frame = depths ? onShape(passes, depths, camera) : passes
   const data = pixelsOf(frame, look.gain)
   if (data.length === 0) return []
   return [{ kind: 'splats', data }, ...(look.lit > 0 ? [formOf(frame, look, camera)] : [])]

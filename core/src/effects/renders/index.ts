@@ -1,11 +1,14 @@
-import type { ItemDocument } from '../../settings/index.ts'
+import type { Item, ItemDocument } from '../../settings/index.ts'
 import type { Effect } from '../effect.ts'
 import { drawRender, type RenderLook, renderClips, renderInstances } from './draw.ts'
-import { renderSchema } from './schema.ts'
+import { isRender, renderSchema } from './schema.ts'
 
 export * from './draw.ts'
 export * from './passes.ts'
 export * from './schema.ts'
+
+/** The item whose shape a render has. */
+const shapeOf = (item: Item): readonly string[] => (isRender(item) && item.standIn ? [item.standIn] : [])
 
 /** Others' renders: multi-layer EXR sequences. */
 export const rendersEffect = {
@@ -37,6 +40,8 @@ export const rendersEffect = {
   resolve: () => [],
   instances: renderInstances,
   clips: renderClips,
+  shapesOf: shapeOf,
+  meshes: shapeOf,
   ownExposure: true,
   decode: () => undefined,
   draw: drawRender,

@@ -189,6 +189,16 @@ export function readPasses(
   return { width, height, colour, alpha, distance, ...(normal ? { normal } : {}), ...(albedo ? { albedo } : {}) }
 }
 
+/** A frame whose pixels are as far away as a shape that stands where it is (m along the view, of its size), and face as that does; where that is not seen they stay. */
+export function onShape(frame: RenderFrame, shape: Float32Array, camera: Camera): RenderFrame {
+  const rays = rayLengths(camera)
+  const distance = frame.distance.map((far, n) => {
+    const depth = shape[n] ?? Infinity
+    return depth < Infinity ? depth * (rays[n] ?? 1) : far
+  })
+  return { ...frame, distance }
+}
+
 /** Directions out of how far a frame's pixels are, where it has no normals of its own: those of the surface through its neighbours. */
 export function normalsOfDistance({ width, height, distance, alpha }: RenderFrame, camera: Camera): Float32Array {
   const out = new Float32Array(width * height * 3)

@@ -58,6 +58,50 @@ const drawn = (over: object = {}, image: FloatImage = rendered()) => {
   return drawRender(instance, [], { camera, clip: () => image })
 }
 
+describe('a shape that stands for a render', () => {
+  // A ramp that rises to the right, 2 m away in the middle.
+  const shape = Float32Array.from({ length: width * height }, (_, n) =>
+    n % width < 10 ? Infinity : 2 + 0.01 * ((n % width) - 32),
+  )
+  const bare = { ...passes, depth: [], normal: [], albedo: [] }
+  const image = (): FloatImage => {
+    const own = makeImage(width, height, 4)
+    for (let n = 0; n < width * height; n++) own.data.set([0.4, 0.4, 0.4, 1], 4 * n)
+    return own
+  }
+  const drawnOn = (over: object) => {
+    const [instance] = renderInstances(
+      yard({ standing: 7, standIn: 'ramp', lit: 1, passes: bare, ...over }),
+      'r',
+      12,
+      {},
+    )
+    if (!instance) throw new TypeError('it is shown')
+    const asked: string[] = []
+    const all = drawRender(instance, [], { camera, clip: image, shape: (id) => (asked.push(id), shape) })
+    return { all, asked }
+  }
+  it('tells how far away it is and how it faces where its passes tell neither', () => {
+    const { all, asked } = drawnOn({})
+    expect(asked).toEqual(['ramp'])
+    const [splats, relief] = all
+    if (splats?.kind !== 'splats' || relief?.kind !== 'relief') throw new TypeError('both are drawn')
+    const farAt = (x: number): number => splats.data[16 * (32 * width + x) + 2] ?? 0
+    const length = (x: number): number => Math.hypot((x + 0.5 - 32) / 64, 0.5 / 64, 1)
+    expect(farAt(40)).toBeCloseTo((2 + 0.08) * length(40), 3)
+    // Beside it all of it stands where it is said to.
+    expect(farAt(4)).toBeCloseTo(7 * length(4), 3)
+    const at = 8 * (16 * relief.columns + 20)
+    const normal = [...relief.points.subarray(at + 4, at + 7)]
+    // It goes away to the right, so it faces right and towards the camera.
+    expect(normal[2]).toBeGreaterThan(0.9)
+    expect(normal[0]).toBeGreaterThan(0.1)
+  })
+  it('is not asked where its depth or its places tell', () => {
+    expect(drawnOn({ passes: { ...bare, depth: ['A'] } }).asked).toEqual([])
+  })
+})
+
 describe('the channels of a file', () => {
   it('are guessed by their names, whatever program named them', () => {
     expect(passes).toEqual({

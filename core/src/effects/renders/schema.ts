@@ -6,6 +6,7 @@ import {
   follows,
   type Item,
   id,
+  itemOf,
   number,
   type Setting,
   type SettingMeta,
@@ -92,6 +93,12 @@ export const renderSchema = z
       span: [0.5, 60],
       step: 0.1,
       hint: 'How far along the view all of it is where it has no depth.',
+      ...file,
+    }),
+    standIn: itemOf(['box', 'form', 'thing'], {
+      label: 'Its shape',
+      hint: 'A piece or thing of the set, hidden or not, that stands where it is: tells how far away it is and how it faces, where its passes don’t.',
+      none: 'its passes',
       ...file,
     }),
     normals: choice(['world', 'camera'], 'world', {
