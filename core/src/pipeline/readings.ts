@@ -26,6 +26,7 @@ import {
   shutterShare,
   tonesOf,
 } from '../sit/index.ts'
+import { layerReadingSettings } from './layerReadings.ts'
 import { manualTrackRecipe } from './manualTracks.ts'
 import { VERSIONS } from './versions.ts'
 
@@ -47,6 +48,13 @@ export function readingRecipe(
     const clip = isCard(card) && clipRead(card)
     return { kind: 'reading', version: VERSIONS.clipReading, settings: { clip: clip || null, percentile }, inputs: [] }
   }
+  if (area.kind === 'layer')
+    return {
+      kind: 'reading',
+      version: VERSIONS.layerReading,
+      settings: { picture: VERSIONS.picture, ...layerReadingSettings(document, area.layer), percentile },
+      inputs: [],
+    }
   const shaking = camera.shake ? match.hands[camera.shake.hand] : undefined
   return {
     kind: 'reading',
@@ -74,7 +82,7 @@ export function reportRecipe(
 export function readingArea({ area }: Pick<Reading, 'area'>, camera: Camera | undefined): Area | undefined {
   if (area.kind === 'point') return { middle: [area.x, area.y], radius: area.radius }
   if (area.kind === 'shape') return { corners: area.points }
-  if (area.kind === 'clip') return undefined
+  if (area.kind === 'clip' || area.kind === 'layer') return undefined
   const p = camera && projectPoint(camera, area.at)
   const side = camera && projectPoint(camera, add(area.at, rotate(camera.rotation, [area.radius, 0, 0])))
   return p && side

@@ -6,6 +6,7 @@ export const VERSIONS = {
   hand: 1,
   reading: 1,
   clipReading: 2,
+  layerReading: 1,
   report: 1,
   thing: 1,
   motion: 1,

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { corner, id, name, number, type SettingMeta, vec3 } from '../settings/index.ts'
 
-/** What is read frame by frame: an area of the plate (a point, a drawn shape, or a ball of the set that is seen wherever the camera goes), or what is there of a card's clip. */
+/** What is read frame by frame: an area of the plate (a point, a drawn shape, or a ball of the set that is seen wherever the camera goes), what is there of a card's clip, or a layer of the picture. */
 export const readingSchema = z
   .object({
     name,
@@ -18,6 +18,7 @@ export const readingSchema = z
       z.object({ kind: z.literal('shape'), points: z.array(corner).min(3).max(200) }).strict(),
       z.object({ kind: z.literal('pin'), at: vec3, radius: z.number().min(0.001).max(1000).default(0.15) }).strict(),
       z.object({ kind: z.literal('clip'), card: id }).strict(),
+      z.object({ kind: z.literal('layer'), layer: id }).strict(),
     ]),
     show: z
       .enum(['mean', 'peak', 'percentile'])

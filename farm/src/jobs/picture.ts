@@ -47,8 +47,8 @@ import { failureOf, type JobContext } from './context.ts'
 const WAIT_MS = 2000
 
 /** The kept frames that a picture frame is drawn from, decoded, by item and frame; 'waiting' while one of them is on its way. */
-async function drawnFrames(
-  { store }: JobContext,
+export async function drawnFrames(
+  { store }: Pick<JobContext, 'store'>,
   { document, items }: ResolvedShot,
   instances: readonly EffectInstance[],
   quality: PictureQualityName,
@@ -81,11 +81,11 @@ async function drawnFrames(
 
 const readers = new WeakMap<Store, ReturnType<typeof meshReader>>()
 /** Trees over meshes, the same from frame to frame. */
-const trees = treeStore()
+export const trees = treeStore()
 
 /** What a frame with things is drawn from besides its effects: their meshes, and for finals the plate as light. Throws LanternError 'mesh-gone' naming the thing. */
-async function extras(
-  { store, crew }: JobContext,
+export async function extras(
+  { store, crew }: Pick<JobContext, 'store' | 'crew'>,
   document: ShotDocument,
   frame: number,
   quality: PictureQualityName,

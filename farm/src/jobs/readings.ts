@@ -5,13 +5,18 @@ import { writeReading, writeReport } from '@lantern/core/formats'
 import {
   cameraAt,
   codeWidth,
+  layerAlone,
+  pictureFrame,
   readingRecipe,
+  renderPicture,
   reportPlate,
   reportRecipe,
   takeClipReading,
+  takeLayerReading,
   takeReading,
 } from '@lantern/core/pipeline'
-import type { Reading, ShotDocument } from '@lantern/core/shot'
+import type { SignalInputs } from '@lantern/core/settings'
+import { type Reading, type ShotDocument, shotLayers } from '@lantern/core/shot'
 import {
   cameraPathOf,
   findShotById,
@@ -19,6 +24,7 @@ import {
   type JobPayload,
   keptTracks,
   queueJob,
+  resolveDocument,
   resultState,
   type Store,
   setResultState,
@@ -26,9 +32,53 @@ import {
 import { clipLight } from '../io/clipLight.ts'
 import type { JobContext } from './context.ts'
 import { plateFrames } from './match.ts'
+import { drawnFrames, extras, trees } from './picture.ts'
 import { plateReady, runSingleOutput } from './runSingleOutput.ts'
 
-/** Takes a reading of a shot's plate, or of a card's clip. Throws LanternError 'no-clip'. */
+/** A layer is read in pictures of this size against the plate's: its light as a whole is wanted. */
+const LAYER_SIZE = 0.25
+
+/** Takes a reading of a layer, drawn alone. Throws LanternError 'no-layer', and where frames of what it is made from are not kept. */
+async function readLayer(
+  context: Pick<JobContext, 'store' | 'crew'>,
+  document: ShotDocument,
+  layer: string,
+  reading: Reading,
+  progress: Progress,
+): Promise<ReadingFrames> {
+  if (!shotLayers(document).some(({ id }) => id === layer))
+    throw new LanternError('no-layer', `${reading.name}: its layer is gone.`, 'Read another layer.', { field: 'layer' })
+  const alone = layerAlone(document, layer)
+  // Its effects are those of the whole shot; of readings it knows none of a layer, so none can be read of itself.
+  const resolved = await resolveDocument(context.store, document)
+  const ofLayer = (id: string): boolean => document.readings[id]?.area.kind === 'layer'
+  const inputs: SignalInputs = {
+    ...resolved.inputs,
+    reading: (id, frame) => (ofLayer(id) ? undefined : resolved.inputs.reading?.(id, frame)),
+    readingColour: (id, frame) => (ofLayer(id) ? undefined : resolved.inputs.readingColour?.(id, frame)),
+  }
+  return takeLayerReading(
+    alone,
+    layer,
+    reading,
+    async (frame) => {
+      const at = pictureFrame(alone, resolved.camera, frame, inputs)
+      const data = await drawnFrames(context, { ...resolved, document: alone }, at.instances, 'look')
+      if (data === 'waiting')
+        throw new LanternError(
+          'layer-waits',
+          `Frame ${frame} of the layer is still being computed.`,
+          'Read it again when its effects are kept.',
+          { frame },
+        )
+      const tools = { progress, trees, size: LAYER_SIZE, ...(await extras(context, alone, frame, 'look')) }
+      return renderPicture(context.crew, alone, at, (item, n) => data.get(`${item}/${n}`), 'look', tools)
+    },
+    progress,
+  )
+}
+
+/** Takes a reading of a shot's plate, of a card's clip, or of a layer. Throws LanternError 'no-clip'. */
 export async function readPlate(
   { store, crew }: Pick<JobContext, 'store' | 'crew'>,
   document: ShotDocument,
@@ -44,6 +94,7 @@ export async function readPlate(
     const { clip } = card
     return takeClipReading({ ...card, clip }, reading.percentile, (of) => clipLight(store, crew, of), crew, progress)
   }
+  if (reading.area.kind === 'layer') return readLayer({ store, crew }, document, reading.area.layer, reading, progress)
   const path = reading.area.kind === 'pin' ? await cameraPathOf(store, document) : undefined
   const { first } = document.plate
   return takeReading(plateFrames(store, document), first, reading, (n) => cameraAt(document, path, first + n), progress)

@@ -174,6 +174,12 @@ export async function resolveShot(store: Store, shot: OpenShot): Promise<Resolve
   return known.whole.made
 }
 
+/** The same of a document that is no shot's own: not remembered. */
+export async function resolveDocument(store: Store, document: ShotDocument): Promise<ResolvedShot> {
+  const reads = new OutsideReads()
+  return withFigures(store, await resolveBase(store, { id: 0, head: 0, document }, reads), reads)
+}
+
 /** An item with its runs. Throws LanternError: that the item is none that bakes, or what it lacks. */
 export function itemIn(resolved: ResolvedShot, item: string): ResolvedItem {
   const found = resolved.items.find((one) => one.item === item)

@@ -7,8 +7,8 @@ export function makeReading(area: Reading['area'], name?: string): void {
   if (!shot) return
   const id = `reading-${crypto.randomUUID().slice(0, 6)}`
   edit({ readings: { [id]: { name: name ?? `Reading ${Object.keys(shot.document.readings).length + 1}`, area } } })
-  // One of a clip leaves its card chosen.
-  set({ tool: 'choose', ...(area.kind === 'clip' ? {} : { chosen: `reading.${id}` }) })
+  // One of a clip or a layer leaves its item chosen.
+  set({ tool: 'choose', ...(area.kind === 'clip' || area.kind === 'layer' ? {} : { chosen: `reading.${id}` }) })
   void ask({ what: 'reading', reading: id })
 }
 
