@@ -15,7 +15,7 @@ import type { ShownMatch } from '../matchData.ts'
 /** How tall what is looked at is at least, px. */
 const LEAST_TALL = 180
 /** Frames after which a patch must still look the same. */
-const LATER = 4
+const LATER = 10
 
 /** A frame of the plate and one a little later (before, at its end), small, and how many of its px one of theirs is. */
 async function framesFor(document: ShotDocument, frame: number) {
