@@ -203,19 +203,27 @@ function noteFirst(instance: i32, t: f32): void {
   if (instance != firstInstance || farDistance > firstDistance * 1.1) mixed = true
 }
 
-/** How clear of the set behind it a place on a ray is: 0 on it, 1 so far before it or further, even at both ends. */
+/** The nearest of the set along the sample's ray that was looked for, and from where on. */
+let setFrom: f32 = MISS
+let setAt: f32 = MISS
+/** How clear of the set behind it a place on a ray is: 0 on it, 1 so far before it or further, even at both ends. One look along a ray answers for all places up to what it met. */
 function clearOfSet(top: usize, instances: usize, stack: usize, time: f32, ox: f32, oy: f32, oz: f32, dx: f32, dy: f32, dz: f32, t: f32, within: f32): f32 {
   let least: f32 = t * <f32>1.00001 + 1e-6
-  for (let n = 0; n < 6; n++) {
-    const next = castNearest(top, instances, stack, time, ox, oy, oz, dx, dy, dz, least, t + within, UNSEEN | SEE_THROUGH, 0)
-    if (next == MISS || hitInstance < 0) return 1
-    if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) < 0) {
-      const share: f32 = min<f32>(1, (next - t) / within)
-      return share * share * (3 - 2 * share)
+  if (least < setFrom || least >= setAt) {
+    setFrom = least
+    setAt = MISS
+    for (let n = 0; n < 6; n++) {
+      const next = castNearest(top, instances, stack, time, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN | SEE_THROUGH, 0)
+      if (next == MISS || hitInstance < 0) break
+      if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) < 0) {
+        setAt = next
+        break
+      }
+      least = next * <f32>1.00001 + 1e-6
     }
-    least = next * <f32>1.00001 + 1e-6
   }
-  return 1
+  const share: f32 = min<f32>(1, (setAt - t) / within)
+  return share * share * (3 - 2 * share)
 }
 
 /** Takes sample number `sample` of the pixel at (x, y). Shares are whole ones: they are divided when the pixel is done. */
@@ -232,6 +240,7 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
   const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ
   const pixel: f32 = 1 / viewFocal(view)
   let least: f32 = 0, left: f32 = 1, caught = false, value: f32 = 0
+  setFrom = MISS
   for (let n: u32 = 0; n < 12; n++) {
     const t = castNearest(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
     const met = t == MISS ? -1 : hitInstance

@@ -204,8 +204,13 @@ export function takeMaterial(instances: usize, time: f32, dx: f32, dy: f32, dz: 
   if (meshBlockUvs(mesh)) {
     takeUv(mesh, i)
     const map = materialBaseMap(material), surface = materialSurfaceMap(material), glow = materialEmissionMap(material), bump = materialNormalMap(material)
-    if (map) base = f32x4.mul(base, sampleTexture(map, uvU, uvV, footprint(map, wide)))
-    if (glow) emission = f32x4.mul(emission, sampleTexture(glow, uvU, uvV, footprint(glow, wide)))
+    if (map) {
+      const s = sampleTexture(map, uvU, uvV, footprint(map, wide))
+      base = f32x4.mul(base, s)
+      // One picture may say both what is there and how it shines.
+      if (glow == map) emission = f32x4.mul(emission, s)
+    }
+    if (glow && glow != map) emission = f32x4.mul(emission, sampleTexture(glow, uvU, uvV, footprint(glow, wide)))
     if (surface) {
       const s = sampleTexture(surface, uvU, uvV, footprint(surface, wide))
       roughness *= f32x4.extract_lane(s, 1)

@@ -63,7 +63,7 @@ export function renderPicture(crew: Crew, frame: FrameScene, progress: Progress 
     lightGases(crew, frame, laid.gases, laid.lamps, progress)
     const picture = render(crew, frame, laid, progress)
     stopIfCancelled(progress)
-    if (laid.things.length > 0) smoothSky(crew, picture, frame.quality.few)
+    if (laid.solids > 0) smoothSky(crew, picture, frame.quality.few)
     lightSet(crew, frame, laid, picture)
     progress.report(1, 'done')
     return picture

@@ -82,6 +82,8 @@ export interface LaidScene {
   view: number
   /** Its things' instances, for where they are seen. */
   things: readonly Instance[]
+  /** How many of them send light back or throw shadows. */
+  solids: number
   gases: readonly LaidGas[]
   lamps: readonly LaidLamp[]
   /** Of each layer, its place among those whose light and shadow on the set are worked out at points; -1: not among them. */
@@ -155,7 +157,9 @@ function layInstances(crew: Crew, frame: FrameScene, forward: { forward: number;
   )
   const used = pieces.filter(({ flags }) => flags !== 0)
   const all = [...used, ...things].filter(({ tree }) => tree.indices.length > 0)
-  return { ...uploadInstances(crew, all), things }
+  // What neither sends light back nor throws a shadow needs no look for either.
+  const solids = things.filter(({ soft, flags }) => !(soft && flags & FLAGS.noShadow)).length
+  return { ...uploadInstances(crew, all), things, solids }
 }
 
 /** Lays a picture of 3 channels as 4 floats a pixel. */
@@ -198,7 +202,7 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
   const { heap } = crew
   const { camera, light, quality, layers, plate } = frame
   const bytes = uploadByteTables(crew)
-  const { nodes, instances, things } = layInstances(crew, frame, bytes)
+  const { nodes, instances, things, solids } = layInstances(crew, frame, bytes)
   const volumes = layers.flatMap(({ drawables }, layer) =>
     drawables.filter((one): one is GasVolume => one.kind === 'gas').map((gas) => ({ gas, layer })),
   )
@@ -214,8 +218,8 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     ...volumes.flatMap(({ gas, layer }, n) => lampTree(inWorld(gases[n]?.place, gas.emitters), layer)),
   ]
   const colours = lightColours(light)
-  // Only things see the sky itself.
-  const sky = things.length > 0 ? skyOf(light, colours.bounce) : undefined
+  // Only what sends light back sees the sky itself.
+  const sky = solids > 0 ? skyOf(light, colours.bounce) : undefined
   const shutter = quality.blurs ? frame.shutter : undefined
   const scene = heap.alloc(SCENE_BYTES)
   writeScene(heap, scene, {
@@ -234,9 +238,9 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
     gases: list,
     gasCount: blocks.length,
     layers: layers.length,
-    things: things.length,
-    // Only things are shaded.
-    lobes: things.length > 0 ? uploadLobes(crew) : 0,
+    things: solids,
+    // Only what sends light back is shaded.
+    lobes: solids > 0 ? uploadLobes(crew) : 0,
     plate: plate ? layLight(crew, plate, 4) : 0,
     plateWidth: plate?.width ?? 0,
     plateHeight: plate?.height ?? 0,
@@ -249,5 +253,5 @@ export function layScene(crew: Crew, frame: FrameScene): LaidScene {
   const lit = layers.map((_, layer) =>
     volumes.some((one) => one.layer === layer) || lamps.some((one) => one.layer === layer) ? own++ : -1,
   )
-  return { lamps, scene, view: uploadView(crew, camera, shutter, frame.lens), things, gases, lit }
+  return { lamps, scene, view: uploadView(crew, camera, shutter, frame.lens), things, solids, gases, lit }
 }

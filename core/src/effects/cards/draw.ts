@@ -200,13 +200,13 @@ export function drawCard(
 ): Drawable[] {
   const textures = look ? shownTextures(look, seenHeight(look, context.camera), context) : undefined
   if (!look || !textures) return []
-  const { alpha, glow, most, glows } = textures
+  const { picture, most, glows } = textures
   const material: Material = {
     ...PLAIN,
     base: [0, 0, 0, 1],
-    baseMap: alpha,
+    baseMap: picture,
     emission: [look.gain[0] * most, look.gain[1] * most, look.gain[2] * most],
-    emissionMap: glow,
+    emissionMap: picture,
     roughness: 1,
     ...(look.sky ? {} : { fade: look.fade }),
     alpha: 'blend',

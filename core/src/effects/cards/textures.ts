@@ -46,10 +46,8 @@ const CODES = Uint8Array.from({ length: STEPS + 1 }, (_, n) => {
 })
 
 export interface Textures {
-  /** White, as much of it as is there. */
-  alpha: Texture
-  /** Its own colour, as shares of `most`. */
-  glow: Texture
+  /** Its own colour, as shares of `most`, and how much of it is there. */
+  picture: Texture
   most: number
   /** Where in the frame it shines. */
   glows: readonly Glow[]
@@ -96,19 +94,17 @@ function texturesOf(image: CutOut, { light, sky }: Pick<CardLook, 'light' | 'sky
   for (let n = 0; n < data.length; n += 4)
     if ((data[n + 3] as number) > 0.01)
       most = Math.max(most, data[n] as number, data[n + 1] as number, data[n + 2] as number)
-  const [there, glow] = [new Uint8Array(data.length).fill(255), new Uint8Array(data.length).fill(255)]
+  const bytes = new Uint8Array(data.length)
   const steps = STEPS / most
   const code = (value: number): number => CODES[Math.min(STEPS, Math.max(0, Math.round(value * steps)))] as number
   for (let n = 0; n < data.length; n += 4) {
-    there[n + 3] = Math.round(255 * Math.min(1, data[n + 3] as number))
-    glow[n] = code(data[n] as number)
-    glow[n + 1] = code(data[n + 1] as number)
-    glow[n + 2] = code(data[n + 2] as number)
+    bytes[n] = code(data[n] as number)
+    bytes[n + 1] = code(data[n + 1] as number)
+    bytes[n + 2] = code(data[n + 2] as number)
+    bytes[n + 3] = Math.round(255 * Math.min(1, data[n + 3] as number))
   }
-  const own = { width, height, wrap: ['hold', 'hold'] as const }
   return {
-    alpha: { ...own, data: there, srgb: false },
-    glow: { ...own, data: glow, srgb: true },
+    picture: { width, height, data: bytes, srgb: true, wrap: ['hold', 'hold'] },
     most,
     glows: light > 0 ? glowsOf(image, LIGHTS) : [],
     part,
