@@ -226,6 +226,9 @@ function clearOfSet(top: usize, instances: usize, stack: usize, time: f32, ox: f
   return share * share * (3 - 2 * share)
 }
 
+/** Less than this of what is dark is not seen. */
+const CLEAR: f32 = 0.02
+
 /** Takes sample number `sample` of the pixel at (x, y). Shares are whole ones: they are divided when the pixel is done. */
 export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u32): void {
   const scene = jobScene(job), view = jobView(job)
@@ -239,19 +242,25 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
   castView(view, fx, fy, time, u, v)
   const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ
   const pixel: f32 = 1 / viewFocal(view)
-  let least: f32 = 0, left: f32 = 1, caught = false, value: f32 = 0
+  let least: f32 = 0, left: f32 = 1, caught = false, noted = false, value: f32 = 0
   setFrom = MISS
   for (let n: u32 = 0; n < 12; n++) {
     const t = castNearest(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
     const met = t == MISS ? -1 : hitInstance
-    if (n == 0) noteFirst(met, t)
-    if (met < 0) break
+    if (met < 0) {
+      if (!noted) noteFirst(met, t)
+      break
+    }
     const px = ox + dx * t, py = oy + dy * t, pz = oz + dz * t, wide = pixel * t
     const instance = instances + <usize>met * INSTANCE_BYTES
     const layer = instanceLayer(instance), flags = instanceFlags(instance)
     least = t * <f32>1.00001 + 1e-6
     const pair: u32 = 3 + min<u32>(n, 3) * PAIRS
     if (layer < 0) {
+      if (!noted) {
+        noted = true
+        noteFirst(met, t)
+      }
       if (flags & RECEIVES && !caught && catches) {
         caught = true
         takeFlat(instances, time, dx, dy, dz)
@@ -266,6 +275,11 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
     const dark = roughness >= 1 && metal == 0 && luminance(base) == 0
     if (!dark) meetsThings = true
     let alpha: f32 = f32x4.extract_lane(base, 3) * left
+    // The clear rim of a filmed frame is no edge.
+    if (!noted && (!dark || alpha > CLEAR)) {
+      noted = true
+      noteFirst(met, t)
+    }
     if (alpha <= 0.001) continue
     const glow = emission, soft = fade
     if (!dark) shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)

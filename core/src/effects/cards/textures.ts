@@ -91,17 +91,16 @@ const LIGHTS = 3
 function texturesOf(image: CutOut, { light, sky }: Pick<CardLook, 'light' | 'sky'>, part: Part = ALL): Textures {
   const { width, height, data } = image
   let most = 1e-6
-  for (let n = 0; n < data.length; n += 4)
-    if ((data[n + 3] as number) > 0.01)
-      most = Math.max(most, data[n] as number, data[n + 1] as number, data[n + 2] as number)
+  for (let n = 0; n < data.length; n += 4) {
+    if ((data[n + 3] as number) <= 0.01) continue
+    for (let c = n; c < n + 3; c++) if ((data[c] as number) > most) most = data[c] as number
+  }
   const bytes = new Uint8Array(data.length)
   const steps = STEPS / most
-  const code = (value: number): number => CODES[Math.min(STEPS, Math.max(0, Math.round(value * steps)))] as number
-  for (let n = 0; n < data.length; n += 4) {
-    bytes[n] = code(data[n] as number)
-    bytes[n + 1] = code(data[n + 1] as number)
-    bytes[n + 2] = code(data[n + 2] as number)
-    bytes[n + 3] = Math.round(255 * Math.min(1, data[n + 3] as number))
+  for (let n = 0; n < data.length; n++) {
+    const value = (n & 3) === 3 ? 255 * (data[n] as number) + 0.5 : (data[n] as number) * steps + 0.5
+    if ((n & 3) === 3) bytes[n] = value >= 255 ? 255 : value | 0
+    else bytes[n] = CODES[value <= 0 ? 0 : value >= STEPS ? STEPS : value | 0] as number
   }
   return {
     picture: { width, height, data: bytes, srgb: true, wrap: ['hold', 'hold'] },
