@@ -94,13 +94,13 @@ export function putSplat(scratch: usize, distance: f32, share: f32, alpha: f32, 
 /** Steps of a matte that is soft in depth. */
 const MATTE_STEPS = 8
 /**
- * Puts what a matte in front covers of the pixel among its events. matte: f32 its distance (m), f32 over how much of it it is soft, u32 bits of the layers that it takes away (0: it holds all out, and belongs to the plate),
+ * Puts what a matte in front covers of the pixel among its events. along: length of the pixel's ray for a metre along the view. matte: f32 its distance (m along the view), f32 over how much of it it is soft, u32 bits of the layers that it takes away (0: it holds all out, and belongs to the plate),
  * and its own distances by pixel (0: none; where these are 0 it is not there).
  */
-export function putMatte(scratch: usize, matte: usize, share: f32, pixel: i32): void {
+export function putMatte(scratch: usize, matte: usize, share: f32, pixel: i32, along: f32): void {
   if (share <= 0) return
   const soft = load<f32>(matte, 4), layers = load<u32>(matte, 8), planes = <usize>load<u32>(matte, 12)
-  const distance: f32 = planes ? load<f32>(planes + ((<usize>pixel) << 2)) : load<f32>(matte)
+  const distance: f32 = along * (planes ? load<f32>(planes + ((<usize>pixel) << 2)) : load<f32>(matte))
   if (distance <= 0) return
   const steps = soft > 0 ? MATTE_STEPS : 1
   let before: f32 = 0

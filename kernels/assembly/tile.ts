@@ -233,7 +233,9 @@ function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y
   }
   if (jobSplats(job)) takeHits(job, scratch, at)
   const pixel = y * viewWidth(jobView(job)) + x, area = viewWidth(jobView(job)) * viewHeight(jobView(job))
-  for (let n = 0; n < jobMatteCount(job); n++) putMatte(scratch, jobMatteTable(job) + ((<usize>n) << 4), load<f32>(jobMattes(job) + ((<usize>(n * area + pixel)) << 2)), pixel)
+  // Events lie along the ray.
+  if (jobMatteCount(job)) castView(jobView(job), <f32>x + 0.5, <f32>y + 0.5, 0.5, 0, 0)
+  for (let n = 0; n < jobMatteCount(job); n++) putMatte(scratch, jobMatteTable(job) + ((<usize>n) << 4), load<f32>(jobMattes(job) + ((<usize>(n * area + pixel)) << 2)), pixel, rayLength)
   sortEvents(scratch)
   resetHeat(0)
   const rest = march(job, scratch, x, y)

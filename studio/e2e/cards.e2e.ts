@@ -78,3 +78,37 @@ describe('a clip filmed on black', () => {
     expect(faults).toEqual([])
   })
 })
+
+describe('copies of a card', () => {
+  it('are spread over an area that is drawn on the set, each where it was', async () => {
+    await type(page, 'How many', '6')
+    await bench().getByLabel('Spread', { exact: true }).selectOption('in the drawn area')
+    await bench().getByText('No area yet').waitFor()
+    await bench().getByRole('button', { name: 'Draw the area' }).click()
+    for (const at of [
+      [0.2, 0.7],
+      [0.8, 0.7],
+      [0.9, 0.95],
+      [0.1, 0.95],
+    ] as const)
+      await over(page, at)
+    await page.keyboard.press('Enter')
+    await bench().getByText('4 corners on the set').waitFor()
+    await saved(page)
+    const card = Object.values((await shot()).document.items).find(({ kind }) => kind === 'card')
+    if (card?.kind !== 'card') throw new TypeError('a card')
+    expect(card.area).toHaveLength(4)
+    for (const [, y] of card.area ?? []) expect(y).toBeCloseTo(0, 6)
+    await page.getByRole('button', { name: 'Undo' }).click()
+    await bench().getByText('No area yet').waitFor()
+    expect(faults).toEqual([])
+  })
+  it('need no more than one to be read for its light', async () => {
+    await type(page, 'How many', '1')
+    await bench().getByRole('button', { name: 'Read its light' }).click()
+    await bench().getByRole('button', { name: 'Its light’s reading' }).waitFor()
+    const area = async () => Object.values((await shot()).document.readings).map((one) => one.area.kind)
+    await expect.poll(area).toEqual(['clip'])
+    expect(faults).toEqual([])
+  })
+})

@@ -193,6 +193,17 @@ describe('a flat patch', () => {
     await expect.poll(() => tile.getAttribute('d')).not.toBe(before)
     await page.keyboard.press('Home')
   }, 90_000)
+  it('is proposed where there is contrast that stays, and taken away by undo', async () => {
+    await step('Track')
+    await part('By hand').getByRole('button', { name: 'Propose a patch' }).click()
+    await page.getByText(/A patch that is \d+ % the same 10 frames later/).waitFor({ timeout: 30_000 })
+    await saved(page)
+    const hands = Object.entries((await shot()).document.match.hands)
+    const [id] = hands.find(([, { name }]) => name === 'Patch 2') ?? ['']
+    expect(id).not.toBe('')
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => Object.keys((await shot()).document.match.hands)).not.toContain(id)
+  }, 60_000)
   it('moves a lined-up or typed camera that trembles', async () => {
     await step('Track')
     await bench().getByRole('button', { name: 'Type one' }).click()

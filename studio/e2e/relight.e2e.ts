@@ -142,6 +142,40 @@ describe('who is filmed', () => {
   })
 })
 
+describe('what a matte covers', () => {
+  it('is lifted out of the plate, and stands where it is told, once more', async () => {
+    await station(page, 'Effects')
+    await page.keyboard.press('Home')
+    const [own, beside, left] = [await red(0.7, 0.4), await red(0.86, 0.4), await red(0.3, 0.4)]
+    await page.getByLabel('Add', { exact: true }).selectOption('preset-card-lifted')
+    await bench().getByRole('heading', { name: 'Person, lifted out' }).waitFor()
+    await bench().getByText('This plate, 8 frames at 25').waitFor()
+    expect(await bench().getByLabel('Cut by', { exact: true }).inputValue()).toBe('person')
+    // As it was filmed nothing is seen of it: two stops brighter it is.
+    await type(page, 'Exposure', '2')
+    await expect.poll(async () => (await red(0.7, 0.4)) - own, { timeout: 30_000 }).toBeGreaterThan(25)
+    expect(Math.abs((await red(0.86, 0.4)) - beside)).toBeLessThan(4)
+    // Moved to the left it leaves its place.
+    await type(page, 'Moved by, right', '-1.6')
+    await expect.poll(async () => (await red(0.7, 0.4)) - own, { timeout: 30_000 }).toBeLessThan(8)
+    expect((await red(0.3, 0.4)) - left).toBeLessThan(60)
+    await saved(page)
+    const item = (await items()).find((one) => one.kind === 'card' && one.there === 'by a matte')
+    expect(item).toMatchObject({ cutBy: 'person', far: 'as filmed', moved: [-1.6, 0, 0], exposure: 2 })
+    // Without a matte nothing of it is there, and that is said.
+    await bench().getByLabel('Cut by', { exact: true }).selectOption('')
+    await bench().getByText('Choose the matte of what is there.').waitFor()
+    await page.getByRole('button', { name: 'Undo' }).click()
+    // Seen only inside the same matte, it is nowhere: it was moved out of it.
+    await bench().getByLabel('Only inside', { exact: true }).selectOption('person')
+    await saved(page)
+    expect((await items()).find((one) => one.kind === 'card' && one.inside === 'person')).toBeDefined()
+    await bench().getByRole('button', { name: 'Remove' }).click()
+    await saved(page)
+    expect(faults).toEqual([])
+  })
+})
+
 /** Frames of a render: a grey board 3 m away over the lower middle, one frame missing. */
 function renderFiles(): string[] {
   const [w, h] = [WIDTH, HEIGHT]

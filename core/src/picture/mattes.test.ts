@@ -59,6 +59,22 @@ describe('a figure 6 m away between gases', () => {
 })
 
 describe('a matte in depth', () => {
+  it('stands along the view: a flat wall before it is seen to its corners, one behind it nowhere', () => {
+    const wall = { wall: [thing(boxMesh([0, 1, -6], [20, 20, 0.02], [0, 0, 0, 1]))] }
+    const whole = (distance: number): SceneMatte => {
+      const image = makeImage(32, 24, 1)
+      image.data.fill(1)
+      return { image, distance }
+    }
+    for (const [x, y] of [
+      [16, 12],
+      [0, 0],
+      [31, 23],
+    ] as const) {
+      expect(alpha(rendered(wall, [whole(6.05)]), 'wall', x, y)).toBeCloseTo(1, 3)
+      expect(alpha(rendered(wall, [whole(5.95)]), 'wall', x, y)).toBeCloseTo(0, 3)
+    }
+  })
   it('soft in depth, holds out a part of what lies within that', () => {
     const held = (distance: number, soft: number, share = 1): number =>
       alpha(rendered({ board: [board(6)] }, [figure(distance, share, { soft })]), 'board', IN)

@@ -149,7 +149,7 @@ export const lookSettings = {
 
 export const spreadSettings = {
   copies: number(1, 200, 1, {
-    label: 'Copies',
+    label: 'How many',
     unit: '',
     span: [1, 40],
     step: 1,
