@@ -78,7 +78,8 @@ describe('a moment between two frames', () => {
 describe('the size of a filmed fire', () => {
   it('is told where it begins, how tall and how wide it is', () => {
     const image = makeImage(100, 50, 4)
-    for (let y = 10; y < 40; y++) for (let x = 30; x < 50; x++) image.data[4 * (y * 100 + x) + 3] = 1
+    for (let y = 10; y < 40; y++)
+      for (let x = 30; x < 50; x++) image.data.set([1, 0.2 + 0.01 * ((7 * x + 3 * y) % 50), 0, 1], 4 * (y * 100 + x))
     const shape = fireShape(image)
     expect(shape?.foot).toBeCloseTo(0.2, 6)
     expect(shape?.tall).toBeCloseTo(0.6, 6)

@@ -37,26 +37,39 @@ export function fireShape({ width, height, data }: FloatImage): FireShape | unde
   }
 }
 
-/** How fast what is near its base goes up, shares of the frame's height a frame, and how high over its foot that is taken, of the frame's height. */
+/** Of what is seen near the base so much goes up slower than the stream in its middle, which laws are of: its rim is held back by the air round it. */
+const STREAM = 0.67
+/** Differences of brightness (its root, over 4 px, squared) below which nothing tells a motion. */
+const TOLD = 1e-4
+/** How fast the stream near its base goes up, shares of the frame's height a frame, and how high over its foot that is taken, of the frame's height: where there is something that tells it. */
 export function baseRise(
   { width, height, data }: FloatImage,
   { foot, tall }: FireShape,
   motion: Motion,
 ): { rise: number; over: number } {
   const [from, to] = [height * (1 - foot - BASE * tall), height * (1 - foot)]
-  let [sum, weights, over] = [0, 0, 0]
   const [sx, sy] = [width / motion.width, height / motion.height]
+  const seen = (x: number, y: number): number => {
+    const n = 4 * (Math.min(height - 1, Math.max(0, y)) * width + Math.min(width - 1, Math.max(0, x)))
+    return Math.sqrt(Math.max(0, (data[n + 1] as number) * (data[n + 3] as number)))
+  }
+  const rises: number[] = []
+  let over = 0
   for (let j = 0; j < motion.height; j++) {
-    const y = (j + 0.5) * sy
+    const y = Math.floor((j + 0.5) * sy)
     if (y < from || y > to) continue
     for (let i = 0; i < motion.width; i++) {
-      const there = data[4 * (Math.floor(y) * width + Math.floor((i + 0.5) * sx)) + 3] as number
-      sum -= there * (motion.v[j * motion.width + i] as number)
-      over += there * (to - y)
-      weights += there
+      const x = Math.floor((i + 0.5) * sx)
+      if ((data[4 * (y * width + x) + 3] as number) < 0.05) continue
+      const [dx, dy] = [seen(x + 2, y) - seen(x - 2, y), seen(x, y + 2) - seen(x, y - 2)]
+      if (dx * dx + dy * dy < TOLD) continue
+      rises.push(-(motion.v[j * motion.width + i] as number))
+      over += to - y
     }
   }
-  return weights > 0 ? { rise: sum / weights / height, over: over / weights / height } : { rise: 0, over: 0 }
+  if (rises.length === 0) return { rise: 0, over: 0 }
+  const stream = rises.sort((a, b) => a - b)[Math.floor(STREAM * rises.length)] as number
+  return { rise: stream / height, over: over / rises.length / height }
 }
 
 /** How wide a fire is that pulses so often a second, m: f = 1.5 D^-1/2 (Cetegen & Ahmed 1993). */

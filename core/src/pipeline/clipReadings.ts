@@ -10,6 +10,9 @@ import { type Area, readArea } from '../sit/index.ts'
 /** Pairs of neighbours at most by which its motion is told. */
 const PAIRS = 24
 
+/** What a third of values is above. */
+const upper = (values: readonly number[]): number =>
+  [...values].sort((a, b) => a - b)[Math.floor((2 * values.length) / 3)] ?? 0
 const middle = (values: readonly number[]): number => [...values].sort((a, b) => a - b)[values.length >> 1] ?? 0
 
 /** Takes a reading of what is there of a card's clip, over all its frames. frame: one of them, as light; crew: by which its motion is found, where that is wanted. */
@@ -24,7 +27,7 @@ export async function takeClipReading(
   const { source, cut } = clipRead(card)
   const frames: ReadingFrames['frames'] = []
   const shapes: FireShape[] = []
-  const rises: { rise: number; over: number }[] = []
+  const rises: Rise[] = []
   const every = Math.max(1, Math.ceil((last - first) / PAIRS))
   let before: FloatImage | undefined
   for (let n = first; n <= last; n++) {
@@ -51,7 +54,7 @@ export async function takeClipReading(
     // Motion of neighbours, here and there over the clip.
     if (crew && shape && before && n % every === 0) {
       const motion = motionBetween(crew, before, there)
-      if (motion) rises.push(baseRise(there, shape, motion.to))
+      if (motion) rises.push({ ...baseRise(there, shape, motion.to), tall: shape.tall })
     }
     before = there
     frames.push({ mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 })
@@ -59,16 +62,23 @@ export async function takeClipReading(
   return { first, frames, ...(shapes.length > 0 ? { fire: meanShape(shapes, rises) } : {}) }
 }
 
+/** How fast what is near a fire's base goes up, and how tall the fire is then. */
+interface Rise {
+  rise: number
+  over: number
+  tall: number
+}
+
 /** What is usual of a clip. */
-function meanShape(
-  shapes: readonly FireShape[],
-  rises: readonly { rise: number; over: number }[],
-): NonNullable<ReadingFrames['fire']> {
+function meanShape(shapes: readonly FireShape[], rises: readonly Rise[]): NonNullable<ReadingFrames['fire']> {
+  const usual = middle(shapes.map(({ tall }) => tall))
+  // A fire that pulses goes up while it is tall; between, what is bright clings to its base.
+  const rising = rises.filter(({ tall }) => tall >= usual)
   return {
     foot: middle(shapes.map(({ foot }) => foot)),
-    tall: middle(shapes.map(({ tall }) => tall)),
+    tall: usual,
     wide: middle(shapes.map(({ wide }) => wide)),
-    rise: middle(rises.map(({ rise }) => rise)),
-    over: middle(rises.map(({ over }) => over)),
+    rise: upper(rising.map(({ rise }) => rise)),
+    over: middle(rising.map(({ over }) => over)),
   }
 }
