@@ -6,7 +6,7 @@ import { castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
 import { eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
 import { scatterAbout, towardX, towardY, towardZ } from './shading'
-import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, metal, roughness, takeFlat, takeMaterial } from './surface'
+import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, metal, roughness, takeFlat, takeMaterial, takeShining } from './surface'
 import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
 
 // Samples of a pixel: what solids it sees, as events by distance, and what light reaches the set behind them.
@@ -270,9 +270,10 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
       putEvent(scratch, t, left, -1, f32x4.splat(0), f32x4.splat(0), f32x4.splat(0))
       break
     }
-    takeMaterial(instances, time, dx, dy, dz, wide)
     // What is black and dull sends no light back: filmed elements shine as they were filmed, softly, and want no more samples.
-    const dark = roughness >= 1 && metal == 0 && luminance(base) == 0
+    const shines = takeShining(instances, time, wide)
+    if (!shines) takeMaterial(instances, time, dx, dy, dz, wide)
+    const dark = shines || (roughness >= 1 && metal == 0 && luminance(base) == 0)
     if (!dark) meetsThings = true
     let alpha: f32 = f32x4.extract_lane(base, 3) * left
     // The clear rim of a filmed frame is no edge.

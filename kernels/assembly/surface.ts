@@ -171,6 +171,24 @@ function takePlate(projection: usize, mesh: usize, time: f32): void {
   roughness = 1
 }
 
+/** Reads a filmed element that was met: one picture says what is there and how it shines, and no light comes back of it, so how it faces is not asked. False where it is something else. */
+export function takeShining(instances: usize, time: f32, wide: f32): bool {
+  const instance = instances + <usize>hitInstance * INSTANCE_BYTES
+  const mesh = instanceMesh(instance)
+  const material = materialOf(instance, mesh)
+  const map = materialBaseMap(material), own = v128.load(materialBase(material))
+  if (!map || map != materialEmissionMap(material) || materialCutoff(material) != 0 || materialRoughness(material) < 1 || materialMetal(material) != 0 || materialPlate(material) != 0) return false
+  if (!meshBlockUvs(mesh) || meshBlockColours(mesh) || f32x4.extract_lane(own, 0) + f32x4.extract_lane(own, 1) + f32x4.extract_lane(own, 2) != 0) return false
+  takeEdges(mesh, time)
+  poseAt(instance, time)
+  takeUv(mesh, meshBlockIndices(mesh) + <usize>hitTriangle * 12)
+  const s = sampleTexture(map, uvU, uvV, footprint(map, wide)), given = v128.load(materialEmission(material))
+  base = f32x4.mul(own, s)
+  emission = f32x4.mul(given, s)
+  fade = f32x4.extract_lane(given, 3)
+  return true
+}
+
 /** Reads the surface that was met by a ray of this direction. wide: width of its footprint, m. */
 export function takeMaterial(instances: usize, time: f32, dx: f32, dy: f32, dz: f32, wide: f32): void {
   takeFlat(instances, time, dx, dy, dz)
