@@ -42,10 +42,25 @@ const person = {
   shapes: { body: { name: 'Body', order: 1, keys: [{ frame: 1001, points }] } },
 }
 
+/** A hidden board that stands for a render. */
+const standIn = {
+  kind: 'box',
+  name: 'Stand-in',
+  order: 3,
+  shown: false,
+  position: [-0.2, 0, -3],
+  width: 3,
+  height: 3,
+  depth: 0.2,
+}
+
 beforeAll(async () => {
   ;({ browser, page } = await openYard(
     NAME,
-    { light: { illuminance: 200 }, items: { ground: { kind: 'ground', name: 'Ground', order: 1 }, person } },
+    {
+      light: { illuminance: 200 },
+      items: { ground: { kind: 'ground', name: 'Ground', order: 1 }, person, 'stand-in': standIn },
+    },
     'Effects',
     faults,
   ))
@@ -234,6 +249,11 @@ describe('another program’s render', () => {
     await expect.poll(async () => (await green()) - before, { timeout: 30_000 }).toBeGreaterThan(60)
     await saved(page)
     expect(await passes()).toMatchObject({ depth: [] })
+    // Or as far away as a hidden piece of the set that stands for it.
+    await bench().getByLabel('Its shape', { exact: true }).selectOption({ label: 'Stand-in' })
+    await bench().getByText('It has no depth: it stands and faces as Stand-in does.').waitFor()
+    await saved(page)
+    await expect.poll(async () => (await green()) - before, { timeout: 30_000 }).toBeGreaterThan(60)
     expect(faults).toEqual([])
   })
 })

@@ -56,6 +56,31 @@ describe('handles', () => {
     expect(dragged('move', [360, 380], [360, 100])).toBeUndefined()
   })
 })
+describe('a filmed element', () => {
+  const card = (over: object): ShotItem =>
+    makeItem('card', { name: 'Puff', order: 1, position: [0, 0, -6], height: 2, foot: 50, ...over } as never)
+  const dragged = (item: ShotItem, kind: 'height' | 'move', start: [number, number], to: [number, number]) =>
+    draggedTo(shot(item), camera, { kind, id: 'puff', start, item }, to, 1)
+  it('is made taller by its upper side, its foot where it was', () => {
+    const item = card({})
+    expect(handlesOf(camera, item).map(({ kind, at }) => [kind, ...at.map(Math.round)])).toEqual([
+      ['move', 360, 380],
+      ['height', 360, 260],
+    ])
+    // A metre of it is over its foot: twice as far up it is twice as tall.
+    expect(dragged(item, 'height', [360, 260], [360, 140])).toEqual({ height: 4 })
+    expect(dragged(item, 'height', [360, 260], [360, 900])).toEqual({ height: 0.01 })
+  })
+  it('far away is dragged over the sky by its direction', () => {
+    const item = card({ far: 'in the sky', azimuth: 0, elevation: 0 })
+    expect(handlesOf(camera, item).map(({ kind, at }) => [kind, ...at.map(Math.round)])).toEqual([['move', 360, 200]])
+    expect(dragged(item, 'move', [360, 200], [1080, 200])).toEqual({ azimuth: 45, elevation: 0 })
+    expect(dragged(item, 'move', [360, 200], [360, -520])).toEqual({ azimuth: 0, elevation: 45 })
+  })
+  it('that stands as it was filmed has no place to be taken by', () => {
+    expect(handlesOf(camera, card({ far: 'as filmed' }))).toEqual([])
+  })
+})
 it('a region lies within the picture, and a click makes none', () => {
   expect(regionOf(camera, [-50, 100], [360, 500])).toEqual({ x: 0, y: 0.25, width: 0.5, height: 0.75 })
   expect(regionOf(camera, [100, 100], [102, 300])).toBeUndefined()

@@ -1,5 +1,7 @@
-import { type Camera, projectPoint } from '@lantern/core/data'
+import { type Camera, pixelRay, projectPoint } from '@lantern/core/data'
 import { isBreaking } from '@lantern/core/effects/breaking'
+import { type CardItem, isCard } from '@lantern/core/effects/cards'
+import { add, scale, type Vec3 } from '@lantern/core/math'
 import { pickLevel } from '@lantern/core/pipeline'
 import { isBox, isCrater, isForm, isLamp, isPiece, isThing, sizeOf, thingSize } from '@lantern/core/set'
 import { makeItem, type ShotDocument, type ShotItem } from '@lantern/core/shot'
@@ -66,20 +68,42 @@ export function wallBetween(
   })
 }
 
+/** How far over its place a card's upper side is, m. */
+const cardTop = ({ height, foot }: CardItem): number => height * (1 - foot / 100)
+/** How far away what is in the sky is taken for, m. */
+const FAR = 1000
+const skyDirection = ({ azimuth, elevation }: Pick<CardItem, 'azimuth' | 'elevation'>): Vec3 => {
+  const [a, e] = [(azimuth * Math.PI) / 180, (elevation * Math.PI) / 180]
+  return [Math.sin(a) * Math.cos(e), Math.sin(e), -Math.cos(a) * Math.cos(e)]
+}
+/** Where in the sky a place of the picture is, degrees. */
+function skyPlace(camera: Camera, [x, y]: Point): { azimuth: number; elevation: number } {
+  const { along } = pixelRay(camera, x, y)
+  const tenth = (angle: number): number => Math.round((angle * 1800) / Math.PI) / 10
+  return {
+    azimuth: tenth(Math.atan2(along[0], -along[2])),
+    elevation: tenth(Math.atan2(along[1], Math.hypot(along[0], along[2]))),
+  }
+}
+
 /** Where an item can be taken. */
 export function handlesOf(camera: Camera, item: ShotItem): Handle[] {
   // Strikes are told by numbers. Only a matte that stands at a place has handles.
   if (isBreaking(item)) return []
+  if (isCard(item) && item.far === 'in the sky') {
+    const seen = projectPoint(camera, add(camera.position, scale(skyDirection(item), FAR)))
+    return seen ? [{ kind: 'move', at: [seen.x, seen.y], label: `Move ${item.name}` }] : []
+  }
   if (hasNoPlace(item)) return []
   const foot = projectPoint(camera, item.position)
   if (!foot) return []
   const list: Handle[] = [{ kind: 'move', at: [foot.x, foot.y], label: `Move ${item.name}` }]
-  const add = (kind: HandleKind, at: { x: number; y: number } | undefined, what: string): void => {
+  const put = (kind: HandleKind, at: { x: number; y: number } | undefined, what: string): void => {
     if (at) list.push({ kind, at: [at.x, at.y], label: `${what} ${item.name}` })
   }
   if (isLamp(item)) {
-    add('height', { x: foot.x, y: foot.y - (26 * camera.width) / 720 }, 'Height of')
-    add('aim', item.shape === 'point' ? undefined : projectPoint(camera, item.aim), 'Aim of')
+    put('height', { x: foot.x, y: foot.y - (26 * camera.width) / 720 }, 'Height of')
+    put('aim', item.shape === 'point' ? undefined : projectPoint(camera, item.aim), 'Aim of')
   }
   if (isCrater(item)) {
     const angle = (-item.turn * Math.PI) / 180
@@ -90,15 +114,19 @@ export function handlesOf(camera: Camera, item: ShotItem): Handle[] {
         y,
         z + (Math.sin(angle + way) * item.width) / 2,
       ])
-    add('size', out(-Math.PI / 2), 'Width of')
-    add('turn', out(0), 'Turn')
+    put('size', out(-Math.PI / 2), 'Width of')
+    put('turn', out(0), 'Turn')
+  }
+  if (isCard(item)) {
+    const [x, y, z] = item.position
+    put('height', projectPoint(camera, [x, y + cardTop(item), z]), 'Height of')
   }
   if (isBox(item) || isForm(item) || isThing(item)) {
     const [wide, tall] = isThing(item) ? thingSize(item) : sizeOf(item)
     const [x, y, z] = item.position
-    add('height', projectPoint(camera, [x, y + tall, z]), isThing(item) ? 'Size of' : 'Height of')
+    put('height', projectPoint(camera, [x, y + tall, z]), isThing(item) ? 'Size of' : 'Height of')
     const angle = (-item.turn * Math.PI) / 180
-    add('turn', projectPoint(camera, [x + (Math.cos(angle) * wide) / 2, y, z + (Math.sin(angle) * wide) / 2]), 'Turn')
+    put('turn', projectPoint(camera, [x + (Math.cos(angle) * wide) / 2, y, z + (Math.sin(angle) * wide) / 2]), 'Turn')
   }
   return list
 }
@@ -120,6 +148,10 @@ function changedHeight(camera: Camera, { item, start }: HandleDrag, to: Point): 
     const grown = item.scale * Math.max(0.02, 1 + more / Math.max(0.01, thingSize(item)[1]))
     return { scale: Math.min(MOST_SCALE, Math.max(LEAST_SCALE, Number(grown.toPrecision(4)))) }
   }
+  if (isCard(item)) {
+    const top = cardTop(item)
+    return { height: Math.max(0.01, Math.round(((item.height * (top + more)) / Math.max(0.01, top)) * 100) / 100) }
+  }
   return isBox(item) || isForm(item)
     ? { height: Math.max(0.05, Math.round((item.height + more) * 100) / 100) }
     : undefined
@@ -134,7 +166,9 @@ export function draggedTo(
   frame: number,
 ): Record<string, unknown> | undefined {
   const { item: before, start, kind } = drag
-  if (kind === 'height' && (isBox(before) || isForm(before) || isThing(before))) return changedHeight(camera, drag, to)
+  if (isCard(before) && before.far === 'in the sky') return skyPlace(camera, to)
+  if (kind === 'height' && (isBox(before) || isForm(before) || isThing(before) || isCard(before)))
+    return changedHeight(camera, drag, to)
   if (isLamp(before) && kind !== 'size') {
     const change = draggedLamp(document, camera, before, kind, start, to, frame)
     if (change) return placed(before, change, frame)

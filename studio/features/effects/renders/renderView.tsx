@@ -79,6 +79,7 @@ function Shown({ item }: { item: RenderItem }) {
   const own = renderFrame(item, frame)
   const missing = render.gaps.some(([from, to]) => frame - item.offset >= from && frame - item.offset <= to)
   const { plate } = shot.document
+  const standIn = shot.document.items[item.standIn]
   const [a, b] = [render.width / render.height, plate.width / plate.height]
   return (
     <>
@@ -100,7 +101,11 @@ function Shown({ item }: { item: RenderItem }) {
         </Text>
       )}
       {item.passes.depth.length === 0 && item.passes.position.length === 0 && (
-        <Text color="wrong">It has no depth: all of it stands at {item.standing} m.</Text>
+        <Text color={standIn ? 'fact' : 'wrong'}>
+          {standIn
+            ? `It has no depth: it stands and faces as ${standIn.name} does.`
+            : `It has no depth: all of it stands at ${item.standing} m.`}
+        </Text>
       )}
       {item.passes.colour.length === 0 && (
         <Text color="wrong">Choose the pass of its colours: nothing is seen of it.</Text>
