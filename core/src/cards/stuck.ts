@@ -7,6 +7,7 @@ import {
   type PatchModel,
   rotate,
   subtract,
+  svd3,
   type Vec3,
 } from '../math/index.ts'
 
@@ -35,7 +36,7 @@ export interface Sticking {
 /**
  * What takes places of the world, seen by a camera, to where they are seen to go with a flat track by another one.
  * Exact for what is flat: a homography of the picture's plane is a linear map of space about the eye (Hartley & Zisserman 2004, 13), so a flat card stays flat, and its picture goes with it pixel for pixel.
- * middle: keeps how far along the view it lies. undefined where the corners decide no motion.
+ * The map whose middle singular value is 1 is the motion itself (Ma et al. 2004, 5.3): what lies on the tracked plane stays on it, however the camera goes. undefined where the corners decide no motion, or it would be behind the camera.
  */
 export function stickingTo(
   there: Camera,
@@ -49,13 +50,11 @@ export function stickingTo(
     const [x, y, z] = rotate(conjugate(there.rotation), subtract(at, there.position))
     return [x, -y, -z]
   }
-  const depth = before(middle)[2]
-  const moved = through(h, before(middle))[2]
-  if (depth <= 0 || moved <= 0) return undefined
-  const same = depth / moved
+  const [, scale = 0] = svd3(h).s
+  if (!(scale > 1e-9) || before(middle)[2] <= 0 || through(h, before(middle))[2] <= 0) return undefined
   return (at) => {
     const [x, y, z] = through(h, before(at))
-    return add(here.position, rotate(here.rotation, [same * x, -same * y, -same * z]))
+    return add(here.position, rotate(here.rotation, [x / scale, -y / scale, -z / scale]))
   }
 }
 
