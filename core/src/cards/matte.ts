@@ -169,10 +169,17 @@ export function unmultiplied(image: CutOut): CutOut {
   return out
 }
 
+/** How often a frame is halved until it is no less than so many px tall. */
+export function halvings({ width, height }: Pick<FloatImage, 'width' | 'height'>, least: number): number {
+  let count = 0
+  for (let [w, h] = [width, height]; h >= 2 * least && w >= 4 && h >= 4; w >>= 1, h >>= 1) count++
+  return count
+}
+
 /** A frame of half its width and height, so often that it is no less than so many px tall; with alpha by what of it is there. Odd rows and columns at its end are left out. */
 export function smaller(image: FloatImage, least: number): FloatImage {
   let own = image
-  while (own.height >= 2 * least && own.width >= 4 && own.height >= 4) own = halved(own)
+  for (let n = halvings(image, least); n > 0; n--) own = halved(own)
   return own
 }
 function halved({ width, height, channels, data }: FloatImage): FloatImage {

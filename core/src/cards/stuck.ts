@@ -25,6 +25,20 @@ const onPlane = (
   return corners.map(([x, y]) => straighten(lens, (x * k - centre[0]) / focalPx, (y * k - centre[1]) / focalPx))
 }
 
+/** Frames on both sides over which a track's way is smoothed, where its jitter alone counts. */
+const STEADY = 12
+/** Where a track's corners would be at a frame if it did not tremble: their means over the frames round it; undefined where it is not followed. */
+export function steadyCorners(
+  corners: (frame: number) => readonly Corner[] | undefined,
+  frame: number,
+): Corner[] | undefined {
+  const around = Array.from({ length: 2 * STEADY + 1 }, (_, n) => corners(frame + n - STEADY)).filter(
+    (one) => one !== undefined,
+  )
+  const mean = (n: number, c: 0 | 1): number => around.reduce((sum, one) => sum + (one[n]?.[c] ?? 0), 0) / around.length
+  return around[0]?.map((_, n): Corner => [mean(n, 0), mean(n, 1)])
+}
+
 /** How a track moved between two frames. from, to: its four corners, px of the plate. */
 export interface Sticking {
   way: PatchModel

@@ -1,9 +1,9 @@
 import { type Crew, type Progress, stopIfCancelled } from '../base/index.ts'
 import { baseRise, type FireShape, fireShape } from '../cards/index.ts'
-import type { Figures4, FloatImage, ReadingFrames } from '../data/index.ts'
+import type { FloatImage, ReadingFrames } from '../data/index.ts'
 import { type CardItem, type ClipOfCard, clipRead, cutOut, motionBetween } from '../effects/cards/index.ts'
 import type { OtherFrame } from '../effects/index.ts'
-import { type Area, readArea } from '../sit/index.ts'
+import { readWhole } from '../sit/index.ts'
 
 // Readings of a card's clip: how bright what is there of it is, and how it moves.
 
@@ -40,15 +40,6 @@ export async function takeClipReading(
       const at = 4 * Math.floor(k / 3)
       light[k] = (data[at + (k % 3)] ?? 0) * (data[at + 3] ?? 0)
     }
-    const whole: Area = {
-      corners: [
-        [0, 0],
-        [width, 0],
-        [width, height],
-        [0, height],
-      ],
-    }
-    const { mean, peak, percentile: share } = readArea(light, width, height, whole, percentile / 100)
     const shape = fireShape(there)
     if (shape) shapes.push(shape)
     // Motion of neighbours, here and there over the clip.
@@ -57,7 +48,7 @@ export async function takeClipReading(
       if (motion) rises.push({ ...baseRise(there, shape, motion.to), tall: shape.tall })
     }
     before = there
-    frames.push({ mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 })
+    frames.push(readWhole(light, width, height, percentile / 100))
   }
   return { first, frames, ...(shapes.length > 0 ? { fire: meanShape(shapes, rises) } : {}) }
 }

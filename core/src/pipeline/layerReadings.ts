@@ -1,9 +1,9 @@
 import { type Progress, stopIfCancelled } from '../base/index.ts'
-import type { Figures4, Picture, ReadingFrames } from '../data/index.ts'
+import type { Picture, ReadingFrames } from '../data/index.ts'
 import { isMatte } from '../mattes/index.ts'
 import { isLamp, isPiece, isThing } from '../set/index.ts'
 import { isDrawn, layerIdOf, type Reading, type ShotDocument, type ShotItem } from '../shot/index.ts'
-import { type Area, readArea } from '../sit/index.ts'
+import { readWhole } from '../sit/index.ts'
 
 // Readings of a layer: how bright its light is in the picture, drawn alone: nothing that follows a reading can change what is read.
 
@@ -45,16 +45,7 @@ export function layerFigures(picture: Picture, layer: string, percentile: number
           light[at] = (light[at] as number) + (plane.data[3 * v * wide + n] as number)
         }
   }
-  const whole: Area = {
-    corners: [
-      [0, 0],
-      [width, 0],
-      [width, height],
-      [0, height],
-    ],
-  }
-  const { mean, peak, percentile: share } = readArea(light, width, height, whole, percentile / 100)
-  return { mean: mean as Figures4, peak: peak as Figures4, percentile: share as Figures4 }
+  return readWhole(light, width, height, percentile / 100)
 }
 
 /** Takes a reading of a layer over the plate's frames. picture: a frame's picture with the layer alone. */

@@ -1,3 +1,4 @@
+import { steadyCorners } from '../cards/index.ts'
 import { type Camera, straighten } from '../data/index.ts'
 import {
   aboutAxis,
@@ -25,17 +26,6 @@ export interface TrackedWorld {
   /** Its places at a frame, px of the plate: one, or the four of a flat one; undefined where it is not followed. */
   corners(frame: number): readonly Corner[] | undefined
   camera(frame: number): Camera | undefined
-}
-
-/** Frames on both sides over which a track's way is smoothed, where its jitter alone counts. */
-const STEADY = 12
-const steadyCorners = ({ corners }: TrackedWorld, frame: number): Corner[] | undefined => {
-  const around = Array.from({ length: 2 * STEADY + 1 }, (_, n) => corners(frame + n - STEADY)).filter(
-    (one) => one !== undefined,
-  )
-  const [first] = around
-  const mean = (n: number, c: 0 | 1): number => around.reduce((sum, one) => sum + (one[n]?.[c] ?? 0), 0) / around.length
-  return first?.map((_, n): Corner => [mean(n, 0), mean(n, 1)])
 }
 
 /** Directions of places (px of the camera's picture) that are a metre before it: right and up. */
@@ -136,7 +126,7 @@ function poseOn(world: TrackedWorld, ride: TrackRide, frame: number, place: Vec3
   const { from: taken, way = 'perspective', takes = 'travel' } = ride
   const here = world.camera(frame)
   const there = takes === 'travel' ? world.camera(taken) : here
-  const from = takes === 'travel' ? world.corners(taken) : steadyCorners(world, frame)
+  const from = takes === 'travel' ? world.corners(taken) : steadyCorners(world.corners, frame)
   const to = world.corners(frame)
   if (!here || !there || !from || !to || from.length !== to.length || from.length === 0) return undefined
   const depth = -rotate(conjugate(there.rotation), subtract(place, there.position))[2]

@@ -85,3 +85,20 @@ export function readArea(rgb: Float32Array, width: number, height: number, area:
     ),
   }
 }
+
+/** What a whole picture holds: its figures as readings keep them. */
+export function readWhole(
+  rgb: Float32Array,
+  width: number,
+  height: number,
+  share: number,
+): Record<'mean' | 'peak' | 'percentile', [number, number, number, number]> {
+  const corners: Corner[] = [
+    [0, 0],
+    [width, 0],
+    [width, height],
+    [0, height],
+  ]
+  const { mean, peak, percentile } = readArea(rgb, width, height, { corners }, share)
+  return { mean: [...mean], peak: [...peak], percentile: [...percentile] }
+}

@@ -6,16 +6,8 @@ import { Choice } from '@/ui/Choice.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
+import { TrackWays } from './TrackWays.tsx'
 
-const WAYS = [
-  ['place', 'in place alone'],
-  ['turn', 'turned, and as near'],
-  ['perspective', 'in perspective'],
-] as const
-const TAKES = [
-  ['travel', 'all of its way'],
-  ['jitter', 'its jitter alone'],
-] as const
 const THEN = [
   ['own', 'then its own way'],
   ['flight', 'then flies free'],
@@ -43,36 +35,13 @@ function OnTrack({ ride, locked, onChange }: { ride: Ride; locked: boolean; onCh
   const followed = status?.match.hands[id]?.state === 'done'
   return (
     <>
-      <Flex gap="5px" marginTop="4px">
-        {flat && (
-          <Choice
-            aria-label="Goes"
-            value={ride.way ?? 'perspective'}
-            disabled={locked}
-            flex="1"
-            onChange={({ target }) => onChange({ way: target.value as Ride['way'] })}
-          >
-            {WAYS.map(([key, name]) => (
-              <option key={key} value={key}>
-                {name}
-              </option>
-            ))}
-          </Choice>
-        )}
-        <Choice
-          aria-label="Takes"
-          value={ride.takes ?? 'travel'}
-          disabled={locked}
-          flex="1"
-          onChange={({ target }) => onChange({ takes: target.value as Ride['takes'] })}
-        >
-          {TAKES.map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
-        </Choice>
-      </Flex>
+      <TrackWays
+        flat={flat}
+        way={ride.way ?? 'perspective'}
+        takes={ride.takes ?? 'travel'}
+        disabled={locked}
+        onChange={onChange}
+      />
       <Text color={followed ? 'fact' : 'wrong'}>
         {followed
           ? 'Goes with the track, as far away as it was.'

@@ -135,6 +135,23 @@ describe('a card', () => {
         expect(bright[1]).toBeCloseTo(y, 5)
       }
   })
+  it('is turned to the sun as soon as it is told, though its frame was shown before', () => {
+    const image = frameOf()
+    const turnOf = (litSide: boolean): number => {
+      const shot = yard({ far: 'in the sky', elevation: 0, litSide, there: 'all of it', feather: 0 })
+      const [instance] = cardInstances(shot, 'card', 9, {})
+      const context = {
+        camera: { position: [0, 0, 0] },
+        clip: () => image,
+        sun: { direction: [1, 0, 0], share: 1 },
+      }
+      const [card] = instance ? drawCard(instance, [], context as never) : []
+      if (card?.kind !== 'thing') throw new TypeError('a card')
+      return rotate(card.opening.rotation, [-1, 0, 0])[0]
+    }
+    expect(turnOf(false)).toBeCloseTo(-1, 5)
+    expect(turnOf(true)).toBeCloseTo(1, 5)
+  })
   it('far away has air before it, less of it higher up', () => {
     const glowOf = (over: object): number[] => {
       const sky = { far: 'in the sky', there: 'all of it', feather: 0, elevation: 0, degrees: 20 }

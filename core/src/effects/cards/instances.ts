@@ -1,4 +1,4 @@
-import { type ClipFrame, clipFrames, clipStep, type Sticking } from '../../cards/index.ts'
+import { type ClipFrame, clipFrames, clipStep, type Sticking, steadyCorners } from '../../cards/index.ts'
 import { add, cos, panTiltRoll, pow, type Quaternion, radians, sin, subtract, type Vec3 } from '../../math/index.ts'
 import { AT_HOME } from '../../picture/index.ts'
 import { frameRate, type ItemDocument, movedAndSettledAt, type SignalInputs } from '../../settings/index.ts'
@@ -150,8 +150,6 @@ function skyOf({
   }
 }
 
-/** Frames on both sides over which a track's travel is smoothed, where its jitter alone counts. */
-const STEADY = 12
 /** How the flat track that a card is stuck to has moved; undefined where it is not known. */
 function stickingOf(
   { plate }: ItemDocument,
@@ -166,13 +164,7 @@ function stickingOf(
     return places?.length === 4 ? places : undefined
   }
   const to = corners(frame)
-  const around = Array.from({ length: 2 * STEADY + 1 }, (_, n) => corners(frame + n - STEADY)).filter(
-    (one) => one !== undefined,
-  )
-  const steady = (n: number, c: 0 | 1): number =>
-    around.reduce((sum, one) => sum + (one[n]?.[c] ?? 0), 0) / around.length
-  const from =
-    takes === 'travel' ? corners(stuck.frame) : [0, 1, 2, 3].map((n): [number, number] => [steady(n, 0), steady(n, 1)])
+  const from = takes === 'travel' ? corners(stuck.frame) : steadyCorners(corners, frame)
   if (!to || !from) return undefined
   const { width } = plate as ItemDocument['plate'] & { width: number }
   return { way, from, to, plateWidth: width, frame: takes === 'travel' ? stuck.frame : frame }

@@ -8,6 +8,7 @@ import {
   feathered,
   type Glow,
   glowsOf,
+  halvings,
   mixed,
   smaller,
   withAlpha,
@@ -167,7 +168,7 @@ export function shownTextures(
   const whole = first && filmed(first.frame)
   const { there, lift, full, key, feather, between, light, sky, gain } = look
   const shines = light > 0
-  const sizes = whole && smaller(whole, tall).height
+  const halved = whole ? halvings(whole, tall) : 0
   const air = sky && sky.haze > 0 ? { ...sky, gain } : null
   const name = textKey(
     canonicalJson({
@@ -179,9 +180,10 @@ export function shownTextures(
       shown: look.frames,
       between,
       crew: !!crew,
-      size: sizes ?? 0,
+      halved,
       shines,
       air,
+      litSide: sky?.litSide ?? false,
     }),
   )
   const known = whole && made.get(whole)?.get(name)
@@ -201,11 +203,10 @@ function seenSize(image: FloatImage | undefined, tall: number): FloatImage | und
   if (!image) return undefined
   const all = smallerOnes.get(image) ?? new Map<number, FloatImage>()
   smallerOnes.set(image, all)
-  const least = smaller(image, tall)
-  const known = all.get(least.height)
-  if (known) return known
-  all.set(least.height, least)
-  return least
+  const often = halvings(image, tall)
+  const known = all.get(often) ?? smaller(image, tall)
+  all.set(often, known)
+  return known
 }
 
 /** Px round what a matte covers that its colours are found from. */

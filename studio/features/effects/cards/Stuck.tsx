@@ -3,16 +3,7 @@ import { Box, Text } from '@chakra-ui/react'
 import type { CardItem } from '@lantern/core/effects/cards'
 import { Choice } from '@/ui/Choice.tsx'
 import { useShot } from '../../shot/shotStore.ts'
-
-const WAYS = [
-  ['place', 'its place alone'],
-  ['turn', 'turned, and as large'],
-  ['perspective', 'in perspective'],
-] as const
-const TAKES = [
-  ['travel', 'all of its way'],
-  ['jitter', 'its jitter alone'],
-] as const
+import { TrackWays } from '../TrackWays.tsx'
 
 /** The flat track by hand that a card goes with. */
 export function Stuck({ id, item }: { id: string; item: CardItem }) {
@@ -41,32 +32,7 @@ export function Stuck({ id, item }: { id: string; item: CardItem }) {
           ))}
         </Choice>
       </Box>
-      {stuck && (
-        <Box display="grid" gridTemplateColumns="1fr 1fr" gap="6px">
-          <Choice
-            aria-label="Goes"
-            value={stuck.way}
-            onChange={({ target }) => put({ way: target.value as (typeof WAYS)[number][0] })}
-          >
-            {WAYS.map(([way, name]) => (
-              <option key={way} value={way}>
-                {name}
-              </option>
-            ))}
-          </Choice>
-          <Choice
-            aria-label="Takes"
-            value={stuck.takes}
-            onChange={({ target }) => put({ takes: target.value as (typeof TAKES)[number][0] })}
-          >
-            {TAKES.map(([takes, name]) => (
-              <option key={takes} value={takes}>
-                {name}
-              </option>
-            ))}
-          </Choice>
-        </Box>
-      )}
+      {stuck && <TrackWays flat way={stuck.way} takes={stuck.takes} disabled={item.locked} onChange={put} />}
       {stuck && (
         <Text color={followed ? 'fact' : 'wrong'}>
           {followed
