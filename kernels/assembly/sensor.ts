@@ -1,13 +1,7 @@
 // What a camera's sensor makes of the light of a scene, and back (core/src/sit/sensor.ts has the same in plain TypeScript). Images are four floats a pixel; the fourth stays.
-// Its three channels overlap; each runs straight up to KNEE and bends from there to 1 at TOP times white, where it is level: what is brighter is clipped, channel by channel.
+// Its three channels overlap; each runs straight up to its knee and bends from there to 1, where it is level: what is brighter is clipped, channel by channel.
 
-const KNEE: f32 = 0.7
-const TOP: f32 = 8
-const ROOM: f32 = 1 - KNEE
-const REACH: f32 = TOP - KNEE
-// y = d (1 + A d) / (1 + B d) with slope 1 at 0, y = ROOM and slope 0 at REACH.
-const B: f32 = 1 / ROOM - 2 / REACH
-const A: f32 = -1 / (2 * REACH + B * REACH * REACH)
+// A sensor's curve lies in memory as 4 floats: knee, reach (from the knee to where it clips), a, b: y = d (1 + a d) / (1 + b d), of slope 1 at 0 and level at reach.
 
 // @ts-ignore: decorator
 @inline
@@ -29,45 +23,47 @@ function fromChannels(v: v128): v128 {
 /** Clipping: the channels of light, without the matrix. */
 // @ts-ignore: decorator
 @inline
-function bend(v: v128): v128 {
-  const d = f32x4.pmin(f32x4.splat(REACH), f32x4.sub(v, f32x4.splat(KNEE)))
-  const bent = f32x4.add(f32x4.splat(KNEE), f32x4.div(f32x4.mul(d, f32x4.add(f32x4.splat(1), f32x4.mul(f32x4.splat(A), d))), f32x4.add(f32x4.splat(1), f32x4.mul(f32x4.splat(B), d))))
-  return v128.bitselect(bent, v, f32x4.gt(v, f32x4.splat(KNEE)))
+function bend(v: v128, curve: usize): v128 {
+  const knee = load<f32>(curve), reach = load<f32>(curve, 4), a = load<f32>(curve, 8), b = load<f32>(curve, 12)
+  const d = f32x4.pmin(f32x4.splat(reach), f32x4.sub(v, f32x4.splat(knee)))
+  const bent = f32x4.add(f32x4.splat(knee), f32x4.div(f32x4.mul(d, f32x4.add(f32x4.splat(1), f32x4.mul(f32x4.splat(a), d))), f32x4.add(f32x4.splat(1), f32x4.mul(f32x4.splat(b), d))))
+  return v128.bitselect(bent, v, f32x4.gt(v, f32x4.splat(knee)))
 }
 // @ts-ignore: decorator
 @inline
-function unbend(v: v128): v128 {
-  const y = f32x4.pmin(f32x4.splat(ROOM), f32x4.sub(v, f32x4.splat(KNEE)))
-  const p = f32x4.sub(f32x4.splat(1), f32x4.mul(y, f32x4.splat(B)))
-  const root = f32x4.sqrt(f32x4.pmax(f32x4.splat(0), f32x4.add(f32x4.mul(p, p), f32x4.mul(f32x4.splat(4 * A), y))))
+function unbend(v: v128, curve: usize): v128 {
+  const knee = load<f32>(curve), a = load<f32>(curve, 8), b = load<f32>(curve, 12)
+  const y = f32x4.pmin(f32x4.splat(1 - knee), f32x4.sub(v, f32x4.splat(knee)))
+  const p = f32x4.sub(f32x4.splat(1), f32x4.mul(y, f32x4.splat(b)))
+  const root = f32x4.sqrt(f32x4.pmax(f32x4.splat(0), f32x4.add(f32x4.mul(p, p), f32x4.mul(f32x4.splat(4 * a), y))))
   const d = f32x4.div(f32x4.add(y, y), f32x4.add(p, root))
-  return v128.bitselect(f32x4.add(f32x4.splat(KNEE), d), v, f32x4.gt(v, f32x4.splat(KNEE)))
+  return v128.bitselect(f32x4.add(f32x4.splat(knee), d), v, f32x4.gt(v, f32x4.splat(knee)))
 }
 // @ts-ignore: decorator
 @inline
-function bends(channels: v128): bool {
-  return v128.any_true(v128.and(f32x4.gt(channels, f32x4.splat(KNEE)), i32x4(-1, -1, -1, 0)))
+function bends(channels: v128, knee: f32): bool {
+  return v128.any_true(v128.and(f32x4.gt(channels, f32x4.splat(knee)), i32x4(-1, -1, -1, 0)))
 }
 
 /** Plate value (not held within 0 and 1) that light of a scene gives; light below the knee is returned to the bit. */
 // @ts-ignore: decorator
 @inline
-export function throughSensor(v: v128): v128 {
+export function throughSensor(v: v128, curve: usize): v128 {
   const channels = toChannels(v)
-  return bends(channels) ? f32x4.replace_lane(fromChannels(bend(channels)), 3, f32x4.extract_lane(v, 3)) : v
+  return bends(channels, load<f32>(curve)) ? f32x4.replace_lane(fromChannels(bend(channels, curve)), 3, f32x4.extract_lane(v, 3)) : v
 }
 /** Light of the scene that gives a plate value. */
 // @ts-ignore: decorator
 @inline
-export function fromSensor(v: v128): v128 {
+export function fromSensor(v: v128, curve: usize): v128 {
   const channels = toChannels(v)
-  return bends(channels) ? f32x4.replace_lane(fromChannels(unbend(channels)), 3, f32x4.extract_lane(v, 3)) : v
+  return bends(channels, load<f32>(curve)) ? f32x4.replace_lane(fromChannels(unbend(channels, curve)), 3, f32x4.extract_lane(v, 3)) : v
 }
 
 /** A picture in plate values to the scene's light, in place. Items are rows. */
-export function sensorBack(image: usize, width: i32, from: i32, to: i32): void {
+export function sensorBack(image: usize, curve: usize, width: i32, from: i32, to: i32): void {
   for (let n = from * width; n < to * width; n++) {
     const o = image + ((<usize>n) << 4)
-    v128.store(o, fromSensor(v128.load(o)))
+    v128.store(o, fromSensor(v128.load(o), curve))
   }
 }

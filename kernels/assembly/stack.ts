@@ -39,9 +39,9 @@ function noise(x: i32, y: i32, c: i32, seed: i32): f32 {
 /**
  * Grain where something was added: the variance that the plate's law var = floor + slope x value asks for at the new brightness, less what the plate's own grain (scaled by lane 3) brings.
  * grain: 8 floats: floor r g b, slope r g b, neighbour weight, amount. The weight spreads each speck over its four neighbours (its size). plate: 4 floats a pixel.
- * more: 4 floats a pixel, the last how much more grain it has than the plate's (layers.ts). sensor: 1 where image and plate are the scene's light: the law is of what the sensor makes of it, so the speck is added there and taken back.
+ * more: 4 floats a pixel, the last how much more grain it has than the plate's (layers.ts). sensor: its curve (sensor.ts) where image and plate are the scene's light: the law is of what the sensor makes of it, so the speck is added there and taken back.
  */
-export function compositeGrain(dst: usize, image: usize, plate: usize, more: usize, grain: usize, seed: i32, sensor: i32, width: i32, from: i32, to: i32): void {
+export function compositeGrain(dst: usize, image: usize, plate: usize, more: usize, grain: usize, seed: i32, sensor: usize, width: i32, from: i32, to: i32): void {
   const spread = load<f32>(grain, 24)
   const amount = load<f32>(grain, 28)
   const norm: f32 = amount / sqrt(<f32>1 + <f32>4 * spread * spread)
@@ -56,9 +56,9 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, more: usi
       const changed = f32x4.ne(now, was)
       if (!v128.any_true(changed)) continue
       const own = load<f32>(image + o, 12)
-      const value = sensor ? throughSensor(now) : now
+      const value = sensor ? throughSensor(now, sensor) : now
       const wanted = f32x4.add(floor, f32x4.mul(slope, f32x4.pmin(most, f32x4.pmax(none, value))))
-      const there = f32x4.mul(f32x4.splat(own * own), f32x4.add(floor, f32x4.mul(slope, f32x4.pmax(none, sensor ? throughSensor(was) : was))))
+      const there = f32x4.mul(f32x4.splat(own * own), f32x4.add(floor, f32x4.mul(slope, f32x4.pmax(none, sensor ? throughSensor(was, sensor) : was))))
       const missing = v128.and(changed, f32x4.pmax(none, f32x4.sub(wanted, there)))
       if (!v128.any_true(missing)) continue
       let speck = specks(x, y, seed)
@@ -72,7 +72,7 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, more: usi
       // Back through the sensor as a difference, so that what is brighter than it sees keeps its light.
       const held = f32x4.pmin(f32x4.splat(CLIPPED), value)
       const speckled = f32x4.pmin(f32x4.splat(CLIPPED), f32x4.add(held, added))
-      v128.store(dst + o, f32x4.replace_lane(f32x4.add(now, f32x4.sub(fromSensor(speckled), fromSensor(held))), 3, 1))
+      v128.store(dst + o, f32x4.replace_lane(f32x4.add(now, f32x4.sub(fromSensor(speckled, sensor), fromSensor(held, sensor))), 3, 1))
     }
 }
 
@@ -85,18 +85,29 @@ function specks(x: i32, y: i32, seed: i32): v128 {
   return f32x4(noise(x, y, 0, seed), noise(x, y, 1, seed), noise(x, y, 2, seed), 0)
 }
 
-/** Display: exposure, then sRGB's curve (sensor 0) or the same behind the sensor (1), to bytes r g b 255. */
-export function display(dst: usize, image: usize, gain: f32, sensor: i32, table: usize, width: i32, from: i32, to: i32): void {
+/** Display: exposure, then sRGB's curve (sensor 0) or the same behind the sensor (its curve), to bytes r g b 255. */
+export function display(dst: usize, image: usize, gain: f32, sensor: usize, table: usize, width: i32, from: i32, to: i32): void {
   for (let n = from * width; n < to * width; n++) {
     const o = (<usize>n) << 4
     const light = f32x4.mul(v128.load(image + o), f32x4.splat(gain))
-    const value = f32x4.pmin(f32x4.splat(1), f32x4.pmax(f32x4.splat(0), sensor ? throughSensor(light) : light))
+    const value = f32x4.pmin(f32x4.splat(1), f32x4.pmax(f32x4.splat(0), sensor ? throughSensor(light, sensor) : light))
     const entry = i32x4.trunc_sat_f32x4_s(f32x4.add(f32x4.mul(value, f32x4.splat(16383)), f32x4.splat(0.5)))
     store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 0)))
     store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 1)), 1)
     store<u8>(dst + ((<usize>n) << 2), load<u8>(table + <usize>i32x4.extract_lane(entry, 2)), 2)
     store<u8>(dst + ((<usize>n) << 2), 255, 3)
   }
+}
+
+/** A picture half as large, of the means of four pixels; at an odd edge of those that there are, and nothing beyond. across: its width. Items are its rows. */
+export function halveLight(dst: usize, src: usize, width: i32, height: i32, across: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < across; x++) {
+      let sum = f32x4.splat(0)
+      for (let j = 2 * y; j < min(height, 2 * y + 2); j++)
+        for (let i = 2 * x; i < min(width, 2 * x + 2); i++) sum = f32x4.add(sum, v128.load(src + ((<usize>(j * width + i)) << 4)))
+      v128.store(dst + ((<usize>(y * across + x)) << 4), f32x4.mul(sum, f32x4.splat(0.25)))
+    }
 }
 
 /** A small picture's glow laid over a large one: image += gain x small, smoothly between the small one's pixels (each of them size x size of the large one's). gain: 3 floats. Items are rows of the large one. */

@@ -10,8 +10,7 @@ import {
 } from '../../core/src/data/index.ts'
 import { blackBodyXyz, GLOW_FROM, GLOW_STEP, glowTable } from '../../core/src/light/index.ts'
 import { FINAL, type GasVolume, type PlateLight, renderFlat } from '../../core/src/picture/index.ts'
-import { PLAIN_LAYER } from '../../core/src/shot/index.ts'
-import { compositeStack, type GrainLaw } from '../../core/src/sit/index.ts'
+import { BARE_STACK, compositeStack, type GrainLaw } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
@@ -155,20 +154,7 @@ function layers(crew: Crew): Row[] {
   const whole = { id: 'a', x: 0, y: 0, width: w, height: h }
   const worstOf = (images: Partial<PictureLayer>, formula: (below: number, n: number, c: number) => number): number => {
     const picture = { width: w, height: h, layers: [{ ...whole, ...images }], sunlit: fill(1, () => 0.5) }
-    const plain = { ...PLAIN_LAYER, softness: 0, lightSoftness: 0 }
-    const settings = {
-      layers: new Map(),
-      plain,
-      lampLayers: new Set<string>(),
-      fireExposure: 0,
-      grain: NO_GRAIN,
-      grainAmount: 0,
-      halation: 0,
-      sensor: false,
-      sunColour: [1, 1, 1] as const,
-      skyColour: [1, 1, 1] as const,
-    }
-    const result = compositeStack(crew, plate, picture, settings, 1, 1)
+    const result = compositeStack(crew, plate, picture, BARE_STACK, 1, 1)
     let worst = 0
     for (let n = 0; n < w * h; n++)
       for (let c = 0; c < 3; c++)

@@ -7,6 +7,7 @@ import {
   carriedFrames,
   composeFrame,
   drawnByItself,
+  drawStackMattes,
   goldenBreak,
   goldenHash,
   LOOK_SCALE,
@@ -18,11 +19,13 @@ import {
   type PictureTools,
   plateImage,
   renderPicture,
+  sensorOf,
+  stackMatteFrames,
   stackSettings,
   usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
-import { flameBrightness, toDisplay } from '@lantern/core/sit'
+import { flameBrightness, PLAIN_SENSOR, toDisplay } from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
 import { alphaPlane, colourPlanes, fetched, fetchedChannels, fetchedMesh, few, pixelsOf } from './fetched.ts'
@@ -88,7 +91,8 @@ let last: { from: string; image: FloatImage } | undefined
 async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
   const { document, frame, size } = request
   const { plate } = document
-  const place = `${plate.asset}/${frame}/${size}/${plate.encoding}/${document.sit.curve}`
+  const { curve, knee, shoulder } = document.sit
+  const place = `${plate.asset}/${frame}/${size}/${plate.encoding}/${curve}/${knee}/${shoulder}`
   return (
     plates.get(place) ??
     plates.put(place, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
@@ -159,8 +163,15 @@ async function loadMesh(bytes: Uint8Array): Promise<LoadedMesh> {
   return { asset, pictures }
 }
 
+/** A document whose plate is seen as pictures are made: by the usual sensor, whatever the stack has. */
+const plainlySeen = (document: ShotDocument): ShotDocument => {
+  const { knee, top } = PLAIN_SENSOR
+  return { ...document, sit: { ...document.sit, knee, shoulder: top } }
+}
+
 /** A picture of gas that the farm has not made one of yet: kept frames where the source has a key for them, else draft ones; none while none of these has come. Those that a draft run has not come to are stood in for by its newest. */
-async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
+async function gasPictureOf(crew: Crew, asked: LaidFrom): Promise<Found> {
+  const request = { ...asked, document: plainlySeen(asked.document) }
   const { document, frame, source, region } = request
   if (source.kind !== 'runs') return { passing: false }
   const { instances, camera } = source.at
@@ -202,13 +213,13 @@ async function gasPictureOf(crew: Crew, request: LaidFrom): Promise<Found> {
           sit: { ...document.sit, curve: other.curve },
         }
       : document
-    const asked = { document: there, frame: own, size: whole ? ('full' as const) : ('half' as const) }
+    const wanted = { document: there, frame: own, size: whole ? ('full' as const) : ('half' as const) }
     if (passes && other) {
       const key = `${other.asset}/${own}/${passes.join('/')}`
       carried.set(place, plates.get(key) ?? plates.put(key, await fetchedChannels(other.asset, own, passes)))
       continue
     }
-    carried.set(place, await (alpha ? withAlphaOf(asked, alpha) : plateOf(asked)))
+    carried.set(place, await (alpha ? withAlphaOf(wanted, alpha) : plateOf(wanted)))
   }
   const kept = new Map<string, unknown>()
   const decoded = async (item: string, place: string): Promise<unknown> =>
@@ -268,8 +279,8 @@ async function keptPicture(key: string, frame: number): Promise<Picture> {
   return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
 }
 
-const fromOf = ({ frame, document, grain, source, size, dark, region }: LaidFrom): string =>
-  JSON.stringify([frame, document, grain, source, size, dark, region])
+const fromOf = ({ frame, document, grain, extras, cuts, source, size, dark, region }: LaidFrom): string =>
+  JSON.stringify([frame, document, grain, extras, cuts, source, size, dark, region])
 
 /** A picture that hides and shadows as it does, and gives no light. */
 const unlit = (picture: Picture): Picture => ({
@@ -279,6 +290,23 @@ const unlit = (picture: Picture): Picture => ({
     ...(layer.colour ? { colour: makeImage(layer.width, layer.height, 3) } : {}),
   })),
 })
+
+/** The mattes that cut the stack's layers, drawn in a width. */
+async function cuttingMattes({ document, frame, cuts }: LaidFrom, width: number): Promise<Map<string, FloatImage>> {
+  if (!cuts) return new Map()
+  const kept = new Map<string, unknown>()
+  for (const [item, frames] of neededFrames(stackMatteFrames(document, frame)))
+    for (const one of frames) {
+      const [place, key] = [`${item}/${one}`, cuts.keys[item]]
+      if (!key) continue
+      const at = `${key}/${one}`
+      const there = keptFrames.get(at)
+      const bytes = there ? undefined : await fetched(`/api/results/${at}`)
+      kept.set(place, there ?? keptFrames.put(at, effectOf(document.items[item])?.decode(bytes ?? new Uint8Array(), plainDeflate)))
+    }
+  const dataOf = (item: string, one: number): unknown => kept.get(`${item}/${one}`)
+  return drawStackMattes(document, cuts.camera, frame, width, cuts.world, dataOf)
+}
 
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
@@ -291,7 +319,8 @@ async function laid(
       ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
       : await gasPictureOf(crew, request)
   const { document } = request
-  const settings = stackSettings(document, request.grain)
+  const mattes = await cuttingMattes(request, plate.width)
+  const settings = stackSettings(document, request.grain, request.frame, { ...request.extras, mattes })
   const lay = (shown: Picture | undefined): FloatImage =>
     composeFrame(crew, plate, shown, settings, document.plate.width, request.frame)
   const image = lay(picture)
@@ -323,8 +352,9 @@ async function compose(request: ComposeRequest): Promise<void> {
     for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
     bareImage.data[n * 4 + 3] = 1
   }
-  const added = toDisplay(crew, image, request.exposure, request.document.sit.curve)
-  const bare = toDisplay(crew, bareImage, request.exposure, request.document.sit.curve)
+  const sensor = sensorOf(request.document.sit)
+  const added = toDisplay(crew, image, request.exposure, request.document.sit.curve, sensor)
+  const bare = toDisplay(crew, bareImage, request.exposure, request.document.sit.curve, sensor)
   say(
     {
       what: 'composed',

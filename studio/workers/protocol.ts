@@ -1,7 +1,7 @@
-import type { FloatImage } from '@lantern/core/data'
+import type { Camera, FloatImage } from '@lantern/core/data'
 import type { BreakSettings } from '@lantern/core/effects/breaking'
 import type { GasSettings } from '@lantern/core/gas'
-import type { PictureFrame } from '@lantern/core/pipeline'
+import type { MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
 
@@ -20,6 +20,10 @@ export interface ComposeRequest {
   frame: number
   document: ShotDocument
   grain: GrainLaw
+  /** What its stack has from beside the document. */
+  extras: StackExtras
+  /** What the mattes that cut its layers are drawn from: the plate's camera, what they have from beside the document, and their kept runs by item. */
+  cuts?: { camera: Camera; world: MatteWorld; keys: Readonly<Record<string, string>> }
   source: PassSource
   size: 'full' | 'half' | 'quarter'
   exposure: number

@@ -1,7 +1,7 @@
 import { isReuse } from '../effects/again.ts'
 import type { Effect, EffectInstance } from '../effects/index.ts'
 import { itemsInOrder, type SignalInputs } from '../settings/index.ts'
-import { effectOf, isBaked, type ShotDocument, type ShotItem } from '../shot/index.ts'
+import { effectOf, isBaked, type ShotDocument, type ShotItem, stackMattes } from '../shot/index.ts'
 import type { PictureQualityName } from './picture.ts'
 
 type Document = Pick<ShotDocument, 'items' | 'plate' | 'signals'>
@@ -31,10 +31,11 @@ export function neededFrames(
   return needed
 }
 
-/** The items whose runs the shot shows, in order: shown ones, and hidden ones that are shown again. */
-export function bakedItems(document: Pick<ShotDocument, 'items'>): [string, ShotItem][] {
+/** The items whose runs the shot shows, in order: shown ones, hidden ones that are shown again, and mattes that cut layers. */
+export function bakedItems(document: Pick<ShotDocument, 'items'> & Partial<Pick<ShotDocument, 'sit'>>): [string, ShotItem][] {
   const items = itemsInOrder(document)
   const shownAgain = (id: string): boolean =>
     items.some(([, other]) => other.shown && effectOf(other)?.showsAgain?.(other, id))
-  return items.filter(([id, item]) => isBaked(item) && (item.shown || shownAgain(id)))
+  const cuts = document.sit ? stackMattes({ items: document.items, sit: document.sit }) : []
+  return items.filter(([id, item]) => isBaked(item) && (item.shown || shownAgain(id) || cuts.includes(id)))
 }

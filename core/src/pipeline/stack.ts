@@ -4,12 +4,14 @@ import { type FloatImage, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import {
   effectOf,
+  type Layer,
   layerIdOf,
   PLAIN_LAYER,
   type PlateInfo,
   SETTINGS,
   type ShotDocument,
   type SitSettings,
+  shotLayers,
   sitAt,
 } from '../shot/index.ts'
 import {
@@ -17,12 +19,29 @@ import {
   decodeRec709,
   decodeSrgb,
   type GrainLaw,
+  PLAIN_SENSOR,
   plateScene,
+  type SensorCurve,
+  type StackBlend,
+  type StackLayer,
   type StackPicture,
   type StackSettings,
 } from '../sit/index.ts'
 
-type StackDocument = Pick<ShotDocument, 'sit' | 'plate' | 'signals' | 'items' | 'light'>
+export type StackDocument = Pick<ShotDocument, 'sit' | 'plate' | 'signals' | 'items' | 'light'>
+
+/** What a frame's stack has from beside the document. */
+export interface StackExtras {
+  /** The plate's own drift of exposure at the frame, stops. */
+  drift?: number
+  /** Share of their light that the plate's own highlights were measured to spread. */
+  halo?: number
+  /** For what shimmers: the camera's focal length, px of the full frame, and how far the hot air is, m. */
+  hotAir?: { focal: number; distance: number }
+  /** The mattes that the stack is cut by, drawn. */
+  mattes?: ReadonlyMap<string, FloatImage>
+  onBad?: (layer: string) => void
+}
 
 /** The stack's settings at a frame, with what follows signals. */
 export function stackSettingsAt(
@@ -30,16 +49,25 @@ export function stackSettingsAt(
   grain: GrainLaw,
   frame: number,
   inputs: SignalInputs = {},
+  extras: StackExtras = {},
 ): StackSettings {
   const sit = sitAt(document, frame, inputs)
   const { follows } = document.light
   const light = settledAt(document, document.light, follows, SETTINGS.plateLight, frame, inputs)
-  return stackSettings({ ...document, sit, light }, grain)
+  return stackSettings({ ...document, sit, light }, grain, frame, extras)
 }
 
 /** Whether a plate has been through a camera's curve, which is undone before anything is added: linear ones are their scene's light already. */
 const isRecorded = (sit: Pick<SitSettings, 'curve'>, encoding: PlateInfo['encoding']): boolean =>
   sit.curve === 'sensor' && encoding !== 'linear'
+
+type CameraLook = Pick<SitSettings, 'curve'> & Partial<Pick<SitSettings, 'knee' | 'shoulder'>>
+/** The curve of the shot's camera; the usual one where it is told nowhere. */
+export const sensorOf = ({ knee, shoulder }: Partial<Pick<SitSettings, 'knee' | 'shoulder'>>): SensorCurve => ({
+  knee: knee ?? PLAIN_SENSOR.knee,
+  top: shoulder ?? PLAIN_SENSOR.top,
+})
+
 
 /** Layers of lamps, and of what is as bright as it was filmed, alone. */
 function lampLayers(items: ShotDocument['items']): Set<string> {
@@ -52,22 +80,59 @@ function lampLayers(items: ShotDocument['items']): Set<string> {
   return new Set([...layers].flatMap(([id, lamps]) => (lamps ? [id] : [])))
 }
 
+/** A layer of the document as the stack takes it, with its group. */
+function stackLayer(layer: Layer, proposed: StackBlend, { groups }: SitSettings): StackLayer {
+  const group = layer.within ? groups[layer.within] : undefined
+  const cuts = [layer, group].flatMap((one) => (one?.matte ? [{ id: one.matte, outside: one.outside }] : []))
+  return {
+    ...layer,
+    shown: layer.shown && (group?.shown ?? true),
+    amount: layer.amount * (group?.amount ?? 1),
+    blend: layer.blend === 'proposed' ? proposed : layer.blend,
+    mattes: cuts,
+  }
+}
+
+/** Per metre, of what is told for a hundred. */
+const HUNDRED_M = 0.01
+/** How far hot air is that nothing tells the distance of, m. */
+const SOME_WAY = 10
+
+function airOf(sit: SitSettings, plate: PlateInfo, frame: number, { hotAir }: StackExtras) {
+  const [r, g, b] = sit.thicknessColour.map((part) => part * sit.haze * HUNDRED_M) as [number, number, number]
+  const haze = sit.haze > 0 ? { thickness: [r, g, b] as const, colour: sit.hazeColour, onSet: sit.hazeOnSet } : undefined
+  const { focal = plate.width, distance = SOME_WAY } = hotAir ?? {}
+  const time = ((frame - plate.first) * plate.rate[1]) / plate.rate[0]
+  return { haze, shimmer: { amount: sit.shimmer, fine: sit.shimmerFine, focal, distance, time } }
+}
+
 /** The stack's settings of a document as it is at a frame. */
 export function stackSettings(
-  { sit, plate, light, items }: Omit<StackDocument, 'signals'>,
+  document: StackDocument,
   grain: GrainLaw,
+  frame = document.plate.first,
+  extras: StackExtras = {},
 ): StackSettings {
+  const { sit, plate, light, items } = document
+  const asked = sit.halation / 100
+  const share = sit.halationHeld && extras.halo !== undefined ? Math.min(asked, extras.halo) : asked
   return {
-    layers: new Map(Object.entries(sit.layers)),
-    plain: PLAIN_LAYER,
+    lays: shotLayers(document).map(({ of, settings, proposed }) => ({ of, how: stackLayer(settings, proposed, sit) })),
+    plain: stackLayer(PLAIN_LAYER, 'over', sit),
     lampLayers: lampLayers(items),
     fireExposure: sit.fireExposure,
-    halation: sit.halation / 100,
+    drift: sit.drift ? (extras.drift ?? 0) : 0,
+    halation: { share, radius: sit.halationRadius / 100, red: sit.halationRed },
+    airGlow: sit.airGlow / 100,
+    glowRadii: [sit.glow1, sit.glow2, sit.glow3, sit.glow4].map((part) => part / 100),
+    ...airOf(sit, plate, frame, extras),
     grain,
     grainAmount: sit.grainAmount,
-    sensor: isRecorded(sit, plate.encoding),
+    ...(isRecorded(sit, plate.encoding) ? { sensor: sensorOf(sit) } : {}),
     sunColour: light.sunColour,
     skyColour: light.skyColour,
+    ...(extras.mattes ? { mattes: extras.mattes } : {}),
+    ...(extras.onBad ? { onBad: extras.onBad } : {}),
   }
 }
 
@@ -75,9 +140,9 @@ export function stackSettings(
 export const lightOfPlate = (
   crew: Crew,
   plate: FloatImage,
-  sit: Pick<SitSettings, 'curve'>,
+  sit: CameraLook,
   encoding: PlateInfo['encoding'],
-): FloatImage => (isRecorded(sit, encoding) ? plateScene(crew, plate) : plate)
+): FloatImage => (isRecorded(sit, encoding) ? plateScene(crew, plate, sensorOf(sit)) : plate)
 
 /** A filmed frame with alpha as light: straight, however it was kept. frame: linear; alpha: its plane. */
 export function lightWithAlpha(
@@ -85,7 +150,7 @@ export function lightWithAlpha(
   frame: FloatImage,
   alpha: FloatImage,
   way: 'straight' | 'premultiplied',
-  sit: Pick<SitSettings, 'curve'>,
+  sit: CameraLook,
   encoding: PlateInfo['encoding'],
 ): FloatImage {
   const both = withAlpha(frame, alpha)

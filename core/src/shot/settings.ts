@@ -5,7 +5,8 @@ import { ITEM_KINDS, type ItemKind } from './itemKinds.ts'
 import { manualTrackSchema, matchSettingsSchema, movingObjectSchema, proofSchema } from './match.ts'
 import { plateLightSchema } from './plateLight.ts'
 import { readingSchema } from './reading.ts'
-import { layerSchema, sitSchema } from './sit.ts'
+import { sitSchema } from './sit.ts'
+import { layerGroupSchema, layerSchema } from './stackLayer.ts'
 
 const OTHERS = {
   taken: settingsOf(takenSchema),
@@ -19,6 +20,7 @@ const OTHERS = {
   plateLight: settingsOf(plateLightSchema),
   sit: settingsOf(sitSchema),
   layer: settingsOf(layerSchema),
+  layerGroup: settingsOf(layerGroupSchema),
 } as const
 export type SettingsKind = ItemKind | keyof typeof OTHERS
 

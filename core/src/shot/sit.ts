@@ -1,124 +1,177 @@
 import { z } from 'zod'
-import { colour, follows, id, number, type SettingMeta } from '../settings/index.ts'
+import { colour, corner, follows, id, number, type SettingMeta, toggle } from '../settings/index.ts'
+import { layerGroupSchema, layerSchema } from './stackLayer.ts'
 
 const stack = (group: string) => ({ group, touches: 'stack' })
-const amount = (label: string, group: string, initial: number, most: number, hint: string) =>
-  number(0, most, initial, { label, unit: '×', span: [0, Math.min(2, most)], step: 0.01, hint, ...stack(group) })
+/** One radius of the glow in lit air. */
+const glowRadius = (n: number, initial: number) =>
+  number(0, 60, initial, {
+    label: `Radius ${n}`,
+    unit: '%',
+    span: [0, 60],
+    step: 0.1,
+    hint: 'Of the picture’s width; 0 leaves it out. The glow is shared evenly among the radii.',
+    when: { airGlow: ['*'] },
+    ...stack('Glow in lit air'),
+  })
 
-const layerFields = {
-  /** 0: as the roster has its items. */
-  order: z.number().default(0),
-  shown: z.boolean().default(true),
-  amount: amount('Amount', 'Layer', 1, 2, 'How much of the layer is laid on.'),
-  exposure: number(-12, 12, 0, {
-    label: 'Exposure',
+const fireFields = {
+  fireExposure: number(-16, 16, 0, {
+    label: 'Fire exposure',
     unit: 'st',
-    span: [-4, 4],
-    step: 0.05,
-    hint: 'Of this layer alone, in stops.',
-    ...stack('Layer'),
-  }),
-  black: number(-1, 2, 0, {
-    label: 'Black',
-    unit: '',
-    span: [0, 0.3],
-    step: 0.001,
-    hint: 'Plate value that the layer’s black becomes.',
-    ...stack('Layer'),
-  }),
-  white: number(0, 8, 1, {
-    label: 'White',
-    unit: '',
-    span: [0, 2],
-    step: 0.01,
-    hint: 'Plate value that the layer’s white becomes.',
-    ...stack('Layer'),
-  }),
-  tint: colour.default([1, 1, 1]).meta({
-    label: 'Tint',
-    hint: 'Multiplies red, green and blue.',
-    step: 0.01,
-    ...stack('Layer'),
-  } satisfies SettingMeta),
-  softness: number(0, 40, 0.6, {
-    label: 'Softness',
-    unit: 'px',
-    span: [0, 4],
-    step: 0.05,
-    hint: 'Blur to the plate’s own softness.',
-    ...stack('Layer'),
-  }),
-  grain: amount('Grain', 'Layer', 1, 4, 'Of the plate’s own grain, on this layer.'),
-  glow: amount('Own light', 'Layer', 1, 8, 'What it gives out itself: flames, embers.'),
-  shadow: amount('Shadow', 'On the set', 1, 2, 'How much of the plate’s light it takes away.'),
-  contact: amount('Contact', 'On the set', 0, 2, 'Darkens the plate more where it stands close by.'),
-  shadowSoftness: number(0, 200, 0, {
-    label: 'Shadow softness',
-    unit: 'px',
-    span: [0, 20],
+    span: [-10, 4],
     step: 0.1,
-    hint: 'Blur of its shadow.',
-    ...stack('On the set'),
+    hint: 'Flame and the light it throws, together: lower exposes for the fire.',
+    ...stack('Exposure'),
   }),
-  light: amount('Light', 'On the set', 1, 8, 'How much its light brightens the set.'),
-  lightSoftness: number(0, 200, 0.6, {
-    label: 'Light softness',
-    unit: 'px',
-    span: [0, 20],
+  drift: toggle(false, {
+    label: 'Follow the plate’s drift',
+    hint: 'What is added gets brighter and darker as the plate’s own exposure does.',
+    ...stack('Exposure'),
+  }),
+  curve: z
+    .enum(['sensor', 'clip'])
+    .default('sensor')
+    .meta({
+      label: 'Camera curve',
+      hint: 'Sensor: light is added to what the plate’s camera saw and goes through it again, so that hot colours run to white; clip adds to the plate and cuts at white.',
+      ...stack('Exposure'),
+    } satisfies SettingMeta),
+  knee: number(0.3, 0.95, 0.7, {
+    label: 'Knee',
+    unit: '',
+    span: [0.4, 0.95],
+    step: 0.01,
+    hint: 'Plate value from which the camera bends its highlights.',
+    when: { curve: ['sensor'] },
+    ...stack('Exposure'),
+  }),
+  shoulder: number(1.5, 64, 8, {
+    label: 'Shoulder',
+    unit: '×',
+    span: [2, 16],
     step: 0.1,
-    hint: 'Blur of its light on the set.',
-    ...stack('On the set'),
+    hint: 'Light, times white, that the camera clips at.',
+    when: { curve: ['sensor'] },
+    ...stack('Exposure'),
   }),
 }
-/** One layer of the stack. */
-export const layerSchema = z.object(layerFields).strict()
 
-/** A layer of which nothing is set. */
-export const PLAIN_LAYER = layerSchema.parse({})
+const glowFields = {
+  halation: number(0, 40, 5, {
+    label: 'Halation',
+    unit: '%',
+    span: [0, 20],
+    step: 0.5,
+    hint: 'Share of the fire’s light that spreads round it in lens and sensor.',
+    ...stack('Halation'),
+  }),
+  halationRadius: number(0.1, 8, 1.2, {
+    label: 'Radius',
+    unit: '%',
+    span: [0.2, 4],
+    step: 0.05,
+    hint: 'Of the near part of it, of the picture’s width; the far part is four times as wide.',
+    ...stack('Halation'),
+  }),
+  halationRed: number(0, 1, 1, {
+    label: 'Redness',
+    unit: '×',
+    span: [0, 1],
+    step: 0.05,
+    hint: 'How red its near part is.',
+    ...stack('Halation'),
+  }),
+  halationHeld: toggle(false, {
+    label: 'Never more than the plate',
+    hint: 'Holds halation at what the plate’s own highlights were measured to have.',
+    ...stack('Halation'),
+  }),
+  airGlow: number(0, 60, 0, {
+    label: 'Glow',
+    unit: '%',
+    span: [0, 30],
+    step: 0.5,
+    hint: 'Share of the fire’s light that mist or smoke in the air spreads about; the fire loses as much.',
+    ...stack('Glow in lit air'),
+  }),
+  glow1: glowRadius(1, 2),
+  glow2: glowRadius(2, 6),
+  glow3: glowRadius(3, 18),
+  glow4: glowRadius(4, 0),
+}
+
+const airFields = {
+  shimmer: number(0, 8, 1, {
+    label: 'Heat shimmer',
+    unit: '×',
+    span: [0, 4],
+    step: 0.05,
+    hint: 'How much hot air bends what is seen through it; 1 is as air does.',
+    ...stack('Hot air'),
+  }),
+  shimmerFine: number(0, 4, 1, {
+    label: 'Fine shimmer',
+    unit: '×',
+    span: [0, 2],
+    step: 0.05,
+    hint: 'Of the small eddies that are finer than the gas was computed.',
+    ...stack('Hot air'),
+  }),
+  haze: number(0, 8, 0, {
+    label: 'Haze',
+    unit: '×',
+    span: [0, 2],
+    step: 0.01,
+    hint: 'How much of the haze below is laid between the camera and what was added.',
+    ...stack('Haze'),
+  }),
+  hazeOnSet: toggle(false, {
+    label: 'On the set too',
+    hint: 'Off where the plate has its own haze already.',
+    when: { haze: ['*'] },
+    ...stack('Haze'),
+  }),
+  hazeColour: colour.default([0.6, 0.65, 0.7]).meta({
+    label: 'Colour',
+    step: 0.01,
+    hint: 'What very far things look like.',
+    ...stack('Haze'),
+  } satisfies SettingMeta),
+  thicknessColour: colour.default([0.4, 0.45, 0.5]).meta({
+    label: 'Thickness',
+    step: 0.01,
+    hint: 'Optical depth of 100 m, for red, green and blue: 0.7 hides half.',
+    ...stack('Haze'),
+  } satisfies SettingMeta),
+}
+
+/** An area of the plate beside the effect, px of the full plate as it is at a frame; it goes with the set under it. */
+export const checkAreaSchema = z
+  .object({ frame: z.number().int(), corners: z.array(corner).min(3).max(200) })
+  .strict()
+export type CheckArea = z.infer<typeof checkAreaSchema>
 
 export const sitSchema = z
   .object({
-    fireExposure: number(-16, 16, 0, {
-      label: 'Fire exposure',
-      unit: 'st',
-      span: [-10, 4],
-      step: 0.1,
-      hint: 'Flame and the light it throws, together: lower exposes for the fire.',
-      group: 'Fire',
-      touches: 'stack',
-    }),
-    curve: z
-      .enum(['sensor', 'clip'])
-      .default('sensor')
-      .meta({
-        label: 'Camera curve',
-        hint: 'Sensor: light is added to what the plate’s camera saw and goes through it again, so that hot colours run to white; clip adds to the plate and cuts at white.',
-        group: 'Fire',
-        touches: 'stack',
-      } satisfies SettingMeta),
-    halation: number(0, 40, 5, {
-      label: 'Halation',
-      unit: '%',
-      span: [0, 20],
-      step: 0.5,
-      hint: 'Share of the fire’s light that spreads round it in lens and sensor, redder near it.',
-      group: 'Fire',
-      touches: 'stack',
-    }),
+    ...fireFields,
+    ...glowFields,
+    ...airFields,
     grainAmount: number(0, 4, 1, {
       label: 'Grain',
       unit: '×',
       span: [0, 2],
       step: 0.05,
       hint: 'Of the plate’s own grain, on what is added only.',
-      group: 'Grain',
-      touches: 'stack',
+      ...stack('Grain'),
     }),
     follows,
-    /** By the ids of the picture's layers; those of which nothing is set are not here. */
+    /** The area that layers are checked against; none: the plate round each of them. */
+    area: checkAreaSchema.optional(),
+    groups: z.record(id, layerGroupSchema).default({}),
+    /** By the ids of the picture's layers, and of further lays of them; those of which nothing is set are not here. */
     layers: z.record(id, layerSchema).default({}),
   })
   .strict()
 
 export type SitSettings = z.infer<typeof sitSchema>
-export type Layer = z.infer<typeof layerSchema>

@@ -1,6 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import type { FloatImage } from '../data/index.ts'
 import { pow } from '../math/index.ts'
+import { PLAIN_SENSOR, putSensor } from './sensor.ts'
 
 /** How a scene's light is brought to a screen: through the sensor of a camera, or cut at white; then sRGB's curve. */
 export type CameraCurve = 'sensor' | 'clip'
@@ -17,7 +18,7 @@ export const decodeRec709 = (v: number): number => (v < 0.081 ? v / 4.5 : pow((v
 let encoded: Uint8Array | undefined
 
 /** Bytes r g b 255 for a screen or a movie. image: 4 channels, linear; exposure in stops. */
-export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve: CameraCurve): Uint8Array {
+export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve: CameraCurve, sensor = PLAIN_SENSOR): Uint8Array {
   encoded ??= Uint8Array.from({ length: ENTRIES }, (_, n) => Math.round(encodeSrgb(n / (ENTRIES - 1)) * 255))
   const { heap } = crew
   const mark = heap.mark()
@@ -29,7 +30,7 @@ export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve
   heap.u8(table, ENTRIES).set(encoded)
   crew.run(
     'display',
-    [target, source, pow(2, exposure), curve === 'sensor' ? 1 : 0, table, image.width],
+    [target, source, pow(2, exposure), curve === 'sensor' ? putSensor(crew, sensor) : 0, table, image.width],
     image.height,
     8,
   )

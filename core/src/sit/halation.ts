@@ -1,49 +1,74 @@
 import type { Crew } from '../base/index.ts'
-import { blur } from './blur.ts'
+import type { StackHalation } from './stackTypes.ts'
+import { addWideBlur, SmallerSizes } from './wide.ts'
 
-/** The halo is worked out on a picture so many times smaller: it has no detail. */
-const SIZE = 8
-/** The two parts of the halo: share of its light, standard deviation over the picture's width, what of each colour spreads. The near one is red: deep layers and coatings pass red most. */
-const PARTS = [
-  { share: 0.6, sigma: 0.012, colour: [1, 0.45, 0.15] },
-  { share: 0.4, sigma: 0.05, colour: [1, 1, 1] },
-] as const
-/** No light beyond this spreads, times white. */
+/** The far part of a halo reaches so many times as far as the near one, and the shares of both. */
+const FAR = 4.2
+const NEAR_SHARE = 0.6
+/** What of green and blue the near part of a halo has less where it is wholly red: deep layers and coatings pass red most. */
+const NEAR_LOSS = [0, 0.55, 0.85] as const
+/** No light beyond this spreads in the sensor, times white. */
 const MOST = 12
 
-/** Adds what of the fire's light spreads round it to an image of four floats a pixel on the heap. fire: its light likewise; share: of it that spreads. */
+/** A fire's light held to what spreads, on the heap. */
+function heldLight(crew: Crew, fire: number, pixels: number, most: number): { at: number; any: boolean } {
+  const at = crew.heap.alloc(pixels * 16)
+  const [to, from] = [crew.heap.f32(at, pixels * 4), crew.heap.f32(fire, pixels * 4)]
+  let any = false
+  for (let n = 0; n < to.length; n++) {
+    const value = n % 4 === 3 ? 0 : Math.min(most, from[n] ?? 0)
+    to[n] = value
+    any ||= value > 0
+  }
+  return { at, any }
+}
+
+/** Adds what of the fire's light spreads round it in lens and sensor to an image of four floats a pixel on the heap. fire: its light likewise. */
 export function layHalation(
   crew: Crew,
   image: number,
   fire: number,
   width: number,
   height: number,
-  share: number,
+  { share, radius, red }: StackHalation,
 ): void {
   if (share <= 0) return
-  const [across, down] = [Math.ceil(width / SIZE), Math.ceil(height / SIZE)]
-  const { heap } = crew
-  const mark = heap.mark()
-  const pixels = across * down
-  const small = heap.alloc(pixels * 16)
-  const data = heap.f32(fire, width * height * 4)
-  const means = heap.f32(small, pixels * 4).fill(0)
-  for (let y = 0; y < height; y++)
-    for (let x = 0; x < width; x++) {
-      const [from, to] = [(y * width + x) * 4, (Math.floor(y / SIZE) * across + Math.floor(x / SIZE)) * 4]
-      for (let c = 0; c < 3; c++) means[to + c] = (means[to + c] ?? 0) + Math.min(MOST, data[from + c] ?? 0) / SIZE ** 2
-    }
-  if (!means.some((value) => value > 0)) {
-    heap.release(mark)
-    return
+  const mark = crew.heap.mark()
+  const held = heldLight(crew, fire, width * height, MOST)
+  if (held.any) {
+    const sizes = new SmallerSizes(crew, held.at, width, height)
+    const near = share * NEAR_SHARE
+    addWideBlur(crew, image, sizes, radius * width, [
+      near,
+      near * (1 - red * NEAR_LOSS[1]),
+      near * (1 - red * NEAR_LOSS[2]),
+    ])
+    const far = share * (1 - NEAR_SHARE)
+    addWideBlur(crew, image, sizes, radius * FAR * width, [far, far, far])
   }
-  const kept = means.slice()
-  const gains = heap.alloc(12)
-  for (const { share: part, sigma, colour } of PARTS) {
-    heap.f32(small, pixels * 4).set(kept)
-    blur(crew, small, (sigma * width) / SIZE, across, down)
-    heap.f32(gains, 3).set(colour.map((c) => c * part * share))
-    crew.run('compositeGlow', [image, small, gains, SIZE, across, down, width], height, 8)
+  crew.heap.release(mark)
+}
+
+/** Spreads a share of the fire's light in lit air: the fire loses as much as the air gives. radii: standard deviations over the picture's width; those of 0 are none. */
+export function layAirGlow(
+  crew: Crew,
+  image: number,
+  fire: number,
+  width: number,
+  height: number,
+  share: number,
+  radii: readonly number[],
+): void {
+  const wide = radii.filter((radius) => radius > 0)
+  if (share <= 0 || wide.length === 0) return
+  const mark = crew.heap.mark()
+  const held = heldLight(crew, fire, width * height, Infinity)
+  if (held.any) {
+    const sizes = new SmallerSizes(crew, held.at, width, height)
+    const each = share / wide.length
+    for (const radius of wide) addWideBlur(crew, image, sizes, radius * width, [each, each, each])
+    const [to, from] = [crew.heap.f32(image, width * height * 4), crew.heap.f32(held.at, width * height * 4)]
+    for (let n = 0; n < to.length; n++) to[n] = (to[n] ?? 0) - share * (from[n] ?? 0)
   }
-  heap.release(mark)
+  crew.heap.release(mark)
 }

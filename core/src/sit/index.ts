@@ -1,3 +1,4 @@
+export * from './curves.ts'
 export * from './display.ts'
 export * from './drift.ts'
 export * from './edges.ts'

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
-import { fromSensor, throughSensor } from './index.ts'
+import { fromSensor, PLAIN_SENSOR, putSensor, throughSensor } from './index.ts'
 
 // The stack's kernels against plain twins on seeded pictures.
 const [W, H] = [13, 9]
@@ -79,7 +79,7 @@ describe('the sensor', () => {
   it('takes plate values back to the scene’s light as its plain formula does', () => {
     const image = picture(18)
     const before = view(image).slice()
-    crew.run('sensorBack', [image, W], H)
+    crew.run('sensorBack', [image, putSensor(crew, PLAIN_SENSOR), W], H)
     for (let n = 0; n < W * H; n++) {
       const light = fromSensor([before[n * 4] ?? 0, before[n * 4 + 1] ?? 0, before[n * 4 + 2] ?? 0])
       light.forEach((value, c) => near(view(image)[n * 4 + c], value, 8))
@@ -93,7 +93,7 @@ describe('the display', () => {
     const image = picture(17, 4)
     const [to, table] = [crew.heap.alloc(W * H * 4), crew.heap.alloc(16384)]
     crew.heap.u8(table, 16384).forEach((_, n, all) => (all[n] = Math.round((n / 16383) * 255)))
-    for (const way of [0, 1]) {
+    for (const way of [0, putSensor(crew, PLAIN_SENSOR)]) {
       crew.run('display', [to, image, 0.5, way, table, W], H)
       for (let n = 0; n < W * H; n++) {
         const light = [0, 1, 2].map((c) => 0.5 * (view(image)[n * 4 + c] ?? 0)) as [number, number, number]

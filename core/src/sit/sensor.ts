@@ -19,46 +19,63 @@ const BACK: readonly Rgb[] = [
   [-0.45627376, 1.70468948, -0.24841572],
   [0.01901141, -0.41825095, 1.39923954],
 ]
-const ROOM = 1 - SENSOR_KNEE
-const REACH = SENSOR_TOP - SENSOR_KNEE
-const B = 1 / ROOM - 2 / REACH
-const A = -1 / (2 * REACH + B * REACH * REACH)
+
+/** Where a sensor bends and clips: plate value, and light in times white. */
+export interface SensorCurve {
+  knee: number
+  top: number
+}
+export const PLAIN_SENSOR: SensorCurve = { knee: SENSOR_KNEE, top: SENSOR_TOP }
+/** y = d (1 + a d) / (1 + b d) above the knee, of slope 1 there, level at `reach` above it: as the kernels take it. */
+export function sensorNumbers({ knee, top }: SensorCurve): readonly [knee: number, reach: number, a: number, b: number] {
+  const [room, reach] = [1 - knee, top - knee]
+  const b = 1 / room - 2 / reach
+  return [knee, reach, -1 / (2 * reach + b * reach * reach), b]
+}
+/** A sensor's curve on the heap, for the kernels. */
+export function putSensor(crew: Crew, curve: SensorCurve): number {
+  const at = crew.heap.alloc(16)
+  crew.heap.f32(at, 4).set(sensorNumbers(curve))
+  return at
+}
 
 const through = (rows: readonly Rgb[], [r, g, b]: Rgb): [number, number, number] =>
   rows.map(([x, y, z]) => x * r + y * g + z * b) as [number, number, number]
 
-function bend(v: number): number {
-  if (v <= SENSOR_KNEE) return v
-  const d = Math.min(REACH, v - SENSOR_KNEE)
-  return SENSOR_KNEE + (d * (1 + A * d)) / (1 + B * d)
+function bend(v: number, curve: SensorCurve): number {
+  const [knee, reach, a, b] = sensorNumbers(curve)
+  if (v <= knee) return v
+  const d = Math.min(reach, v - knee)
+  return knee + (d * (1 + a * d)) / (1 + b * d)
 }
-function unbend(v: number): number {
-  if (v <= SENSOR_KNEE) return v
-  const y = Math.min(ROOM, v - SENSOR_KNEE)
-  const p = 1 - y * B
-  return SENSOR_KNEE + (2 * y) / (p + Math.sqrt(Math.max(0, p * p + 4 * A * y)))
+function unbend(v: number, curve: SensorCurve): number {
+  const [knee, , a, b] = sensorNumbers(curve)
+  if (v <= knee) return v
+  const y = Math.min(1 - knee, v - knee)
+  const p = 1 - y * b
+  return knee + (2 * y) / (p + Math.sqrt(Math.max(0, p * p + 4 * a * y)))
 }
 
-function passed(curve: (v: number) => number, light: Rgb): [number, number, number] {
+function passed(way: (v: number, curve: SensorCurve) => number, light: Rgb, curve: SensorCurve): [number, number, number] {
   const channels = through(CHANNELS, light)
-  return channels.every((v) => v <= SENSOR_KNEE)
+  return channels.every((v) => v <= curve.knee)
     ? [light[0], light[1], light[2]]
-    : through(BACK, channels.map(curve) as [number, number, number])
+    : through(BACK, channels.map((v) => way(v, curve)) as [number, number, number])
 }
 
 /** Plate value, linear and not held within 0 and 1, that light of a scene gives. */
-export const throughSensor = (light: Rgb): [number, number, number] => passed(bend, light)
-/** Light of the scene that gives a plate value; what is clipped comes back as SENSOR_TOP times white. */
-export const fromSensor = (value: Rgb): [number, number, number] => passed(unbend, value)
+export const throughSensor = (light: Rgb, curve = PLAIN_SENSOR): [number, number, number] => passed(bend, light, curve)
+/** Light of the scene that gives a plate value; what is clipped comes back as bright as it clips at. */
+export const fromSensor = (value: Rgb, curve = PLAIN_SENSOR): [number, number, number] => passed(unbend, value, curve)
 
 /** A plate's picture (3 channels, linear plate values) as the light of its scene. */
-export function plateScene(crew: Crew, plate: FloatImage): FloatImage {
+export function plateScene(crew: Crew, plate: FloatImage, curve = PLAIN_SENSOR): FloatImage {
   const { width, height, data } = plate
   const mark = crew.heap.mark()
   const at = crew.heap.alloc(width * height * 16)
   const pixels = crew.heap.f32(at, width * height * 4)
   for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) pixels[n * 4 + c] = data[n * 3 + c] ?? 0
-  crew.run('sensorBack', [at, width], height, 8)
+  crew.run('sensorBack', { image: at, curve: putSensor(crew, curve), width }, height, 8)
   const scene = new Float32Array(data.length)
   for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) scene[n * 3 + c] = pixels[n * 4 + c] ?? 0
   crew.heap.release(mark)

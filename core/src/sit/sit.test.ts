@@ -2,6 +2,8 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew, random } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import {
+  BARE_LAYER,
+  BARE_STACK,
   compositeStack,
   decodeRec709,
   decodeSrgb,
@@ -20,24 +22,7 @@ import {
 } from './index.ts'
 
 const [W, H] = [12, 8]
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-const how = (over: Partial<StackLayer> = {}): StackLayer => ({
-  shown: true,
-  amount: 1,
-  exposure: 0,
-  black: 0,
-  white: 1,
-  tint: [1, 1, 1],
-  softness: 0,
-  grain: 1,
-  glow: 1,
-  light: 1,
-  lightSoftness: 0,
-  shadow: 1,
-  contact: 0,
-  shadowSoftness: 0,
-  ...over,
-})
+const how = (over: Partial<StackLayer> = {}): StackLayer => ({ ...BARE_LAYER, ...over })
 const noise = (channels: number, seed: number, top = 1): FloatImage => {
   const stream = random(seed)
   const image = makeImage(W, H, channels)
@@ -59,19 +44,7 @@ const layer = (images: Partial<PictureLayer>, id = 'smoke'): PictureLayer => ({
   height: H,
   ...images,
 })
-const settings = (over: Partial<StackSettings> = {}): StackSettings => ({
-  layers: new Map(),
-  plain: how(),
-  lampLayers: new Set<string>(),
-  fireExposure: 0,
-  halation: 0,
-  grain: NO_GRAIN,
-  grainAmount: 0,
-  sensor: false,
-  sunColour: [1, 1, 1],
-  skyColour: [1, 1, 1],
-  ...over,
-})
+const settings = (over: Partial<StackSettings> = {}): StackSettings => ({ ...BARE_STACK, ...over })
 const lay = (plate: FloatImage, layers: PictureLayer[], over: Partial<StackSettings> = {}): FloatImage => {
   const { width, height } = plate
   const sunlit = { width, height, channels: 1, data: new Float32Array(width * height).fill(0.6) }
@@ -106,11 +79,11 @@ describe('the stack', () => {
       'a',
     )
     const b = layer({ colour: times(noise(3, 8), alphaB), alpha: alphaB, sun: noise(1, 10), sky: noise(1, 11) }, 'b')
-    const layers = new Map([
-      ['a', how({ amount: 0.8, exposure: 1, glow: 0.5 })],
-      ['b', how({ shadow: 0.7 })],
-    ])
-    const result = lay(plate, [a, b], { layers, fireExposure: 1 })
+    const lays = [
+      { of: 'a', how: how({ amount: 0.8, exposure: 1, glow: 0.5 }) },
+      { of: 'b', how: how({ shadow: 0.7 }) },
+    ]
+    const result = lay(plate, [a, b], { lays, fireExposure: 1 })
     const at = (image: FloatImage | undefined, n: number, c = 0): number => image?.data[n * image.channels + c] ?? 0
     for (let n = 0; n < W * H; n++)
       for (let c = 0; c < 3; c++) {
@@ -347,7 +320,7 @@ describe('halation', () => {
         crew,
         flat(3, 0),
         { width, height, layers: [{ id: 'a', x: 0, y: 0, width, height, emission: burning }], sunlit: flat(1, 0) },
-        settings({ halation: 0.1 }),
+        settings({ halation: { share: 0.1, radius: 0.012, red: 1 } }),
         1,
         1,
       )

@@ -1,195 +1,22 @@
-import type { Crew } from '../base/index.ts'
-import { type FloatImage, LAYER_IMAGES, type LayerImage, makeImage, type PictureLayer } from '../data/index.ts'
-import { pow } from '../math/index.ts'
-import { blur, uploadImage } from './blur.ts'
-import type { GrainLaw } from './grain.ts'
-import { layHalation } from './halation.ts'
+import { type Crew, LanternError } from '../base/index.ts'
+import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
+import { uploadImage } from './blur.ts'
+import { layAirGlow, layHalation } from './halation.ts'
+import { layOnSet, type ReadyLayer, readyLayer } from './laid.ts'
+import type { Laying } from './lays.ts'
+import { putSensor } from './sensor.ts'
+import { layShimmer } from './shimmer.ts'
+import type { StackBlend, StackLay, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
 
-/** What the stack takes of a picture. */
-export interface StackPicture {
-  width: number
-  height: number
-  layers: readonly PictureLayer[]
-  sunlit: FloatImage
-}
+export * from './stackTypes.ts'
 
-/** How one layer is laid on. Exposures in stops; black and white in plate value; softness is a blur's standard deviation in px of the full frame. */
-export interface StackLayer {
-  shown: boolean
-  amount: number
-  exposure: number
-  black: number
-  white: number
-  tint: readonly [number, number, number]
-  softness: number
-  /** Of the plate's own grain. */
-  grain: number
-  /** Its own light. */
-  glow: number
-  /** Its light on the set, and the blur of that. */
-  light: number
-  lightSoftness: number
-  /** Its shadow on the plate, what is darker still near by, and the blur of both. */
-  shadow: number
-  contact: number
-  shadowSoftness: number
-}
+/** Blends that depend on what lies below, by the kernels' numbers. */
+const BELOW: Partial<Record<StackBlend, number>> = { screen: 1, multiply: 2, lighten: 3, 'soft light': 4 }
 
-export interface StackSettings {
-  /** By the picture's layers' ids; those that are not here are laid as `plain` says. */
-  layers: ReadonlyMap<string, StackLayer>
-  plain: StackLayer
-  /** Layers whose light is none of a fire's: the fires' exposure leaves it as it is. */
-  lampLayers: ReadonlySet<string>
-  /** Exposure of everything that fires give out, stops: flame and the light they throw, together. */
-  fireExposure: number
-  /** Share of the fire's light that spreads in the lens and the sensor. */
-  halation: number
-  grain: GrainLaw
-  grainAmount: number
-  /** Whether the plate is the light of its scene (plateScene): its grain's law is of what the sensor makes of it. */
-  sensor: boolean
-  /** Colours of the plate's sun and sky: shadows take away of them. */
-  sunColour: readonly [number, number, number]
-  skyColour: readonly [number, number, number]
-}
-
-/** Pixels of this picture per pixel of the full frame: 1, 1/2, 1/4. */
-export type StackScale = number
-
-const stops = (value: number): number => pow(2, value)
-/** A colour of luminance 1. */
-const evened = (colour: readonly [number, number, number]): readonly number[] => {
-  const luminance = 0.2126 * colour[0] + 0.7152 * colour[1] + 0.0722 * colour[2]
-  return colour.map((part) => part / Math.max(1e-6, luminance))
-}
-
-/** A part of the plate's picture. */
-interface Part {
-  x: number
-  y: number
-  width: number
-  height: number
-}
-
-/** A picture that is being laid; pointers to four floats a pixel. */
-interface Laying {
-  crew: Crew
-  width: number
-  height: number
-  scale: StackScale
-  settings: StackSettings
-  picture: StackPicture
-  factor: number
-  light: number
-  sum: number
-  fire: number
-  put(values: readonly number[]): number
-}
-
-/** The part of the plate that a layer's part of the picture covers, with room for its blur. */
-function partOf({ picture, width, height }: Laying, layer: PictureLayer, blurred: number): Part {
-  const k = width / picture.width
-  const more = Math.ceil(3 * blurred) + 1
-  const x = Math.max(0, Math.floor(layer.x * k) - more)
-  const y = Math.max(0, Math.floor(layer.y * k) - more)
-  const right = Math.min(width, Math.ceil((layer.x + layer.width) * k) + more)
-  const bottom = Math.min(height, Math.ceil((layer.y + layer.height) * k) + more)
-  return { x, y, width: Math.max(0, right - x), height: Math.max(0, bottom - y) }
-}
-
-/** Images of a layer in the lanes of one at the plate's size; what is not there is what it says elsewhere. */
-function packed(laying: Laying, layer: PictureLayer, part: Part, names: readonly LayerImage[]): number {
-  const { crew, picture, width } = laying
-  const { heap } = crew
-  const scale = picture.width / width
-  const out = heap.alloc(part.width * part.height * 16)
-  const floats = heap.f32(out, part.width * part.height * 4).fill(0)
-  let lane = 0
-  for (const name of names) {
-    const image = layer[name]
-    const { channels, elsewhere } = LAYER_IMAGES[name]
-    if (!image) {
-      if (elsewhere) for (let n = lane; n < floats.length; n += 4) floats[n] = elsewhere
-    } else {
-      const mark = heap.mark()
-      const src = heap.alloc(image.data.byteLength)
-      heap.f32(src, image.data.length).set(image.data)
-      const size = { width: layer.width, height: layer.height, channels, elsewhere, out, lane, outWidth: part.width }
-      const at = { sx: part.x * scale - layer.x, sy: part.y * scale - layer.y, scale }
-      crew.run('fitImage', { src, ...size, ...at }, part.height, 8)
-      heap.release(mark)
-    }
-    lane += channels
-  }
-  return out
-}
-
-/** A layer's shadow on the plate, and its light on the set. */
-function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): void {
-  const { crew, picture, factor, light, settings, put, scale, width } = laying
-  if ((layer.sun || layer.sky || layer.contact) && (how.shadow > 0 || how.contact > 0)) {
-    const sigma = how.shadowSoftness * scale
-    const part = partOf(laying, layer, sigma)
-    const shade = packed(laying, layer, part, ['sun', 'sky', 'contact'])
-    const whole = { id: 'sunlit', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.sunlit }
-    const sunlit = packed(laying, whole, part, ['alpha'])
-    blur(crew, shade, sigma, part.width, part.height)
-    const [to, from] = [
-      crew.heap.f32(shade, part.width * part.height * 4),
-      crew.heap.f32(sunlit, part.width * part.height * 4),
-    ]
-    for (let n = 3; n < to.length; n += 4) to[n] = from[n - 3] ?? 0
-    const numbers = put([
-      ...evened(settings.sunColour),
-      0,
-      ...evened(settings.skyColour),
-      0,
-      how.shadow,
-      how.contact,
-      0,
-      0,
-    ])
-    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
-    crew.run('layShadow', { factor, shade, numbers, ...at }, part.height, 8)
-  }
-  if (layer.light && how.light > 0) {
-    const sigma = how.lightSoftness * scale
-    const part = partOf(laying, layer, sigma)
-    const own = packed(laying, layer, part, ['light'])
-    blur(crew, own, sigma, part.width, part.height)
-    const gains = how.tint.map(
-      (t) => t * how.light * stops((settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure) + how.exposure),
-    )
-    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
-    crew.run('layLight', { sum: light, light: own, gain: put([...gains, 0]), ...at }, part.height, 8)
-  }
-}
-
-/** Lays the layer itself on. */
-function layOver(laying: Laying, layer: PictureLayer, how: StackLayer): void {
-  const { crew, sum, fire, settings, put, scale, width } = laying
-  if (!layer.alpha && !layer.emission) return
-  const sigma = how.softness * scale
-  const part = partOf(laying, layer, sigma)
-  const [colour, glow, effect] = [
-    packed(laying, layer, part, ['colour', 'alpha']),
-    packed(laying, layer, part, ['emission']),
-    packed(laying, layer, part, ['effect']),
-  ]
-  for (const image of [colour, glow, effect]) blur(crew, image, sigma, part.width, part.height)
-  const fireGain = stops(settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure)
-  const { black, white, tint, amount, exposure, grain } = how
-  const span = tint.map((t) => t * stops(exposure) * (white - black))
-  const own = tint.map((t) => t * stops(exposure) * fireGain * how.glow)
-  const numbers = put([
-    ...[black, black, black, 0],
-    ...[...span, amount],
-    ...[fireGain, fireGain, fireGain, grain - 1],
-    ...[...own, 0],
-  ])
-  const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
-  crew.run('layOver', { sum, fire, colour, glow, effect, numbers, ...at }, part.height, 8)
+/** A layer that blends with what lies below, and the sum as it was when its turn came, in its part. */
+interface Blending extends ReadyLayer {
+  way: number
+  lower: number
 }
 
 /** Lays grain on what was added and returns where the result lies. */
@@ -200,7 +27,7 @@ function layGrain(laying: Laying, image: number, plate: number, frame: number): 
   // A proxy pixel is the mean of 1 / scale^2 full ones, so its grain has that much less variance.
   const law = [...grain.floor, ...grain.slope].map((part) => part * scale * scale)
   const numbers = put([...law, grain.spread, grainAmount])
-  const seed = { seed: frame, sensor: Number(sensor), width }
+  const seed = { seed: frame, sensor: sensor ? putSensor(crew, sensor) : 0, width }
   crew.run('compositeGrain', { dst, image, plate, more: fire, grain: numbers, ...seed }, height, 8)
   return dst
 }
@@ -212,9 +39,145 @@ function filled(crew: Crew, pixels: number, value: number): number {
   return at
 }
 
+const sound = new WeakMap<PictureLayer, boolean>()
+/** Whether all that a layer holds are numbers. */
+function isSound(layer: PictureLayer): boolean {
+  const known = sound.get(layer)
+  if (known !== undefined) return known
+  const images = [layer.colour, layer.alpha, layer.emission, layer.effect, layer.light, layer.sun, layer.sky]
+  // A sum is no number as soon as one part is none.
+  const good = images.every((image) => !image || Number.isFinite(image.data.reduce((sum, value) => sum + value, 0)))
+  sound.set(layer, good)
+  return good
+}
+
+/** What of a picture is laid, in order. */
+function laysOf(picture: StackPicture, { lays, plain, onBad }: StackSettings): { layer: PictureLayer; lay: StackLay }[] {
+  const layers = new Map(picture.layers.map((layer) => [layer.id, layer]))
+  const named = new Set(lays.map(({ of }) => of))
+  const all = [
+    ...picture.layers.flatMap(({ id }) => (named.has(id) ? [] : [{ of: id, how: plain }])),
+    ...lays,
+  ]
+  return all.flatMap((lay) => {
+    const layer = layers.get(lay.of)
+    if (!layer || !lay.how.shown || lay.how.amount === 0) return []
+    if (isSound(layer)) return [{ layer, lay }]
+    onBad?.(layer.id)
+    return []
+  })
+}
+
+/** Lays the layers in order; returns those that wait until all that goes over is laid. */
+function layAll(laying: Laying): Blending[] {
+  const { crew, settings, sum, fire, width, height } = laying
+  const { heap } = crew
+  const all = laysOf(laying.picture, settings)
+  // What was laid before of a layer that is laid several times: the next one goes over it.
+  const owns = new Map<string, number>()
+  for (const { lay } of all)
+    if (!owns.has(lay.of) && all.filter((one) => one.lay.of === lay.of).length > 1)
+      owns.set(lay.of, filled(crew, width * height, 0))
+  const waiting: Blending[] = []
+  for (const { layer, lay } of all) {
+    const { how } = lay
+    const inner = heap.mark()
+    layOnSet(laying, layer, how)
+    heap.release(inner)
+    const ready = readyLayer(laying, layer, how)
+    const way = BELOW[how.blend]
+    if (ready && way !== undefined) {
+      waiting.push({ ...ready, way, lower: copyOf(crew, sum, ready, width) })
+      continue
+    }
+    if (ready) {
+      const { part, images } = ready
+      const own = owns.get(lay.of) ?? 0
+      const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+      crew.run('layOver', { sum, fire, ...images, own, ...at }, part.height, 8)
+    }
+    heap.release(inner)
+  }
+  return waiting
+}
+
+/** A copy of a part of an image. */
+function copyOf({ heap }: Crew, image: number, { part }: ReadyLayer, width: number): number {
+  const to = heap.alloc(part.width * part.height * 16)
+  for (let y = 0; y < part.height; y++) {
+    const from = heap.f32(image + ((part.y + y) * width + part.x) * 16, part.width * 4)
+    heap.f32(to + y * part.width * 16, part.width * 4).set(from)
+  }
+  return to
+}
+
+/** Blends what depends on what lies below, from below up, and adds what that changes to the sum. */
+function blendAll(laying: Laying, waiting: readonly Blending[]): void {
+  if (waiting.length === 0) return
+  const { crew, sum, fire, plate, factor, light, width, height } = laying
+  const mark = crew.heap.mark()
+  const change = filled(crew, width * height, 0)
+  for (const { part, images, way, lower } of waiting) {
+    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+    crew.run('layBlend', { change, fire, plate, factor, light, sum, lower, ...images, way, ...at }, part.height, 8)
+  }
+  const [to, from] = [crew.heap.f32(sum, width * height * 4), crew.heap.f32(change, width * height * 4)]
+  for (let n = 0; n < to.length; n++) to[n] = (to[n] ?? 0) + (from[n] ?? 0)
+  crew.heap.release(mark)
+}
+
+/** The plate with its shadows and light, seen through hot air and haze, in place of the plate; the factors are used up. */
+function airBefore(laying: Laying): void {
+  const { crew, settings, picture, width, height, plate, factor, light, scale } = laying
+  const { haze, shimmer } = settings
+  const shimmers = shimmer.amount > 0 && picture.heat?.data.some((value) => value > 0)
+  const hazes = haze?.onSet && picture.depth
+  if (!shimmers && !hazes) return
+  const pixels = width * height
+  const mark = crew.heap.mark()
+  const nothing = filled(crew, pixels, 0)
+  const seen = crew.heap.alloc(pixels * 16)
+  crew.run('layPlate', { image: seen, plate, factor, light, sum: nothing, width }, height, 8)
+  if (hazes && haze && picture.depth) {
+    const whole = { id: 'depth', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.depth }
+    const numbers = crew.heap.alloc(32)
+    crew.heap.f32(numbers, 8).set([...haze.thickness, 0, ...haze.colour, 0])
+    const depth = depthAt(laying, whole)
+    crew.run('hazeSet', { image: seen, depth, numbers, width }, height, 8)
+  }
+  if (shimmers) layShimmer(crew, seen, picture, shimmer, width, height, scale)
+  crew.heap.f32(plate, pixels * 4).set(crew.heap.f32(seen, pixels * 4))
+  crew.heap.f32(factor, pixels * 4).fill(1)
+  crew.heap.f32(light, pixels * 4).fill(0)
+  crew.heap.release(mark)
+}
+
+/** A whole picture's distances at the plate's size: each pixel's own, none between two. */
+function depthAt({ crew, width, height }: Laying, { alpha, width: w, height: h }: PictureLayer): number {
+  const at = crew.heap.alloc(width * height * 16)
+  const [to, from] = [crew.heap.f32(at, width * height * 4), alpha?.data ?? new Float32Array()]
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++)
+      to[(y * width + x) * 4] = from[Math.floor(((y + 0.5) * h) / height) * w + Math.floor(((x + 0.5) * w) / width)] ?? 0
+  return at
+}
+
+/** Refuses a picture whose shape is not the plate's. */
+function checkShape(plate: FloatImage, picture: StackPicture): void {
+  const off = Math.abs(plate.width * picture.height - plate.height * picture.width)
+  if (off > Math.max(plate.width, picture.width))
+    throw new LanternError(
+      'layer-size',
+      `The picture's layers are ${picture.width} x ${picture.height}, the plate is ${plate.width} x ${plate.height}: not the same shape.`,
+      'Make the picture again with this plate.',
+      { field: 'picture' },
+    )
+}
+
 /**
- * Lays a picture's layers over the plate: plate x what they leave of it x (their shadows + their light on the set) + the sum of the layers, then grain on what was added.
+ * Lays a picture's layers over the plate: plate x what they leave of it x (their shadows + their light on the set) + the sum of the layers, what blends with what is below it in its order, halation and glow, then grain on what was added.
  * plate: linear light, 3 channels; the light of its scene where settings.sensor is set. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
+ * Throws LanternError 'layer-size' where picture and plate have not the same shape, 'curve' for a curve that folds back.
  */
 export function compositeStack(
   crew: Crew,
@@ -226,19 +189,34 @@ export function compositeStack(
 ): FloatImage {
   const { width, height } = plate
   const { heap } = crew
+  if (picture) checkShape(plate, picture)
   const mark = heap.mark()
-  const pixels = width * height
-  const ones = makeImage(width, height, 1)
-  ones.data.fill(1)
-  const plateAt = uploadImage(crew, plate, ones)
-  const result = makeImage(width, height, 4)
-  const finish = (image: number): FloatImage => {
+  try {
+    const pixels = width * height
+    const ones = makeImage(width, height, 1)
+    ones.data.fill(1)
+    const plateAt = uploadImage(crew, plate, ones)
+    const result = makeImage(width, height, 4)
+    const image = picture ? layPicture(crew, plateAt, plate, picture, settings, scale, frame) : plateAt
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
-    heap.release(mark)
     return result
+  } finally {
+    heap.release(mark)
   }
-  if (!picture) return finish(plateAt)
+}
+
+function layPicture(
+  crew: Crew,
+  plateAt: number,
+  { width, height }: FloatImage,
+  picture: StackPicture,
+  settings: StackSettings,
+  scale: StackScale,
+  frame: number,
+): number {
+  const { heap } = crew
+  const pixels = width * height
   const numbers = heap.alloc(64)
   const put = (values: readonly number[]): number => {
     heap.f32(numbers, values.length).set(values)
@@ -250,20 +228,16 @@ export function compositeStack(
     sum: filled(crew, pixels, 0),
     fire: filled(crew, pixels, 0),
   }
-  const laying: Laying = { crew, width, height, scale, settings, picture, put, ...images }
-  for (const layer of picture.layers) {
-    const how = settings.layers.get(layer.id) ?? settings.plain
-    if (!how.shown || how.amount === 0) continue
-    const inner = heap.mark()
-    layOnSet(laying, layer, how)
-    layOver(laying, layer, how)
-    heap.release(inner)
-  }
+  const laying: Laying = { crew, width, height, scale, settings, picture, put, plate: plateAt, ...images }
+  const waiting = layAll(laying)
+  const bare = heap.alloc(pixels * 16)
+  heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
+  airBefore(laying)
+  blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
-  crew.run('layPlate', { image, plate: plateAt, ...without(images), width }, height, 8)
+  const { factor, light, sum } = images
+  crew.run('layPlate', { image, plate: plateAt, factor, light, sum, width }, height, 8)
   layHalation(crew, image, images.fire, width, height, settings.halation)
-  return finish(settings.grainAmount > 0 ? layGrain(laying, image, plateAt, frame) : image)
+  layAirGlow(crew, image, images.fire, width, height, settings.airGlow, settings.glowRadii)
+  return settings.grainAmount > 0 ? layGrain(laying, image, bare, frame) : image
 }
-
-/** What the last step takes of the images. */
-const without = ({ factor, light, sum }: { factor: number; light: number; sum: number }) => ({ factor, light, sum })

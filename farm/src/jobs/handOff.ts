@@ -8,14 +8,15 @@ import {
   lightOfPlate,
   type PictureQualityName,
   pictureChannels,
-  stackSettingsAt,
+  sensorOf,
 } from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
-import { assetFrame, getAsset, getBlob, keptFrame, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
+import { assetFrame, getAsset, getBlob, keptFrame, keptReport, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
 import { plateLinear } from '../io/plateFrames.ts'
+import { stackOf } from '../io/stackOf.ts'
 import type { JobContext } from './context.ts'
 
 export interface HandOffPlan {
@@ -35,6 +36,7 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const resolved = await resolveShot(store, shot)
   const keys = pictureKeysOf(resolved, plan.quality, plan.frames)
   const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
+  const report = await keptReport(store, document)
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })
   const names = new Map(shotLayers(document).map(({ id, name }) => [id, name]))
@@ -58,11 +60,11 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
         crew,
         light,
         picture,
-        stackSettingsAt(document, grain, frame, resolved.inputs),
+        await stackOf(context, resolved, grain, frame, report),
         plate.width,
         frame,
       )
-      if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.curve))
+      if (movie) await movie.frame(toDisplay(crew, result, 0, document.sit.curve, sensorOf(document.sit)))
       if (plan.exr) {
         const fits = picture?.width === plate.width ? pictureChannels(picture, (id) => names.get(id) ?? id) : []
         const bytes = writeExr(

@@ -1,8 +1,11 @@
 import { LanternError, type Recipe, recipeKey } from '@lantern/core/base'
+import type { PlateReport } from '@lantern/core/data'
+import { readReport } from '@lantern/core/formats'
 import { readingRecipe, reportRecipe } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
+import { getBlob } from '../blobs.ts'
 import type { Store } from '../open.ts'
-import { ensureResult, resultRows, resultState, setResultState } from '../queries/results.ts'
+import { ensureResult, keptFrame, resultRows, resultState, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { type JobName, type JobPayload, queueJob } from '../queue.ts'
 import { type MatchStage, matchKeys, stagesOf } from './match.ts'
@@ -137,4 +140,11 @@ export async function plateStatus(store: Store, document: ShotDocument): Promise
       ]),
     ),
   }
+}
+
+/** What a shot's plate was measured to be, over the whole frame; undefined where that is not kept. */
+export async function keptReport(store: Store, document: ShotDocument): Promise<PlateReport | undefined> {
+  const { report } = areaKeys(document, await keptTracksKey(store, document))
+  const kept = await keptFrame(store, report, 0)
+  return kept ? readReport(await getBlob(store, kept.blob)) : undefined
 }

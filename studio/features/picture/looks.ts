@@ -7,6 +7,7 @@ import { documentAt } from '../shot/world.ts'
 import type { Shown } from './display.ts'
 import { draftOf } from './draftOf.ts'
 import { sourceOf } from './passSource.ts'
+import { stackRequest } from './stackRequest.ts'
 
 const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const DRAFT_DELAY_MS = 200
@@ -249,12 +250,13 @@ export class Looks {
     const { source, mark } = sourceOf(state, frame)
     const whole = documentAt(state, frame) ?? document
     const settled = state.alone ? lightAlone(whole, state.alone) : whole
+    const beside = stackRequest(state, whole, frame)
     const key = JSON.stringify([
       document.plate.asset,
       document.plate.encoding,
       frame,
       mark,
-      source.kind === 'none' ? settled.sit.curve : settled.sit,
+      source.kind === 'none' ? [settled.sit.curve, settled.sit.knee, settled.sit.shoulder] : [settled.sit, beside],
       exposure,
       state.alone,
       state.region,
@@ -263,6 +265,7 @@ export class Looks {
       frame,
       document: settled,
       grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN,
+      ...beside,
       source,
       size: 'half',
       exposure,

@@ -1,0 +1,129 @@
+import type { PictureLayer } from '../data/index.ts'
+import { pow } from '../math/index.ts'
+import { blur, defocus } from './blur.ts'
+import { curveTables } from './curves.ts'
+import { cutByMattes, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
+import type { StackLayer } from './stackTypes.ts'
+import { addWideBlur, SmallerSizes } from './wide.ts'
+
+// One layer laid on the set and over the plate.
+
+/** A colour of luminance 1. */
+const evened = (colour: readonly [number, number, number]): readonly number[] => {
+  const luminance = 0.2126 * colour[0] + 0.7152 * colour[1] + 0.0722 * colour[2]
+  return colour.map((part) => part / Math.max(1e-6, luminance))
+}
+/** Stops that a layer's fire gets. */
+const fireStops = ({ settings }: Laying, layer: PictureLayer): number =>
+  (settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure) + settings.drift
+
+/** A layer's shadow on the plate, and its light on the set. */
+export function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): void {
+  const { crew, picture, factor, light, settings, put, scale, width } = laying
+  if ((layer.sun || layer.sky || layer.contact) && (how.shadow > 0 || how.contact > 0)) {
+    const sigma = how.shadowSoftness * scale
+    const part = partOf(laying, layer, how, sigma)
+    const shade = packed(laying, layer, part, ['sun', 'sky', 'contact'], how)
+    const whole = { id: 'sunlit', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.sunlit }
+    const sunlit = packed(laying, whole, part, ['alpha'])
+    blur(crew, shade, sigma, part.width, part.height)
+    cutByMattes(laying, part, how, shade, 1)
+    const [to, from] = [
+      crew.heap.f32(shade, part.width * part.height * 4),
+      crew.heap.f32(sunlit, part.width * part.height * 4),
+    ]
+    for (let n = 3; n < to.length; n += 4) to[n] = from[n - 3] ?? 0
+    const colours = [...evened(settings.sunColour), 0, ...evened(settings.skyColour), 0]
+    const numbers = put([...colours, how.shadow, how.contact, 0, 0])
+    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+    crew.run('layShadow', { factor, shade, numbers, ...at }, part.height, 8)
+  }
+  if (layer.light && how.light > 0) {
+    const sigma = how.lightSoftness * scale
+    const part = partOf(laying, layer, how, sigma)
+    const own = packed(laying, layer, part, ['light'], how)
+    blur(crew, own, sigma, part.width, part.height)
+    cutByMattes(laying, part, how, own, 0)
+    const gains = how.tint.map((t) => t * how.light * stops(fireStops(laying, layer) + how.exposure))
+    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+    crew.run('layLight', { sum: light, light: own, gain: put([...gains, 0]), ...at }, part.height, 8)
+  }
+}
+
+/** A layer that is ready to be laid: its images in its part, on the heap. */
+export interface ReadyLayer {
+  part: Part
+  images: { colour: number; glow: number; effect: number; wrap: number; curves: number; numbers: number }
+}
+
+const isGraded = ({ gamma, contrast, saturation }: StackLayer, curves: boolean): boolean =>
+  gamma !== 1 || contrast !== 1 || saturation !== 1 || curves
+
+/** The 32 numbers of a layer's grade (kernels/assembly/layers.ts). */
+function gradeNumbers(laying: Laying, layer: PictureLayer, how: StackLayer, bent: boolean, matted: boolean): number[] {
+  const { settings, picture } = laying
+  const fireGain = stops(fireStops(laying, layer))
+  const { black, white, tint, amount, exposure, grain, gamma, contrast, pivot, saturation } = how
+  // What the plate's light falls on drifts with it; what black becomes does not.
+  const gain = stops(exposure + settings.drift)
+  const span = tint.map((t) => t * gain * (white - black))
+  const own = tint.map((t) => t * stops(exposure) * fireGain * how.glow)
+  const lit = stops(fireStops(laying, layer) - settings.drift)
+  const { haze } = settings
+  const hazed = haze && picture.depth ? 1 : 0
+  return [
+    ...[black, black, black, 0],
+    ...[...span, amount],
+    ...[lit, lit, lit, grain - 1],
+    ...[...own, Number(matted)],
+    ...[pow(pivot, 1 / gamma), pivot, contrast / gamma, saturation],
+    ...[Number(isGraded(how, bent)), how.blend === 'add' ? 0 : 1, hazed, how.wrap],
+    ...[...(haze?.thickness ?? [0, 0, 0]), 0],
+    ...[...(haze?.colour ?? [0, 0, 0]), 0],
+  ]
+}
+
+/** What comes over a layer's edges of the light around it. */
+function wrapped(laying: Laying, part: Part, how: StackLayer, colour: number): number {
+  const { crew, plate, scale, width } = laying
+  const { heap } = crew
+  const bytes = part.width * part.height * 16
+  const wrap = heap.alloc(bytes)
+  heap.f32(wrap, bytes / 4).fill(0)
+  const mark = heap.mark()
+  const around = heap.alloc(bytes)
+  const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+  crew.run('lightAround', { around, plate, colour, ...at }, part.height, 8)
+  const sizes = new SmallerSizes(crew, around, part.width, part.height)
+  addWideBlur(crew, wrap, sizes, Math.max(0.3, how.wrapRadius * scale), [1, 1, 1])
+  heap.release(mark)
+  return wrap
+}
+
+/** Brings a layer's own images to the plate's size; undefined where it has none. */
+export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer): ReadyLayer | undefined {
+  const { crew, scale } = laying
+  const { heap } = crew
+  if (!layer.alpha && !layer.emission) return undefined
+  const [sigma, disc] = [how.softness * scale, how.defocus * scale]
+  const around = how.wrap > 0 ? how.wrapRadius * scale : 0
+  const part = partOf(laying, layer, how, Math.max(sigma + disc / 2, around))
+  if (part.width === 0 || part.height === 0) return undefined
+  const [colour, glow, effect] = [
+    packed(laying, layer, part, ['colour', 'alpha'], how),
+    packed(laying, layer, part, ['emission'], how),
+    packed(laying, layer, part, ['effect', 'depth'], how),
+  ]
+  for (const image of [colour, glow, effect]) {
+    blur(crew, image, sigma, part.width, part.height)
+    defocus(crew, image, disc, part.width, part.height)
+  }
+  const matted = putMattes(laying, part, how, glow)
+  const tables = curveTables(how.curves)
+  const curves = tables ? heap.alloc(tables.byteLength) : 0
+  if (tables) heap.f32(curves, tables.length).set(tables)
+  const wrap = how.wrap > 0 ? wrapped(laying, part, how, colour) : 0
+  const numbers = heap.alloc(128)
+  heap.f32(numbers, 32).set(gradeNumbers(laying, layer, how, tables !== undefined, matted))
+  return { part, images: { colour, glow, effect, wrap, curves, numbers } }
+}

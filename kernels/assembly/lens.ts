@@ -1,0 +1,111 @@
+// What lens and air do to a picture of four floats a pixel: defocus, and shimmer over heat.
+
+/** Running sums of each row, from 0 before its first pixel: (width + 1) x 4 doubles a row. Items are rows. */
+export function rowSums(sums: usize, image: usize, width: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++) {
+    const row = sums + ((<usize>(y * (width + 1))) << 5)
+    let a: f64 = 0, b: f64 = 0, c: f64 = 0, d: f64 = 0
+    for (let x = 0; x <= width; x++) {
+      const o = row + ((<usize>x) << 5)
+      store<f64>(o, a)
+      store<f64>(o, b, 8)
+      store<f64>(o, c, 16)
+      store<f64>(o, d, 24)
+      if (x == width) break
+      const p = image + ((<usize>(y * width + x)) << 4)
+      a += load<f32>(p)
+      b += load<f32>(p, 4)
+      c += load<f32>(p, 8)
+      d += load<f32>(p, 12)
+    }
+  }
+}
+
+/** A channel's sum from 0 to a place in a row, between pixels too. */
+// @ts-ignore: decorator
+@inline
+function sumTo(row: usize, at: f64, width: i32, lane: usize): f64 {
+  const n = min<i32>(width - 1, <i32>at)
+  const o = row + ((<usize>n) << 5) + (lane << 3)
+  const a = load<f64>(o), b = load<f64>(o, 32)
+  return a + (at - <f64>n) * (b - a)
+}
+
+/** Mean over a disc: dst from the sums of src's rows. halves: half the disc's width in each of 2 x rows + 1 rows, px, f32. Only what lies within the picture counts. Items are rows. */
+export function discBlur(dst: usize, sums: usize, halves: usize, rows: i32, width: i32, height: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < width; x++) {
+      let a: f64 = 0, b: f64 = 0, c: f64 = 0, d: f64 = 0, area: f64 = 0
+      for (let k = -rows; k <= rows; k++) {
+        const half: f64 = load<f32>(halves + ((<usize>(k + rows)) << 2))
+        if (y + k < 0 || y + k >= height || half <= 0) continue
+        const row = sums + ((<usize>((y + k) * (width + 1))) << 5)
+        const left = max<f64>(0, <f64>x + 0.5 - half), right = min<f64>(<f64>width, <f64>x + 0.5 + half)
+        area += right - left
+        a += sumTo(row, right, width, 0) - sumTo(row, left, width, 0)
+        b += sumTo(row, right, width, 1) - sumTo(row, left, width, 1)
+        c += sumTo(row, right, width, 2) - sumTo(row, left, width, 2)
+        d += sumTo(row, right, width, 3) - sumTo(row, left, width, 3)
+      }
+      const inv: f64 = 1 / max<f64>(1e-9, area)
+      v128.store(dst + ((<usize>(y * width + x)) << 4), f32x4(<f32>(a * inv), <f32>(b * inv), <f32>(c * inv), <f32>(d * inv)))
+    }
+}
+
+// @ts-ignore: decorator
+@inline
+function hashed(x: i32, y: i32, z: i32, c: i32): f32 {
+  let h = <u32>(x * 0x9e3779b1 + y * 0x85ebca77 + z * 0xc2b2ae3d + c * 0x27d4eb2f)
+  h = (h ^ (h >>> 16)) * 0x85ebca6b
+  h = (h ^ (h >>> 13)) * 0xc2b2ae35
+  h = h ^ (h >>> 16)
+  return <f32>(h >>> 8) / 8388608 - 1
+}
+// @ts-ignore: decorator
+@inline
+function rounded(t: f32): f32 { return t * t * (3 - 2 * t) }
+/** Smooth noise of mean 0 between -1 and 1 over cells of one unit. */
+function eddies(x: f32, y: f32, z: f32, c: i32): f32 {
+  const i = <i32>floor(x), j = <i32>floor(y), k = <i32>floor(z)
+  const u = rounded(x - <f32>i), v = rounded(y - <f32>j), w = rounded(z - <f32>k)
+  let sum: f32 = 0
+  for (let n = 0; n < 8; n++) {
+    const a = n & 1, b = (n >> 1) & 1, d = n >> 2
+    sum += hashed(i + a, j + b, k + d, c) * (a ? u : 1 - u) * (b ? v : 1 - v) * (d ? w : 1 - w)
+  }
+  return sum
+}
+
+/**
+ * A picture seen through hot air: each pixel is taken from where its ray is bent to, gain x the gradient of heat, and fine x heat in small eddies that rise. Where there is no heat dst is src to the bit.
+ * heat: metres of hot air in lane 0. gain: px of shift per metre of heat a px; fine: px of shift per metre of heat; eddy: their size, px; risen: how far they have risen, px; turn: time in their lives. Items are rows.
+ */
+export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f32, eddy: f32, risen: f32, turn: f32, width: i32, height: i32, from: i32, to: i32): void {
+  const inv: f32 = 1 / eddy
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < width; x++) {
+      const o = (<usize>(y * width + x)) << 4
+      const up = (<usize>(max(0, y - 1) * width + x)) << 4, down = (<usize>(min(height - 1, y + 1) * width + x)) << 4
+      const left = (<usize>(y * width + max(0, x - 1))) << 4, right = (<usize>(y * width + min(width - 1, x + 1))) << 4
+      const h = load<f32>(heat + o)
+      let dx: f32 = 0.5 * gain * (load<f32>(heat + right) - load<f32>(heat + left)), dy: f32 = 0.5 * gain * (load<f32>(heat + down) - load<f32>(heat + up))
+      if (h > 0 && fine > 0) {
+        const u: f32 = <f32>x * inv, v: f32 = (<f32>y + risen) * inv
+        dx += fine * h * (eddies(u, v, turn, 0) + 0.5 * eddies(2.1 * u, 2.1 * v, 1.7 * turn, 1))
+        dy += fine * h * (eddies(u, v, turn, 2) + 0.5 * eddies(2.1 * u, 2.1 * v, 1.7 * turn, 3))
+      }
+      if (dx == 0 && dy == 0) {
+        v128.store(dst + o, v128.load(src + o))
+        continue
+      }
+      const px = max<f32>(0, min<f32>(<f32>(width - 1), <f32>x + dx)), py = max<f32>(0, min<f32>(<f32>(height - 1), <f32>y + dy))
+      const i = min(max(0, width - 2), <i32>px), j = min(max(0, height - 2), <i32>py)
+      const fx = f32x4.splat(px - <f32>i), fy = f32x4.splat(py - <f32>j)
+      const a = src + ((<usize>(j * width + i)) << 4), b = src + ((<usize>(min(height - 1, j + 1) * width + i)) << 4)
+      const step: usize = i + 1 < width ? 16 : 0
+      const top = v128.load(a), low = v128.load(b)
+      const upper = f32x4.add(top, f32x4.mul(fx, f32x4.sub(v128.load(a + step), top)))
+      const lower = f32x4.add(low, f32x4.mul(fx, f32x4.sub(v128.load(b + step), low)))
+      v128.store(dst + o, f32x4.replace_lane(f32x4.add(upper, f32x4.mul(fy, f32x4.sub(lower, upper))), 3, f32x4.extract_lane(v128.load(src + o), 3)))
+    }
+}
