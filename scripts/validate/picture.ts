@@ -13,7 +13,7 @@ import { FINAL, type GasVolume, type PlateLight, renderFlat } from '../../core/s
 import { BARE_STACK, compositeStack, type GrainLaw } from '../../core/src/sit/index.ts'
 import { type Row, within } from './row.ts'
 
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+const _NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const EXTINCTION = 8700
 /** As the closed forms have it: light scattered once. */
 const SINGLE = { ...FINAL, step: 0.25, orders: 1 }

@@ -352,12 +352,14 @@ describe('what is kept', () => {
       Number(/stand at ([\d.e+]+) × white/.exec(await bench().innerText())?.[1] ?? Number.NaN)
     await expect.poll(said).toBeGreaterThan(5)
     const { fireExposure } = (await document()).sit
-    await bench().getByRole('button', { name: 'For the fire' }).click()
+    await bench().getByRole('button', { name: 'Exposed for the fire' }).click()
     await saved(page)
     await expect.poll(said).toBeGreaterThan(2)
     expect(await said()).toBeLessThan(5)
     expect((await document()).sit.fireExposure).toBeLessThan(fireExposure)
-    expect(await bench().getByRole('button', { name: 'For the fire' }).getAttribute('aria-pressed')).toBe('true')
+    expect(await bench().getByRole('button', { name: 'Exposed for the fire' }).getAttribute('aria-pressed')).toBe(
+      'true',
+    )
     await page.keyboard.press('Control+z')
     await expect.poll(async () => (await document()).sit.fireExposure).toBe(fireExposure)
   }, 60_000)

@@ -12,12 +12,9 @@ import {
   goldenHash,
   LOOK_SCALE,
   type LoadedMesh,
-  lightOfPlate,
-  lightWithAlpha,
   meshBlobs,
   neededFrames,
   type PictureTools,
-  plateImage,
   renderPicture,
   sensorOf,
   stackMatteFrames,
@@ -28,7 +25,8 @@ import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import { flameBrightness, PLAIN_SENSOR, toDisplay } from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { alphaPlane, colourPlanes, fetched, fetchedChannels, fetchedMesh, few, pixelsOf } from './fetched.ts'
+import { fetched, fetchedChannels, fetchedMesh, few, pixelsOf } from './fetched.ts'
+import { plateOf, plates, withAlphaOf } from './plateLight.ts'
 import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
@@ -71,7 +69,6 @@ async function crewOf(threads: number): Promise<Crew> {
   return made
 }
 
-const plates = few<FloatImage>(24)
 const picturesKept = few<Picture>(12)
 const ownPictures = few<Picture>(48)
 const numbers = new WeakMap<object, number>()
@@ -86,44 +83,6 @@ const keptFrames = few<unknown>(24)
 const surroundings = few<FloatImage>(3)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
-
-/** The plate of a frame, as light is added to it. */
-async function plateOf(request: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
-  const { document, frame, size } = request
-  const { plate } = document
-  const { curve, knee, shoulder } = document.sit
-  const place = `${plate.asset}/${frame}/${size}/${plate.encoding}/${curve}/${knee}/${shoulder}`
-  return (
-    plates.get(place) ??
-    plates.put(place, lightOfPlate(await crewHere(), await readPlate(request), document.sit, plate.encoding))
-  )
-}
-
-/** A clip's frame with its alpha, as light. */
-async function withAlphaOf(
-  request: Pick<LaidFrom, 'document' | 'frame' | 'size'>,
-  way: 'straight' | 'premultiplied',
-): Promise<FloatImage> {
-  const { document, frame, size } = request
-  const { asset, encoding } = document.plate
-  const place = `${asset}/${frame}/${size}/${encoding}/${document.sit.curve}/${way}`
-  const there = plates.get(place)
-  if (there) return there
-  const plane = await alphaPlane(await fetched(`/api/assets/${asset}/${frame}?size=alpha`))
-  const image = await readPlate(request)
-  return plates.put(place, lightWithAlpha(await crewHere(), image, plane, way, document.sit, encoding))
-}
-
-async function readPlate({
-  document: { plate },
-  frame,
-  size,
-}: Pick<LaidFrom, 'document' | 'frame' | 'size'>): Promise<FloatImage> {
-  const bytes = await fetched(`/api/assets/${plate.asset}/${frame}?size=${size}`)
-  if (bytes[0] === 0x76) return colourPlanes(bytes)
-  const { data, width, height } = await pixelsOf(bytes)
-  return plateImage(new Uint8Array(data.buffer), width, height, plate.encoding, 4)
-}
 
 /** A picture, and whether it is of other burns than were asked for: those have gone on, or were put out. */
 interface Found {
@@ -219,7 +178,7 @@ async function gasPictureOf(crew: Crew, asked: LaidFrom): Promise<Found> {
       carried.set(place, plates.get(key) ?? plates.put(key, await fetchedChannels(other.asset, own, passes)))
       continue
     }
-    carried.set(place, await (alpha ? withAlphaOf(wanted, alpha) : plateOf(wanted)))
+    carried.set(place, await (alpha ? withAlphaOf(await crewHere(), wanted, alpha) : plateOf(await crewHere(), wanted)))
   }
   const kept = new Map<string, unknown>()
   const decoded = async (item: string, place: string): Promise<unknown> =>
@@ -244,7 +203,7 @@ async function gasPictureOf(crew: Crew, asked: LaidFrom): Promise<Found> {
           trees,
           surroundings: round,
           plates: (one) => carried.get(carriedFrameKey(one)),
-          ...(usesPlate(document) ? { plate: await plateOf({ ...request, size: 'half' }) } : {}),
+          ...(usesPlate(document) ? { plate: await plateOf(await crewHere(), { ...request, size: 'half' }) } : {}),
           ...(region ? await partOf(request, camera, region) : {}),
         },
       ),
@@ -271,7 +230,7 @@ async function partOf(
   return {
     size: LOOK_SCALE,
     part: { x: x * w, y: y * h, width: size.width * w, height: size.height * h },
-    plate: await plateOf(request),
+    plate: await plateOf(await crewHere(), request),
   }
 }
 
@@ -302,7 +261,10 @@ async function cuttingMattes({ document, frame, cuts }: LaidFrom, width: number)
       const at = `${key}/${one}`
       const there = keptFrames.get(at)
       const bytes = there ? undefined : await fetched(`/api/results/${at}`)
-      kept.set(place, there ?? keptFrames.put(at, effectOf(document.items[item])?.decode(bytes ?? new Uint8Array(), plainDeflate)))
+      kept.set(
+        place,
+        there ?? keptFrames.put(at, effectOf(document.items[item])?.decode(bytes ?? new Uint8Array(), plainDeflate)),
+      )
     }
   const dataOf = (item: string, one: number): unknown => kept.get(`${item}/${one}`)
   return drawStackMattes(document, cuts.camera, frame, width, cuts.world, dataOf)
@@ -313,7 +275,7 @@ async function laid(
   request: LaidFrom,
 ): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; picture?: Picture }> {
   const crew = await crewHere()
-  const plate = await plateOf(request)
+  const plate = await plateOf(await crewHere(), request)
   const { picture, passing } =
     request.source.kind === 'kept'
       ? { picture: await keptPicture(request.source.key, request.frame), passing: false }

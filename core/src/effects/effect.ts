@@ -348,7 +348,7 @@ export interface Effect<Data = unknown, Look = unknown> {
   /** Mattes, and their frames, that an item of its kinds is drawn with at a frame. */
   mattesOf?(document: ItemDocument, id: string, frame: number): readonly { matte: string; frame: number }[]
   /** How a layer of such an item is best laid over the plate; over where it says nothing. */
-  blend?(item: Item): "over" | "add" | "multiply" | undefined
+  blend?(item: Item): 'over' | 'add' | 'multiply' | undefined
   /** Whether its light is as bright as it was filmed: the fires' exposure leaves it as it is. */
   ownExposure?: boolean
   /** Shapes of its pieces, 1 m across, for what is made of them. */

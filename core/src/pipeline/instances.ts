@@ -32,7 +32,9 @@ export function neededFrames(
 }
 
 /** The items whose runs the shot shows, in order: shown ones, hidden ones that are shown again, and mattes that cut layers. */
-export function bakedItems(document: Pick<ShotDocument, 'items'> & Partial<Pick<ShotDocument, 'sit'>>): [string, ShotItem][] {
+export function bakedItems(
+  document: Pick<ShotDocument, 'items'> & Partial<Pick<ShotDocument, 'sit'>>,
+): [string, ShotItem][] {
   const items = itemsInOrder(document)
   const shownAgain = (id: string): boolean =>
     items.some(([, other]) => other.shown && effectOf(other)?.showsAgain?.(other, id))

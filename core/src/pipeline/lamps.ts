@@ -3,7 +3,7 @@ import { cos, radians } from '../math/index.ts'
 import type { Lamp, LayerDrawables } from '../picture/index.ts'
 import { carriedAt, isSeen, type LampItem, lampAxis, lampEdges, lampsAt, thingsAt } from '../set/index.ts'
 import type { ItemDocument, SignalInputs } from '../settings/index.ts'
-import { layerIdOf, type ShotDocument } from '../shot/index.ts'
+import { layerIdOf, type ShotDocument, shotLayers } from '../shot/index.ts'
 
 /** A black body's colour against a plate's white (D65), of luminance 1. */
 export function kelvinColour(kelvin: number): [number, number, number] {
@@ -67,6 +67,17 @@ export function lightAlone<D extends Pick<ShotDocument, 'items' | 'light' | 'sit
   const dark = { sunColour: [0, 0, 0], skyColour: [0, 0, 0] } as const
   const light = alone === 'plateLight' ? document.light : { ...document.light, ...dark }
   return { ...document, items, light, sit: { ...document.sit, fireExposure: -16 } }
+}
+
+/** A document whose stack lays one layer alone; its shadow and light on the set stay. */
+export function oneLayerShown<D extends Pick<ShotDocument, 'items' | 'signals' | 'plate' | 'sit'>>(
+  document: D,
+  alone: string,
+): D {
+  const layers = Object.fromEntries(
+    shotLayers(document).map(({ id, settings }) => [id, { ...settings, shown: id === alone }]),
+  )
+  return { ...document, sit: { ...document.sit, layers: { ...document.sit.layers, ...layers } } }
 }
 
 /** How much of a frame is drawn that waits for nothing that is kept: what stands, and what falls without end. */

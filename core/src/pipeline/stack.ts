@@ -68,7 +68,6 @@ export const sensorOf = ({ knee, shoulder }: Partial<Pick<SitSettings, 'knee' | 
   top: shoulder ?? PLAIN_SENSOR.top,
 })
 
-
 /** Layers of lamps, and of what is as bright as it was filmed, alone. */
 function lampLayers(items: ShotDocument['items']): Set<string> {
   const layers = new Map<string, boolean>()
@@ -100,7 +99,8 @@ const SOME_WAY = 10
 
 function airOf(sit: SitSettings, plate: PlateInfo, frame: number, { hotAir }: StackExtras) {
   const [r, g, b] = sit.thicknessColour.map((part) => part * sit.haze * HUNDRED_M) as [number, number, number]
-  const haze = sit.haze > 0 ? { thickness: [r, g, b] as const, colour: sit.hazeColour, onSet: sit.hazeOnSet } : undefined
+  const haze =
+    sit.haze > 0 ? { thickness: [r, g, b] as const, colour: sit.hazeColour, onSet: sit.hazeOnSet } : undefined
   const { focal = plate.width, distance = SOME_WAY } = hotAir ?? {}
   const time = ((frame - plate.first) * plate.rate[1]) / plate.rate[0]
   return { haze, shimmer: { amount: sit.shimmer, fine: sit.shimmerFine, focal, distance, time } }

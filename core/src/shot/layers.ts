@@ -35,7 +35,10 @@ function proposedBlend(items: readonly (ShotItem | undefined)[]): Blend {
 }
 
 /** The mattes that layers and their groups are cut by, each once. */
-export function stackMattes({ sit, items }: Pick<LayersDocument, 'items'> & { sit: Pick<SitSettings, 'layers' | 'groups'> }): string[] {
+export function stackMattes({
+  sit,
+  items,
+}: Pick<LayersDocument, 'items'> & { sit: Pick<SitSettings, 'layers' | 'groups'> }): string[] {
   const named = [...Object.values(sit.layers), ...Object.values(sit.groups)].map(({ matte }) => matte)
   return [...new Set(named)].filter((id) => items[id]?.kind === 'matte')
 }

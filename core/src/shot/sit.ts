@@ -147,9 +147,7 @@ const airFields = {
 }
 
 /** An area of the plate beside the effect, px of the full plate as it is at a frame; it goes with the set under it. */
-export const checkAreaSchema = z
-  .object({ frame: z.number().int(), corners: z.array(corner).min(3).max(200) })
-  .strict()
+export const checkAreaSchema = z.object({ frame: z.number().int(), corners: z.array(corner).min(3).max(200) }).strict()
 export type CheckArea = z.infer<typeof checkAreaSchema>
 
 export const sitSchema = z

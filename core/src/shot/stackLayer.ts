@@ -205,11 +205,11 @@ export const layerSchema = z
     }),
     amount: amount('Amount', 'Layer', 1, 2, 'How much of the layer is laid on.'),
     matte: itemOf(['matte'], {
-        label: 'Inside',
-        hint: 'Laid on only where this matte covers.',
-        none: 'no matte',
-        ...stack('Layer'),
-      }),
+      label: 'Inside',
+      hint: 'Laid on only where this matte covers.',
+      none: 'no matte',
+      ...stack('Layer'),
+    }),
     outside: toggle(false, {
       label: 'Outside it',
       hint: 'Laid on where the matte does not cover.',
@@ -234,11 +234,11 @@ export const layerGroupSchema = z
     shown: z.boolean().default(true),
     amount: amount('Amount', 'Group', 1, 2, 'How much of all its layers is laid on.'),
     matte: itemOf(['matte'], {
-        label: 'Inside',
-        hint: 'Its layers are laid on only where this matte covers.',
-        none: 'no matte',
-        ...stack('Group'),
-      }),
+      label: 'Inside',
+      hint: 'Its layers are laid on only where this matte covers.',
+      none: 'no matte',
+      ...stack('Group'),
+    }),
     outside: toggle(false, {
       label: 'Outside it',
       hint: 'Laid on where the matte does not cover.',

@@ -44,7 +44,10 @@ function monotone(points: CurvePoints, value: number): number {
   const [end, start] = [points.at(-1), points[0]]
   if (after < 0) return end?.[1] ?? value
   if (after === 0) return start?.[1] ?? value
-  const [[x0, y0], [x1, y1]] = [points[after - 1], points[after]] as [readonly [number, number], readonly [number, number]]
+  const [[x0, y0], [x1, y1]] = [points[after - 1], points[after]] as [
+    readonly [number, number],
+    readonly [number, number],
+  ]
   const slopes = slopesOf(points)
   const width = x1 - x0
   const t = (value - x0) / width

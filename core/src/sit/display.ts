@@ -18,7 +18,13 @@ export const decodeRec709 = (v: number): number => (v < 0.081 ? v / 4.5 : pow((v
 let encoded: Uint8Array | undefined
 
 /** Bytes r g b 255 for a screen or a movie. image: 4 channels, linear; exposure in stops. */
-export function toDisplay(crew: Crew, image: FloatImage, exposure: number, curve: CameraCurve, sensor = PLAIN_SENSOR): Uint8Array {
+export function toDisplay(
+  crew: Crew,
+  image: FloatImage,
+  exposure: number,
+  curve: CameraCurve,
+  sensor = PLAIN_SENSOR,
+): Uint8Array {
   encoded ??= Uint8Array.from({ length: ENTRIES }, (_, n) => Math.round(encodeSrgb(n / (ENTRIES - 1)) * 255))
   const { heap } = crew
   const mark = heap.mark()

@@ -164,11 +164,7 @@ export function cutByMattes(laying: Laying, part: Part, how: StackLayer, image: 
   const mark = heap.mark()
   const own = heap.alloc(part.width * part.height * 16)
   putMattes(laying, part, how, own)
-  const [to, shares] = [
-    heap.f32(image, part.width * part.height * 4),
-    heap.f32(own, part.width * part.height * 4),
-  ]
-  for (let n = 0; n < to.length; n++)
-    if (n % 4 !== 3) to[n] = nothing + (shares[n | 3] ?? 0) * ((to[n] ?? 0) - nothing)
+  const [to, shares] = [heap.f32(image, part.width * part.height * 4), heap.f32(own, part.width * part.height * 4)]
+  for (let n = 0; n < to.length; n++) if (n % 4 !== 3) to[n] = nothing + (shares[n | 3] ?? 0) * ((to[n] ?? 0) - nothing)
   heap.release(mark)
 }

@@ -27,7 +27,10 @@ export interface SensorCurve {
 }
 export const PLAIN_SENSOR: SensorCurve = { knee: SENSOR_KNEE, top: SENSOR_TOP }
 /** y = d (1 + a d) / (1 + b d) above the knee, of slope 1 there, level at `reach` above it: as the kernels take it. */
-export function sensorNumbers({ knee, top }: SensorCurve): readonly [knee: number, reach: number, a: number, b: number] {
+export function sensorNumbers({
+  knee,
+  top,
+}: SensorCurve): readonly [knee: number, reach: number, a: number, b: number] {
   const [room, reach] = [1 - knee, top - knee]
   const b = 1 / room - 2 / reach
   return [knee, reach, -1 / (2 * reach + b * reach * reach), b]
@@ -56,7 +59,11 @@ function unbend(v: number, curve: SensorCurve): number {
   return knee + (2 * y) / (p + Math.sqrt(Math.max(0, p * p + 4 * a * y)))
 }
 
-function passed(way: (v: number, curve: SensorCurve) => number, light: Rgb, curve: SensorCurve): [number, number, number] {
+function passed(
+  way: (v: number, curve: SensorCurve) => number,
+  light: Rgb,
+  curve: SensorCurve,
+): [number, number, number] {
   const channels = through(CHANNELS, light)
   return channels.every((v) => v <= curve.knee)
     ? [light[0], light[1], light[2]]

@@ -52,13 +52,13 @@ function isSound(layer: PictureLayer): boolean {
 }
 
 /** What of a picture is laid, in order. */
-function laysOf(picture: StackPicture, { lays, plain, onBad }: StackSettings): { layer: PictureLayer; lay: StackLay }[] {
+function laysOf(
+  picture: StackPicture,
+  { lays, plain, onBad }: StackSettings,
+): { layer: PictureLayer; lay: StackLay }[] {
   const layers = new Map(picture.layers.map((layer) => [layer.id, layer]))
   const named = new Set(lays.map(({ of }) => of))
-  const all = [
-    ...picture.layers.flatMap(({ id }) => (named.has(id) ? [] : [{ of: id, how: plain }])),
-    ...lays,
-  ]
+  const all = [...picture.layers.flatMap(({ id }) => (named.has(id) ? [] : [{ of: id, how: plain }])), ...lays]
   return all.flatMap((lay) => {
     const layer = layers.get(lay.of)
     if (!layer || !lay.how.shown || lay.how.amount === 0) return []
@@ -158,7 +158,8 @@ function depthAt({ crew, width, height }: Laying, { alpha, width: w, height: h }
   const [to, from] = [crew.heap.f32(at, width * height * 4), alpha?.data ?? new Float32Array()]
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++)
-      to[(y * width + x) * 4] = from[Math.floor(((y + 0.5) * h) / height) * w + Math.floor(((x + 0.5) * w) / width)] ?? 0
+      to[(y * width + x) * 4] =
+        from[Math.floor(((y + 0.5) * h) / height) * w + Math.floor(((x + 0.5) * w) / width)] ?? 0
   return at
 }
 

@@ -1,10 +1,10 @@
+import { LanternError } from '@lantern/core/base'
 import type { PlateReport } from '@lantern/core/data'
 import { drawStackMattes, stackExtras, stackMatteFrames, stackSettingsAt, stackWorld } from '@lantern/core/pipeline'
 import type { GrainLaw, StackSettings } from '@lantern/core/sit'
 import type { ResolvedShot } from '@lantern/store'
-import { drawnFrames } from '../jobs/picture.ts'
 import type { JobContext } from '../jobs/context.ts'
-import { LanternError } from '@lantern/core/base'
+import { drawnFrames } from '../jobs/picture.ts'
 
 /** A frame's stack with what it has from beside the document, its mattes drawn at the plate's size. Throws LanternError 'matte-waits' naming the frame. */
 export async function stackOf(
@@ -27,8 +27,6 @@ export async function stackOf(
     )
   const world = stackWorld(document, camera, frame, inputs)
   const dataOf = (item: string, one: number): unknown => data.get(`${item}/${one}`)
-  const mattes = seen
-    ? drawStackMattes(document, seen, frame, document.plate.width, world, dataOf, inputs)
-    : new Map()
+  const mattes = seen ? drawStackMattes(document, seen, frame, document.plate.width, world, dataOf, inputs) : new Map()
   return stackSettingsAt(document, grain, frame, inputs, { ...extras, mattes })
 }

@@ -12,7 +12,16 @@ import {
 } from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
-import { assetFrame, getAsset, getBlob, keptFrame, keptReport, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
+import {
+  assetFrame,
+  getAsset,
+  getBlob,
+  keptFrame,
+  keptReport,
+  pictureKeysOf,
+  resolveShot,
+  type Shot,
+} from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
 import { plateLinear } from '../io/plateFrames.ts'

@@ -34,8 +34,9 @@ export function Bench() {
       return <SignalBench key={chosen} id={chosen.slice(7)} />
     const at = chosen.startsWith('reading.')
       ? 'Plate'
-      : (CHOSEN_AT[chosen.replace(/^layer\..*/, 'layer').replace(/^(keepout|hand|thing|proof|track)\..*/, 'camera')] ??
-        station)
+      : (CHOSEN_AT[
+          chosen.replace(/^layers?\..*/, 'layer').replace(/^(keepout|hand|thing|proof|track)\..*/, 'camera')
+        ] ?? station)
     if (at === 'Match') return <MatchBench />
     if (at === 'Picture') return <PictureBench />
     if (at === 'Sit') return <SitBench />

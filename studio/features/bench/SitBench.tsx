@@ -5,6 +5,7 @@ import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
+import { LayerBench, LayerGroupBench } from './LayerBench.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
 
 /** Where the shown frame's flame stands, and the two exposures that a camera could have had. */
@@ -13,8 +14,8 @@ function FireExposure() {
   if (!shot || flame === undefined) return null
   const now = shot.document.sit.fireExposure
   const marks = [
-    ['For the fire', exposureForFire(flame)],
-    ['For the subject', 0],
+    ['Exposed for the fire', exposureForFire(flame)],
+    ['Exposed for the subject', 0],
   ] as const
   return (
     <Box padding="8px 14px" borderBottomWidth="1px" borderColor="hair">
@@ -42,23 +43,16 @@ export function SitBench() {
   const { shot, chosen, status } = state
   if (!shot) return null
   const { sit } = shot.document
-  const id = chosen.startsWith('layer.') ? chosen.slice(6) : ''
-  const layer = shotLayers(shot.document).find((one) => one.id === id)
+  const layer = shotLayers(shot.document).find(({ id }) => chosen === `layer.${id}`)
+  if (layer) return <LayerBench key={layer.id} layer={layer} />
+  const group = chosen.startsWith('layers.') ? chosen.slice(7) : ''
+  if (sit.groups[group]) return <LayerGroupBench key={group} id={group} />
   const grain = status?.asset.info.grain?.[shot.document.plate.encoding]
   const level = (value: number): string =>
     grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–'
   return (
     <>
-      <Head title={layer?.name ?? 'Sit'} kind={layer ? 'layer' : 'all layers'} />
-      {layer && (
-        <SchemaBench
-          key={id}
-          settings={SETTINGS.layer}
-          values={layer.settings}
-          path={['sit', 'layers', id]}
-          follows={{ at: ['sit'], now: sit.follows, prefix: `layers.${id}.` }}
-        />
-      )}
+      <Head title="Sit" kind="all layers" />
       <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} follows={{ at: ['sit'], now: sit.follows }} />
       <FireExposure />
       <Box padding="8px 14px">

@@ -1,5 +1,5 @@
 import type { FloatImage } from '@lantern/core/data'
-import { lightAlone } from '@lantern/core/pipeline'
+import { lightAlone, oneLayerShown } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
 import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
@@ -240,6 +240,8 @@ export class Looks {
     this.#seen = request
     if (there && frame === state.frame && there.flame !== state.flame)
       queueMicrotask(() => useShot.getState().set({ flame: there.flame }))
+    if (there && frame === state.frame && there.bare !== state.plateBytes)
+      queueMicrotask(() => useShot.getState().set({ plateBytes: there.bare }))
     return there
   }
 
@@ -249,7 +251,8 @@ export class Looks {
     const { document } = shot
     const { source, mark } = sourceOf(state, frame)
     const whole = documentAt(state, frame) ?? document
-    const settled = state.alone ? lightAlone(whole, state.alone) : whole
+    const lit = state.alone ? lightAlone(whole, state.alone) : whole
+    const settled = state.soloLayer ? oneLayerShown(lit, state.soloLayer) : lit
     const beside = stackRequest(state, whole, frame)
     const key = JSON.stringify([
       document.plate.asset,

@@ -11,7 +11,8 @@ const CLICK = 4
 const layerOf = (id: string | number): string => String(id).slice('layer.'.length)
 
 function LayerRow({ entry }: { entry: Entry }) {
-  const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id: entry.id })
+  const fixed = entry.layer?.locked === true || !entry.id.startsWith('layer.')
+  const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id: entry.id, disabled: fixed })
   return (
     <RosterRow
       entry={entry}
@@ -28,7 +29,8 @@ export function LayerRows({ entries }: { entries: readonly Entry[] }) {
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: CLICK } }))
   if (!shot) return null
   const drop = ({ active, over }: DragEndEvent): void => {
-    if (over && over.id !== active.id) edit(moveLayer(shot.document, layerOf(active.id), layerOf(over.id)))
+    if (over && over.id !== active.id && String(over.id).startsWith('layer.'))
+      edit(moveLayer(shot.document, layerOf(active.id), layerOf(over.id)))
   }
   return (
     <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={drop}>

@@ -75,6 +75,36 @@ function Uncovered({ id, name }: { id: string; name: string }) {
   )
 }
 
+/** Locks and hides a layer, or a group of them. */
+function LayerMarks({ entry: { name, layer } }: { entry: Entry }) {
+  const { edit } = useShot()
+  if (!layer) return null
+  const change = (value: Record<string, boolean>): void =>
+    edit(layer.path.reduceRight((inner: Record<string, unknown>, step) => ({ [step]: inner }), value))
+  return (
+    <>
+      {layer.locked !== undefined && (
+        <Press
+          plain
+          padding="0"
+          aria-label={`${layer.locked ? 'Unlock' : 'Lock'} ${name}`}
+          onClick={(event) => (event.stopPropagation(), change({ locked: !layer.locked }))}
+        >
+          {layer.locked ? <Lock size={12} /> : <LockOpen size={12} opacity={0.35} />}
+        </Press>
+      )}
+      <Press
+        plain
+        padding="0"
+        aria-label={`${layer.shown ? 'Hide' : 'Show'} ${name}`}
+        onClick={(event) => (event.stopPropagation(), change({ shown: !layer.shown }))}
+      >
+        {layer.shown ? <Eye size={12} /> : <EyeOff size={12} />}
+      </Press>
+    </>
+  )
+}
+
 /** One thing of the shot: its name, what it is, whether it is shown and locked, how much of it is kept. */
 export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps<typeof Row>) {
   const { chosen, set, edit } = useShot()
@@ -93,7 +123,11 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
     >
       {chosen === entry.id && <Bracket />}
       <entry.icon size={14} strokeWidth={1.4} color={COLOURS.soft} />
-      <Box truncate opacity={entry.item && !entry.item.shown ? 0.45 : 1}>
+      <Box
+        truncate
+        opacity={(entry.item ?? entry.layer)?.shown === false ? 0.45 : 1}
+        paddingLeft={entry.layer?.inside ? '10px' : undefined}
+      >
         {entry.name}
       </Box>
       <Flex gap="5px" align="center">
@@ -101,6 +135,7 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
           {entry.kind}
         </span>
         <Uncovered id={entry.id} name={entry.name} />
+        {entry.layer && <LayerMarks entry={entry} />}
         {entry.item && (
           <>
             <Press

@@ -2,7 +2,19 @@ import { arrayMove } from '@dnd-kit/sortable'
 import { itemsInOrder } from '@lantern/core/settings'
 import { isBaked, kindInfo, type ShotDocument, type ShotItem, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import type { ItemStatus, ShotStatus } from '@lantern/store'
-import { Activity, Camera, Cone, Crosshair, Layers, Move3d, Pipette, Scan, Sun, VenetianMask } from 'lucide-react'
+import {
+  Activity,
+  Camera,
+  Cone,
+  Crosshair,
+  Folder,
+  Layers,
+  Move3d,
+  Pipette,
+  Scan,
+  Sun,
+  VenetianMask,
+} from 'lucide-react'
 import { viewOf } from '../items/index.ts'
 import type { Icon } from '../items/view.ts'
 import type { Station } from '../shot/stations.ts'
@@ -16,6 +28,8 @@ export interface Entry {
   group: string
   icon: Icon
   item?: ShotItem
+  /** A layer of the stack, or a group of them. */
+  layer?: { path: readonly string[]; shown: boolean; locked?: boolean; inside?: boolean }
   /** Share kept, for the bar under the name. */
   kept?: number
 }
@@ -40,10 +54,29 @@ export function moveLayer(document: ShotDocument, moved: string, onto: string): 
   return { sit: { layers: Object.fromEntries(order.map((id, n) => [id, { order: order.length - n }])) } }
 }
 
-function layerEntry({ items }: ShotDocument, { id, name, items: own }: ShotLayer): Entry {
+function layerEntry({ items, sit }: ShotDocument, { id, name, items: own, settings, proposed }: ShotLayer): Entry {
   const first = items[own[0] ?? '']
-  const kind = own.length > 1 ? `${own.length} items` : first ? viewOf(first).kindName : 'layer'
-  return { id: `layer.${id}`, name, kind, group: 'Layers', icon: Layers }
+  const what = own.length > 1 ? `${own.length} items` : first ? viewOf(first).kindName : 'layer'
+  const blend = settings.blend === 'proposed' ? proposed : settings.blend
+  const { shown, locked } = settings
+  const inside = sit.groups[settings.within] !== undefined
+  const layer = { path: ['sit', 'layers', id], shown, locked, inside }
+  return { id: `layer.${id}`, name, kind: blend === 'over' ? what : blend, group: 'Layers', icon: Layers, layer }
+}
+
+/** Layers from the top down, each group as a row of its own over its first one. */
+function layerEntries(document: ShotDocument): Entry[] {
+  const { groups } = document.sit
+  const seen = new Set<string>()
+  const group = (id: string): Entry[] => {
+    const own = groups[id]
+    if (!own || seen.has(id)) return []
+    seen.add(id)
+    const layer = { path: ['sit', 'groups', id], shown: own.shown }
+    return [{ id: `layers.${id}`, name: own.name, kind: 'group', group: 'Layers', icon: Folder, layer }]
+  }
+  const rows = layersTopDown(document).flatMap((one) => [...group(one.settings.within), layerEntry(document, one)])
+  return [...rows, ...Object.keys(groups).flatMap(group)]
 }
 
 function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): Entry {
@@ -63,7 +96,7 @@ function itemEntry(id: string, item: ShotItem, status: ItemStatus | undefined): 
 /** Everything in the shot, by group. */
 export function rosterEntries(document: ShotDocument, status: ShotStatus | undefined): Entry[] {
   return [
-    ...layersTopDown(document).map((layer) => layerEntry(document, layer)),
+    ...layerEntries(document),
     ...itemsInOrder(document).map(([id, item]) => itemEntry(id, item, status?.items[id])),
     ...Object.entries(document.signals).map(
       ([id, signal]): Entry => ({

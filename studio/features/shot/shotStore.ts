@@ -96,7 +96,7 @@ export interface ShotState {
   playing: number
   loop: [number, number]
   station: Station
-  /** An item's id, or 'keepout.ID', 'hand.ID', 'thing.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.ID'. */
+  /** An item's id, or 'keepout.ID', 'hand.ID', 'thing.ID', 'reading.ID', 'proof.ID', 'track.NUMBER', 'camera', 'plateLight', 'sit', 'layer.ID', 'layers.ID' (a group of layers). */
   chosen: string
   view: View
   compare: Compare
@@ -106,6 +106,8 @@ export interface ShotState {
   region?: Region
   /** One light that is shown alone: a lamp's id, or 'plateLight'; '': all. */
   alone: string
+  /** One layer of the stack that is shown alone; '': all. */
+  soloLayer: string
   tool: Tool
   /** The chosen shape of the chosen matte, and whether a change of it is a key or is made on all of its keys. */
   shape: string
@@ -122,6 +124,8 @@ export interface ShotState {
   message?: { text: string; good: boolean }
   /** How bright the shown frame's flame is before any exposure, times white. */
   flame?: number
+  /** The shown frame's plate as it is shown: r g b and one more a pixel. */
+  plateBytes?: Uint8Array
   drafts: Record<string, DraftState>
   saving: number
   set(change: Partial<ShotState>): void
@@ -188,6 +192,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   wipe: 0.5,
   exposure: 0,
   alone: '',
+  soloLayer: '',
   tool: 'choose',
   shape: '',
   scope: 'frame',
@@ -213,6 +218,7 @@ export const useShot = create<ShotState>()((set, get) => ({
     get().set({
       station,
       alone: '',
+      soloLayer: '',
       region: undefined,
       tool: 'choose',
       chosen: shot && belongs(station, chosen, shot.document) ? chosen : '',

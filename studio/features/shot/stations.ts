@@ -20,7 +20,7 @@ export function belongs(station: Station, chosen: string, document: ShotDocument
     (chosen.startsWith('reading.') && station === 'Plate') ||
     (chosen.startsWith('signal.') && (station === 'Effects' || station === 'Light' || station === 'Sit')) ||
     (chosen === 'plateLight' && station === 'Light') ||
-    (chosen.startsWith('layer.') && station === 'Sit')
+    (/^layers?\./.test(chosen) && station === 'Sit')
   )
 }
 
