@@ -48,7 +48,7 @@ function GroupChoice({ layer }: { layer: ShotLayer }) {
   return (
     <Box
       display="grid"
-      gridTemplateColumns="1fr 108px"
+      gridTemplateColumns="1fr 94px"
       gap="6px"
       alignItems="center"
       padding="1px 14px"

@@ -185,7 +185,7 @@ export function Settings({ settings, values, disabled, onChange, follow }: Setti
                   <Box
                     position="relative"
                     display="grid"
-                    gridTemplateColumns={wide ? '62px 1fr' : '1fr 108px'}
+                    gridTemplateColumns={wide ? '62px 1fr' : '1fr 94px'}
                     gap="6px"
                     alignItems="center"
                     minHeight="26px"

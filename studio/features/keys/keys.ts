@@ -16,6 +16,7 @@ export const SHORTCUTS: readonly [string, string][] = [
   ['D', 'difference to the bare plate'],
   ['T', 'triptych'],
   ['O', 'outside'],
+  ['F', 'the picture in the whole window'],
   ['Alt ← ↑ → ↓', 'nudge the chosen track a tenth of a pixel'],
   ['Alt Shift ← ↑ → ↓', 'nudge it by one'],
   ['H', 'hide or show the chosen thing'],
@@ -88,9 +89,17 @@ export function useKeys(): void {
         d: () => set({ compare: compare === 'difference' ? 'none' : 'difference' }),
         t: () => set({ view: view === 'triptych' ? 'camera' : 'triptych' }),
         o: () => set({ view: view === 'outside' ? 'camera' : 'outside' }),
+        f: () => set({ whole: !state.whole }),
         h: () => item && edit({ items: { [chosen]: { shown: !item.shown } } }),
         Delete: () => removal && (edit(removal), set({ chosen: '' })),
-        Escape: () => set(state.sheet || state.tool !== 'choose' ? { tool: 'choose', sheet: false } : { chosen: '' }),
+        Escape: () =>
+          set(
+            state.whole
+              ? { whole: false }
+              : state.sheet || state.tool !== 'choose'
+                ? { tool: 'choose', sheet: false }
+                : { chosen: '' },
+          ),
         '?': () => set({ sheet: !state.sheet }),
       }
       const work = table[event.key] ?? table[event.key.toLowerCase()]

@@ -41,7 +41,7 @@ export function DepthRail() {
       aria-label="Depth rail"
       role="toolbar"
       style={{
-        width: 46,
+        width: 34,
         flex: 'none',
         background: COLOURS.panel,
         borderRight: `1px solid ${COLOURS.hair}`,
@@ -57,7 +57,7 @@ export function DepthRail() {
         if (to) edit({ items: { [to.id]: change(to) } })
       }}
     >
-      <svg width="46" height={height} aria-hidden style={{ display: 'block' }}>
+      <svg width="34" height={height} aria-hidden style={{ display: 'block' }}>
         {TICKS.map((m) => (
           <g key={m}>
             <line x1="0" x2="6" y1={y(m)} y2={y(m)} stroke={COLOURS.faint} />

@@ -61,5 +61,5 @@ export const depthBars = (document: ShotDocument, camera: Camera, frame: number)
         : isThing(item)
           ? thingCorners(item).map((corner) => depthOf(camera, corner))
           : [middle - radius, middle + radius]
-      return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 25 + (n % COLUMNS) * 5 }
+      return { id, item, near: Math.min(...depths), far: Math.max(...depths), x: 23 + (n % COLUMNS) * 4 }
     })

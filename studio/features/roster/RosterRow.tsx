@@ -131,9 +131,9 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
         {entry.name}
       </Box>
       <Flex gap="5px" align="center">
-        <span className="num" style={{ color: COLOURS.faint }}>
+        <chakra.span className="num" color="faint" css={{ '@container (max-width: 176px)': { display: 'none' } }}>
           {entry.kind}
-        </span>
+        </chakra.span>
         <Uncovered id={entry.id} name={entry.name} />
         {entry.layer && <LayerMarks entry={entry} />}
         {entry.item && (

@@ -11,6 +11,7 @@ import { Picture } from '../picture/Picture.tsx'
 import { Roster } from '../roster/Roster.tsx'
 import { takeThing } from '../set/things.ts'
 import { Strip } from '../strip/Strip.tsx'
+import { ShotPanels } from './ShotPanels.tsx'
 import { useShot } from './shotStore.ts'
 import { useEvents } from './useEvents.ts'
 
@@ -106,7 +107,7 @@ function shareAt(x: number, y: number): [number, number] | undefined {
 
 /** One shot: the line above, the roster, the picture, the bench, the strip below. */
 export function ShotScreen({ name }: { name: string }) {
-  const { shot, load, away, message, set, history, saving, say } = useShot()
+  const { shot, load, away, message, set, history, saving, say, whole } = useShot()
   useEffect(() => void load(name), [name, load])
   useEvents(name)
   useKeys()
@@ -117,7 +118,7 @@ export function ShotScreen({ name }: { name: string }) {
       as="main"
       display="grid"
       height="100vh"
-      gridTemplateRows="66px minmax(0, 1fr) auto"
+      gridTemplateRows={whole ? '0 minmax(0, 1fr)' : '66px minmax(0, 1fr)'}
       background="floor"
       overflow="hidden"
       data-saving={saving > 0 ? 'yes' : 'no'}
@@ -138,6 +139,9 @@ export function ShotScreen({ name }: { name: string }) {
         borderBottomWidth="1px"
         borderColor="line"
         minWidth="0"
+        minHeight="0"
+        overflow="hidden"
+        visibility={whole ? 'hidden' : undefined}
       >
         <Box padding="11px 14px" minWidth="0">
           <Flex gap="6px" align="center">
@@ -168,20 +172,13 @@ export function ShotScreen({ name }: { name: string }) {
         </Box>
         <Farm />
       </Box>
-      <Box display="grid" gridTemplateColumns="208px minmax(0, 1fr) 300px" minHeight="0">
-        {ready ? (
-          <>
-            <Roster />
-            <Picture />
-            <Bench />
-          </>
-        ) : (
-          <Text gridColumn="1 / -1" padding="30px" color="soft" role="status">
-            {message ? '' : 'Opening the shot …'}
-          </Text>
-        )}
-      </Box>
-      {ready ? <Strip /> : <Box />}
+      {ready ? (
+        <ShotPanels roster={<Roster />} picture={<Picture />} bench={<Bench />} strip={<Strip />} />
+      ) : (
+        <Text padding="30px" color="soft" role="status">
+          {message ? '' : 'Opening the shot …'}
+        </Text>
+      )}
       {(away || message) && (
         <Flex
           position="fixed"

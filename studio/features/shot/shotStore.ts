@@ -108,6 +108,8 @@ export interface ShotState {
   alone: string
   /** One layer of the stack that is shown alone; '': all. */
   soloLayer: string
+  /** Whether the picture has the whole window. */
+  whole: boolean
   tool: Tool
   /** The chosen shape of the chosen matte, and whether a change of it is a key or is made on all of its keys. */
   shape: string
@@ -193,6 +195,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   exposure: 0,
   alone: '',
   soloLayer: '',
+  whole: false,
   tool: 'choose',
   shape: '',
   scope: 'frame',

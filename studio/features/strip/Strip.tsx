@@ -150,11 +150,11 @@ export function Strip() {
       as="section"
       aria-label="Strip"
       display="grid"
-      gridTemplateColumns="208px 1fr"
+      gridTemplateColumns="208px minmax(0, 1fr)"
       background="panel"
       borderTopWidth="1px"
       borderColor="line"
-      height="186px"
+      height="100%"
       overflowY="auto"
     >
       <Box borderRightWidth="1px" borderColor="line">
