@@ -67,3 +67,11 @@ export function sensorBack(image: usize, curve: usize, width: i32, from: i32, to
     v128.store(o, fromSensor(v128.load(o), curve))
   }
 }
+
+/** The scene's light to what a plate holds of it, in place: not held within 0 and 1. Items are rows. */
+export function sensorForward(image: usize, curve: usize, width: i32, from: i32, to: i32): void {
+  for (let n = from * width; n < to * width; n++) {
+    const o = image + ((<usize>n) << 4)
+    v128.store(o, throughSensor(v128.load(o), curve))
+  }
+}

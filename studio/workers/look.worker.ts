@@ -1,33 +1,42 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type Camera, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
-import { plainDeflate, readMeshAsset, readPicture, readSurroundings } from '@lantern/core/formats'
+import { plainDeflate, readPicture, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   carriedFrameKey,
   carriedFrames,
+  checkFrame,
   composeFrame,
   drawnByItself,
   drawStackMattes,
   goldenBreak,
   goldenHash,
   LOOK_SCALE,
-  type LoadedMesh,
-  meshBlobs,
   neededFrames,
   type PictureTools,
   renderPicture,
+  scaledLaw,
   sensorOf,
   stackMatteFrames,
   stackSettings,
   usesPlate,
 } from '@lantern/core/pipeline'
-import { effectOf, type ShotDocument } from '@lantern/core/shot'
-import { flameBrightness, PLAIN_SENSOR, toDisplay } from '@lantern/core/sit'
+import { effectOf, type ShotDocument, shotLayers } from '@lantern/core/shot'
+import {
+  flameBrightness,
+  PLAIN_SENSOR,
+  plateSpreads,
+  plateValues,
+  type Spreads,
+  type StackSettings,
+  toDisplay,
+} from '@lantern/core/sit'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { fetched, fetchedChannels, fetchedMesh, few, pixelsOf } from './fetched.ts'
+import { fetched, fetchedChannels, few } from './fetched.ts'
+import { meshesOf } from './meshes.ts'
 import { plateOf, plates, withAlphaOf } from './plateLight.ts'
-import type { ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
+import type { CheckRequest, ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
 // The browser's computing thread: lays frames, and burns drafts of gases between requests. The same core as the farm's.
 const say = (reply: LookReply, transfer: Transferable[] = []): void => self.postMessage(reply, { transfer })
@@ -71,6 +80,7 @@ async function crewOf(threads: number): Promise<Crew> {
 
 const picturesKept = few<Picture>(12)
 const ownPictures = few<Picture>(48)
+const trees = treeStore(3e8)
 const numbers = new WeakMap<object, number>()
 let numbered = 0
 /** Tells frames apart. */
@@ -88,38 +98,6 @@ let last: { from: string; image: FloatImage } | undefined
 interface Found {
   picture?: Picture
   passing: boolean
-}
-
-const meshesKept = few<LoadedMesh>(12)
-const trees = treeStore(3e8)
-
-/** The lighter meshes of a frame's things, unpacked. */
-async function meshesOf(
-  document: ShotDocument,
-  frame: number,
-  quality: 'look' | 'final',
-): Promise<Map<string, LoadedMesh>> {
-  const found = new Map<string, LoadedMesh>()
-  for (const blob of meshBlobs(document, frame, quality).keys()) {
-    const there = meshesKept.get(blob)
-    found.set(blob, there ?? meshesKept.put(blob, await loadMesh(await fetchedMesh(document.name, blob))))
-  }
-  return found
-}
-
-async function loadMesh(bytes: Uint8Array): Promise<LoadedMesh> {
-  const asset = await readMeshAsset(bytes)
-  const pictures = await Promise.all(
-    asset.pictures.map(async (picture) => {
-      try {
-        const { width, height, data } = await pixelsOf(picture.bytes, picture.mediaType)
-        return { width, height, data: new Uint8Array(data.buffer) }
-      } catch {
-        return undefined
-      }
-    }),
-  )
-  return { asset, pictures }
 }
 
 /** A document whose plate is seen as pictures are made: by the usual sensor, whatever the stack has. */
@@ -270,19 +248,57 @@ async function cuttingMattes({ document, frame, cuts }: LaidFrom, width: number)
   return drawStackMattes(document, cuts.camera, frame, width, cuts.world, dataOf)
 }
 
+/** What a frame is laid from, found. */
+async function stackOf(
+  request: LaidFrom,
+): Promise<{ plate: FloatImage; picture?: Picture; passing: boolean; settings: StackSettings }> {
+  const crew = await crewHere()
+  const plate = await plateOf(crew, request)
+  const { picture, passing } =
+    request.source.kind === 'kept'
+      ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
+      : await gasPictureOf(crew, request)
+  const mattes = await cuttingMattes(request, plate.width)
+  const settings = stackSettings(request.document, request.grain, request.frame, { ...request.extras, mattes })
+  return { plate, passing, settings, ...(picture ? { picture } : {}) }
+}
+
+const spreads = few<Spreads>(4)
+/** Checks how each layer of a frame sits. */
+async function check({ id, of, area }: CheckRequest): Promise<void> {
+  const crew = await crewHere()
+  const { plate, picture, settings } = await stackOf(of)
+  const { document, frame, size, grain } = of
+  if (!picture)
+    throw new LanternError(
+      'no-picture',
+      'There is no picture of this frame yet, so nothing can be checked.',
+      'Make a first look of it at the Picture station.',
+      { frame },
+    )
+  const key = JSON.stringify([document.plate.asset, document.plate.encoding, size, settings.sensor, grain])
+  const law = scaledLaw(grain, plate.width / document.plate.width)
+  const spread = spreads.get(key) ?? spreads.put(key, plateSpreads(plateValues(crew, plate, settings.sensor), law))
+  const made = checkFrame(crew, {
+    plate,
+    picture,
+    settings,
+    names: shotLayers(document),
+    fullWidth: document.plate.width,
+    frame,
+    spreads: spread,
+    ...(area ? { area } : {}),
+  })
+  say({ what: 'checked', id, check: made })
+}
+
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
   request: LaidFrom,
 ): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; picture?: Picture }> {
   const crew = await crewHere()
-  const plate = await plateOf(await crewHere(), request)
-  const { picture, passing } =
-    request.source.kind === 'kept'
-      ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
-      : await gasPictureOf(crew, request)
   const { document } = request
-  const mattes = await cuttingMattes(request, plate.width)
-  const settings = stackSettings(document, request.grain, request.frame, { ...request.extras, mattes })
+  const { plate, picture, passing, settings } = await stackOf(request)
   const lay = (shown: Picture | undefined): FloatImage =>
     composeFrame(crew, plate, shown, settings, document.plate.width, request.frame)
   const image = lay(picture)
@@ -357,6 +373,7 @@ function sayFailure(error: unknown, id?: number): void {
 async function serve(request: LookRequest): Promise<void> {
   try {
     if (request.what === 'compose') await compose(request)
+    else if (request.what === 'check') await check(request)
     else if (request.what === 'draft') drafts.start(request)
     else if (request.what === 'draft-break') breaks.start(request)
     else if (request.what === 'cancel-draft') {

@@ -1,7 +1,7 @@
 import type { Camera, FloatImage } from '@lantern/core/data'
 import type { BreakSettings } from '@lantern/core/effects/breaking'
 import type { GasSettings } from '@lantern/core/gas'
-import type { MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
+import type { FrameCheck, MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
 
@@ -66,11 +66,19 @@ export interface ProbeRequest {
   x: number
   y: number
 }
+/** Checks a frame: how each layer sits in the plate. area: beside the effect, px of the full plate at this frame. */
+export interface CheckRequest {
+  what: 'check'
+  id: number
+  of: LaidFrom
+  area?: readonly (readonly [number, number])[]
+}
 export type LookRequest =
   | ComposeRequest
   | DraftRequest
   | DraftBreakRequest
   | ProbeRequest
+  | CheckRequest
   | { what: 'cancel-draft'; item: string }
   | { what: 'hash'; id: number; threads: number }
   | { what: 'linear'; id: number; of?: LaidFrom }
@@ -119,6 +127,7 @@ export type LookReply =
       milliseconds: number
     }
   | { what: 'draft-done'; key: string; item: string }
+  | { what: 'checked'; id: number; check: FrameCheck }
   | { what: 'probed'; id: number; rgb: [number, number, number] }
   | { what: 'linear'; id: number; image: FloatImage }
   | { what: 'hashed'; id: number; hash: string; breaks: string; threads: number }

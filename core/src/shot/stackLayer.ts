@@ -100,12 +100,12 @@ const gradeFields = {
 }
 
 const edgeFields = {
-  softness: number(0, 40, 0.6, {
+  softness: number(-2, 40, 0.6, {
     label: 'Softness',
     unit: 'px',
-    span: [0, 4],
+    span: [-1, 4],
     step: 0.05,
-    hint: 'Blur to the plate’s own softness.',
+    hint: 'Blur to the plate’s own softness; below 0 it is made sharper.',
     ...stack('Edge and lens'),
   }),
   defocus: number(0, 60, 0, {

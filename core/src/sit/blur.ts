@@ -64,9 +64,21 @@ export function blurLines(
   crew.heap.release(mark)
 }
 
-/** Blurs a picture of four floats a pixel in place. sigma: px; nothing at under a twentieth. */
+/** Blurs a picture of four floats a pixel in place. sigma: px; below 0 it is made sharper by as much; nothing at under a twentieth. */
 export function blur(crew: Crew, image: number, sigma: number, width: number, height: number): void {
   if (sigma > 0.05) blurLines(crew, image, image, sigma, width, height, 3)
+  else if (sigma < -0.05) sharpen(crew, image, -sigma, width, height)
+}
+
+/** Takes a blur away: twice the picture less its blur, whose edges' variance is less by sigma squared. No light falls below none. */
+function sharpen(crew: Crew, image: number, sigma: number, width: number, height: number): void {
+  const { heap } = crew
+  const mark = heap.mark()
+  const soft = heap.alloc(width * height * 16)
+  blurLines(crew, soft, image, sigma, width, height, 3)
+  const [own, blurred] = [heap.f32(image, width * height * 4), heap.f32(soft, width * height * 4)]
+  for (let n = 0; n < own.length; n++) own[n] = Math.max(0, 2 * (own[n] ?? 0) - (blurred[n] ?? 0))
+  heap.release(mark)
 }
 
 /** Half the width of a disc over each row, as a mean over the row's own height: so that it grows smoothly with its radius. */

@@ -24,7 +24,7 @@ interface Bin {
 }
 
 /** Variance and mean product of horizontal neighbours in a patch, its plane taken out. */
-function patchFigures(
+export function patchFigures(
   image: FloatImage,
   x0: number,
   y0: number,

@@ -107,7 +107,7 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   if (!layer.alpha && !layer.emission) return undefined
   const [sigma, disc] = [how.softness * scale, how.defocus * scale]
   const around = how.wrap > 0 ? how.wrapRadius * scale : 0
-  const part = partOf(laying, layer, how, Math.max(sigma + disc / 2, around))
+  const part = partOf(laying, layer, how, Math.max(Math.abs(sigma) + disc / 2, around))
   if (part.width === 0 || part.height === 0) return undefined
   const [colour, glow, effect] = [
     packed(laying, layer, part, ['colour', 'alpha'], how),

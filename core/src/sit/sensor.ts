@@ -88,3 +88,20 @@ export function plateScene(crew: Crew, plate: FloatImage, curve = PLAIN_SENSOR):
   crew.heap.release(mark)
   return { ...plate, data: scene }
 }
+
+/** What a plate holds of a picture in its scene's light (4 channels): linear plate values, held within 0 and 1. curve: none where nothing bends. */
+export function plateValues(crew: Crew, light: FloatImage, curve: SensorCurve | undefined): FloatImage {
+  const { width, height, channels, data } = light
+  const held = (value: number): number => Math.min(1, Math.max(0, value))
+  if (!curve) return { ...light, data: data.map(held) }
+  const mark = crew.heap.mark()
+  const at = crew.heap.alloc(width * height * 16)
+  const pixels = crew.heap.f32(at, width * height * 4)
+  for (let n = 0; n < width * height; n++) for (let c = 0; c < 3; c++) pixels[n * 4 + c] = data[n * channels + c] ?? 0
+  crew.run('sensorForward', { image: at, curve: putSensor(crew, curve), width }, height, 8)
+  const values = new Float32Array(data.length)
+  for (let n = 0; n < width * height; n++)
+    for (let c = 0; c < channels; c++) values[n * channels + c] = c < 3 ? held(pixels[n * 4 + c] ?? 0) : 1
+  crew.heap.release(mark)
+  return { ...light, data: values }
+}

@@ -242,3 +242,37 @@ function layPicture(
   layAirGlow(crew, image, images.fire, width, height, settings.airGlow, settings.glowRadii)
   return settings.grainAmount > 0 ? layGrain(laying, image, bare, frame) : image
 }
+
+/** How much of each pixel a lay covers, and how bright its own light is there; both over the whole plate, one value a pixel. plate: its size; scale: as in compositeStack. */
+export function coverOf(
+  crew: Crew,
+  { width, height }: Pick<FloatImage, 'width' | 'height'>,
+  picture: StackPicture,
+  settings: StackSettings,
+  lay: StackLay,
+  scale: StackScale,
+): { alpha: Float32Array; light: Float32Array } {
+  const { heap } = crew
+  const pixels = width * height
+  const cover = { alpha: new Float32Array(pixels), light: new Float32Array(pixels) }
+  const layer = picture.layers.find(({ id }) => id === lay.of)
+  if (!layer || !lay.how.shown || lay.how.amount === 0 || !isSound(layer)) return cover
+  const mark = heap.mark()
+  const [sum, fire] = [filled(crew, pixels, 0), filled(crew, pixels, 0)]
+  const plate = filled(crew, pixels, 0)
+  const put = (): number => 0
+  const laying = { crew, width, height, scale, settings, picture, put, plate, factor: 0, light: 0, sum, fire }
+  const ready = readyLayer(laying, layer, { ...lay.how, wrap: 0, blend: 'over' })
+  if (ready) {
+    const { part, images } = ready
+    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+    crew.run('layOver', { sum, fire, ...images, own: 0, ...at }, part.height, 8)
+    const [all, own] = [heap.f32(sum, pixels * 4), heap.f32(fire, pixels * 4)]
+    for (let n = 0; n < pixels; n++) {
+      cover.alpha[n] = all[n * 4 + 3] ?? 0
+      cover.light[n] = 0.2126 * (own[n * 4] ?? 0) + 0.7152 * (own[n * 4 + 1] ?? 0) + 0.0722 * (own[n * 4 + 2] ?? 0)
+    }
+  }
+  heap.release(mark)
+  return cover
+}

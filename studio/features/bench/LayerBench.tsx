@@ -4,6 +4,7 @@ import { SETTINGS, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import { Choice } from '@/ui/Choice.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
+import { SitCheck } from '../sit/SitCheck.tsx'
 import { CurveGraph } from './CurveGraph.tsx'
 import { Head } from './Head.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
@@ -117,6 +118,7 @@ export function LayerBench({ layer }: { layer: ShotLayer }) {
           {settings.locked ? 'Locked' : 'Lock'}
         </Press>
       </Flex>
+      <SitCheck id={id} />
       <GroupChoice layer={layer} />
       {parts(groups.slice(0, after))}
       <CurveGraph curves={settings.curves} path={['sit', 'layers', id]} locked={settings.locked} />

@@ -4,6 +4,7 @@ import { SETTINGS, shotLayers } from '@lantern/core/shot'
 import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
+import { SitCheck } from '../sit/SitCheck.tsx'
 import { Head } from './Head.tsx'
 import { LayerBench, LayerGroupBench } from './LayerBench.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
@@ -53,6 +54,7 @@ export function SitBench() {
   return (
     <>
       <Head title="Sit" kind="all layers" />
+      <SitCheck />
       <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} follows={{ at: ['sit'], now: sit.follows }} />
       <FireExposure />
       <Box padding="8px 14px">

@@ -9,6 +9,7 @@ import { MatteOverlay } from '../mattes/MatteOverlay.tsx'
 import { PaintOverlay } from '../mattes/PaintOverlay.tsx'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
 import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { AreaOverlay } from '../sit/AreaOverlay.tsx'
 import { PictureDisplay, type Shown } from './display.ts'
 import type { Looks } from './looks.ts'
 import { Overlay } from './Overlay.tsx'
@@ -229,6 +230,7 @@ export function Pane({
           />
           {overlay && camera && <Overlay camera={camera} />}
           {overlay && state.station === 'Plate' && <ReadingOverlay frame={frame} passive={label !== undefined} />}
+          {overlay && state.station === 'Sit' && <AreaOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <MatteOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <HelpedOverlay frame={frame} passive={label !== undefined} />}
           {overlay && state.station === 'Mattes' && <PaintOverlay frame={frame} passive={label !== undefined} />}

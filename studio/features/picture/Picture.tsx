@@ -12,6 +12,7 @@ import { DepthRail } from '../rail/DepthRail.tsx'
 import { usePointsOf } from '../shot/points.ts'
 import { type Compare, useShot, type View } from '../shot/shotStore.ts'
 import { Looks } from './looks.ts'
+import { looksNow } from './looksNow.ts'
 import { OutsidePane } from './OutsidePane.tsx'
 import { Pane } from './Pane.tsx'
 import { sourceOf } from './passSource.ts'
@@ -33,8 +34,12 @@ function useLooks(): Looks | undefined {
   useEffect(() => {
     const made = new Looks()
     setLooks(made)
+    looksNow.current = made
     window.lantern = { hash: (threads) => made.hash(threads), linear: () => made.linear() }
-    return () => made.end()
+    return () => {
+      if (looksNow.current === made) looksNow.current = undefined
+      made.end()
+    }
   }, [])
   return looks
 }

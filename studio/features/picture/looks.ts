@@ -1,15 +1,14 @@
+import { LanternError } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
-import { lightAlone, oneLayerShown } from '@lantern/core/pipeline'
-import type { GrainLaw } from '@lantern/core/sit'
+import type { FrameCheck } from '@lantern/core/pipeline'
+import type { CheckArea } from '@lantern/core/shot'
 import type { LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
-import { pictureDigest, type ShotState, useShot } from '../shot/shotStore.ts'
-import { documentAt } from '../shot/world.ts'
+import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Shown } from './display.ts'
 import { draftOf } from './draftOf.ts'
+import { type Wish, wishOf } from './laidFrom.ts'
 import { sourceOf } from './passSource.ts'
-import { stackRequest } from './stackRequest.ts'
 
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 const DRAFT_DELAY_MS = 200
 const MOST_CACHED_BYTES = 700 * 2 ** 20
 /** Time that drafts of gases have for burning between two pictures of it, over what a picture takes. */
@@ -32,7 +31,7 @@ export class Looks {
   /** What was asked for before the worker had loaded. */
   #early?: LookRequest[] = []
   #busy?: { id: number; key: string; mark: string; place: string }
-  #wish?: { key: string; mark: string; place: string; request: LaidFrom }
+  #wish?: Wish
   /** What was laid last, but for how far what burns has come; when, and how long that took. */
   #laidLast?: { place: string; at: number; milliseconds: number; passing: boolean }
   #later?: ReturnType<typeof setTimeout>
@@ -49,6 +48,7 @@ export class Looks {
   readonly #draftTimers = new Map<string, ReturnType<typeof setTimeout>>()
   readonly #probes = new Map<number, (rgb: [number, number, number]) => void>()
   readonly #linears = new Map<number, (image: FloatImage) => void>()
+  readonly #checks = new Map<number, { made(check: FrameCheck): void; failed(error: Error): void }>()
   readonly #hashes = new Map<number, (reply: GoldenHashes) => void>()
   /** The picture that was laid last, and its frame: the state may have gone on meanwhile. */
   newest?: { frame: number; shown: Shown }
@@ -91,6 +91,9 @@ export class Looks {
       this.#busy = undefined
       this.onShown()
       this.#next()
+    } else if (reply.what === 'failed' && reply.id !== undefined && this.#checks.has(reply.id)) {
+      this.#checks.get(reply.id)?.failed(new LanternError('check', reply.message, reply.remedy))
+      this.#checks.delete(reply.id)
     } else if (reply.what === 'failed') {
       if (reply.id !== undefined) this.#busy = undefined
       if (!/not been read yet|is not kept/.test(reply.message))
@@ -134,6 +137,9 @@ export class Looks {
     } else if (reply.what === 'probed') {
       this.#probes.get(reply.id)?.(reply.rgb)
       this.#probes.delete(reply.id)
+    } else if (reply.what === 'checked') {
+      this.#checks.get(reply.id)?.made(reply.check)
+      this.#checks.delete(reply.id)
     } else if (reply.what === 'linear') {
       this.#linears.get(reply.id)?.(reply.image)
       this.#linears.delete(reply.id)
@@ -246,44 +252,13 @@ export class Looks {
   }
 
   #lay(state: ShotState, frame: number): { there?: Shown; request?: LaidFrom } {
-    const { shot, status, exposure } = state
-    if (!shot) return {}
-    const { document } = shot
-    const { source, mark } = sourceOf(state, frame)
-    const whole = documentAt(state, frame) ?? document
-    const lit = state.alone ? lightAlone(whole, state.alone) : whole
-    const settled = state.soloLayer ? oneLayerShown(lit, state.soloLayer) : lit
-    const beside = stackRequest(state, whole, frame)
-    const key = JSON.stringify([
-      document.plate.asset,
-      document.plate.encoding,
-      frame,
-      mark,
-      source.kind === 'none' ? [settled.sit.curve, settled.sit.knee, settled.sit.shoulder] : [settled.sit, beside],
-      exposure,
-      state.alone,
-      state.region,
-    ])
-    const request: LaidFrom = {
-      frame,
-      document: settled,
-      grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN,
-      ...beside,
-      source,
-      size: 'half',
-      exposure,
-      ...(state.region ? { region: state.region } : {}),
-      dark: state.alone !== '' && state.alone !== 'plateLight',
-    }
+    const wish = wishOf(state, frame)
+    if (!wish) return {}
+    const { key, request } = wish
     const there = this.#cache.get(key)
     if (there) return { there, request }
     if (this.#busy?.key === key) return { request }
-    this.#wish = {
-      key,
-      mark,
-      request,
-      place: JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, state.alone, state.region]),
-    }
+    this.#wish = wish
     this.#next()
     return { request }
   }
@@ -324,6 +299,18 @@ export class Looks {
     return new Promise((resolve) => {
       this.#probes.set(++this.#id, resolve)
       this.#send({ what: 'probe', id: this.#id, x, y, ...(this.#seen ? { of: this.#seen } : {}) })
+    })
+  }
+
+  /** How each layer of a frame sits in the plate. area: beside the effect, px of the full plate at this frame. Throws LanternError. */
+  check(state: ShotState, frame: number, area: CheckArea['corners'] | undefined): Promise<FrameCheck> {
+    const request = wishOf(state, frame)?.request
+    if (!request) return Promise.reject(new LanternError('check', 'No shot is open.', 'Open one.'))
+    const full = sourceOf(state, frame).from === 'final'
+    return new Promise((made, failed) => {
+      this.#checks.set(++this.#id, { made, failed })
+      const of: LaidFrom = full ? { ...request, size: 'full' } : request
+      this.#send({ what: 'check', id: this.#id, of, ...(area ? { area } : {}) })
     })
   }
 

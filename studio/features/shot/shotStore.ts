@@ -33,6 +33,7 @@ export type Tool =
   | 'paint'
   | 'paint-erase'
   | 'read-point'
+  | 'sit-area'
   | 'read-box'
   | 'read-shape'
   | 'read-pin'

@@ -1,0 +1,5 @@
+export * from './areas.ts'
+export * from './figures.ts'
+export * from './lines.ts'
+export * from './match.ts'
+export * from './region.ts'

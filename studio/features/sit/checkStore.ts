@@ -1,0 +1,62 @@
+import { areaAt, type FrameCheck, type LayerCheck } from '@lantern/core/pipeline'
+import { useEffect } from 'react'
+import { create } from 'zustand'
+import { wishOf } from '../picture/laidFrom.ts'
+import { looksNow } from '../picture/looksNow.ts'
+import { cameraNow, type ShotState, useShot } from '../shot/shotStore.ts'
+
+// The check of the shown frame: made when the picture has come to rest.
+
+interface CheckState {
+  /** What it was made of. */
+  key: string
+  check?: FrameCheck
+  busy: boolean
+  wrong?: string
+}
+export const useCheck = create<CheckState>()(() => ({ key: '', busy: false }))
+
+const REST_MS = 350
+
+/** The chosen area as it lies at a frame. */
+export function areaNow(state: ShotState, frame: number): [number, number][] | undefined {
+  const document = state.shot?.document
+  const area = document?.sit.area
+  return document && area && areaAt(document, area, (n) => cameraNow(state, n), frame)
+}
+
+/** Checks a frame as the state is now. Throws LanternError. */
+export async function checkNow(state: ShotState, frame: number): Promise<FrameCheck> {
+  const { current } = looksNow
+  if (!current) throw new Error('no picture is open')
+  return current.check(state, frame, areaNow(state, frame))
+}
+
+/** Keeps the check of the shown frame current while it is looked at. */
+export function useChecking(): CheckState {
+  const state = useShot()
+  const { frame, playing, soloLayer, shot } = state
+  const wish = shot && wishOf(state, frame)
+  const made = wish && wish.request.source.kind !== 'none'
+  const key = made && !soloLayer && playing === 0 ? `${wish.key}${JSON.stringify(shot.document.sit.area)}` : ''
+  const own = useCheck()
+  useEffect(() => {
+    if (!key) return
+    if (useCheck.getState().key === key) return
+    const timer = setTimeout(() => {
+      useCheck.setState({ key, busy: true, wrong: undefined })
+      checkNow(useShot.getState(), useShot.getState().frame)
+        .then((check) => useCheck.getState().key === key && useCheck.setState({ check, busy: false }))
+        .catch((error: Error & { remedy?: string }) => {
+          if (useCheck.getState().key !== key) return
+          useCheck.setState({ busy: false, check: undefined, wrong: `${error.message} ${error.remedy ?? ''}` })
+        })
+    }, REST_MS)
+    return () => clearTimeout(timer)
+  }, [key])
+  return { ...own, ...(own.key === key ? {} : { check: own.check?.frame === frame ? own.check : undefined }) }
+}
+
+/** A layer's part of a check. */
+export const layerOf = (check: FrameCheck | undefined, id: string): LayerCheck | undefined =>
+  check?.layers.find((layer) => layer.id === id)
