@@ -20,6 +20,7 @@ import { pictureRows } from './validate/picture.ts'
 import { plateFigureRows } from './validate/plateFigures.ts'
 import { plateRows } from './validate/plates.ts'
 import type { Row } from './validate/row.ts'
+import { sitRows } from './validate/sit.ts'
 import { solidRows } from './validate/solids.ts'
 import { vortexRows } from './validate/vortex.ts'
 
@@ -47,6 +48,7 @@ const parts: readonly (readonly [string, () => Row[] | Promise<Row[]>])[] = [
   ['particles', particleRows],
   ['breaking', () => breakingRows(crew)],
   ['cards', () => cardRows(crew)],
+  ['sit', () => sitRows(crew)],
   ['gas', () => gasRows(crew)],
   ['vortex', () => vortexRows(crew)],
   ['noise', () => noiseRows(crew)],

@@ -109,3 +109,35 @@ export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f3
       v128.store(dst + o, f32x4.replace_lane(f32x4.add(upper, f32x4.mul(fy, f32x4.sub(lower, upper))), 3, f32x4.extract_lane(v128.load(src + o), 3)))
     }
 }
+
+/**
+ * Takes grain out of an image where it varies no more than that: each value goes towards the mean of the nine round it, by how much of their variance is noise (local statistics, Lee 1980). Edges and texture stay.
+ * law: 7 floats: noise variance at nothing r g b, more of it a brightness r g b, how much is taken (1 all). Alpha, the fourth lane, stays; colours are premultiplied. Items are rows.
+ */
+export function calmGrain(dst: usize, src: usize, law: usize, width: i32, height: i32, from: i32, to: i32): void {
+  const floor = f32x4(load<f32>(law), load<f32>(law, 4), load<f32>(law, 8), 0), slope = f32x4(load<f32>(law, 12), load<f32>(law, 16), load<f32>(law, 20), 0)
+  const amount = f32x4.splat(load<f32>(law, 24)), ninth = f32x4.splat(1.0 / 9.0), none = f32x4.splat(0), one = f32x4.splat(1)
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < width; x++) {
+      const o = (<usize>(y * width + x)) << 4
+      const v = v128.load(src + o)
+      const alpha = f32x4.extract_lane(v, 3)
+      if (alpha <= 0) {
+        v128.store(dst + o, v)
+        continue
+      }
+      let sum = none, squares = none
+      for (let j = max(0, y - 1); j <= min(height - 1, y + 1); j++)
+        for (let i = max(0, x - 1); i <= min(width - 1, x + 1); i++) {
+          const w = v128.load(src + ((<usize>(j * width + i)) << 4))
+          sum = f32x4.add(sum, w)
+          squares = f32x4.add(squares, f32x4.mul(w, w))
+        }
+      const mean = f32x4.mul(sum, ninth)
+      const variance = f32x4.pmax(none, f32x4.sub(f32x4.mul(squares, ninth), f32x4.mul(mean, mean)))
+      const noise = f32x4.mul(f32x4.splat(alpha * alpha), f32x4.add(floor, f32x4.mul(slope, f32x4.pmax(none, mean))))
+      const share = f32x4.pmin(one, f32x4.div(noise, f32x4.pmax(f32x4.splat(1e-12), variance)))
+      const calm = f32x4.add(v, f32x4.mul(f32x4.mul(amount, share), f32x4.sub(mean, v)))
+      v128.store(dst + o, f32x4.replace_lane(calm, 3, alpha))
+    }
+}

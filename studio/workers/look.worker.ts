@@ -5,6 +5,7 @@ import { treeStore } from '@lantern/core/picture'
 import {
   carriedFrameKey,
   carriedFrames,
+  checkedLays,
   checkFrame,
   composeFrame,
   drawnByItself,
@@ -21,7 +22,7 @@ import {
   stackSettings,
   usesPlate,
 } from '@lantern/core/pipeline'
-import { effectOf, type ShotDocument, shotLayers } from '@lantern/core/shot'
+import { effectOf, type ShotDocument } from '@lantern/core/shot'
 import {
   flameBrightness,
   PLAIN_SENSOR,
@@ -265,7 +266,7 @@ async function stackOf(
 
 const spreads = few<Spreads>(4)
 /** Checks how each layer of a frame sits. */
-async function check({ id, of, area }: CheckRequest): Promise<void> {
+async function check({ id, of, area, areas }: CheckRequest): Promise<void> {
   const crew = await crewHere()
   const { plate, picture, settings } = await stackOf(of)
   const { document, frame, size, grain } = of
@@ -283,7 +284,7 @@ async function check({ id, of, area }: CheckRequest): Promise<void> {
     plate,
     picture,
     settings,
-    names: shotLayers(document),
+    names: checkedLays(document, areas, area),
     fullWidth: document.plate.width,
     frame,
     spreads: spread,

@@ -1,7 +1,7 @@
 import type { Camera, FloatImage } from '@lantern/core/data'
 import type { BreakSettings } from '@lantern/core/effects/breaking'
 import type { GasSettings } from '@lantern/core/gas'
-import type { FrameCheck, MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
+import type { CheckedLay, FrameCheck, MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
 
@@ -71,7 +71,9 @@ export interface CheckRequest {
   what: 'check'
   id: number
   of: LaidFrom
-  area?: readonly (readonly [number, number])[]
+  area?: CheckedLay['area']
+  /** Layers' own areas, by lay. */
+  areas: Readonly<Record<string, CheckedLay['area']>>
 }
 export type LookRequest =
   | ComposeRequest

@@ -2,17 +2,19 @@ import { type Crew, LanternError } from '../base/index.ts'
 import { type Camera, type FloatImage, pixelRay, pointAlong, projectPoint } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { ItemDocument } from '../settings/index.ts'
-import type { CheckArea } from '../shot/index.ts'
+import { type CheckArea, effectOf, type ShotDocument, shotLayers } from '../shot/index.ts'
 import {
   areaLines,
   type CheckFigures,
   type CheckLine,
+  type Cover,
   coverOf,
   eroded,
   type GrainLaw,
   grown,
   isIn,
   measureArea,
+  NO_REGION,
   plateValues,
   type Region,
   regionOf,
@@ -22,6 +24,7 @@ import {
   type StackSettings,
 } from '../sit/index.ts'
 import { pickSurface } from './pick.ts'
+import { blurLine, fireHaloLine, haloLine, type LineContext, lightLine, shadowLine } from './sitLines.ts'
 import { composeFrame } from './stack.ts'
 
 // The sit check of one frame: what each layer has against the plate beside it.
@@ -46,16 +49,33 @@ export interface FrameCheck {
   layers: LayerCheck[]
 }
 
-/** What a check is made from. plate: as lightOfPlate gives it; settings: of the stack at the frame; names: by the lays' ids, in the order of settings.lays. */
+/** What a check is made from. plate: as lightOfPlate gives it; settings: of the stack at the frame; names: the lays, in the order of settings.lays; area: of the picture as a whole. */
 export interface CheckInputs {
   plate: FloatImage
   picture: StackPicture
   settings: StackSettings
-  names: readonly { id: string; name: string }[]
+  names: readonly CheckedLay[]
   fullWidth: number
   frame: number
   spreads: Spreads
-  /** The area beside, px of the full plate at this frame; none: what is round each layer. */
+  area?: CheckedLay['area']
+  /** Unit direction to the plate's sun, and its share of the light. */
+  sun?: { direction: Vec3; share: number }
+  /** Whether the picture is a quick one, whose own noise tells nothing of the layer's grain. */
+  quick?: boolean
+  /** Share of a frame's time with the shutter open: of the plate as measured, of the picture as it was made. */
+  shutter?: { plate: number; picture: number }
+}
+
+/** A lay as the check takes it. */
+export interface CheckedLay {
+  id: string
+  name: string
+  /** The picture's layer; none: several together. */
+  of?: string
+  /** Smoke, dust, rain: its tones are no surface's; only what is darker than the plate's black is wrong. */
+  thin?: boolean
+  /** The area beside, px of the full plate at this frame; none: what is round it. */
   area?: readonly (readonly [number, number])[]
 }
 
@@ -93,18 +113,20 @@ export function areaAt(
 }
 
 /** The part of a layer that can be measured. */
-function measuredPart(alpha: Float32Array, width: number, height: number): Region {
-  const most = alpha.reduce((a, b) => Math.max(a, b), 0)
-  if (most < LEAST_COVER) return regionWhere(0, 0, () => false)
+function measuredPart(cover: Cover, width: number, height: number): Region {
+  const most = cover.alpha.reduce((a, b) => Math.max(a, b), 0)
+  if (most < LEAST_COVER) return NO_REGION
   const least = Math.max(LEAST_COVER, COVERED * Math.min(1, most))
-  const whole = regionWhere(width, height, (n) => (alpha[n] ?? 0) >= least)
+  const at = (n: number): number => (Math.floor(n / width) - cover.y) * cover.width + (n % width) - cover.x
+  const whole = regionWhere(width, height, (n) => (cover.alpha[at(n)] ?? 0) >= least, cover)
   const inner = eroded(whole, 2, width, height)
   return inner.pixels >= LEAST_PIXELS ? inner : whole
 }
 
 /** The plate that layers are held against: the area that was chosen, else what is round a layer and bare. Throws LanternError 'area' where none of it is in the picture. */
 function platePart(
-  { area, fullWidth, frame }: CheckInputs,
+  { fullWidth, frame }: CheckInputs,
+  area: CheckedLay['area'],
   part: Region,
   covered: Float32Array,
   { width, height }: FloatImage,
@@ -144,6 +166,25 @@ export const scaledLaw = ({ floor, slope, spread }: GrainLaw, scale: number): Gr
   return { floor: less(floor), slope: less(slope), spread }
 }
 
+/** What all lays cover together. */
+function covered(covers: readonly Cover[], width: number, height: number): Cover {
+  const all: Cover = { x: 0, y: 0, width, height, alpha: new Float32Array(width * height), light: new Float32Array() }
+  for (const { x, y, width: w, height: h, alpha } of covers)
+    for (let j = 0; j < h; j++)
+      for (let i = 0; i < w; i++) {
+        const n = (y + j) * width + x + i
+        all.alpha[n] = Math.min(1, (all.alpha[n] ?? 0) + (alpha[j * w + i] ?? 0))
+      }
+  return all
+}
+
+/** The lines of what is no surface: black, where it is deeper than the plate's, and grain. */
+const thinLines = (lines: readonly CheckLine[]): CheckLine[] =>
+  lines.flatMap((line) => {
+    if (line.name === 'black') return [{ ...line, within: line.difference >= -line.spread }]
+    return line.name === 'grain' || line.name === 'grainSize' ? [line] : []
+  })
+
 /**
  * Checks a frame: each lay, and all of them together, against the plate. Lays that hide nothing, or too little, have no lines of tones.
  * Throws LanternError 'area', 'layer-size'.
@@ -153,36 +194,65 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const { width, height } = plate
   const scale = width / fullWidth
   const law = scaledLaw(settings.grain, scale)
-  const laid = plateValues(crew, composeFrame(crew, plate, picture, settings, fullWidth, frame), settings.sensor)
+  const light = composeFrame(crew, plate, picture, settings, fullWidth, frame)
+  const laid = plateValues(crew, light, settings.sensor)
   const bare = plateValues(crew, plate, settings.sensor)
-  const covers = settings.lays.map((lay) => coverOf(crew, plate, picture, settings, lay, scale).alpha)
-  const all = new Float32Array(width * height)
-  for (const cover of covers) for (let n = 0; n < all.length; n++) all[n] = Math.min(1, (all[n] ?? 0) + (cover[n] ?? 0))
-  const chosen =
-    inputs.area &&
-    platePart(
-      inputs,
-      regionWhere(0, 0, () => false),
-      all,
-      plate,
-    )
-  const beside = chosen && measureArea(bare, chosen, law)
-  const check = (id: string, name: string, alpha: Float32Array): LayerCheck => {
-    const part = measuredPart(alpha, width, height)
-    const share = part.pixels / (width * height)
-    if (part.pixels < LEAST_PIXELS) return { id, name, share, lines: [] }
-    const around = beside ? undefined : platePart(inputs, part, all, plate)
-    const own = measureArea(laid, part, law, Math.round(3 * scale))
-    if (around && around.pixels < LEAST_PIXELS) return { id, name, share, lines: [], own }
-    const there = beside ?? measureArea(bare, around as Region, law)
-    return { id, name, share, lines: areaLines(there, own, spreads), own, plate: there }
+  const covers = settings.lays.map((lay) => coverOf(crew, plate, picture, settings, lay, scale))
+  const all = covered(covers, width, height)
+  const { sun, shutter } = inputs
+  const context: LineContext = {
+    ...{ crew, frame, fullWidth, picture, settings, plate, light, bare, laid, covered: all.alpha },
+    ...(sun ? { sun } : {}),
+    ...(shutter ? { shutter } : {}),
   }
+  const besides = new Map<CheckedLay['area'], { figures: CheckFigures; region: Region }>()
+  /** The plate that a layer is held against; undefined where too little of it is bare. */
+  const besideOf = (area: CheckedLay['area'], part: Region) => {
+    const known = besides.get(area)
+    if (known) return known
+    const there = platePart(inputs, area, part, all.alpha, plate)
+    if (there.pixels < LEAST_PIXELS) return undefined
+    const made = { figures: measureArea(bare, there, law), region: there }
+    if (area) besides.set(area, made)
+    return made
+  }
+  const check = ({ id, of, name, area, thin }: CheckedLay, cover: Cover): LayerCheck => {
+    const cast = of === undefined ? [] : shadowLine(context, of)
+    const part = measuredPart(cover, width, height)
+    const share = part.pixels / (width * height)
+    if (part.pixels < LEAST_PIXELS) return { id, name, share, lines: cast }
+    const own = measureArea(laid, part, law, Math.round(3 * scale))
+    const there = besideOf(area, part)
+    if (!there) return { id, name, share, lines: cast, own }
+    const tones = areaLines(there.figures, own, spreads).filter(
+      ({ name: line }) => !inputs.quick || !/^grain/.test(line),
+    )
+    const solid = thin
+      ? thinLines(tones)
+      : [
+          ...tones,
+          ...blurLine(context, part),
+          ...(of ? lightLine(context, of, part) : []),
+          ...haloLine(context, part, there.region),
+        ]
+    return { id, name, share, lines: [...solid, ...cast], own, plate: there.figures }
+  }
+  const solid = covered(
+    covers.filter((_, n) => names[n]?.thin !== true),
+    width,
+    height,
+  )
+  const whole = check(
+    { id: 'picture', name: 'All that is added', ...(inputs.area ? { area: inputs.area } : {}) },
+    solid,
+  )
+  const halo = fireHaloLine(context, covers)
   return {
     frame,
     scale,
     layers: [
-      ...names.map(({ id, name }, n) => check(id, name, covers[n] ?? new Float32Array(width * height))),
-      check('picture', 'All that is added', all),
+      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n])] : [])),
+      { ...whole, lines: [...whole.lines.filter(({ name }) => name !== 'halo' || halo.length === 0), ...halo] },
     ],
   }
 }
@@ -192,3 +262,18 @@ export function checkScore({ layers }: Pick<FrameCheck, 'layers'>): { within: nu
   const lines = layers.flatMap((layer) => layer.lines)
   return { within: lines.filter((line) => line.within).length, all: lines.length }
 }
+
+/** The effects whose layers are no surfaces. */
+const THIN: ReadonlySet<string> = new Set(['gas', 'particles'])
+
+/** A shot's lays as the check takes them. areas: layers' own, as they lie at the frame. */
+export const checkedLays = (
+  document: Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'sit'>,
+  areas: Readonly<Record<string, CheckedLay['area']>>,
+  shots?: CheckedLay['area'],
+): CheckedLay[] =>
+  shotLayers(document).map(({ id, of, name, items }) => {
+    const area = areas[id] ?? shots
+    const thin = items.every((item) => THIN.has(effectOf(document.items[item])?.kind ?? ''))
+    return { id, of, name, thin, ...(area ? { area } : {}) }
+  })

@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import { colour, corner, follows, id, number, type SettingMeta, toggle } from '../settings/index.ts'
-import { layerGroupSchema, layerSchema } from './stackLayer.ts'
+import { colour, follows, id, number, type SettingMeta, toggle } from '../settings/index.ts'
+import { checkAreaSchema, layerGroupSchema, layerSchema } from './stackLayer.ts'
 
 const stack = (group: string) => ({ group, touches: 'stack' })
 /** One radius of the glow in lit air. */
@@ -146,10 +146,6 @@ const airFields = {
   } satisfies SettingMeta),
 }
 
-/** An area of the plate beside the effect, px of the full plate as it is at a frame; it goes with the set under it. */
-export const checkAreaSchema = z.object({ frame: z.number().int(), corners: z.array(corner).min(3).max(200) }).strict()
-export type CheckArea = z.infer<typeof checkAreaSchema>
-
 export const sitSchema = z
   .object({
     ...fireFields,
@@ -164,7 +160,7 @@ export const sitSchema = z
       ...stack('Grain'),
     }),
     follows,
-    /** The area that layers are checked against; none: the plate round each of them. */
+    /** The area that layers without their own are checked against; none: the plate round each of them. */
     area: checkAreaSchema.optional(),
     groups: z.record(id, layerGroupSchema).default({}),
     /** By the ids of the picture's layers, and of further lays of them; those of which nothing is set are not here. */

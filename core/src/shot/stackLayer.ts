@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { choice, colour, id, itemOf, name, number, type SettingMeta, toggle } from '../settings/index.ts'
+import { choice, colour, corner, id, itemOf, name, number, type SettingMeta, toggle } from '../settings/index.ts'
 
 // A layer as it is laid on, and groups of layers.
 
@@ -126,6 +126,14 @@ const edgeFields = {
     ...stack('Edge and lens'),
   }),
   grain: amount('Grain', 'Edge and lens', 1, 4, 'Of the plate’s own grain, on this layer.'),
+  calm: number(0, 1, 0, {
+    label: 'Own grain out',
+    unit: '×',
+    span: [0, 1],
+    step: 0.01,
+    hint: 'Of the grain that it brings itself, how much is taken out; edges stay.',
+    ...stack('Edge and lens'),
+  }),
   glow: amount('Own light', 'Edge and lens', 1, 8, 'What it gives out itself: flames, embers.'),
 }
 
@@ -186,6 +194,10 @@ const setFields = {
   }),
 }
 
+/** An area of the plate beside the effect, px of the full plate as it is at a frame; it goes with the set under it. */
+export const checkAreaSchema = z.object({ frame: z.number().int(), corners: z.array(corner).min(3).max(200) }).strict()
+export type CheckArea = z.infer<typeof checkAreaSchema>
+
 /** One layer of the stack. */
 export const layerSchema = z
   .object({
@@ -196,6 +208,8 @@ export const layerSchema = z
     order: z.number().default(0),
     shown: z.boolean().default(true),
     locked: z.boolean().default(false),
+    /** The area of the plate that it is checked against; none: the shot's. */
+    area: checkAreaSchema.optional(),
     /** The group of layers that it is in. */
     within: z.union([id, z.literal('')]).default(''),
     blend: choice(BLENDS, 'proposed', {

@@ -31,10 +31,10 @@ export function brightnessOf(rgb: Float32Array): Float32Array {
 }
 
 /**
- * The plain edges of a picture: single steps along x or y with flat light on both sides, straight over three rows. light: brightness, rows from the top left.
+ * The plain edges of a picture: single steps along x or y with flat light on both sides, straight over three rows. light: brightness, rows from the top left; leastStep: of a step that counts, in linear light.
  * Their spread is the second moment of the profile's steps (an edge-spread function's derivative; ISO 12233 measures the same function by its transform).
  */
-export function plainEdges(light: Float32Array, width: number, height: number): Edge[] {
+export function plainEdges(light: Float32Array, width: number, height: number, leastStep = LEAST_STEP): Edge[] {
   const edges: Edge[] = []
   for (const across of ['x', 'y'] as const) {
     const [step, side] = across === 'x' ? [1, width] : [width, 1]
@@ -48,9 +48,9 @@ export function plainEdges(light: Float32Array, width: number, height: number): 
           3
         const slope = (k: number): number => row(k + 1) - row(k)
         const own = (light[at + step] as number) - (light[at] as number)
-        if (Math.abs(own) < 0.012) continue
+        if (Math.abs(own) < 0.24 * leastStep) continue
         const peak = slope(0)
-        if (Math.abs(peak) < 0.01 || Math.abs(slope(-1)) > Math.abs(peak) || Math.abs(slope(1)) >= Math.abs(peak))
+        if (Math.abs(peak) < 0.2 * leastStep || Math.abs(slope(-1)) > Math.abs(peak) || Math.abs(slope(1)) >= Math.abs(peak))
           continue
         // Straight along itself.
         if (
@@ -63,7 +63,7 @@ export function plainEdges(light: Float32Array, width: number, height: number): 
           2 * STRAIGHT * Math.abs(peak)
         )
           continue
-        const edge = measured(slope, row, peak)
+        const edge = measured(slope, row, peak, leastStep)
         if (edge)
           edges.push({
             x: x + 1 + (across === 'x' ? edge.middle : -0.5),
@@ -81,6 +81,7 @@ function measured(
   slope: (k: number) => number,
   row: (k: number) => number,
   peak: number,
+  leastStep: number,
 ): { step: number; variance: number; middle: number } | undefined {
   const end = (way: 1 | -1): number | undefined => {
     for (let k = 1; k <= MOST_REACH; k++) {
@@ -102,7 +103,7 @@ function measured(
   for (const k of [-left - 2, -left - 1, right + 1, right + 2])
     rough = Math.max(rough, Math.abs(slope(Math.max(-MOST_REACH, Math.min(MOST_REACH - 1, k)))))
   if (
-    Math.abs(weight) < LEAST_STEP ||
+    Math.abs(weight) < leastStep ||
     Math.abs(peak) < OVER_GRAIN * rough ||
     Math.abs(row(right + 1) - row(-left)) < 0.9 * Math.abs(weight)
   )

@@ -100,6 +100,22 @@ function wrapped(laying: Laying, part: Part, how: StackLayer, colour: number): n
   return wrap
 }
 
+/** Own grain is taken out as if it were this many times the plate's: filmed clips are noisier than plates. */
+const CALM_REACH = 2.5
+
+/** Takes a layer's own grain out of its colour. */
+function calmColour({ crew, settings, scale }: Laying, { width, height }: Part, amount: number, colour: number): void {
+  const { heap } = crew
+  const mark = heap.mark()
+  const law = heap.alloc(28)
+  const { floor, slope } = settings.grain
+  heap.f32(law, 7).set([...[...floor, ...slope].map((v) => v * scale * scale * CALM_REACH), amount])
+  const out = heap.alloc(width * height * 16)
+  crew.run('calmGrain', { dst: out, src: colour, law, width, height }, height, 8)
+  heap.f32(colour, width * height * 4).set(heap.f32(out, width * height * 4))
+  heap.release(mark)
+}
+
 /** Brings a layer's own images to the plate's size; undefined where it has none. */
 export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer): ReadyLayer | undefined {
   const { crew, scale } = laying
@@ -114,6 +130,7 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
     packed(laying, layer, part, ['emission'], how),
     packed(laying, layer, part, ['effect', 'depth'], how),
   ]
+  if (how.calm > 0) calmColour(laying, part, how.calm, colour)
   for (const image of [colour, glow, effect]) {
     blur(crew, image, sigma, part.width, part.height)
     defocus(crew, image, disc, part.width, part.height)

@@ -243,7 +243,18 @@ function layPicture(
   return settings.grainAmount > 0 ? layGrain(laying, image, bare, frame) : image
 }
 
-/** How much of each pixel a lay covers, and how bright its own light is there; both over the whole plate, one value a pixel. plate: its size; scale: as in compositeStack. */
+/** How much of each pixel of a part of the plate a lay covers, and how bright its own light is there, plate values. */
+export interface Cover {
+  x: number
+  y: number
+  width: number
+  height: number
+  alpha: Float32Array
+  light: Float32Array
+}
+const NO_COVER: Cover = { x: 0, y: 0, width: 0, height: 0, alpha: new Float32Array(), light: new Float32Array() }
+
+/** What a lay covers of a plate. plate: its size; scale: as in compositeStack. */
 export function coverOf(
   crew: Crew,
   { width, height }: Pick<FloatImage, 'width' | 'height'>,
@@ -251,26 +262,28 @@ export function coverOf(
   settings: StackSettings,
   lay: StackLay,
   scale: StackScale,
-): { alpha: Float32Array; light: Float32Array } {
-  const { heap } = crew
-  const pixels = width * height
-  const cover = { alpha: new Float32Array(pixels), light: new Float32Array(pixels) }
+): Cover {
   const layer = picture.layers.find(({ id }) => id === lay.of)
-  if (!layer || !lay.how.shown || lay.how.amount === 0 || !isSound(layer)) return cover
+  if (!layer || !lay.how.shown || lay.how.amount === 0 || !isSound(layer)) return NO_COVER
+  const { heap } = crew
   const mark = heap.mark()
-  const [sum, fire] = [filled(crew, pixels, 0), filled(crew, pixels, 0)]
-  const plate = filled(crew, pixels, 0)
   const put = (): number => 0
-  const laying = { crew, width, height, scale, settings, picture, put, plate, factor: 0, light: 0, sum, fire }
+  const laying = { crew, width, height, scale, settings, picture, put, plate: 0, factor: 0, light: 0, sum: 0, fire: 0 }
   const ready = readyLayer(laying, layer, { ...lay.how, wrap: 0, blend: 'over' })
+  let cover = NO_COVER
   if (ready) {
     const { part, images } = ready
-    const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
+    const pixels = part.width * part.height
+    const [sum, fire] = [filled(crew, pixels, 0), filled(crew, pixels, 0)]
+    const at = { x: 0, y: 0, width: part.width, fullWidth: part.width }
     crew.run('layOver', { sum, fire, ...images, own: 0, ...at }, part.height, 8)
     const [all, own] = [heap.f32(sum, pixels * 4), heap.f32(fire, pixels * 4)]
-    for (let n = 0; n < pixels; n++) {
-      cover.alpha[n] = all[n * 4 + 3] ?? 0
-      cover.light[n] = 0.2126 * (own[n * 4] ?? 0) + 0.7152 * (own[n * 4 + 1] ?? 0) + 0.0722 * (own[n * 4 + 2] ?? 0)
+    const light = (n: number): number =>
+      0.2126 * (own[n * 4] ?? 0) + 0.7152 * (own[n * 4 + 1] ?? 0) + 0.0722 * (own[n * 4 + 2] ?? 0)
+    cover = {
+      ...part,
+      alpha: Float32Array.from({ length: pixels }, (_, n) => all[n * 4 + 3] ?? 0),
+      light: Float32Array.from({ length: pixels }, (_, n) => light(n)),
     }
   }
   heap.release(mark)

@@ -14,6 +14,9 @@ export interface StackPicture {
   depth?: FloatImage
   /** Metres of heated air that are looked through. */
   heat?: FloatImage
+  /** Which way what is seen faces, and how it moves while the shutter is open, px: for the check. */
+  normal?: FloatImage
+  motion?: FloatImage
 }
 
 export type StackBlend = 'over' | 'add' | 'screen' | 'multiply' | 'lighten' | 'soft light'
@@ -52,8 +55,9 @@ export interface StackLayer {
   /** Light of the plate around that comes over its edge, and how far, px. */
   wrap: number
   wrapRadius: number
-  /** Of the plate's own grain. */
+  /** Of the plate's own grain; and of its own, how much is taken out. */
   grain: number
+  calm: number
   /** Its own light. */
   glow: number
   /** Moved, px of the full frame; scaled and turned (degrees, clockwise) about its middle. */
@@ -154,6 +158,7 @@ export const BARE_LAYER: StackLayer = {
   wrap: 0,
   wrapRadius: 8,
   grain: 1,
+  calm: 0,
   glow: 1,
   nudgeX: 0,
   nudgeY: 0,

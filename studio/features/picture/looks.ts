@@ -1,8 +1,7 @@
 import { LanternError } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import type { FrameCheck } from '@lantern/core/pipeline'
-import type { CheckArea } from '@lantern/core/shot'
-import type { LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
+import type { CheckRequest, LaidFrom, LookReply, LookRequest } from '@/workers/protocol.ts'
 import { type ShotState, useShot } from '../shot/shotStore.ts'
 import type { Shown } from './display.ts'
 import { draftOf } from './draftOf.ts'
@@ -302,15 +301,15 @@ export class Looks {
     })
   }
 
-  /** How each layer of a frame sits in the plate. area: beside the effect, px of the full plate at this frame. Throws LanternError. */
-  check(state: ShotState, frame: number, area: CheckArea['corners'] | undefined): Promise<FrameCheck> {
+  /** How each layer of a frame sits in the plate. beside: areas of the plate, px of the full plate at this frame. Throws LanternError. */
+  check(state: ShotState, frame: number, beside: Pick<CheckRequest, 'area' | 'areas'>): Promise<FrameCheck> {
     const request = wishOf(state, frame)?.request
     if (!request) return Promise.reject(new LanternError('check', 'No shot is open.', 'Open one.'))
     const full = sourceOf(state, frame).from === 'final'
     return new Promise((made, failed) => {
       this.#checks.set(++this.#id, { made, failed })
       const of: LaidFrom = full ? { ...request, size: 'full' } : request
-      this.#send({ what: 'check', id: this.#id, of, ...(area ? { area } : {}) })
+      this.#send({ what: 'check', id: this.#id, of, ...beside })
     })
   }
 

@@ -13,11 +13,12 @@ type Drag = { kind: 'draw'; start: Corner; to: Corner } | { kind: 'move'; start:
 /** The area beside the effect, over the picture: drawn by a drag, moved by a drag. */
 export function AreaOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
   const state = useShot()
-  const { shot, tool, set, edit } = state
+  const { shot, tool, set, edit, chosen } = state
   const [drag, setDrag] = useState<Drag>()
   if (!shot) return null
   const { width, height } = shot.document.plate
-  const corners = areaNow(state, frame)
+  const layer = /^layer\./.test(chosen) ? chosen.slice(6) : undefined
+  const corners = areaNow(state, frame, layer)
   const drawing = tool === 'sit-area'
   const down = ({ at }: Press): void => {
     if (drawing) setDrag({ kind: 'draw', start: at, to: at })
@@ -30,7 +31,8 @@ export function AreaOverlay({ frame, passive }: { frame: number; passive?: boole
     if (!drag || !now) return
     const far = Math.hypot(drag.to[0] - drag.start[0], drag.to[1] - drag.start[1])
     if (far < 3) return
-    edit({ sit: { area: { frame, corners: now } } })
+    const area = { frame, corners: now }
+    edit({ sit: layer === undefined ? { area } : { layers: { [layer]: { area } } } })
     if (drawing) set({ tool: 'choose' })
   }
   const unit = width / 720

@@ -79,9 +79,10 @@ const scoreText = (layers: readonly LayerCheck[]): string => {
 }
 
 /** The area that layers are held against. */
-function AreaChoice() {
+function AreaChoice({ id }: { id?: string }) {
   const { shot, tool, set, edit } = useShot()
-  const area = shot?.document.sit.area
+  const { area: all, layers } = shot?.document.sit ?? {}
+  const area = id === undefined ? all : layers?.[id]?.area
   return (
     <Flex
       gap="6px"
@@ -91,7 +92,7 @@ function AreaChoice() {
       data-hint="Plate of the same stuff and light as the effect, close by it: drawn once, dragged where it is wanted, it goes with the set."
     >
       <Text color="soft" flex="1" whiteSpace="nowrap">
-        {area ? 'Against the area beside' : 'Against what is round it'}
+        {area ? 'Against the area beside' : all ? 'Against the shot’s area' : 'Against what is round it'}
       </Text>
       <Press
         aria-pressed={tool === 'sit-area'}
@@ -99,7 +100,11 @@ function AreaChoice() {
       >
         {area ? 'Draw anew' : 'Draw an area'}
       </Press>
-      {area && <Press onClick={() => edit({ sit: { area: null } })}>None</Press>}
+      {area && (
+        <Press onClick={() => edit({ sit: id === undefined ? { area: null } : { layers: { [id]: { area: null } } } })}>
+          None
+        </Press>
+      )}
     </Flex>
   )
 }
@@ -177,7 +182,7 @@ export function SitCheck({ id }: { id?: string }) {
           Match all
         </Press>
       </Flex>
-      <AreaChoice />
+      <AreaChoice id={id} />
       {wrong && (
         <Text padding="2px 14px" color="wrong" role="alert">
           {wrong}

@@ -1,6 +1,7 @@
 import { areaAt, type FrameCheck, type LayerCheck } from '@lantern/core/pipeline'
 import { useEffect } from 'react'
 import { create } from 'zustand'
+import type { CheckRequest } from '@/workers/protocol.ts'
 import { wishOf } from '../picture/laidFrom.ts'
 import { looksNow } from '../picture/looksNow.ts'
 import { cameraNow, type ShotState, useShot } from '../shot/shotStore.ts'
@@ -18,18 +19,28 @@ export const useCheck = create<CheckState>()(() => ({ key: '', busy: false }))
 
 const REST_MS = 350
 
-/** The chosen area as it lies at a frame. */
-export function areaNow(state: ShotState, frame: number): [number, number][] | undefined {
+/** An area as it lies at a frame: a layer's own, or (without a layer) the shot's. */
+export function areaNow(state: ShotState, frame: number, layer?: string): [number, number][] | undefined {
   const document = state.shot?.document
-  const area = document?.sit.area
+  const area = layer === undefined ? document?.sit.area : document?.sit.layers[layer]?.area
   return document && area && areaAt(document, area, (n) => cameraNow(state, n), frame)
+}
+
+/** All areas as they lie at a frame. */
+function areasNow(state: ShotState, frame: number): Pick<CheckRequest, 'area' | 'areas'> {
+  const area = areaNow(state, frame)
+  const own = Object.keys(state.shot?.document.sit.layers ?? {}).flatMap((id) => {
+    const found = areaNow(state, frame, id)
+    return found ? [[id, found] as const] : []
+  })
+  return { ...(area ? { area } : {}), areas: Object.fromEntries(own) }
 }
 
 /** Checks a frame as the state is now. Throws LanternError. */
 export async function checkNow(state: ShotState, frame: number): Promise<FrameCheck> {
   const { current } = looksNow
   if (!current) throw new Error('no picture is open')
-  return current.check(state, frame, areaNow(state, frame))
+  return current.check(state, frame, areasNow(state, frame))
 }
 
 /** Keeps the check of the shown frame current while it is looked at. */

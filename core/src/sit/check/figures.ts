@@ -101,7 +101,7 @@ function neutralOf(colours: Float32Array, light: Float32Array): [number, number]
 
 /** Side of the windows whose noise is compared, how many of them are calm, and how many there must be. */
 const WINDOW = 6
-const CALM_SHARE = 0.12
+const CALM_SHARE = 0.06
 const LEAST_WINDOWS = 24
 /** Brighter windows are near a clip, which flattens noise; darker ones hold nothing that a file keeps. */
 const MOST_BRIGHT = 0.85
@@ -160,6 +160,8 @@ function grainOf(image: FloatImage, region: Region, law: GrainLaw): { level: num
 
 /** 10 to 90 % of a step that was blurred by a Gaussian, in its standard deviations. */
 export const RISE = 2.563
+/** Lower steps of linear light are grain. */
+const LEAST_STEP = 0.015
 const LEAST_EDGES = 10
 const MOST_EDGES = 300
 
@@ -180,7 +182,7 @@ function sharpOf(image: FloatImage, region: Region, around: number): CheckFigure
       light[y * w + x] = 0.2126 * (data[at] ?? 0) + 0.7152 * (data[at + 1] ?? 0) + 0.0722 * (data[at + 2] ?? 0)
     }
   const near = grown(region, around, width, height)
-  const edges = plainEdges(light, w, h)
+  const edges = plainEdges(light, w, h, LEAST_STEP)
     .filter(({ x, y }) => isIn(near, Math.floor(x + x0), Math.floor(y + y0)))
     .sort((a, b) => b.step - a.step)
     .slice(0, MOST_EDGES)

@@ -67,8 +67,8 @@ export const LINE_KINDS: Readonly<Record<LineName, LineKind>> = {
   halo: {
     label: 'Halo',
     unit: '%',
-    most: 15,
-    least: 5,
+    most: 2,
+    least: 1,
     hint: 'Light round its highlights, against that round the plate’s.',
   },
   speed: { label: 'Speed for size', unit: '%', most: 15, least: 15, hint: 'How fast it moves for how large it is.' },

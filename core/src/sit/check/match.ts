@@ -13,6 +13,7 @@ export interface MatchedLayer {
   tint: readonly [number, number, number]
   softness: number
   grain: number
+  calm: number
   shadow: number
 }
 
@@ -102,6 +103,18 @@ function matchedTint(tint: MatchedLayer['tint'], parts: readonly number[]): [num
   return tint.map((t, c) => clamp((t * (gain[c] ?? 1)) / level, 0, 4)) as [number, number, number]
 }
 
+/** A layer's noise is what it brings and what is laid on it: variances add. What it brings too much of is taken out, a little more each time it is still seen. */
+function matchedGrain(now: MatchedLayer, { plate, layer }: CheckLine): Pick<MatchedLayer, 'grain' | 'calm'> {
+  const laid = now.grain * plate
+  const brought = Math.max(0, layer * layer - laid * laid)
+  const wanted = plate * plate - brought
+  if (wanted >= 0) {
+    const grain = clamp(Math.sqrt(wanted) / Math.max(1, plate), 0, 4)
+    return { grain: now.calm > 0 ? now.grain : grain, calm: now.calm > 0 ? clamp(now.calm * 0.8, 0, 1) : 0 }
+  }
+  return { grain: 0, calm: clamp(now.calm + 1.3 * (1 - plate / Math.sqrt(brought)), 0, 1) }
+}
+
 /**
  * The settings of a layer after the asked lines are matched. own, plate: what both areas were measured to be, plate values; scale: px of that picture per px of the full plate.
  * Lines that need nothing, or can't be told, change nothing.
@@ -122,7 +135,7 @@ export function matchedLayer(
   const colour = line('colour')
   if (colour?.parts) changed.tint = matchedTint(now.tint, colour.parts)
   const grain = line('grain')
-  if (grain) changed.grain = clamp((now.grain * grain.plate) / Math.max(1, grain.layer), 0, 4)
+  if (grain) Object.assign(changed, matchedGrain(now, grain))
   const sharp = line('sharpness')
   if (sharp) {
     const blur = blurBetween(sharp) / scale

@@ -94,11 +94,14 @@ export function grown(region: Region, by: number, width: number, height: number)
     }
   const all = new Uint8Array(wide * high)
   for (let i = 0; i < wide; i++) {
-    let until = -1
+    let [above, below] = [-Infinity, Infinity]
     for (let j = 0; j < high; j++) {
-      for (let k = j; k <= Math.min(high - 1, j + by); k++)
-        if (rows[k * wide + i] === 1) until = Math.max(until, k + by)
-      if (j <= until) all[j * wide + i] = 1
+      if (rows[j * wide + i] === 1) above = j
+      if (j - above <= by) all[j * wide + i] = 1
+    }
+    for (let j = high - 1; j >= 0; j--) {
+      if (rows[j * wide + i] === 1) below = j
+      if (below - j <= by) all[j * wide + i] = 1
     }
   }
   return regionWhere(width, height, (n) => all[(Math.floor(n / width) - y0) * wide + (n % width) - x0] === 1, {

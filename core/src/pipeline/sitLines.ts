@@ -1,0 +1,145 @@
+import type { Crew } from '../base/index.ts'
+import type { FloatImage } from '../data/index.ts'
+import type { Vec3 } from '../math/index.ts'
+import {
+  type CheckLine,
+  type Cover,
+  degreesBetween,
+  type FacingPixel,
+  haloOf,
+  LINE_KINDS,
+  lightAt,
+  lightFrom,
+  lineOf,
+  plateValues,
+  type Region,
+  type StackPicture,
+  type StackSettings,
+  shadowFigures,
+} from '../sit/index.ts'
+import { composeFrame } from './stack.ts'
+
+// The lines of the check that take more than an area's pixels: light, shadow, motion blur, halo.
+
+/** What a frame's lines are told from; images at the plate's size here. */
+export interface LineContext {
+  crew: Crew
+  frame: number
+  fullWidth: number
+  picture: StackPicture
+  settings: StackSettings
+  /** Without what is added and with it: the scene's light, and plate values. */
+  plate: FloatImage
+  light: FloatImage
+  bare: FloatImage
+  laid: FloatImage
+  /** What all lays cover. */
+  covered: Float32Array
+  sun?: { direction: Vec3; share: number }
+  shutter?: { plate: number; picture: number }
+}
+
+/** The pixels of a region, and of the picture under each: its index there. */
+function* pixelsOf(region: Region, { plate, picture }: LineContext): Generator<{ n: number; at: number }> {
+  const [kx, ky] = [picture.width / plate.width, picture.height / plate.height]
+  for (let j = 0; j < region.height; j++)
+    for (let i = 0; i < region.width; i++) {
+      if (region.mask[j * region.width + i] !== 1) continue
+      const [x, y] = [region.x + i, region.y + j]
+      yield { n: y * plate.width + x, at: Math.floor((y + 0.5) * ky) * picture.width + Math.floor((x + 0.5) * kx) }
+    }
+}
+
+/** Less of the light than this comes from a sun that could be told on a thing. */
+const LEAST_SHARE = 0.08
+
+/** Where the light on a thing comes from, against the plate's sun. */
+export function lightLine(context: LineContext, id: string, part: Region): CheckLine[] {
+  const { picture, sun } = context
+  const normals = picture.normal
+  const layer = picture.layers.find((one) => one.id === id)
+  // Lit by the plate's own light alone: fires light it from elsewhere.
+  const { colour, alpha } = layer ?? {}
+  if (!normals || !sun || sun.share < LEAST_SHARE || !layer || !colour || !alpha) return []
+  const pixels: FacingPixel[] = []
+  for (const { at } of pixelsOf(part, context)) {
+    const k = (Math.floor(at / picture.width) - layer.y) * layer.width + (at % picture.width) - layer.x
+    const share = alpha.data[k] ?? 0
+    if (share < 0.5) continue
+    const normal = [0, 1, 2].map((c) => normals.data[at * 3 + c] ?? 0) as unknown as Vec3
+    if (normal[0] === 0 && normal[1] === 0 && normal[2] === 0) continue
+    pixels.push({ normal, light: lightAt(colour, k) / share })
+  }
+  const from = lightFrom(pixels)
+  if (!from) return []
+  const off = degreesBetween(from, sun.direction)
+  return [lineOf('light', 0, off, off, LINE_KINDS.light.most)]
+}
+
+/** How dense a layer's shadow on the set is, against what the plate's own sun would be missed. */
+export function shadowLine(context: LineContext, id: string): CheckLine[] {
+  const { picture, plate, light, covered, settings } = context
+  const layer = picture.layers.find((one) => one.id === id)
+  if (!layer?.sun) return []
+  const { width, height } = plate
+  const [kx, ky] = [picture.width / width, picture.height / height]
+  const [sun, sky] = [new Float32Array(width * height).fill(1), new Float32Array(width * height).fill(1)]
+  const sunlit = new Float32Array(width * height)
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const [u, v] = [Math.floor((x + 0.5) * kx), Math.floor((y + 0.5) * ky)]
+      sunlit[y * width + x] = picture.sunlit.data[v * picture.width + u] ?? 0
+      const [i, j] = [u - layer.x, v - layer.y]
+      if (i < 0 || j < 0 || i >= layer.width || j >= layer.height) continue
+      sun[y * width + x] = layer.sun.data[j * layer.width + i] ?? 1
+      sky[y * width + x] = layer.sky?.data[j * layer.width + i] ?? 1
+    }
+  const colours = { sun: settings.sunColour, sky: settings.skyColour }
+  const found = shadowFigures(light, plate, { sun, sky }, sunlit, covered, colours)
+  if (!found) return []
+  const [a, b] = [100 * found.plate, 100 * found.layer]
+  const way = (value: number, more: string, less: string): string =>
+    Math.abs(value) > 0.1 ? `${Math.abs(value).toFixed(2)} st ${value > 0 ? more : less}` : ''
+  const note = [way(found.red, 'redder', 'less red'), way(found.blue, 'bluer', 'less blue')].filter(Boolean).join(', ')
+  const off = a > 1 ? 100 * (b / a - 1) : b - a
+  return [lineOf('shadow', a, b, off, LINE_KINDS.shadow.most, note ? { note } : {})]
+}
+
+/** How long a layer's streaks are, against what the plate's shutter makes of the same movement. */
+export function blurLine(context: LineContext, part: Region): CheckLine[] {
+  const { picture, shutter, fullWidth } = context
+  const { motion } = picture
+  if (!motion || !shutter || shutter.picture <= 0) return []
+  let [sum, count] = [0, 0]
+  for (const { at } of pixelsOf(part, context)) {
+    const [x, y] = [motion.data[at * 2] ?? 0, motion.data[at * 2 + 1] ?? 0]
+    sum += Math.sqrt(x * x + y * y)
+    count++
+  }
+  const layer = (sum / Math.max(1, count)) * (fullWidth / picture.width)
+  const plate = (layer * shutter.plate) / shutter.picture
+  return [lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate))]
+}
+
+/** The halo of what a layer holds of highlights, against the plate's in an area, both as they are seen. */
+export function haloLine({ laid, bare }: LineContext, part: Region, beside: Region | undefined): CheckLine[] {
+  const own = haloOf(laid, part)
+  const plate = own && haloOf(bare, beside)
+  if (!own || !plate) return []
+  const [a, b] = [100 * plate.level, 100 * own.level]
+  return [lineOf('halo', a, b, b - a, LINE_KINDS.halo.most)]
+}
+
+/** What halation lays round all fires, against the halo of the plate's own highlights. */
+export function fireHaloLine(context: LineContext, fires: readonly Cover[]): CheckLine[] {
+  const { crew, settings, plate, picture, fullWidth, frame, bare, laid } = context
+  if (!fires.some(({ light }) => light.some((value) => value > 1))) return []
+  const there = haloOf(bare)
+  if (!there) return []
+  const plain = { ...settings, halation: { ...settings.halation, share: 0 }, airGlow: 0 }
+  const without = plateValues(crew, composeFrame(crew, plate, picture, plain, fullWidth, frame), settings.sensor)
+  const ring = haloOf(laid, undefined, without)
+  if (!ring) return []
+  const [a, b] = [100 * there.level, 100 * ring.level]
+  return [lineOf('halo', a, b, b - a, LINE_KINDS.halo.most)]
+}
