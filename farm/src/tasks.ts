@@ -2,6 +2,7 @@ import { type JobName, type JobPayload, jobSchemas, NOW } from '@lantern/store'
 import type { TaskList } from 'graphile-worker'
 import { bakeJob } from './bake/bakeJob.ts'
 import { estimateJob } from './bake/estimateJob.ts'
+import { checkJob } from './jobs/check.ts'
 import type { JobContext } from './jobs/context.ts'
 import { handOffJob } from './jobs/handOffJob.ts'
 import { manualTrackJob, matchJob, movingObjectJob } from './jobs/match.ts'
@@ -29,6 +30,7 @@ const TASKS: { readonly [N in JobName]: Task<N> } = {
   hand: { called: () => 'a track', work: manualTrackJob },
   stroke: { called: () => 'a stroked frame', work: strokeJob },
   handOff: { called: () => 'hand-off', work: handOffJob },
+  check: { called: () => 'the sit check', work: checkJob },
 }
 
 /** Which jobs a machine takes. A plate is read beside a match that computes for a minute. */

@@ -39,12 +39,24 @@ export const jobSchemas = {
   /** Cuts one stroked frame of a matte. */
   stroke: z.object({ shot: z.int(), item: z.string(), frame: z.int(), key: z.string() }),
   handOff: z.object({ key: z.string(), shot: z.int() }),
+  /** Checks how a shot's layers sit. */
+  check: z.object({ key: z.string(), shot: z.int() }),
 } as const
 export type JobName = keyof typeof jobSchemas
 export type JobPayload<N extends JobName> = z.infer<(typeof jobSchemas)[N]>
 
 /** What a person waits for in front of the screen. It has a machine of its own, and the others let it have the cores meanwhile. */
-export const NOW: readonly JobName[] = ['plate', 'shown', 'match', 'thing', 'hand', 'stroke', 'reading', 'report']
+export const NOW: readonly JobName[] = [
+  'plate',
+  'shown',
+  'match',
+  'thing',
+  'hand',
+  'stroke',
+  'reading',
+  'report',
+  'check',
+]
 /** What nobody took for so long is no reason to wait: there may be no machine for it, s. */
 const TAKEN_WITHIN = 10
 

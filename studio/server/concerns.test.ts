@@ -1,6 +1,6 @@
 import type { ItemStatus, ShotStatus } from '@lantern/store'
 import { describe, expect, it } from 'vitest'
-import { NO_MATCH, NO_READINGS } from '../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS, stage } from '../../store/testing/noMatch.ts'
 import { concerns } from './concerns.ts'
 
 const none = { state: 'missing' as const, kept: [], stale: [], error: null, secondsLeft: null }
@@ -11,6 +11,7 @@ const status: ShotStatus = {
   machines: [],
   match: { ...NO_MATCH, hands: { tie: { ...NO_MATCH.tracks, key: 'hand' } } },
   readings: NO_READINGS,
+  check: stage(),
   mattes: { worker: { 1040: { ...NO_MATCH.tracks, key: 'stroke' } } },
   handOffs: { 'movie-look': { key: 'movie', state: 'missing', error: null } },
   items: { fire: { ...run, derived: [{ ...run, key: 'finer', output: 'finer' }] } },

@@ -15,7 +15,9 @@ function keysIn(status: ShotStatus): Set<string> {
   ])
   const runs = Object.values(status.items).flatMap((item) => [item, ...item.derived])
   return new Set([
-    ...[...stages, status.readings.report, ...areas, ...runs, ...Object.values(status.handOffs)].map(({ key }) => key),
+    ...[...stages, status.readings.report, status.check, ...areas, ...runs, ...Object.values(status.handOffs)].map(
+      ({ key }) => key,
+    ),
     ...Object.values(status.mattes).flatMap((frames) => Object.values(frames).map(({ key }) => key)),
     ...Object.values(status.look.keys),
     ...Object.values(status.final.keys),

@@ -231,7 +231,7 @@ describe('a new kind of effect', () => {
     const rows = stripRows(
       { ...useShot.getState(), shot, status, frame: FIRST, station: 'Effects', chosen: 'tally' },
       shownMatch({ shot, status, oldSolve: false }, { tracks: {}, solves: {} }),
-      { readings: {}, reports: {}, solves: {} },
+      { readings: {}, reports: {}, solves: {}, checks: {} },
     )
     expect(rows.find(({ name }) => name === 'tally')).toMatchObject({
       kind: 'frames',

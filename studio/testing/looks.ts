@@ -3,7 +3,7 @@ import type { ItemStatus, Shot, ShotStatus } from '@lantern/store'
 import { vi } from 'vitest'
 import { pictureDigest, type ShotState, useShot } from '@/features/shot/shotStore.ts'
 import type { LookReply, LookRequest } from '@/workers/protocol.ts'
-import { NO_MATCH, NO_READINGS } from '../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS, stage } from '../../store/testing/noMatch.ts'
 
 /** A computing worker that only notes what it is asked. */
 export class NotingWorker {
@@ -86,6 +86,7 @@ export function setUpLooks(): ShotState {
     machines: [],
     match: NO_MATCH,
     readings: NO_READINGS,
+    check: stage(),
     mattes: {},
     handOffs: {},
     items: { fire: gas([]) },

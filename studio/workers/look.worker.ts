@@ -9,7 +9,6 @@ import {
   checkFrame,
   composeFrame,
   drawnByItself,
-  drawStackMattes,
   goldenBreak,
   goldenHash,
   LOOK_SCALE,
@@ -18,8 +17,8 @@ import {
   renderPicture,
   scaledLaw,
   sensorOf,
-  stackMatteFrames,
   stackSettings,
+  sunToward,
   usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
@@ -32,6 +31,7 @@ import {
   type StackSettings,
   toDisplay,
 } from '@lantern/core/sit'
+import { cuttingMattes, keptFrames } from './cuts.ts'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
 import { fetched, fetchedChannels, few } from './fetched.ts'
@@ -90,7 +90,6 @@ function numberOf(frame: object): number {
   numbers.set(frame, number)
   return number
 }
-const keptFrames = few<unknown>(24)
 const surroundings = few<FloatImage>(3)
 /** The frame that was laid last, linear, and what it was laid from. */
 let last: { from: string; image: FloatImage } | undefined
@@ -229,26 +228,6 @@ const unlit = (picture: Picture): Picture => ({
   })),
 })
 
-/** The mattes that cut the stack's layers, drawn in a width. */
-async function cuttingMattes({ document, frame, cuts }: LaidFrom, width: number): Promise<Map<string, FloatImage>> {
-  if (!cuts) return new Map()
-  const kept = new Map<string, unknown>()
-  for (const [item, frames] of neededFrames(stackMatteFrames(document, frame)))
-    for (const one of frames) {
-      const [place, key] = [`${item}/${one}`, cuts.keys[item]]
-      if (!key) continue
-      const at = `${key}/${one}`
-      const there = keptFrames.get(at)
-      const bytes = there ? undefined : await fetched(`/api/results/${at}`)
-      kept.set(
-        place,
-        there ?? keptFrames.put(at, effectOf(document.items[item])?.decode(bytes ?? new Uint8Array(), plainDeflate)),
-      )
-    }
-  const dataOf = (item: string, one: number): unknown => kept.get(`${item}/${one}`)
-  return drawStackMattes(document, cuts.camera, frame, width, cuts.world, dataOf)
-}
-
 /** What a frame is laid from, found. */
 async function stackOf(
   request: LaidFrom,
@@ -266,7 +245,7 @@ async function stackOf(
 
 const spreads = few<Spreads>(4)
 /** Checks how each layer of a frame sits. */
-async function check({ id, of, area, areas }: CheckRequest): Promise<void> {
+async function check({ id, of, area, areas, shutter }: CheckRequest): Promise<void> {
   const crew = await crewHere()
   const { plate, picture, settings } = await stackOf(of)
   const { document, frame, size, grain } = of
@@ -288,6 +267,9 @@ async function check({ id, of, area, areas }: CheckRequest): Promise<void> {
     fullWidth: document.plate.width,
     frame,
     spreads: spread,
+    quick: of.source.kind !== 'kept' || size === 'half',
+    sun: { direction: sunToward(document.light), share: document.light.sunShare },
+    ...(shutter === undefined ? {} : { shutter: { plate: shutter, picture: document.camera.shutter / 360 } }),
     ...(area ? { area } : {}),
   })
   say({ what: 'checked', id, check: made })

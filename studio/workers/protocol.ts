@@ -74,6 +74,8 @@ export interface CheckRequest {
   area?: CheckedLay['area']
   /** Layers' own areas, by lay. */
   areas: Readonly<Record<string, CheckedLay['area']>>
+  /** Share of a frame's time with the plate's shutter open, where it was measured. */
+  shutter?: number
 }
 export type LookRequest =
   | ComposeRequest

@@ -1,7 +1,7 @@
 import type { Crew, Progress, Recipe } from '../base/index.ts'
 import { type FloatImage, type Picture, scaleCamera } from '../data/index.ts'
 import type { DrawContext, EffectInstance } from '../effects/index.ts'
-import { cos, radians, sin } from '../math/index.ts'
+import { cos, radians, sin, type Vec3 } from '../math/index.ts'
 import {
   type Drawable,
   estimatePicture,
@@ -58,12 +58,16 @@ const EMITTERS = { look: 24, final: 64 } as const
 
 export const pictureScale = (quality: PictureQualityName): number => (quality === 'look' ? LOOK_SCALE : 1)
 
+/** Unit direction to the plate's sun. */
+export function sunToward({ sunFrom, sunHeight }: Pick<PlateLightSettings, 'sunFrom' | 'sunHeight'>): Vec3 {
+  const [from, height] = [radians(sunFrom), radians(sunHeight)]
+  return [sin(from) * cos(height), sin(height), -cos(from) * cos(height)]
+}
+
 /** The plate's light as the picture has it. surroundings: the picture that it names. */
 export function plateLight(settings: PlateLightSettings, surroundings?: FloatImage): PlateLight {
-  const from = radians(settings.sunFrom)
-  const height = radians(settings.sunHeight)
   return {
-    sunDirection: [sin(from) * cos(height), sin(height), -cos(from) * cos(height)],
+    sunDirection: sunToward(settings),
     sunShare: settings.sunShare,
     sunColour: settings.sunColour,
     skyColour: settings.skyColour,

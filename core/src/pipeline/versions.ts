@@ -10,4 +10,5 @@ export const VERSIONS = {
   report: 1,
   thing: 1,
   motion: 1,
+  check: 1,
 } as const

@@ -50,7 +50,11 @@ export function plainEdges(light: Float32Array, width: number, height: number, l
         const own = (light[at + step] as number) - (light[at] as number)
         if (Math.abs(own) < 0.24 * leastStep) continue
         const peak = slope(0)
-        if (Math.abs(peak) < 0.2 * leastStep || Math.abs(slope(-1)) > Math.abs(peak) || Math.abs(slope(1)) >= Math.abs(peak))
+        if (
+          Math.abs(peak) < 0.2 * leastStep ||
+          Math.abs(slope(-1)) > Math.abs(peak) ||
+          Math.abs(slope(1)) >= Math.abs(peak)
+        )
           continue
         // Straight along itself.
         if (

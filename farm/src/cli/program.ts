@@ -6,11 +6,12 @@ import { matchCommands } from './match.ts'
 import { resultsCommands } from './results.ts'
 import { store } from './session.ts'
 import { shotsCommands } from './shots.ts'
+import { sitCommands } from './sit.ts'
 
 /** Runs one command line, without the program's name. Returns what the process is to exit with; errors are printed. */
 export async function runCommand(args: readonly string[]): Promise<number> {
   const program = new Command('lantern').description('Headless hand for the same store that the studio works on.')
-  for (const add of [shotsCommands, matchCommands, resultsCommands, handOffCommands]) add(program)
+  for (const add of [shotsCommands, matchCommands, resultsCommands, handOffCommands, sitCommands]) add(program)
   try {
     await migrate(store)
     await program.parseAsync(args, { from: 'user' })

@@ -5,8 +5,9 @@ import { type Asset, getAsset } from '../queries/assets.ts'
 import { liveMachines } from '../queries/machines.ts'
 import { type KeptFrame, keptFrames, olderFrames, type ResultRow, resultRows } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
+import { checkPlanOf } from './check.ts'
 import { handOffKey } from './handOff.ts'
-import { type MatchStage, type MatchStatus, matchStatus } from './match.ts'
+import { type MatchStage, type MatchStatus, matchStatus, stagesOf } from './match.ts'
 import { matteStatus } from './mattes.ts'
 import { type PlateStatus, plateStatus } from './readings.ts'
 import { resultItem } from './request.ts'
@@ -59,6 +60,8 @@ export interface ShotStatus {
   readings: PlateStatus
   /** Of mattes with strokes that are not carried yet: the cut of each stroked frame. */
   mattes: Record<string, Record<number, MatchStage>>
+  /** The sit check of the shot as it is now. */
+  check: MatchStage
   /** By form and quality: movie-final and on. */
   handOffs: Record<string, { key: string; state: State; error: ResultRow['error']; bytes?: number }>
 }
@@ -222,12 +225,16 @@ export async function shotStatus(store: Store, shot: Shot): Promise<ShotStatus> 
     matteStatus(store, document),
     handOffStatus(store, resolved),
   ])
+  const look = pictureStatus(all, 'look', resolved.pictureKeys('look'))
+  const final = pictureStatus(all, 'final', resolved.pictureKeys('final'))
+  const check = checkPlanOf(resolved, { look: look.kept, final: final.kept }).key
   return {
     head: shot.head,
     asset,
     items: Object.fromEntries(items),
-    look: pictureStatus(all, 'look', resolved.pictureKeys('look')),
-    final: pictureStatus(all, 'final', resolved.pictureKeys('final')),
+    look,
+    final,
+    check: (await stagesOf(store, [check]))(check),
     machines,
     match,
     readings,

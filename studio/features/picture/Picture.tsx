@@ -140,7 +140,7 @@ export function Picture() {
   const document = shot?.document
   useMatchFilesOf(document, status)
   useNeedsOf(useShot())
-  usePlateFilesOf(status?.readings)
+  usePlateFilesOf(status?.readings, status?.check)
   usePointsOf(state.name, document)
   useEffect(() => {
     if (!looks || !document || !status || document.camera.kind === 'none' || station === 'Match') return

@@ -302,7 +302,11 @@ export class Looks {
   }
 
   /** How each layer of a frame sits in the plate. beside: areas of the plate, px of the full plate at this frame. Throws LanternError. */
-  check(state: ShotState, frame: number, beside: Pick<CheckRequest, 'area' | 'areas'>): Promise<FrameCheck> {
+  check(
+    state: ShotState,
+    frame: number,
+    beside: Pick<CheckRequest, 'area' | 'areas' | 'shutter'>,
+  ): Promise<FrameCheck> {
     const request = wishOf(state, frame)?.request
     if (!request) return Promise.reject(new LanternError('check', 'No shot is open.', 'Open one.'))
     const full = sourceOf(state, frame).from === 'final'

@@ -1,6 +1,6 @@
 import { LanternError } from '@lantern/core/base'
-import type { PlateReport, ReadingFrames } from '@lantern/core/data'
-import { readReading, readReport } from '@lantern/core/formats'
+import type { PlateReport, ReadingFrames, ShotCheck } from '@lantern/core/data'
+import { readReading, readReport, readShotCheck } from '@lantern/core/formats'
 import type { PlateStatus } from '@lantern/store'
 import { useEffect } from 'react'
 import { create } from 'zustand'
@@ -11,8 +11,9 @@ import { useShot } from '../shot/shotStore.ts'
 interface PlateFiles {
   readings: Readonly<Record<string, ReadingFrames>>
   reports: Readonly<Record<string, PlateReport>>
+  checks: Readonly<Record<string, ShotCheck>>
 }
-export const usePlateFiles = create<PlateFiles>()(() => ({ readings: {}, reports: {} }))
+export const usePlateFiles = create<PlateFiles>()(() => ({ readings: {}, reports: {}, checks: {} }))
 
 const asked = new Set<string>()
 
@@ -23,11 +24,8 @@ async function fetchFile(key: string, kind: keyof PlateFiles): Promise<void> {
     const answer = await fetch(`/api/results/${key}/0`)
     if (!answer.ok) throw new LanternError('no-result', 'What was measured can’t be read.', 'Measure it again.')
     const bytes = new Uint8Array(await answer.arrayBuffer())
-    usePlateFiles.setState((old) =>
-      kind === 'readings'
-        ? { readings: { ...old.readings, [key]: readReading(bytes) } }
-        : { reports: { ...old.reports, [key]: readReport(bytes) } },
-    )
+    const read = { readings: readReading, reports: readReport, checks: readShotCheck }[kind]
+    usePlateFiles.setState((old) => ({ [kind]: { ...old[kind], [key]: read(bytes) } }))
   } catch (error) {
     asked.delete(key)
     useShot.getState().say(error)
@@ -35,14 +33,16 @@ async function fetchFile(key: string, kind: keyof PlateFiles): Promise<void> {
 }
 
 /** Reads the readings and reports of a shot as they come. */
-export function usePlateFilesOf(status: PlateStatus | undefined): void {
+export function usePlateFilesOf(status: PlateStatus | undefined, check?: { key: string; state: string }): void {
   const done = (stages: readonly ({ key: string; state: string } | undefined)[]): string =>
     stages.flatMap((stage) => (stage?.state === 'done' ? [stage.key] : [])).join(' ')
   const areas = Object.values(status?.areas ?? {})
   const readings = done(areas.map(({ reading }) => reading))
   const reports = done([status?.report, ...areas.map(({ report }) => report)])
+  const checks = done([check])
   useEffect(() => {
+    for (const key of checks.split(' ')) if (key) void fetchFile(key, 'checks')
     for (const key of readings.split(' ')) if (key) void fetchFile(key, 'readings')
     for (const key of reports.split(' ')) if (key) void fetchFile(key, 'reports')
-  }, [readings, reports])
+  }, [readings, reports, checks])
 }

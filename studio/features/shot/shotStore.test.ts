@@ -1,7 +1,7 @@
 import { applyPatch, diffPatch, makeItem, makeShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { NO_MATCH, NO_READINGS } from '../../../store/testing/noMatch.ts'
+import { NO_MATCH, NO_READINGS, stage } from '../../../store/testing/noMatch.ts'
 import { cameraNow, useShot } from './shotStore.ts'
 
 // The open shot in the browser, against a server of a few lines that keeps revisions as the real one does.
@@ -30,6 +30,7 @@ const status = (): ShotStatus => ({
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  check: stage(),
   mattes: {},
   handOffs: {},
   look: { state: 'missing', kept: [], stale: [], error: null, secondsLeft: null, keys: {} },

@@ -23,6 +23,7 @@ const status = (gas: number[], look: number[], stale: number[] = []): ShotStatus
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  check: stage(),
   mattes: {},
   handOffs: {},
   items: {
@@ -114,7 +115,7 @@ describe('the match’s lantern', () => {
   })
 })
 
-const NO_FILES = { readings: {}, reports: {}, solves: {} }
+const NO_FILES = { readings: {}, reports: {}, solves: {}, checks: {} }
 describe('the strip', () => {
   it('has tracks, error, and the chosen track’s error at the Match station only', () => {
     const document = shot()

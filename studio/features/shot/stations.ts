@@ -40,6 +40,17 @@ function matchState({ camera }: ShotDocument, status: ShotStatus | undefined): S
   return tracks?.state === 'done' ? { lantern: 'glowing', figure: 'tracked' } : { lantern: 'unlit', figure: '' }
 }
 
+/** How the shot sits: lines within of lines in all, once it was checked as it is. */
+function sitState(status: ShotStatus | undefined, touched: boolean): StationState | undefined {
+  const { state, share, figures } = status?.check ?? {}
+  if (state === 'running' || state === 'waiting')
+    return { lantern: 'glowing', figure: `${Math.round(100 * (share ?? 0))} %` }
+  const { within, all } = (figures ?? {}) as { within?: number; all?: number }
+  if (state === 'done' && within !== undefined && all)
+    return { lantern: within === all ? 'lit' : 'glowing', figure: `${within} of ${all}` }
+  return touched ? { lantern: 'glowing', figure: 'not checked' } : undefined
+}
+
 /** What each station shows under its lantern. */
 export function stationStates(document: ShotDocument, status: ShotStatus | undefined): Record<Station, StationState> {
   const items = Object.values(document.items)
@@ -78,7 +89,7 @@ export function stationStates(document: ShotDocument, status: ShotStatus | undef
             lantern: best.kept.length === total ? 'lit' : 'glowing',
             figure: best.kept.length === 0 ? 'stale' : `${best.kept.length} fr`,
           },
-    Sit: touched ? { lantern: 'lit', figure: `${document.sit.fireExposure.toFixed(1)} st` } : off,
+    Sit: sitState(status, touched) ?? off,
     'Hand-off': off,
   }
 }

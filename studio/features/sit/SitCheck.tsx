@@ -153,6 +153,36 @@ function Overview({ layers }: { layers: readonly LayerCheck[] }) {
   )
 }
 
+/** The check of frames all over the shot, by the farm: where in it something fails. */
+function WholeShot() {
+  const { status, ask } = useShot()
+  const stage = status?.check
+  const busy = stage?.state === 'running' || stage?.state === 'waiting'
+  const kept = (status?.look.kept.length ?? 0) + (status?.final.kept.length ?? 0)
+  const { within, all } = (stage?.figures ?? {}) as { within?: number; all?: number }
+  return (
+    <Flex
+      gap="6px"
+      align="center"
+      padding="6px 14px 2px"
+      data-hint="Up to sixteen frames whose pictures are kept, finals before first looks; the strip then shows where it fails."
+    >
+      <Text color="soft" flex="1" role="status" aria-label="Whole shot">
+        {busy
+          ? `Whole shot, ${Math.round(100 * (stage?.share ?? 0))} %`
+          : stage?.state === 'failed'
+            ? (stage.error?.message ?? 'Could not be checked')
+            : stage?.state === 'done'
+              ? `Whole shot: ${within} of ${all} within`
+              : 'Whole shot: not checked as it is'}
+      </Text>
+      <Press disabled={busy || stage?.state === 'done' || kept === 0} onClick={() => void ask({ what: 'check' })}>
+        Check
+      </Press>
+    </Flex>
+  )
+}
+
 /** The sit check of the shown frame: of one layer, or of all. */
 export function SitCheck({ id }: { id?: string }) {
   const { shot } = useShot()
@@ -201,6 +231,7 @@ export function SitCheck({ id }: { id?: string }) {
           Too little of it is seen, or it is too thin, to be measured at this frame.
         </Text>
       )}
+      {id === undefined && <WholeShot />}
       {!check && !busy && !wrong && (
         <Text padding="2px 14px" color="soft">
           Measured as soon as this frame has a picture and nothing plays.

@@ -4,6 +4,7 @@ import { create } from 'zustand'
 import type { CheckRequest } from '@/workers/protocol.ts'
 import { wishOf } from '../picture/laidFrom.ts'
 import { looksNow } from '../picture/looksNow.ts'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { cameraNow, type ShotState, useShot } from '../shot/shotStore.ts'
 
 // The check of the shown frame: made when the picture has come to rest.
@@ -27,13 +28,14 @@ export function areaNow(state: ShotState, frame: number, layer?: string): [numbe
 }
 
 /** All areas as they lie at a frame. */
-function areasNow(state: ShotState, frame: number): Pick<CheckRequest, 'area' | 'areas'> {
+function areasNow(state: ShotState, frame: number): Pick<CheckRequest, 'area' | 'areas' | 'shutter'> {
   const area = areaNow(state, frame)
   const own = Object.keys(state.shot?.document.sit.layers ?? {}).flatMap((id) => {
     const found = areaNow(state, frame, id)
     return found ? [[id, found] as const] : []
   })
-  return { ...(area ? { area } : {}), areas: Object.fromEntries(own) }
+  const shutter = usePlateFiles.getState().reports[state.status?.readings.report.key ?? '']?.shutter
+  return { ...(area ? { area } : {}), ...(shutter ? { shutter } : {}), areas: Object.fromEntries(own) }
 }
 
 /** Checks a frame as the state is now. Throws LanternError. */

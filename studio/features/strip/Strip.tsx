@@ -13,6 +13,20 @@ const ROW = 25
 const RULER = 28
 const INSET = 14
 
+/** Frames that were checked: as tall as they are off, rust beyond the limit. */
+function drawChecks(
+  context: CanvasRenderingContext2D,
+  values: ReadonlyMap<number, number>,
+  top: number,
+  x: (frame: number) => number,
+): void {
+  for (const [frame, off] of values) {
+    const tall = Math.max(2, Math.min(18, 9 * off))
+    context.fillStyle = off > 1 ? COLOURS.wrong : COLOURS.fact
+    context.fillRect(x(frame) - 2, top + 21 - tall, 4, tall)
+  }
+}
+
 function drawRow(
   context: CanvasRenderingContext2D,
   row: StripRow,
@@ -38,6 +52,7 @@ function drawRow(
     context.stroke(path)
     return
   }
+  if (row.kind === 'check') return drawChecks(context, row.values, top, x)
   let next = first
   while (row.kept.has(next)) next++
   for (let frame = first; frame <= last; frame++) {

@@ -17,3 +17,10 @@ export type StripRow =
       bottom?: number
       added: boolean
     }
+  | {
+      /** Of checked frames alone: how far off they are, 1 at the limit. */
+      kind: 'check'
+      name: string
+      figure: string
+      values: ReadonlyMap<number, number>
+    }

@@ -9,7 +9,7 @@ import type { ShotState } from '../shot/shotStore.ts'
 import { stripRows } from './rows.ts'
 
 const NOTHING = shownMatch({ shot: undefined, status: undefined, oldSolve: false }, { tracks: {}, solves: {} })
-const FILES = { readings: {}, reports: {}, solves: {} }
+const FILES = { readings: {}, reports: {}, solves: {}, checks: {} }
 const FRAMES = [1, 2, 3, 4]
 const shot = (): ShotDocument =>
   makeShot('One', { asset: 'a', file: 'f', width: 64, height: 36, first: 1, last: 4, rate: [24, 1], encoding: 'srgb' })
@@ -20,6 +20,7 @@ const status = (over: Partial<ShotStatus> = {}): ShotStatus => ({
   machines: [],
   match: NO_MATCH,
   readings: NO_READINGS,
+  check: stage(),
   mattes: {},
   handOffs: {},
   items: {},

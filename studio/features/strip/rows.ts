@@ -1,4 +1,4 @@
-import { type PlateReport, type ReadingFrames, type Solve, trackLast } from '@lantern/core/data'
+import { type PlateReport, type ReadingFrames, type ShotCheck, type Solve, trackLast } from '@lantern/core/data'
 import { manualTrackNumber, readingValues } from '@lantern/core/pipeline'
 import { clampToSetting, followed, itemsInOrder, signalValue } from '@lantern/core/settings'
 import { kindInfo, SETTINGS, type ShotDocument } from '@lantern/core/shot'
@@ -6,6 +6,7 @@ import { viewOf } from '../items/index.ts'
 import { type ShownMatch, slideOfProof, trackErrors } from '../match/matchData.ts'
 import type { ShotState } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
+import { checkRows } from '../sit/stripChecks.ts'
 import type { StripRow } from './row.ts'
 
 export type { StripRow } from './row.ts'
@@ -101,6 +102,7 @@ function plateRows(
     readings: Readonly<Record<string, ReadingFrames>>
     reports: Readonly<Record<string, PlateReport>>
     solves: Readonly<Record<string, Solve>>
+    checks: Readonly<Record<string, ShotCheck>>
   },
 ): StripRow[] {
   const rows: StripRow[] = []
@@ -214,6 +216,7 @@ export function stripRows(state: ShotState, shown: ShownMatch, files: Parameters
   const total = last - first + 1
   const rows: StripRow[] = [
     ...(station === 'Match' ? matchRows(shown, document, chosen, frame, status, files.solves) : []),
+    ...checkRows(state, files.checks),
     ...plateRows(state, files),
     ...signalRows(state),
     ...followedRows(state),

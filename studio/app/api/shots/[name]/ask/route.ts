@@ -6,6 +6,7 @@ import {
   matchKeys,
   movingObjectKeys,
   plateKeys,
+  requestCheck,
   requestHandOff,
   requestItem,
   requestManualTrack,
@@ -38,6 +39,7 @@ const ask = z.discriminatedUnion('what', [
   z.object({ what: z.literal('stop-match') }).strict(),
   z.object({ what: z.literal('stop-bake'), item: id }).strict(),
   z.object({ what: z.literal('stop-picture'), quality }).strict(),
+  z.object({ what: z.literal('check') }).strict(),
   z.object({ what: z.literal('hand-off'), quality, form: z.enum(['movie', 'exr']) }).strict(),
 ])
 
@@ -56,6 +58,7 @@ export const POST = (request: Request, { params }: { params: Promise<{ name: str
     if (wanted.what === 'reading') return { keys: [await requestReading(opened, shot, wanted.reading)] }
     if (wanted.what === 'stroke') return { keys: [await requestStroke(opened, shot, wanted.item, wanted.frame)] }
     if (wanted.what === 'matte-file') return { keys: [await keptMatteFile(opened, shot, wanted.item, wanted.frame)] }
+    if (wanted.what === 'check') return { keys: [await requestCheck(opened, shot)] }
     if (wanted.what === 'report') return { keys: [await requestReport(opened, shot, wanted.reading)] }
     const keys =
       wanted.what === 'stop-plate'

@@ -1,0 +1,112 @@
+import { LanternError, stopIfCancelled } from '@lantern/core/base'
+import type { CheckedFrame, ShotCheck } from '@lantern/core/data'
+import { checkedLines, type PlateReport } from '@lantern/core/data'
+import { readPicture, writeShotCheck } from '@lantern/core/formats'
+import { areaAt, checkedLays, checkFrame, lightOfPlate, scaledLaw, sunToward } from '@lantern/core/pipeline'
+import { type GrainLaw, plateSpreads, plateValues, type Spreads } from '@lantern/core/sit'
+import {
+  assetFrame,
+  type CheckedPicture,
+  checkPlan,
+  findShotById,
+  getAsset,
+  getBlob,
+  type JobPayload,
+  keptFrame,
+  keptReport,
+  type ResolvedShot,
+  resolveShot,
+  resultState,
+  type Shot,
+  setResultState,
+} from '@lantern/store'
+import { nodeDeflate } from '../io/deflate.ts'
+import { plateLinear } from '../io/plateFrames.ts'
+import { stackOf } from '../io/stackOf.ts'
+import type { JobContext } from './context.ts'
+import { runSingleOutput } from './runSingleOutput.ts'
+
+const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+
+/** What all frames of a check have in common. */
+interface Checking {
+  context: JobContext
+  resolved: ResolvedShot
+  grain: GrainLaw
+  report: PlateReport | undefined
+  /** How much the plate differs from itself, by the size of the picture. */
+  spreads: Map<number, Spreads>
+}
+
+async function checkOne(
+  { context, resolved, grain, report, spreads }: Checking,
+  { frame, key, quality }: CheckedPicture,
+): Promise<CheckedFrame> {
+  const { store, crew } = context
+  const { document, camera } = resolved
+  const { plate, sit } = document
+  const kept = await keptFrame(store, key, frame)
+  if (!kept) return { frame, quality, layers: [], wrong: 'Its picture is not kept any more.' }
+  const picture = readPicture(await getBlob(store, kept.blob), nodeDeflate)
+  const variant = picture.width * 2 > plate.width * 1.5 ? 'full' : 'half'
+  const bytes = await getBlob(store, await assetFrame(store, plate.asset, frame, variant))
+  const light = lightOfPlate(crew, await plateLinear(bytes, plate.encoding), sit, plate.encoding)
+  const settings = await stackOf(context, resolved, grain, frame, report)
+  const scale = light.width / plate.width
+  const spread = spreads.get(scale) ?? plateSpreads(plateValues(crew, light, settings.sensor), scaledLaw(grain, scale))
+  spreads.set(scale, spread)
+  const areas = Object.fromEntries(
+    Object.entries(sit.layers).flatMap(([id, { area }]) => (area ? [[id, areaAt(document, area, camera, frame)]] : [])),
+  )
+  const area = sit.area && areaAt(document, sit.area, camera, frame)
+  try {
+    const { layers } = checkFrame(crew, {
+      ...{ plate: light, picture, settings, fullWidth: plate.width, frame, spreads: spread },
+      names: checkedLays(document, areas, area),
+      quick: quality === 'look',
+      sun: { direction: sunToward(document.light), share: document.light.sunShare },
+      ...(report?.shutter ? { shutter: { plate: report.shutter, picture: document.camera.shutter / 360 } } : {}),
+      ...(area ? { area } : {}),
+    })
+    return { frame, quality, layers: layers.map(({ id, name, share, lines }) => ({ id, name, share, lines })) }
+  } catch (error) {
+    if (!(error instanceof LanternError)) throw error
+    return { frame, quality, layers: [], wrong: `${error.message} ${error.remedy}` }
+  }
+}
+
+/** Checks how a shot's layers sit at the given pictures. */
+export async function checkShot(
+  context: JobContext,
+  shot: Shot,
+  pictures: readonly CheckedPicture[],
+): Promise<ShotCheck> {
+  const { store } = context
+  const resolved = await resolveShot(store, shot)
+  const { plate } = shot.document
+  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
+  const report = await keptReport(store, shot.document)
+  const checking: Checking = { context, resolved, grain, report, spreads: new Map() }
+  const frames: CheckedFrame[] = []
+  for (const [n, one] of pictures.entries()) {
+    if (context.progress) stopIfCancelled(context.progress)
+    frames.push(await checkOne(checking, one))
+    context.progress?.report((n + 1) / pictures.length, `checking frame ${one.frame}`)
+  }
+  return { frames }
+}
+
+/** Checks a shot as it is now and keeps what was found. What it has moved on from is let go. */
+export async function checkJob(context: JobContext, { shot: id, key }: JobPayload<'check'>): Promise<void> {
+  const { store } = context
+  const shot = await findShotById(store, id)
+  const plan = shot && (await checkPlan(store, shot))
+  if (!shot || plan?.key !== key) {
+    if ((await resultState(store, key)) === 'waiting') await setResultState(store, key, 'stopped')
+    return
+  }
+  await runSingleOutput(context, key, async (progress) => {
+    const found = await checkShot({ ...context, progress }, shot, plan.pictures)
+    return { bytes: writeShotCheck(found), mediaType: 'application/json', figures: { ...checkedLines(found) } }
+  })
+}
