@@ -33,12 +33,14 @@ export function useCurveHand(
   const [held, setHeld] = useState<number>()
   const [drawn, setDrawn] = useState<GradePoint[]>()
   const box = useRef<SVGSVGElement>(null)
+  /** The curve as it was when the pointer went down: what is previewed is in the document already. */
+  const begun = useRef(curve)
   const points = drawn ?? curve
   const patch = (next: readonly GradePoint[]): Record<string, unknown> =>
     path.reduceRight((inner: Record<string, unknown>, step) => ({ [step]: inner }), { curves: { [channel]: next } })
   const keep = (next: GradePoint[]): void => {
     setDrawn(undefined)
-    if (JSON.stringify(next) !== JSON.stringify(curve)) edit(patch(next))
+    if (JSON.stringify(next) !== JSON.stringify(drawn ? begun.current : curve)) edit(patch(next))
   }
   const draw = (next: GradePoint[]): void => {
     setDrawn(next)
@@ -73,6 +75,7 @@ export function useCurveHand(
       const put = near >= 0 ? { points: [...points], at: near } : putPoint(points, [x, y])
       if (put.at < 0) return
       box.current?.setPointerCapture(event.pointerId)
+      begun.current = curve
       setHeld(put.at)
       draw(put.points)
     },

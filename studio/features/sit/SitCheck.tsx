@@ -202,11 +202,8 @@ export function SitCheck({ id }: { id?: string }) {
         <Text color="soft" fontWeight="600" flex="1">
           Sit check{' '}
           <span className="num" data-score>
-            {scoreText(shown)}
+            {busy ? 'measuring' : scoreText(shown)}
           </span>
-        </Text>
-        <Text role="status" color="faint">
-          {busy ? 'measuring' : ''}
         </Text>
         <Press main disabled={busy || !off} onClick={() => void matchLines(free)}>
           Match all

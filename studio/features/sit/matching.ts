@@ -33,31 +33,61 @@ export const saidOfMatch = (before: MatchedLayer, after: Partial<MatchedLayer>):
     .map(([key, value]) => `${key} ${figure(before[key as keyof MatchedLayer])} to ${figure(value)}`)
     .join(', ')
 
+/** How far off the asked lines of a layer are, in what they may be off. */
+const offOf = ({ lines }: LayerCheck, asked: readonly LineName[]): number =>
+  lines
+    .filter(({ name }) => asked.includes(name))
+    .reduce((sum, { difference, spread }) => sum + Math.min(20, Math.max(0, Math.abs(difference) / spread - 0.5)), 0)
+
+/** The settings of a layer that were changed, as they were. */
+const pick = (settings: MatchedLayer, changed: Partial<MatchedLayer> | undefined): Partial<MatchedLayer> =>
+  Object.fromEntries(Object.keys(changed ?? {}).map((key) => [key, settings[key as keyof MatchedLayer]]))
+
 /** Matches lines of layers at the shown frame, a few rounds, and keeps the result as one step. */
 export async function matchLines(ids: readonly string[], asked: readonly LineName[] = LAYER_MATCHES): Promise<void> {
   const { frame, shot, preview, edit, set, say } = useShot.getState()
   if (!shot) return
   const before = shot.document
+  /** What each layer is changed to, the best of all rounds, and how far off it was then. */
+  const best = new Map<string, { changed: Partial<MatchedLayer>; off: number }>()
   const done = new Map<string, Partial<MatchedLayer>>()
   useCheck.setState({ busy: true })
   try {
-    for (let round = 0; round < MOST_ROUNDS; round++) {
+    for (let round = 0; round <= MOST_ROUNDS; round++) {
       const state = useShot.getState()
       const now = state.shot?.document ?? before
       const check = await checkNow(state, frame)
+      for (const layer of check.layers) {
+        const changed = done.get(layer.id)
+        const off = offOf(layer, asked)
+        if (off < (best.get(layer.id)?.off ?? Infinity)) best.set(layer.id, { changed: changed ?? {}, off })
+      }
       const changes = ids.flatMap((id): [string, Partial<MatchedLayer>][] => {
         const layer = check.layers.find((one) => one.id === id)
         const changed = changeOf(now, layer, asked, check.scale)
         return changed ? [[id, changed]] : []
       })
-      if (changes.length === 0) break
+      if (changes.length === 0 || round === MOST_ROUNDS) break
       for (const [id, changed] of changes) done.set(id, { ...done.get(id), ...changed })
       preview({ sit: { layers: Object.fromEntries(changes) } })
     }
-    if (done.size === 0)
-      return set({ message: { text: 'Nothing to match: every line that a press can change is within.', good: true } })
-    edit({ sit: { layers: Object.fromEntries(done) } })
-    const said = [...done].map(([id, after]) => saidOfMatch(settingsOf(before, id), after)).join('; ')
+    const kept = [...best].flatMap(([id, { changed }]) =>
+      ids.includes(id) && Object.keys(changed).length > 0 ? [[id, changed] as const] : [],
+    )
+    if (kept.length === 0) {
+      // What was tried goes back.
+      preview({
+        sit: { layers: Object.fromEntries([...done].map(([id, all]) => [id, pick(settingsOf(before, id), all)])) },
+      })
+      const text = done.size > 0 ? 'Nothing brings it nearer.' : 'Every line that a press can change is within.'
+      return set({ message: { text, good: true } })
+    }
+    // What later rounds tried and gave up goes back.
+    const all = kept.map(
+      ([id, changed]) => [id, { ...pick(settingsOf(before, id), done.get(id)), ...changed }] as const,
+    )
+    edit({ sit: { layers: Object.fromEntries(all) } })
+    const said = kept.map(([id, after]) => saidOfMatch(settingsOf(before, id), after)).join('; ')
     set({ message: { text: `Matched: ${said}.`, good: true } })
   } catch (error) {
     say(error)

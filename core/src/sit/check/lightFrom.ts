@@ -13,8 +13,8 @@ const LEAST = 150
 /** Sides must face at least so many ways: the least variance of normals along any direction. */
 const LEAST_WAYS = 0.012
 /** Normals within about 25 degrees count as one way; so many ways of at least such a share must be seen. */
-const WAYS = 5
-const LEAST_PART = 0.03
+const WAYS = 9
+const LEAST_PART = 0.02
 /** So many pixels that are darkest against a first fit stand in shadow. */
 const SHADED = 0.3
 /** A fit that explains less of the brightness than this tells no direction. */

@@ -29,76 +29,81 @@ export const LAYER_MATCHES: readonly LineName[] = [
 ]
 
 const clamp = (value: number, low: number, high: number): number => Math.min(high, Math.max(low, value))
-const ROUNDS = 40
-/** How far contrast is turned at once. */
-const LEAST_CONTRAST = 0.4
-const MOST_CONTRAST = 2.5
-
-/** Tones as the plate's should be: of lines that are not asked for as they are. */
-interface Wanted {
-  p2: number
-  p98: number
-  stops: number
-}
-
-function wantedOf(own: Tones, plate: Tones, asked: readonly LineName[]): Wanted {
-  const of = (line: LineName, a: number, b: number): number => (asked.includes(line) ? a : b)
-  return {
-    p2: of('black', plate.p2, own.p2),
-    p98: of('white', plate.p98, own.p98),
-    stops: of('contrast', contrastOf(plate), contrastOf(own)),
-  }
-}
+/** How far contrast is turned at once, and in how many steps that is looked for. */
+const MOST_TURN = 1.6
+const STEPS = 48
+/** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
+const TURN_COST = 0.03
+/** Stops between its darkest and brightest parts by which an area counts as even. */
+const EVEN = 0.5
+/** How far a tint goes at once, stops. */
+const MOST_TINT = 0.6
 
 /**
- * Black, white and contrast that bring a layer's tones to those that are wanted: v becomes pivot x ((a v + b) / pivot)^c. For each c the ends give a and b; c itself is found by halving, so that dark and bright parts are so many stops apart.
+ * Black, white and contrast that bring a layer's asked tones to the plate's: v becomes pivot x ((a v + b) / pivot)^c. White alone is a gain; black alone keeps the white; contrast alone keeps the middle.
+ * Of all c that one is taken by which dark and bright parts are so many stops apart as the plate's.
  */
 function matchedTones(
   now: MatchedLayer,
   own: Tones,
-  wanted: Wanted,
+  plate: Tones,
+  asked: readonly LineName[],
 ): Pick<MatchedLayer, 'black' | 'white' | 'contrast'> {
   const { pivot } = now
-  // Before the contrast that the layer has now.
-  const back = (v: number): number => pivot * pow(Math.max(1e-6, v) / pivot, 1 / now.contrast)
-  const before = { p2: back(own.p2), p10: back(own.p10), p90: back(own.p90), p98: back(own.p98) }
-  const ends = (c: number): { a: number; b: number } => {
-    const low = pivot * pow(Math.max(1e-6, wanted.p2) / pivot, 1 / c)
-    const high = pivot * pow(Math.max(1e-6, wanted.p98) / pivot, 1 / c)
-    const a = (high - low) / Math.max(1e-6, before.p98 - before.p2)
-    return { a, b: low - a * before.p2 }
-  }
-  const stops = (c: number): number => {
-    const { a, b } = ends(c)
-    const at = (v: number): number => stopsOf(pivot * pow(Math.max(1e-6, a * v + b) / pivot, c))
-    return at(before.p90) - at(before.p10)
-  }
-  let contrast = now.contrast
-  // Between fixed ends more contrast brings the middle down: the stops between tones rise with it where most tones lie low.
-  const [low, high] = [now.contrast * LEAST_CONTRAST, now.contrast * MOST_CONTRAST]
-  const [least, most] = [stops(low), stops(high)]
-  if (Math.abs(stops(contrast) - wanted.stops) > 0.02 && least !== most) {
-    let [from, to] = [low, high]
-    for (let n = 0; n < ROUNDS; n++) {
-      const middle = (from + to) / 2
-      if (stops(middle) < wanted.stops === least < most) from = middle
-      else to = middle
+  const [black, white] = [asked.includes('black'), asked.includes('white')]
+  // What is evenly lit has no tones to spread: it would only grow spots.
+  const even = stopsOf(own.p98) - stopsOf(own.p2) < EVEN
+  // Before the contrast that the layer has now, or would have.
+  const back = (v: number, c: number): number => pivot * pow(Math.max(1e-6, v) / pivot, 1 / c)
+  const before = (v: number): number => back(v, now.contrast)
+  const line = (c: number): { a: number; b: number } => {
+    if (!black || even) {
+      const [from, to] = white ? [own.p98, plate.p98] : [own.p50, own.p50]
+      return { a: back(to, c) / Math.max(1e-6, before(from)), b: 0 }
     }
-    contrast = (from + to) / 2
+    const [low, high] = [back(plate.p2, c), back(white ? plate.p98 : own.p98, c)]
+    const a = (high - low) / Math.max(1e-6, before(own.p98) - before(own.p2))
+    return { a, b: low - a * before(own.p2) }
   }
-  const { a, b } = ends(contrast)
-  const black = a * now.black + b
+  const contrast = asked.includes('contrast')
+    ? matchedContrast(now, own, contrastOf(plate), line, before)
+    : now.contrast
+  const { a, b } = line(contrast)
+  const darkest = a * now.black + b
   return {
-    black: clamp(black, -1, 2),
-    white: clamp(black + a * (now.white - now.black), 0, 8),
+    black: clamp(darkest, -1, 2),
+    white: clamp(darkest + a * (now.white - now.black), 0, 8),
     contrast: clamp(contrast, 0.05, 8),
   }
+}
+
+/** The contrast by which a layer's dark and bright parts are so many stops apart. */
+function matchedContrast(
+  { contrast: now, pivot }: MatchedLayer,
+  own: Tones,
+  wanted: number,
+  line: (c: number) => { a: number; b: number },
+  before: (v: number) => number,
+): number {
+  const off = (c: number): number => {
+    const { a, b } = line(c)
+    const at = (v: number): number => stopsOf(pivot * pow(Math.max(1e-6, a * before(v) + b) / pivot, c))
+    return Math.abs(at(own.p90) - at(own.p10) - wanted)
+  }
+  let [contrast, least] = [now, off(now)]
+  for (let n = -STEPS; n <= STEPS; n++) {
+    const c = now * pow(MOST_TURN, n / STEPS)
+    const cost = off(c) + TURN_COST * Math.abs(n / STEPS)
+    if (cost < least) [contrast, least] = [c, cost]
+  }
+  return contrast
 }
 
 /** Tint that brings a layer's neutral parts to the plate's, as bright as they are. */
 function matchedTint(tint: MatchedLayer['tint'], parts: readonly number[]): [number, number, number] {
   const [red = 0, blue = 0] = parts
-  const gain = [pow(2, -red), 1, pow(2, -blue)]
+  const held = (stops: number): number => clamp(stops, -MOST_TINT, MOST_TINT)
+  const gain = [pow(2, -held(red)), 1, pow(2, -held(blue))]
   const level = 0.2126 * (gain[0] ?? 1) + 0.7152 + 0.0722 * (gain[2] ?? 1)
   return tint.map((t, c) => clamp((t * (gain[c] ?? 1)) / level, 0, 4)) as [number, number, number]
 }
@@ -131,7 +136,7 @@ export function matchedLayer(
     asked.includes(name) ? lines.find((one) => one.name === name) : undefined
   const changed: Partial<MatchedLayer> = {}
   const tones = (['black', 'white', 'contrast'] as const).filter((name) => line(name))
-  if (tones.length > 0) Object.assign(changed, matchedTones(now, own.tones, wantedOf(own.tones, plate.tones, tones)))
+  if (tones.length > 0) Object.assign(changed, matchedTones(now, own.tones, plate.tones, tones))
   const colour = line('colour')
   if (colour?.parts) changed.tint = matchedTint(now.tint, colour.parts)
   const grain = line('grain')
