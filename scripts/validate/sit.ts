@@ -4,12 +4,14 @@ import {
   BARE_LAYER,
   BARE_STACK,
   compositeStack,
+  encodeSrgb,
   PLAIN_SENSOR,
   type StackBlend,
   type StackSettings,
   throughSensor,
 } from '../../core/src/sit/index.ts'
 import { atMost, type Row } from './row.ts'
+import { lightRows } from './sitLight.ts'
 import { patchRows } from './sitPatches.ts'
 
 // The stack and the sit check against what we did not write.
@@ -112,18 +114,25 @@ function glowRows(crew: Crew): Row[] {
   ]
 }
 
+const codeOf = (v: number): number => Math.round(255 * encodeSrgb(Math.min(1, Math.max(0, v))))
+
 /** A ramp of a hot colour through the sensor: each channel rises, and the end is white. */
 function clipRows(): Row[] {
   let [falls, last] = [0, [0, 0, 0]]
   for (let n = 0; n <= 4000; n++) {
     const light = pow10(n / 1000 - 1.5)
-    const now = throughSensor([light, 0.42 * light, 0.1 * light], PLAIN_SENSOR).map((v) => Math.min(1, v))
+    const now = throughSensor([light, 0.42 * light, 0.1 * light], PLAIN_SENSOR).map(codeOf)
     for (let c = 0; c < 3; c++) falls = Math.max(falls, (last[c] ?? 0) - (now[c] ?? 0))
     last = now
   }
   return [
-    atMost('clipping, a channel of a brightening flame falls by', 'none', 1e-6, falls),
-    atMost('clipping, how far its end is off white', '1 1 1', 1e-3, Math.max(...last.map((v) => Math.abs(v - 1)))),
+    atMost('clipping, a channel of a brightening flame falls by, 8-bit codes', 'none', 0, falls),
+    atMost(
+      'clipping, how far its end is off white, 8-bit codes',
+      '255 255 255',
+      0,
+      Math.max(...last.map((v) => 255 - v)),
+    ),
   ]
 }
 const pow10 = (v: number): number => 10 ** v
@@ -160,4 +169,5 @@ export const sitRows = (crew: Crew): Row[] => [
   ...clipRows(),
   ...shimmerRows(crew),
   ...patchRows(crew),
+  ...lightRows(crew),
 ]

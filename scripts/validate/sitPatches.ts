@@ -14,6 +14,7 @@ import {
   type LineName,
   type MatchedLayer,
   matchedLayer,
+  matchRound,
   measureGrain,
   PLAIN_SENSOR,
   plateScene,
@@ -192,7 +193,9 @@ function matched(crew: Crew, set: PatchSet, patch: FloatImage): LayerCheck {
   let check: LayerCheck | undefined
   for (let round = 0; round < ROUNDS; round++) {
     check = checkFrame(crew, set.inputs(patch, now)).layers[0] as LayerCheck
-    const off = check.lines.filter((one) => !one.within && LAYER_MATCHES.includes(one.name)).map(({ name }) => name)
+    const off = check.lines
+      .filter((one) => !one.within && matchRound(LAYER_MATCHES, round).includes(one.name))
+      .map(({ name }) => name)
     if (off.length === 0 || !check.own || !check.plate) break
     now = { ...now, ...matchedLayer(now, check.own, check.plate, check.lines, off) }
   }

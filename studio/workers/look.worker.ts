@@ -14,11 +14,11 @@ import {
   LOOK_SCALE,
   neededFrames,
   type PictureTools,
+  plateSun,
   renderPicture,
   scaledLaw,
   sensorOf,
   stackSettings,
-  sunToward,
   usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
@@ -268,7 +268,7 @@ async function check({ id, of, area, areas, shutter }: CheckRequest): Promise<vo
     frame,
     spreads: spread,
     quick: of.source.kind !== 'kept' || size === 'half',
-    sun: { direction: sunToward(document.light), share: document.light.sunShare },
+    sun: plateSun(document.light),
     ...(shutter === undefined ? {} : { shutter: { plate: shutter, picture: document.camera.shutter / 360 } }),
     ...(area ? { area } : {}),
   })

@@ -95,6 +95,26 @@ export function picturedSky(picture: FloatImage, turn: number, { sunShare, skyCo
   return image
 }
 
+/** The light of a picture of all round on a surface that faces any way, by luminance; of its upper half on level ground what levelLight says. Coarse: for what is compared, not drawn. */
+export function lightOn(picture: FloatImage): (normal: Vec3) => number {
+  const step = Math.max(1, Math.floor(picture.width / 48))
+  const parts: { way: Vec3; light: number }[] = []
+  for (let y = 0; y < picture.height; y += step)
+    for (let x = 0; x < picture.width; x += step) {
+      const down = ((y + step / 2) / picture.height) * PI
+      const area = (sin(down) * 2 * PI * PI * step * step) / (picture.width * picture.height) / PI
+      const at =
+        (Math.min(picture.height - 1, y + (step >> 1)) * picture.width + Math.min(picture.width - 1, x + (step >> 1))) *
+        3
+      parts.push({
+        way: directionAt(x + step / 2 - 0.5, y + step / 2 - 0.5, picture.width, picture.height),
+        light: area * luminance(picture.data, at),
+      })
+    }
+  return ([nx, ny, nz]) =>
+    parts.reduce((sum, { way, light }) => sum + light * Math.max(0, way[0] * nx + way[1] * ny + way[2] * nz), 0)
+}
+
 /** Where a surroundings picture is brightest: degrees from behind the set to the right, and above the horizon. The middle of what shines there, so that a spot of several pixels counts as one. */
 export function brightestSpot({ width, height, data }: FloatImage): { from: number; height: number } {
   let [best, atX, atY] = [-1, 0, 0]

@@ -24,7 +24,7 @@ import {
   type StackSettings,
 } from '../sit/index.ts'
 import { pickSurface } from './pick.ts'
-import { blurLine, fireHaloLine, haloLine, type LineContext, lightLine, shadowLine } from './sitLines.ts'
+import { blurLine, fireHaloLine, haloLine, type LineContext, lightLine, type PlateSun, shadowLine } from './sitLines.ts'
 import { composeFrame } from './stack.ts'
 
 // The sit check of one frame: what each layer has against the plate beside it.
@@ -59,8 +59,8 @@ export interface CheckInputs {
   frame: number
   spreads: Spreads
   area?: CheckedLay['area']
-  /** Unit direction to the plate's sun, and its share of the light. */
-  sun?: { direction: Vec3; share: number }
+  /** The plate's sun and sky. */
+  sun?: PlateSun
   /** Whether the picture is a quick one, whose own noise tells nothing of the layer's grain. */
   quick?: boolean
   /** Share of a frame's time with the shutter open: of the plate as measured, of the picture as it was made. */

@@ -1,6 +1,8 @@
 import type { Crew } from '../base/index.ts'
 import type { FloatImage } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
+import { lightOn, modelSky } from '../picture/index.ts'
+import type { PlateLightSettings } from '../shot/index.ts'
 import {
   type CheckLine,
   type Cover,
@@ -17,6 +19,7 @@ import {
   type StackSettings,
   shadowFigures,
 } from '../sit/index.ts'
+import { plateLight } from './picture.ts'
 import { composeFrame } from './stack.ts'
 
 // The lines of the check that take more than an area's pixels: light, shadow, motion blur, halo.
@@ -35,8 +38,28 @@ export interface LineContext {
   laid: FloatImage
   /** What all lays cover. */
   covered: Float32Array
-  sun?: { direction: Vec3; share: number }
+  sun?: PlateSun
   shutter?: { plate: number; picture: number }
+}
+
+/** The plate's sun: unit direction, its share of the light; and how bright the rest makes a surface. */
+export interface PlateSun {
+  direction: Vec3
+  share: number
+  sky(normal: Vec3): number
+}
+
+/** What sky light sends back of the ground, for a sun by itself. */
+const GROUND = 0.2
+/** The sun and sky of a shot's light. A sky that is a picture counts as the model's. */
+export function plateSun(settings: PlateLightSettings): PlateSun {
+  const light = plateLight({ ...settings, sky: 'model' })
+  const ground = [0, 1, 2].map(
+    (c) => GROUND * (light.sunShare * (light.sunColour[c] ?? 1) + (1 - light.sunShare) * (light.skyColour[c] ?? 1)),
+  )
+  const even = (normal: Vec3): number => (1 - light.sunShare) * (0.5 + 0.5 * normal[1]) + 0.5 * GROUND * (1 - normal[1])
+  const sky = settings.sky === 'even' ? even : lightOn(modelSky(light, ground as unknown as Vec3))
+  return { direction: light.sunDirection, share: light.sunShare, sky }
 }
 
 /** The pixels of a region, and of the picture under each: its index there. */
@@ -62,13 +85,20 @@ export function lightLine(context: LineContext, id: string, part: Region): Check
   const { colour, alpha } = layer ?? {}
   if (!normals || !sun || sun.share < LEAST_SHARE || !layer || !colour || !alpha) return []
   const pixels: FacingPixel[] = []
+  const known = new Map<string, number>()
+  const skyOn = (normal: Vec3): number => {
+    const key = normal.map((v) => Math.round(12 * v)).join()
+    const value = known.get(key) ?? sun.sky(normal)
+    known.set(key, value)
+    return value
+  }
   for (const { at } of pixelsOf(part, context)) {
     const k = (Math.floor(at / picture.width) - layer.y) * layer.width + (at % picture.width) - layer.x
     const share = alpha.data[k] ?? 0
     if (share < 0.5) continue
     const normal = [0, 1, 2].map((c) => normals.data[at * 3 + c] ?? 0) as unknown as Vec3
     if (normal[0] === 0 && normal[1] === 0 && normal[2] === 0) continue
-    pixels.push({ normal, light: lightAt(colour, k) / share })
+    pixels.push({ normal, light: lightAt(colour, k) / share, sky: skyOn(normal) })
   }
   const from = lightFrom(pixels)
   if (!from) return []

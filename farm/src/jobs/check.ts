@@ -2,7 +2,7 @@ import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import type { CheckedFrame, ShotCheck } from '@lantern/core/data'
 import { checkedLines, type PlateReport } from '@lantern/core/data'
 import { readPicture, writeShotCheck } from '@lantern/core/formats'
-import { areaAt, checkedLays, checkFrame, lightOfPlate, scaledLaw, sunToward } from '@lantern/core/pipeline'
+import { areaAt, checkedLays, checkFrame, lightOfPlate, plateSun, scaledLaw } from '@lantern/core/pipeline'
 import { type GrainLaw, plateSpreads, plateValues, type Spreads } from '@lantern/core/sit'
 import {
   assetFrame,
@@ -64,7 +64,7 @@ async function checkOne(
       ...{ plate: light, picture, settings, fullWidth: plate.width, frame, spreads: spread },
       names: checkedLays(document, areas, area),
       quick: quality === 'look',
-      sun: { direction: sunToward(document.light), share: document.light.sunShare },
+      sun: plateSun(document.light),
       ...(report?.shutter ? { shutter: { plate: report.shutter, picture: document.camera.shutter / 360 } } : {}),
       ...(area ? { area } : {}),
     })

@@ -1,6 +1,13 @@
 import type { LayerCheck } from '@lantern/core/pipeline'
 import { PLAIN_LAYER, type ShotDocument } from '@lantern/core/shot'
-import { LAYER_MATCHES, LINE_KINDS, type LineName, type MatchedLayer, matchedLayer } from '@lantern/core/sit'
+import {
+  LAYER_MATCHES,
+  LINE_KINDS,
+  type LineName,
+  type MatchedLayer,
+  matchedLayer,
+  matchRound,
+} from '@lantern/core/sit'
 import { useShot } from '../shot/shotStore.ts'
 import { checkNow, useCheck } from './checkStore.ts'
 
@@ -64,7 +71,7 @@ export async function matchLines(ids: readonly string[], asked: readonly LineNam
       }
       const changes = ids.flatMap((id): [string, Partial<MatchedLayer>][] => {
         const layer = check.layers.find((one) => one.id === id)
-        const changed = changeOf(now, layer, asked, check.scale)
+        const changed = changeOf(now, layer, matchRound(asked, round), check.scale)
         return changed ? [[id, changed]] : []
       })
       if (changes.length === 0 || round === MOST_ROUNDS) break

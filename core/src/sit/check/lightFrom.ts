@@ -6,6 +6,8 @@ import { acos, cos, degrees, dot, radians, sin, type Vec3 } from '../../math/ind
 export interface FacingPixel {
   normal: Vec3
   light: number
+  /** How bright the plate's sky makes what faces so. */
+  sky: number
 }
 
 const MOST = 1600
@@ -51,12 +53,12 @@ function waysOf(pixels: readonly FacingPixel[]): number {
   return [...counts.values()].filter((count) => count >= LEAST_PART * pixels.length).length
 }
 
-/** How little of the brightness is left over by sun x max(0, n . l) + sky x (1 + n up) / 2, both at least nothing. */
+/** How little of the brightness is left over by so much sun x max(0, n . l) and so much of the plate's sky, both at least nothing. */
 function leftOver(pixels: readonly FacingPixel[], l: Vec3): { left: number; sun: number; sky: number } {
   let [ss, sa, aa, sy, ay, yy] = [0, 0, 0, 0, 0, 0]
-  for (const { normal, light } of pixels) {
+  for (const { normal, light, sky } of pixels) {
     const s = Math.max(0, dot(normal, l))
-    const a = 0.5 + 0.5 * normal[1]
+    const a = sky
     ss += s * s
     sa += s * a
     aa += a * a
@@ -65,11 +67,11 @@ function leftOver(pixels: readonly FacingPixel[], l: Vec3): { left: number; sun:
     yy += light * light
   }
   const det = ss * aa - sa * sa
-  let [sun, sky] = det > 1e-9 ? [(sy * aa - ay * sa) / det, (ay * ss - sy * sa) / det] : [0, ay / Math.max(1e-9, aa)]
-  if (sun < 0) [sun, sky] = [0, ay / Math.max(1e-9, aa)]
-  if (sky < 0) [sun, sky] = [sy / Math.max(1e-9, ss), 0]
-  const left = yy - 2 * (sun * sy + sky * ay) + sun * sun * ss + 2 * sun * sky * sa + sky * sky * aa
-  return { left, sun, sky }
+  let [sun, share] = det > 1e-9 ? [(sy * aa - ay * sa) / det, (ay * ss - sy * sa) / det] : [0, ay / Math.max(1e-9, aa)]
+  if (sun < 0) [sun, share] = [0, ay / Math.max(1e-9, aa)]
+  if (share < 0) [sun, share] = [sy / Math.max(1e-9, ss), 0]
+  const left = yy - 2 * (sun * sy + share * ay) + sun * sun * ss + 2 * sun * share * sa + share * share * aa
+  return { left, sun, sky: share }
 }
 
 /**
@@ -130,7 +132,7 @@ function notShaded(pixels: readonly FacingPixel[], l: Vec3): FacingPixel[] {
   const { sun, sky } = leftOver(pixels, l)
   const off = pixels.map((pixel) => ({
     pixel,
-    off: pixel.light - sun * Math.max(0, dot(pixel.normal, l)) - sky * (0.5 + 0.5 * pixel.normal[1]),
+    off: pixel.light - sun * Math.max(0, dot(pixel.normal, l)) - sky * pixel.sky,
   }))
   return off
     .sort((a, b) => a.off - b.off)

@@ -17,6 +17,10 @@ export interface MatchedLayer {
   shadow: number
 }
 
+/** The lines of a match's n-th round: in the third the ends alone, which colour and contrast moved. */
+export const matchRound = (asked: readonly LineName[], round: number): LineName[] =>
+  round !== 2 ? [...asked] : asked.filter((name) => name !== 'contrast' && name !== 'colour')
+
 /** Lines that a press can match by a layer's own settings. */
 export const LAYER_MATCHES: readonly LineName[] = [
   'black',
@@ -32,6 +36,8 @@ const clamp = (value: number, low: number, high: number): number => Math.min(hig
 /** How far contrast is turned at once, and in how many steps that is looked for. */
 const MOST_TURN = 1.6
 const STEPS = 48
+/** Beyond these a match spoils more than it mends. */
+const [LEAST_CONTRAST, MOST_CONTRAST] = [0.5, 2]
 /** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
 const TURN_COST = 0.03
 /** Stops between its darkest and brightest parts by which an area counts as even. */
@@ -73,7 +79,7 @@ function matchedTones(
   return {
     black: clamp(darkest, -1, 2),
     white: clamp(darkest + a * (now.white - now.black), 0, 8),
-    contrast: clamp(contrast, 0.05, 8),
+    contrast,
   }
 }
 
@@ -93,6 +99,7 @@ function matchedContrast(
   let [contrast, least] = [now, off(now)]
   for (let n = -STEPS; n <= STEPS; n++) {
     const c = now * pow(MOST_TURN, n / STEPS)
+    if (c < LEAST_CONTRAST || c > MOST_CONTRAST) continue
     const cost = off(c) + TURN_COST * Math.abs(n / STEPS)
     if (cost < least) [contrast, least] = [c, cost]
   }
