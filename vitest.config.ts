@@ -52,7 +52,7 @@ const units = [
 const named = (...names: string[]): string[] => names.map((name) => `studio/e2e/${name}.e2e.ts`)
 const parts: Readonly<Record<string, string[]>> = {
   after: named('breaking', 'supervisor', 'things'),
-  late: named('cards', 'parts', 'relight', 'screen', 'shots'),
+  late: named('cards', 'parts', 'relight', 'screen', 'shots', 'sit'),
 }
 const part = process.env.LANTERN_E2E_PART ?? ''
 const browser = {

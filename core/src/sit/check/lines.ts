@@ -5,7 +5,8 @@ import { type CheckFigures, contrastOf, RISE, stopsOf } from './figures.ts'
 /** The lines that are read off an area's pixels alone. */
 export const AREA_LINES = ['black', 'white', 'colour', 'contrast', 'grain', 'grainSize', 'sharpness'] as const
 export const OTHER_LINES = ['blur', 'slide', 'light', 'shadow', 'halo', 'speed'] as const
-export type LineName = (typeof AREA_LINES)[number] | (typeof OTHER_LINES)[number]
+export type AreaLine = (typeof AREA_LINES)[number]
+export type LineName = AreaLine | (typeof OTHER_LINES)[number]
 export const LINE_NAMES: readonly LineName[] = [...AREA_LINES, ...OTHER_LINES]
 
 export interface LineKind {
@@ -90,7 +91,7 @@ export interface CheckLine {
 }
 
 /** What an area has on a line, as a number in the line's unit; undefined where that can't be told. */
-export function lineValue(name: (typeof AREA_LINES)[number], figures: CheckFigures): number | undefined {
+export function lineValue(name: AreaLine, figures: CheckFigures): number | undefined {
   const { tones, neutral, grain, sharp } = figures
   if (name === 'black') return stopsOf(tones.p2)
   if (name === 'white') return stopsOf(tones.p98)
@@ -102,7 +103,7 @@ export function lineValue(name: (typeof AREA_LINES)[number], figures: CheckFigur
 }
 
 /** How two areas differ on a line: the layer's less the plate's, in the line's unit. */
-function differenceOf(name: (typeof AREA_LINES)[number], plate: CheckFigures, layer: CheckFigures) {
+function differenceOf(name: AreaLine, plate: CheckFigures, layer: CheckFigures) {
   const [a, b] = [lineValue(name, plate), lineValue(name, layer)]
   if (a === undefined || b === undefined || Number.isNaN(a) || Number.isNaN(b)) return undefined
   if (name === 'grain') return { difference: 100 * (b / a - 1) }
@@ -121,11 +122,11 @@ export function robustSigma(values: readonly number[]): number {
   return 1.4826 * (off[off.length >> 1] ?? Number.NaN)
 }
 
-export type Spreads = Readonly<Record<(typeof AREA_LINES)[number], number>>
+export type Spreads = Readonly<Record<AreaLine, number>>
 
 /** How much a plate differs from itself on each line, from many areas of it; held between what can be told and what is allowed. */
 export function spreadsOf(areas: readonly CheckFigures[]): Spreads {
-  const one = (name: (typeof AREA_LINES)[number]): number => {
+  const one = (name: AreaLine): number => {
     const { most, least } = LINE_KINDS[name]
     const values = areas.flatMap((area) => {
       const value = lineValue(name, area)
