@@ -24,4 +24,8 @@ export interface PlateReport {
   white: readonly [number, number, number]
   /** Share of a frame's time with the shutter open; null where too little moves. */
   shutter: number | null
+  /** Where its camera bends and clips its highlights; null where they tell nothing. */
+  sensor: { knee: number; top: number } | null
+  /** Light round its highlights, of white, and how red that is; null without any. */
+  halo: { level: number; red: number } | null
 }

@@ -87,6 +87,8 @@ const REPORT: PlateReport = {
   black: [0, 0, 0],
   white: [1, 1, 1],
   shutter: null,
+  sensor: { knee: 0.7, top: 8 },
+  halo: null,
 }
 
 const kinds: readonly [string, Uint8Array, (bytes: Uint8Array) => unknown][] = [

@@ -19,6 +19,9 @@ import {
   type Edge,
   edgeRise,
   exposureDrift,
+  fitSensor,
+  type HaloFigures,
+  haloOf,
   type MovingEdge,
   measureGrain,
   plainEdges,
@@ -177,6 +180,18 @@ const LOOKED = 8
 const NEAR_TRACKS = 3
 const NEAR_SHARE = 0.06
 const MOST_EDGES = 4000
+/** Every so many pixels tell of highlights. */
+const BRIGHT_EVERY = 7
+
+function together(parts: readonly Float32Array[]): Float32Array {
+  const all = new Float32Array(parts.reduce((sum, part) => sum + part.length, 0))
+  let at = 0
+  for (const part of parts) {
+    all.set(part, at)
+    at += part.length
+  }
+  return all
+}
 
 /** How fast the picture moves at a place, px a frame: the median of the nearest tracks'. */
 function speedAt(
@@ -218,6 +233,42 @@ function cropped(
   return { data, width: w, height: h, x: x0, y: y0 }
 }
 
+/** What some frames of a plate were found to be. */
+interface Looked {
+  laws: ReturnType<typeof measureGrain>[]
+  tones: ReturnType<typeof tonesOf>[]
+  edges: Edge[]
+  moving: MovingEdge[]
+  bright: Float32Array[]
+  halos: HaloFigures[]
+}
+
+/** Adds what a part of a frame is found to be. */
+function lookClosely(
+  found: Looked,
+  part: ReturnType<typeof cropped>,
+  n: number,
+  fullWidth: number,
+  tracks: readonly Track[],
+  codeWidth: ((value: number) => number) | undefined,
+): void {
+  const image = { width: part.width, height: part.height, channels: 3, data: part.data }
+  found.laws.push(measureGrain(image, codeWidth))
+  found.tones.push(tonesOf(part.data))
+  const light = brightnessOf(part.data)
+  found.bright.push(light.filter((_, k) => k % BRIGHT_EVERY === 0))
+  const halo = haloOf(image)
+  if (halo) found.halos.push(halo)
+  for (const one of plainEdges(light, part.width, part.height)
+    .sort((a, b) => b.step - a.step)
+    .slice(0, MOST_EDGES)) {
+    const placed = { ...one, x: one.x + part.x, y: one.y + part.y }
+    found.edges.push(placed)
+    const speed = speedAt(tracks, n, placed.x, placed.y, NEAR_SHARE * fullWidth)
+    if (speed) found.moving.push({ frame: n, edge: placed, speed })
+  }
+}
+
 /**
  * Measures a plate. shape: the area that grain, edges, black and white are taken from, by its bounds; none: the frame. tracks: how the plate moves, where it was tracked.
  * codeWidth: as measureGrain takes it.
@@ -242,10 +293,7 @@ export async function reportPlate(
       Math.floor(((k + 0.5) * frames) / Math.min(LOOKED, frames)),
     ),
   )
-  const laws: ReturnType<typeof measureGrain>[] = []
-  const tones: ReturnType<typeof tonesOf>[] = []
-  const edges: Edge[] = []
-  const moving: MovingEdge[] = []
+  const found: Looked = { laws: [], tones: [], edges: [], moving: [], bright: [], halos: [] }
   for (let n = 0; n < frames; n++) {
     stopIfCancelled(progress)
     progress.report(n / frames, 'measuring the plate')
@@ -273,19 +321,9 @@ export async function reportPlate(
         0.5,
       ).mean[3]
     }
-    if (!looked.has(n)) continue
-    const part = cropped(rgb, width, height, shape)
-    laws.push(measureGrain({ width: part.width, height: part.height, channels: 3, data: part.data }, codeWidth))
-    tones.push(tonesOf(part.data))
-    for (const one of plainEdges(brightnessOf(part.data), part.width, part.height)
-      .sort((a, b) => b.step - a.step)
-      .slice(0, MOST_EDGES)) {
-      const placed = { ...one, x: one.x + part.x, y: one.y + part.y }
-      edges.push(placed)
-      const speed = speedAt(tracks, n, placed.x, placed.y, NEAR_SHARE * width)
-      if (speed) moving.push({ frame: n, edge: placed, speed })
-    }
+    if (looked.has(n)) lookClosely(found, cropped(rgb, width, height, shape), n, width, tracks, codeWidth)
   }
+  const { laws, tones, edges, moving, bright, halos } = found
   const middle = (list: readonly number[]): number => [...list].sort((a, b) => a - b)[list.length >> 1] ?? 0
   const each = (of: (k: number) => readonly [number, number, number]): [number, number, number] =>
     [0, 1, 2].map((c) => middle(laws.map((_, k) => of(k)[c] as number))) as [number, number, number]
@@ -311,5 +349,10 @@ export async function reportPlate(
     black: each((k) => tones[k]?.black ?? [0, 0, 0]),
     white: each((k) => tones[k]?.white ?? [1, 1, 1]),
     shutter: shutterShare(moving)?.share ?? null,
+    sensor: fitSensor(together(bright)) ?? null,
+    halo:
+      halos.length > 0
+        ? { level: middle(halos.map((one) => one.level)), red: middle(halos.map((one) => one.red)) }
+        : null,
   }
 }

@@ -34,8 +34,6 @@ export type StackDocument = Pick<ShotDocument, 'sit' | 'plate' | 'signals' | 'it
 export interface StackExtras {
   /** The plate's own drift of exposure at the frame, stops. */
   drift?: number
-  /** Share of their light that the plate's own highlights were measured to spread. */
-  halo?: number
   /** For what shimmers: the camera's focal length, px of the full frame, and how far the hot air is, m. */
   hotAir?: { focal: number; distance: number }
   /** The mattes that the stack is cut by, drawn. */
@@ -114,8 +112,7 @@ export function stackSettings(
   extras: StackExtras = {},
 ): StackSettings {
   const { sit, plate, light, items } = document
-  const asked = sit.halation / 100
-  const share = sit.halationHeld && extras.halo !== undefined ? Math.min(asked, extras.halo) : asked
+  const share = (sit.halationHeld ? Math.min(sit.halation, sit.halationMost) : sit.halation) / 100
   return {
     lays: shotLayers(document).map(({ of, settings, proposed }) => ({ of, how: stackLayer(settings, proposed, sit) })),
     plain: stackLayer(PLAIN_LAYER, 'over', sit),

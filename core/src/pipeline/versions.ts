@@ -7,7 +7,7 @@ export const VERSIONS = {
   reading: 1,
   clipReading: 2,
   layerReading: 1,
-  report: 1,
+  report: 2,
   thing: 1,
   motion: 1,
   check: 1,

@@ -84,7 +84,16 @@ const glowFields = {
   }),
   halationHeld: toggle(false, {
     label: 'Never more than the plate',
-    hint: 'Holds halation at what the plate’s own highlights were measured to have.',
+    hint: 'Holds halation at the most that was found for the plate’s own highlights.',
+    ...stack('Halation'),
+  }),
+  halationMost: number(0, 40, 40, {
+    label: 'The plate’s most',
+    unit: '%',
+    span: [0, 20],
+    step: 0.1,
+    hint: 'Halation that makes the halo of the plate’s own highlights: the check finds it.',
+    when: { halationHeld: [true] },
     ...stack('Halation'),
   }),
   airGlow: number(0, 60, 0, {

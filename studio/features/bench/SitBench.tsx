@@ -4,6 +4,8 @@ import { SETTINGS, shotLayers } from '@lantern/core/shot'
 import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
 import { useShot } from '../shot/shotStore.ts'
+import { HazeFromPlate } from '../sit/HazeFromPlate.tsx'
+import { Highlights } from '../sit/Highlights.tsx'
 import { SitCheck } from '../sit/SitCheck.tsx'
 import { Head } from './Head.tsx'
 import { LayerBench, LayerGroupBench } from './LayerBench.tsx'
@@ -57,6 +59,8 @@ export function SitBench() {
       <SitCheck />
       <SchemaBench settings={SETTINGS.sit} values={sit} path={['sit']} follows={{ at: ['sit'], now: sit.follows }} />
       <FireExposure />
+      <Highlights />
+      <HazeFromPlate />
       <Box padding="8px 14px">
         <Text color="soft" fontWeight="600">
           Plate’s grain, measured

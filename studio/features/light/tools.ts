@@ -4,6 +4,7 @@ import {
   pickSurface,
   plateLight,
   plateTable,
+  sensorOf,
   skySeen,
   sunAngles,
   sunOfLine,
@@ -60,7 +61,7 @@ function addSunLine(camera: Camera, [foot, top, tip]: readonly Point[]): void {
 export const clearSunLines = (): void => useShot.getState().edit({ light: { sunLines: [] } })
 
 /** Mean light of the plate round places, as its scene had it. Throws where the plate can't be had. */
-async function plateLightAt(
+export async function plateLightAt(
   document: ShotDocument,
   frame: number,
   places: readonly Point[],
@@ -82,7 +83,7 @@ async function plateLightAt(
     for (let n = 0; n < data.length; n += 4)
       for (let c = 0; c < 3; c++) sum[c] = (sum[c] ?? 0) + (table[(data[n + c] ?? 0) * 257] ?? 0) / (data.length / 4)
     return document.sit.curve === 'sensor' && encoding !== 'linear'
-      ? ([...fromSensor(sum)] as [number, number, number])
+      ? ([...fromSensor(sum, sensorOf(document.sit))] as [number, number, number])
       : sum
   })
 }

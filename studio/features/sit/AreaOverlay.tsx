@@ -6,6 +6,7 @@ import { PlateLayer, type Press } from '../picture/PlateLayer.tsx'
 import { useShot } from '../shot/shotStore.ts'
 import { boxOf, holds, movedArea } from './areaHand.ts'
 import { areaNow } from './checkStore.ts'
+import { takeHaze } from './haze.ts'
 
 type Corner = readonly [number, number]
 type Drag = { kind: 'draw'; start: Corner; to: Corner } | { kind: 'move'; start: Corner; corners: Corner[]; to: Corner }
@@ -20,8 +21,10 @@ export function AreaOverlay({ frame, passive }: { frame: number; passive?: boole
   const layer = /^layer\./.test(chosen) ? chosen.slice(6) : undefined
   const corners = areaNow(state, frame, layer)
   const drawing = tool === 'sit-area'
+  const hazes = /^haze-/.test(tool)
   const down = ({ at }: Press): void => {
-    if (drawing) setDrag({ kind: 'draw', start: at, to: at })
+    if (hazes) void takeHaze(at)
+    else if (drawing) setDrag({ kind: 'draw', start: at, to: at })
     else if (corners && holds(corners, at)) setDrag({ kind: 'move', start: at, corners, to: at })
   }
   const now =
@@ -41,8 +44,8 @@ export function AreaOverlay({ frame, passive }: { frame: number; passive?: boole
       name={passive ? 'sit-passive' : 'sit'}
       width={width}
       height={height}
-      drawing={drawing}
-      passive={passive || (!drawing && !corners)}
+      drawing={drawing || hazes}
+      passive={passive || (!drawing && !hazes && !corners)}
       down={down}
       move={({ at }) => drag && setDrag({ ...drag, to: at })}
       up={up}

@@ -13,6 +13,8 @@ const reportSchema = z.object({
   black: rgb,
   white: rgb,
   shutter: z.number().nullable(),
+  sensor: z.object({ knee: z.number(), top: z.number() }).nullable(),
+  halo: z.object({ level: z.number(), red: z.number() }).nullable(),
 })
 
 const file = jsonFile<PlateReport>(reportSchema, 'report-file', 'A kept plate report', 'Measure the plate again.')

@@ -115,7 +115,13 @@ describe('the lines of an area', () => {
     expect(own.grain?.level).toBeLessThan(1.2)
     const ratio = (measureArea(tiles(2, 1.5), all, LAW).grain?.level ?? 0) / (own.grain?.level ?? 1)
     expect(ratio).toBeCloseTo(1.5, 1)
-    expect(measureArea(changed(plate, () => 0.3), all, LAW).grain).toBeUndefined()
+    expect(
+      measureArea(
+        changed(plate, () => 0.3),
+        all,
+        LAW,
+      ).grain,
+    ).toBeUndefined()
   })
   it('have spreads between what can be told and what is allowed', () => {
     for (const [name, spread] of Object.entries(spreads)) {
