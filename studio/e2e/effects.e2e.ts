@@ -350,6 +350,7 @@ describe('what is kept', () => {
   it('is exposed for by a press: its brightest parts come to a few times white, and undo takes it back', async () => {
     const said = async (): Promise<number> =>
       Number(/stand at ([\d.e+]+) × white/.exec(await bench().innerText())?.[1] ?? Number.NaN)
+    await bench().getByRole('button', { name: 'All layers' }).click()
     await expect.poll(said).toBeGreaterThan(5)
     const { fireExposure } = (await document()).sit
     await bench().getByRole('button', { name: 'Exposed for the fire' }).click()

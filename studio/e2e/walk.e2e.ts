@@ -5,7 +5,7 @@ import { makeCrew } from '@lantern/core/base'
 import type { FloatImage } from '@lantern/core/data'
 import { readPicture, writeCameraGltf } from '@lantern/core/formats'
 import { panTiltRoll } from '@lantern/core/math'
-import { composeFrame, lightOfPlate, stackSettings } from '@lantern/core/pipeline'
+import { cameraAt, composeFrame, lightOfPlate, stackExtras, stackSettings } from '@lantern/core/pipeline'
 import type { Shot, ShotStatus } from '@lantern/store'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
@@ -281,7 +281,9 @@ describe('the picture', () => {
     const crew = makeCrew(1)
     const grain = status.asset.info.grain?.srgb ?? { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
     const light = lightOfPlate(crew, plate, shot.document.sit, 'srgb')
-    const expected = composeFrame(crew, light, picture, stackSettings(shot.document, grain), WIDTH, frame)
+    const beside = stackExtras(shot.document, frame, cameraAt(shot.document, undefined, frame), undefined)
+    const settings = stackSettings(shot.document, grain, frame, beside)
+    const expected = composeFrame(crew, light, picture, settings, WIDTH, frame)
     expect([shown.width, shown.height]).toEqual([expected.width, expected.height])
     let worst = 0
     for (let n = 0; n < expected.data.length; n++)
@@ -327,6 +329,7 @@ describe('sitting it', () => {
     expect(await pixel(page, ...CORNER)).toEqual(corner)
     await page.keyboard.press('Control+z')
     await expect.poll(async () => await pixel(page, ...PLACE)).toEqual(at)
+    expect(await page.getByText('grain, measured').count()).toBe(1)
     const row = (name: string) => page.getByRole('option', { name: new RegExp(`^${name}`) })
     await row('Fire').first().click()
     await type(page, 'Black', '0.3')
@@ -335,7 +338,6 @@ describe('sitting it', () => {
     const { sit, items } = (await shotNow()).document
     const fire = Object.keys(items).find((id) => items[id]?.kind === 'gas') ?? ''
     expect(sit.layers[fire]).toMatchObject({ black: 0.3, softness: 1.5, amount: 1 })
-    expect(await page.getByText('grain, measured').count()).toBe(1)
     expect(await strip(page, 'First look')).toBe('8 of 8')
   })
 })

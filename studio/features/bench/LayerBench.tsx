@@ -97,6 +97,12 @@ export function LayerBench({ layer }: { layer: ShotLayer }) {
         kind={settings.blend === 'proposed' ? `layer, ${layer.proposed}` : `layer, ${settings.blend}`}
       />
       <Flex gap="6px" padding="8px 14px 2px" wrap="wrap">
+        <Press
+          onClick={() => set({ chosen: '' })}
+          data-hint="What goes for all layers: exposure, halation, air, haze, grain."
+        >
+          All layers
+        </Press>
         <Press aria-pressed={soloLayer === id} onClick={() => set({ soloLayer: soloLayer === id ? '' : id })}>
           Alone
         </Press>
