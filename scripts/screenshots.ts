@@ -103,11 +103,10 @@ const views: Record<string, (page: Page) => Promise<void>> = {
   },
   sit: async (at) => {
     await at.keyboard.press('8')
-    await at.getByLabel('In the shot').locator('[data-item="layer.door-fire"]').click()
-    await at.keyboard.press('b')
+    await at.getByLabel('In the shot').locator('[data-item="layer.thing-crate"]').click()
+    await at.locator('[data-line=white]').waitFor({ timeout: 120_000 })
   },
   light: async (at) => {
-    await at.keyboard.press('b')
     await at.keyboard.press('6')
   },
   relight: async (at) => {
