@@ -135,7 +135,9 @@ describe('a matte’s parts', () => {
     await expect.poll(() => red(0.47, 0.5), { timeout: 30_000 }).toBeLessThan(15)
   })
   it('goes with a piece of the set that moves, and stays where it is when it is let go', async () => {
-    await bench().locator('[data-shape-row=a]').click({ position: { x: 8, y: 8 } })
+    await bench()
+      .locator('[data-shape-row=a]')
+      .click({ position: { x: 8, y: 8 } })
     await bench().getByLabel('Shape 1 goes with').selectOption({ label: 'Cart' })
     await saved(page)
     expect((await item('whole')).shapes.a?.rides).toEqual({ on: 'cart', frame: 1001 })
