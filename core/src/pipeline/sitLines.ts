@@ -135,6 +135,9 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
   return [lineOf('shadow', a, b, off, LINE_KINDS.shadow.most, note ? { note } : {})]
 }
 
+/** Shorter streaks than this are none, px. */
+const LEAST_STREAK = 0.3
+
 /** How long a layer's streaks are, against what the plate's shutter makes of the same movement. */
 export function blurLine(context: LineContext, part: Region): CheckLine[] {
   const { picture, shutter, fullWidth } = context
@@ -147,6 +150,8 @@ export function blurLine(context: LineContext, part: Region): CheckLine[] {
     count++
   }
   const layer = (sum / Math.max(1, count)) * (fullWidth / picture.width)
+  // Quick pictures see one moment, and what stands still has no streaks: nothing to tell.
+  if (layer < LEAST_STREAK) return []
   const plate = (layer * shutter.plate) / shutter.picture
   return [lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate))]
 }

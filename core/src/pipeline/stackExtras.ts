@@ -3,9 +3,9 @@ import type { EffectInstance } from '../effects/index.ts'
 import { keptMattes } from '../effects/keptMattes.ts'
 import { conjugate, rotate, subtract, type Vec3 } from '../math/index.ts'
 import { type Item, type ItemDocument, itemsInOrder, type SignalInputs } from '../settings/index.ts'
-import { effectOf, itemAt, type ShotDocument, sitAt, stackMattes } from '../shot/index.ts'
+import { effectOf, itemAt, type ShotDocument, stackMattes } from '../shot/index.ts'
 import { drawMatteOf } from './mattes.ts'
-import { type MatteWorld, matteWorld } from './matteWorld.ts'
+import type { MatteWorld } from './matteWorld.ts'
 import type { StackExtras } from './stack.ts'
 
 // What a frame's stack has from beside the document: the plate's drift, how far hot air is, and the mattes that cut layers.
@@ -36,14 +36,6 @@ export function drawStackMattes(
   )
 }
 
-/** What a stack's mattes have from beside the document at a frame. */
-export const stackWorld = (
-  document: Seen,
-  cameras: (frame: number) => Camera | undefined,
-  frame: number,
-  inputs: SignalInputs = {},
-): MatteWorld => matteWorld(document, frame, cameras, inputs)
-
 /** How far along the view what burns at a frame stands, m: the mean of the shown gases; undefined without any before the camera. */
 function hotAirDistance(document: ItemDocument, { position, rotation }: Camera, frame: number, inputs: SignalInputs) {
   const away = itemsInOrder(document).flatMap(([, item]) => {
@@ -71,6 +63,3 @@ export function stackExtras(
     ...(camera && distance ? { hotAir: { focal: camera.focalPx, distance } } : {}),
   }
 }
-
-/** Whether a shot's stack asks what its plate was measured to be. */
-export const asksReport = (document: Seen, frame: number): boolean => sitAt(document, frame).drift

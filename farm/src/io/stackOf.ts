@@ -1,6 +1,6 @@
 import { LanternError } from '@lantern/core/base'
 import type { PlateReport } from '@lantern/core/data'
-import { drawStackMattes, stackExtras, stackMatteFrames, stackSettingsAt, stackWorld } from '@lantern/core/pipeline'
+import { drawStackMattes, matteWorld, stackExtras, stackMatteFrames, stackSettingsAt } from '@lantern/core/pipeline'
 import type { GrainLaw, StackSettings } from '@lantern/core/sit'
 import type { ResolvedShot } from '@lantern/store'
 import type { JobContext } from '../jobs/context.ts'
@@ -25,7 +25,7 @@ export async function stackOf(
       'Hand off again when it is kept.',
       { frame },
     )
-  const world = stackWorld(document, camera, frame, inputs)
+  const world = matteWorld(document, frame, camera, inputs)
   const dataOf = (item: string, one: number): unknown => data.get(`${item}/${one}`)
   const mattes = seen ? drawStackMattes(document, seen, frame, document.plate.width, world, dataOf, inputs) : new Map()
   return stackSettingsAt(document, grain, frame, inputs, { ...extras, mattes })

@@ -1,4 +1,4 @@
-import { stackExtras, stackMatteFrames, stackWorld } from '@lantern/core/pipeline'
+import { matteWorld, stackExtras, stackMatteFrames } from '@lantern/core/pipeline'
 import { type ShotDocument, stackMattes } from '@lantern/core/shot'
 import type { LaidFrom } from '@/workers/protocol.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
@@ -20,6 +20,6 @@ export function stackRequest(
     const run = state.status?.items[of]
     return run?.kept.includes(frame) ? [[of, run.key]] : []
   })
-  const world = stackWorld(document, (n) => cameraNow(state, n), frame, inputs)
+  const world = matteWorld(document, frame, (n) => cameraNow(state, n), inputs)
   return { extras, cuts: { camera, world, keys: Object.fromEntries(kept) } }
 }

@@ -5,6 +5,7 @@ import { mergePatch, parseShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
 import { call, shotPath } from '../api.ts'
+import { remembered } from './remembered.ts'
 import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
@@ -175,14 +176,6 @@ let camerasOf = ''
 
 /** Edits go to the server one after another, each against the revision that the one before made. */
 let chain: Promise<unknown> = Promise.resolve()
-
-const remembered = (name: string): Partial<Pick<ShotState, 'frame' | 'station' | 'chosen' | 'view' | 'matchStep'>> => {
-  try {
-    return JSON.parse(localStorage.getItem(`lantern.${name}`) ?? '{}') as object
-  } catch {
-    return {}
-  }
-}
 
 export const useShot = create<ShotState>()((set, get) => ({
   name: '',

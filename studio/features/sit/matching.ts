@@ -1,13 +1,6 @@
 import type { LayerCheck } from '@lantern/core/pipeline'
 import { PLAIN_LAYER, type ShotDocument } from '@lantern/core/shot'
-import {
-  LAYER_MATCHES,
-  LINE_KINDS,
-  type LineName,
-  type MatchedLayer,
-  matchedLayer,
-  matchRound,
-} from '@lantern/core/sit'
+import { LAYER_MATCHES, type LineName, type MatchedLayer, matchedLayer, matchRound } from '@lantern/core/sit'
 import { useShot } from '../shot/shotStore.ts'
 import { checkNow, useCheck } from './checkStore.ts'
 
@@ -105,4 +98,3 @@ export async function matchLines(ids: readonly string[], asked: readonly LineNam
 
 /** Whether a press can match a line. */
 export const canMatch = (name: LineName): boolean => LAYER_MATCHES.includes(name)
-export const labelOf = (name: LineName): string => LINE_KINDS[name].label

@@ -1,3 +1,4 @@
+import type { CheckedLine } from '../../data/index.ts'
 import { type CheckFigures, contrastOf, RISE, stopsOf } from './figures.ts'
 
 // The lines of the check: what is compared, in which unit, and how much of a difference a plate itself has.
@@ -7,7 +8,6 @@ export const AREA_LINES = ['black', 'white', 'colour', 'contrast', 'grain', 'gra
 export const OTHER_LINES = ['blur', 'slide', 'light', 'shadow', 'halo', 'speed'] as const
 export type AreaLine = (typeof AREA_LINES)[number]
 export type LineName = AreaLine | (typeof OTHER_LINES)[number]
-export const LINE_NAMES: readonly LineName[] = [...AREA_LINES, ...OTHER_LINES]
 
 export interface LineKind {
   label: string
@@ -76,18 +76,8 @@ export const LINE_KINDS: Readonly<Record<LineName, LineKind>> = {
 }
 
 /** One line: what the plate has, what the layer has, how far apart they are, and how far they may be. */
-export interface CheckLine {
+export interface CheckLine extends CheckedLine {
   name: LineName
-  plate: number
-  layer: number
-  /** In the line's unit; its sign: over the plate's. */
-  difference: number
-  spread: number
-  within: boolean
-  /** More than a number tells: a direction, a colour. */
-  note?: string
-  /** Parts of a difference: red and blue of a colour. */
-  parts?: readonly number[]
 }
 
 /** What an area has on a line, as a number in the line's unit; undefined where that can't be told. */
