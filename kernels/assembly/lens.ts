@@ -110,6 +110,47 @@ export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f3
     }
 }
 
+/** What an image holds between its pixels; nothing outside it. */
+// @ts-ignore: decorator
+@inline
+function between(src: usize, u: f32, v: f32, width: i32, height: i32): v128 {
+  const i = <i32>floor(u), j = <i32>floor(v)
+  const fx = u - <f32>i, fy = v - <f32>j
+  let sum = f32x4.splat(0)
+  for (let b = 0; b < 2; b++)
+    for (let a = 0; a < 2; a++) {
+      if (i + a < 0 || j + b < 0 || i + a >= width || j + b >= height) continue
+      const share: f32 = (a ? fx : 1 - fx) * (b ? fy : 1 - fy)
+      sum = f32x4.add(sum, f32x4.mul(f32x4.splat(share), v128.load(src + ((<usize>((j + b) * width + i + a)) << 4))))
+    }
+  return sum
+}
+
+/**
+ * Draws an image out along its motion: each pixel is the mean over its way, half of it before and half behind. Nothing lies outside. ways: how far each pixel goes while the shutter is open, px across and down in lanes 0 and 1.
+ * samples: along each way; 0: one a pixel of its length, at most `most`. Items are rows.
+ */
+export function drawOut(dst: usize, src: usize, ways: usize, samples: i32, most: i32, width: i32, height: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++)
+    for (let x = 0; x < width; x++) {
+      const o = (<usize>(y * width + x)) << 4
+      const u = load<f32>(ways + o), v = load<f32>(ways + o, 4)
+      const long: f32 = sqrt(u * u + v * v)
+      if (long < 0.05) {
+        v128.store(dst + o, v128.load(src + o))
+        continue
+      }
+      const count = samples > 0 ? samples : min(most, 1 + <i32>ceil(long))
+      const step: f32 = 1 / <f32>count
+      let sum = f32x4.splat(0)
+      for (let k = 0; k < count; k++) {
+        const t: f32 = (<f32>k + 0.5) * step - 0.5
+        sum = f32x4.add(sum, between(src, <f32>x + t * u, <f32>y + t * v, width, height))
+      }
+      v128.store(dst + o, f32x4.mul(f32x4.splat(step), sum))
+    }
+}
+
 /**
  * Takes grain out of an image where it varies no more than that: each value goes towards the mean of the nine round it, by how much of their variance is noise (local statistics, Lee 1980). Edges and texture stay.
  * law: 7 floats: noise variance at nothing r g b, more of it a brightness r g b, how much is taken (1 all). Alpha, the fourth lane, stays; colours are premultiplied. Items are rows.

@@ -13,6 +13,7 @@ import {
 import { atMost, type Row } from './row.ts'
 import { lightRows } from './sitLight.ts'
 import { patchRows } from './sitPatches.ts'
+import { streakRows } from './sitStreak.ts'
 
 // The stack and the sit check against what we did not write.
 
@@ -170,4 +171,5 @@ export const sitRows = (crew: Crew): Row[] => [
   ...shimmerRows(crew),
   ...patchRows(crew),
   ...lightRows(crew),
+  ...streakRows(crew),
 ]

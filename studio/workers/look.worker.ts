@@ -1,6 +1,6 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
 import { type Camera, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
-import { plainDeflate, readPicture, readSurroundings } from '@lantern/core/formats'
+import { plainDeflate, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
   carriedFrameKey,
@@ -36,6 +36,7 @@ import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
 import { fetched, fetchedChannels, few } from './fetched.ts'
 import { meshesOf } from './meshes.ts'
+import { keptPicture, motionsOf } from './motions.ts'
 import { plateOf, plates, withAlphaOf } from './plateLight.ts'
 import type { CheckRequest, ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
@@ -79,7 +80,6 @@ async function crewOf(threads: number): Promise<Crew> {
   return made
 }
 
-const picturesKept = few<Picture>(12)
 const ownPictures = few<Picture>(48)
 const trees = treeStore(3e8)
 const numbers = new WeakMap<object, number>()
@@ -212,12 +212,8 @@ async function partOf(
   }
 }
 
-async function keptPicture(key: string, frame: number): Promise<Picture> {
-  return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
-}
-
-const fromOf = ({ frame, document, grain, extras, cuts, source, size, dark, region }: LaidFrom): string =>
-  JSON.stringify([frame, document, grain, extras, cuts, source, size, dark, region])
+const fromOf = ({ frame, document, grain, extras, cuts, motion, source, size, dark, region }: LaidFrom): string =>
+  JSON.stringify([frame, document, grain, extras, cuts, motion, source, size, dark, region])
 
 /** A picture that hides and shadows as it does, and gives no light. */
 const unlit = (picture: Picture): Picture => ({
@@ -239,7 +235,9 @@ async function stackOf(
       ? { picture: await keptPicture(request.source.key, request.frame), passing: false }
       : await gasPictureOf(crew, request)
   const mattes = await cuttingMattes(request, plate.width)
-  const settings = stackSettings(request.document, request.grain, request.frame, { ...request.extras, mattes })
+  const motions = await motionsOf(crew, request, plate, picture)
+  const extras = { ...request.extras, mattes, motions }
+  const settings = stackSettings(request.document, request.grain, request.frame, extras)
   return { plate, passing, settings, ...(picture ? { picture } : {}) }
 }
 

@@ -24,6 +24,8 @@ export interface ComposeRequest {
   extras: StackExtras
   /** What the mattes that cut its layers are drawn from: the plate's camera, what they have from beside the document, and their kept runs by item. */
   cuts?: { camera: Camera; world: MatteWorld; keys: Readonly<Record<string, string>> }
+  /** What the motions are found from that it is drawn out along: its shutter, the frame beside, and that one's kept picture. */
+  motion?: { shutter: number; frame: number; after: boolean; key?: string; plate: boolean }
   source: PassSource
   size: 'full' | 'half' | 'quarter'
   exposure: number

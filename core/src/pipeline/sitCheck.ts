@@ -2,7 +2,7 @@ import { type Crew, LanternError } from '../base/index.ts'
 import { type Camera, type FloatImage, pixelRay, pointAlong, projectPoint } from '../data/index.ts'
 import type { Vec3 } from '../math/index.ts'
 import type { ItemDocument } from '../settings/index.ts'
-import { type CheckArea, effectOf, type ShotDocument, shotLayers } from '../shot/index.ts'
+import { type CheckArea, type ShotDocument, shotLayers } from '../shot/index.ts'
 import {
   areaLines,
   type CheckFigures,
@@ -23,6 +23,7 @@ import {
   type StackPicture,
   type StackSettings,
 } from '../sit/index.ts'
+import { thinLayers } from './motions.ts'
 import { pickSurface } from './pick.ts'
 import { blurLine, fireHaloLine, haloLine, type LineContext, lightLine, type PlateSun, shadowLine } from './sitLines.ts'
 import { composeFrame } from './stack.ts'
@@ -196,12 +197,14 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const law = scaledLaw(settings.grain, scale)
   const light = composeFrame(crew, plate, picture, settings, fullWidth, frame)
   const laid = plateValues(crew, light, settings.sensor)
-  const bare = plateValues(crew, plate, settings.sensor)
+  // The plate alone as it is seen: drawn out where that is asked for.
+  const alone = settings.plateStreak ? composeFrame(crew, plate, undefined, settings, fullWidth, frame) : plate
+  const bare = plateValues(crew, alone, settings.sensor)
   const covers = settings.lays.map((lay) => coverOf(crew, plate, picture, settings, lay, scale))
   const all = covered(covers, width, height)
   const { sun, shutter } = inputs
   const context: LineContext = {
-    ...{ crew, frame, fullWidth, picture, settings, plate, light, bare, laid, covered: all.alpha },
+    ...{ crew, frame, fullWidth, picture, settings, plate, alone, light, bare, laid, covered: all.alpha },
     ...(sun ? { sun } : {}),
     ...(shutter ? { shutter } : {}),
   }
@@ -263,17 +266,15 @@ export function checkScore({ layers }: Pick<FrameCheck, 'layers'>): { within: nu
   return { within: lines.filter((line) => line.within).length, all: lines.length }
 }
 
-/** The effects whose layers are no surfaces. */
-const THIN: ReadonlySet<string> = new Set(['gas', 'particles'])
-
 /** A shot's lays as the check takes them. areas: layers' own, as they lie at the frame. */
 export const checkedLays = (
   document: Pick<ShotDocument, 'items' | 'plate' | 'signals' | 'sit'>,
   areas: Readonly<Record<string, CheckedLay['area']>>,
   shots?: CheckedLay['area'],
-): CheckedLay[] =>
-  shotLayers(document).map(({ id, of, name, items }) => {
+): CheckedLay[] => {
+  const thin = thinLayers(document)
+  return shotLayers(document).map(({ id, of, name }) => {
     const area = areas[id] ?? shots
-    const thin = items.every((item) => THIN.has(effectOf(document.items[item])?.kind ?? ''))
-    return { id, of, name, thin, ...(area ? { area } : {}) }
+    return { id, of, name, thin: thin.has(of), ...(area ? { area } : {}) }
   })
+}

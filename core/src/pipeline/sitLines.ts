@@ -33,6 +33,8 @@ export interface LineContext {
   settings: StackSettings
   /** Without what is added and with it: the scene's light, and plate values. */
   plate: FloatImage
+  /** The plate alone as it is seen, drawn out where that is asked for. */
+  alone: FloatImage
   light: FloatImage
   bare: FloatImage
   laid: FloatImage
@@ -108,10 +110,10 @@ export function lightLine(context: LineContext, id: string, part: Region): Check
 
 /** How dense a layer's shadow on the set is, against what the plate's own sun would be missed. */
 export function shadowLine(context: LineContext, id: string): CheckLine[] {
-  const { picture, plate, light, covered, settings } = context
+  const { picture, alone, light, covered, settings } = context
   const layer = picture.layers.find((one) => one.id === id)
   if (!layer?.sun) return []
-  const { width, height } = plate
+  const { width, height } = alone
   const [kx, ky] = [picture.width / width, picture.height / height]
   const [sun, sky] = [new Float32Array(width * height).fill(1), new Float32Array(width * height).fill(1)]
   const sunlit = new Float32Array(width * height)
@@ -125,7 +127,7 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
       sky[y * width + x] = layer.sky?.data[j * layer.width + i] ?? 1
     }
   const colours = { sun: settings.sunColour, sky: settings.skyColour }
-  const found = shadowFigures(light, plate, { sun, sky }, sunlit, covered, colours)
+  const found = shadowFigures(light, alone, { sun, sky }, sunlit, covered, colours)
   if (!found) return []
   const [a, b] = [100 * found.plate, 100 * found.layer]
   const way = (value: number, more: string, less: string): string =>

@@ -1,6 +1,6 @@
 import type { Crew } from '../base/index.ts'
 import { unmultiplied, withAlpha } from '../cards/index.ts'
-import { type FloatImage, makeImage } from '../data/index.ts'
+import { type FloatImage, type Motion, makeImage } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import {
   effectOf,
@@ -38,6 +38,8 @@ export interface StackExtras {
   hotAir?: { focal: number; distance: number }
   /** The mattes that the stack is cut by, drawn. */
   mattes?: ReadonlyMap<string, FloatImage>
+  /** Motions that layers are drawn out along, and the plate's (motions.ts). */
+  motions?: ReadonlyMap<string, Motion>
   onBad?: (layer: string) => void
 }
 
@@ -104,6 +106,15 @@ function airOf(sit: SitSettings, plate: PlateInfo, frame: number, { hotAir }: St
   return { haze, shimmer: { amount: sit.shimmer, fine: sit.shimmerFine, focal, distance, time } }
 }
 
+/** The plate drawn out along its own motion, where it is asked for and known. */
+function plateStreakOf(sit: SitSettings, { motions, mattes }: StackExtras): Pick<StackSettings, 'plateStreak'> {
+  const motion = motions?.get('plate')
+  if (!motion || sit.plateStreak === 0) return {}
+  const matte = mattes?.get(sit.plateStreakMatte)
+  const streak = { motion, frames: sit.plateStreak, samples: sit.plateStreakSamples }
+  return { plateStreak: { ...streak, ...(matte ? { matte } : {}) } }
+}
+
 /** The stack's settings of a document as it is at a frame. */
 export function stackSettings(
   document: StackDocument,
@@ -129,6 +140,8 @@ export function stackSettings(
     sunColour: light.sunColour,
     skyColour: light.skyColour,
     ...(extras.mattes ? { mattes: extras.mattes } : {}),
+    ...(extras.motions ? { motions: extras.motions } : {}),
+    ...plateStreakOf(sit, extras),
     ...(extras.onBad ? { onBad: extras.onBad } : {}),
   }
 }

@@ -38,8 +38,9 @@ function proposedBlend(items: readonly (ShotItem | undefined)[]): Blend {
 export function stackMattes({
   sit,
   items,
-}: Pick<LayersDocument, 'items'> & { sit: Pick<SitSettings, 'layers' | 'groups'> }): string[] {
-  const named = [...Object.values(sit.layers), ...Object.values(sit.groups)].map(({ matte }) => matte)
+}: Pick<LayersDocument, 'items'> & { sit: Pick<SitSettings, 'layers' | 'groups' | 'plateStreakMatte'> }): string[] {
+  const layers = [...Object.values(sit.layers), ...Object.values(sit.groups)].map(({ matte }) => matte)
+  const named = [...layers, sit.plateStreakMatte]
   return [...new Set(named)].filter((id) => items[id]?.kind === 'matte')
 }
 

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { colour, follows, id, number, type SettingMeta, toggle } from '../settings/index.ts'
+import { colour, follows, id, itemOf, number, type SettingMeta, toggle } from '../settings/index.ts'
 import { checkAreaSchema, layerGroupSchema, layerSchema } from './stackLayer.ts'
 
 const stack = (group: string) => ({ group, touches: 'stack' })
@@ -155,6 +155,33 @@ const airFields = {
   } satisfies SettingMeta),
 }
 
+const plateFields = {
+  plateStreak: number(0, 2, 0, {
+    label: 'Shutter open',
+    unit: 'frames',
+    span: [0, 2],
+    step: 0.05,
+    hint: 'Blur put back into a plate that was filmed with a fast shutter.',
+    ...stack('Motion blur of the plate'),
+  }),
+  plateStreakMatte: itemOf(['matte'], {
+    label: 'Stops at',
+    hint: 'Nothing is drawn out over this matte’s edge.',
+    none: 'no matte',
+    when: { plateStreak: ['*'] },
+    ...stack('Motion blur of the plate'),
+  }),
+  plateStreakSamples: number(0, 128, 0, {
+    label: 'Samples',
+    unit: '',
+    span: [0, 64],
+    step: 1,
+    hint: 'Along each way; 0 takes one a pixel of its length.',
+    when: { plateStreak: ['*'] },
+    ...stack('Motion blur of the plate'),
+  }),
+}
+
 export const sitSchema = z
   .object({
     ...fireFields,
@@ -168,6 +195,7 @@ export const sitSchema = z
       hint: 'Of the plate’s own grain, on what is added only.',
       ...stack('Grain'),
     }),
+    ...plateFields,
     follows,
     /** The area that layers without their own are checked against; none: the plate round each of them. */
     area: checkAreaSchema.optional(),

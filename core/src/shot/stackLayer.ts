@@ -137,6 +137,36 @@ const edgeFields = {
   glow: amount('Own light', 'Edge and lens', 1, 8, 'What it gives out itself: flames, embers.'),
 }
 
+/** What a layer's motion blur goes along. */
+export const STREAKS = ['vectors', 'pictures', 'plate'] as const
+export type StreakBy = (typeof STREAKS)[number]
+
+const streakFields = {
+  streak: number(0, 2, 0, {
+    label: 'Shutter open',
+    unit: 'frames',
+    span: [0, 2],
+    step: 0.05,
+    hint: 'Blur put back along its motion, for what was made or filmed with a fast shutter.',
+    ...stack('Motion blur'),
+  }),
+  streakBy: choice(STREAKS, 'vectors', {
+    label: 'Along',
+    hint: 'Its own vectors (from the pictures where it has none), motion found between two pictures, or the plate’s.',
+    when: { streak: ['*'] },
+    ...stack('Motion blur'),
+  }),
+  streakSamples: number(0, 128, 0, {
+    label: 'Samples',
+    unit: '',
+    span: [0, 64],
+    step: 1,
+    hint: 'Along each way; 0 takes one a pixel of its length.',
+    when: { streak: ['*'] },
+    ...stack('Motion blur'),
+  }),
+}
+
 const placeFields = {
   nudgeX: number(-8192, 8192, 0, {
     label: 'Move right',
@@ -232,6 +262,7 @@ export const layerSchema = z
     }),
     ...gradeFields,
     ...edgeFields,
+    ...streakFields,
     ...placeFields,
     ...setFields,
   })

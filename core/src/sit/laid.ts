@@ -3,7 +3,8 @@ import { pow } from '../math/index.ts'
 import { blur, defocus } from './blur.ts'
 import { curveTables } from './curves.ts'
 import { cutByMattes, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
-import type { StackLayer } from './stackTypes.ts'
+import { motionKey, type StackLayer } from './stackTypes.ts'
+import { drawLayerOut, furthest } from './streak.ts'
 import { addWideBlur, SmallerSizes } from './wide.ts'
 
 // One layer laid on the set and over the plate.
@@ -123,13 +124,17 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   if (!layer.alpha && !layer.emission) return undefined
   const [sigma, disc] = [how.softness * scale, how.defocus * scale]
   const around = how.wrap > 0 ? how.wrapRadius * scale : 0
-  const part = partOf(laying, layer, how, Math.max(Math.abs(sigma) + disc / 2, around))
+  const motion = how.streak > 0 ? laying.settings.motions?.get(motionKey(layer.id, how.streakBy)) : undefined
+  const streak = motion ? furthest(motion, laying.width) * how.streak * how.size : 0
+  // A part has room for three times the blur that it is told.
+  const part = partOf(laying, layer, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
   if (part.width === 0 || part.height === 0) return undefined
   const [colour, glow, effect] = [
     packed(laying, layer, part, ['colour', 'alpha'], how),
     packed(laying, layer, part, ['emission'], how),
     packed(laying, layer, part, ['effect', 'depth'], how),
   ]
+  if (motion) drawLayerOut(laying, part, how, motion, [colour, glow, effect])
   if (how.calm > 0) calmColour(laying, part, how.calm, colour)
   for (const image of [colour, glow, effect]) {
     blur(crew, image, sigma, part.width, part.height)

@@ -1,12 +1,12 @@
 import { type Crew, LanternError } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
-import { uploadImage } from './blur.ts'
 import { layAirGlow, layHalation } from './halation.ts'
 import { layOnSet, type ReadyLayer, readyLayer } from './laid.ts'
 import type { Laying } from './lays.ts'
 import { putSensor } from './sensor.ts'
 import { layShimmer } from './shimmer.ts'
 import type { StackBlend, StackLay, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
+import { drawPlateOut, uploadPlate } from './streak.ts'
 
 export * from './stackTypes.ts'
 
@@ -194,11 +194,11 @@ export function compositeStack(
   const mark = heap.mark()
   try {
     const pixels = width * height
-    const ones = makeImage(width, height, 1)
-    ones.data.fill(1)
-    const plateAt = uploadImage(crew, plate, ones)
+    const plateAt = uploadPlate(crew, plate)
     const result = makeImage(width, height, 4)
-    const image = picture ? layPicture(crew, plateAt, plate, picture, settings, scale, frame) : plateAt
+    const alone = picture ?? { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
+    const bare = !picture && !settings.plateStreak
+    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame)
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
     return result
@@ -230,17 +230,24 @@ function layPicture(
     fire: filled(crew, pixels, 0),
   }
   const laying: Laying = { crew, width, height, scale, settings, picture, put, plate: plateAt, ...images }
-  const waiting = layAll(laying)
   const bare = heap.alloc(pixels * 16)
   heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
+  const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
+  const waiting = layAll(laying)
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
   const { factor, light, sum } = images
   crew.run('layPlate', { image, plate: plateAt, factor, light, sum, width }, height, 8)
+  if (grain) keepGrain(crew.heap.f32(image, pixels * 4), grain)
   layHalation(crew, image, images.fire, width, height, settings.halation)
   layAirGlow(crew, image, images.fire, width, height, settings.airGlow, settings.glowRadii)
   return settings.grainAmount > 0 ? layGrain(laying, image, bare, frame) : image
+}
+
+/** What is left of a plate's own grain goes into an image's fourth lane. */
+function keepGrain(image: Float32Array, grain: Float32Array): void {
+  for (let n = 0; n < grain.length; n++) image[4 * n + 3] = (image[4 * n + 3] ?? 0) * (grain[n] ?? 1)
 }
 
 /** How much of each pixel of a part of the plate a lay covers, and how bright its own light is there, plate values. */

@@ -1,4 +1,4 @@
-import type { FloatImage, PictureLayer } from '../data/index.ts'
+import type { FloatImage, Motion, PictureLayer } from '../data/index.ts'
 import type { GrainLaw } from './grain.ts'
 import type { SensorCurve } from './sensor.ts'
 
@@ -52,6 +52,10 @@ export interface StackLayer {
   curves?: StackCurves
   softness: number
   defocus: number
+  /** Drawn out along its motion as by a shutter open for so many frames; samples along each way, 0: by its length. */
+  streak: number
+  streakBy: 'vectors' | 'pictures' | 'plate'
+  streakSamples: number
   /** Light of the plate around that comes over its edge, and how far, px. */
   wrap: number
   wrapRadius: number
@@ -73,6 +77,9 @@ export interface StackLayer {
   contact: number
   shadowSoftness: number
 }
+
+/** What a layer's motion is found by among the stack's. */
+export const motionKey = (layer: string, by: StackLayer['streakBy']): string => (by === 'plate' ? by : `${layer}/${by}`)
 
 /** A layer of the picture as it is laid; one picture layer may be laid several times. */
 export interface StackLay {
@@ -98,6 +105,14 @@ export interface StackShimmer {
   distance: number
   /** Seconds since the shot began. */
   time: number
+}
+
+/** The plate drawn out along its own motion, px a frame, for so many frames; stopped at a matte's edge. */
+export interface PlateStreak {
+  motion: Motion
+  frames: number
+  samples: number
+  matte?: FloatImage
 }
 
 /** Light that spreads in lens and sensor: its share, the near part's radius over the picture's width, how red that is. */
@@ -132,6 +147,9 @@ export interface StackSettings {
   skyColour: readonly [number, number, number]
   /** Mattes by id, one channel over the whole frame. */
   mattes?: ReadonlyMap<string, FloatImage>
+  /** Motions to the next frame that layers are drawn out along, by motionKey. */
+  motions?: ReadonlyMap<string, Motion>
+  plateStreak?: PlateStreak
   /** Hears of layers that hold no numbers; they are left out. */
   onBad?: (layer: string) => void
 }
@@ -155,6 +173,9 @@ export const BARE_LAYER: StackLayer = {
   tint: [1, 1, 1],
   softness: 0,
   defocus: 0,
+  streak: 0,
+  streakBy: 'vectors',
+  streakSamples: 0,
   wrap: 0,
   wrapRadius: 8,
   grain: 1,

@@ -2,10 +2,9 @@ import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import type { CheckedFrame, ShotCheck } from '@lantern/core/data'
 import { checkedLines, type PlateReport } from '@lantern/core/data'
 import { readPicture, writeShotCheck } from '@lantern/core/formats'
-import { areaAt, checkedLays, checkFrame, lightOfPlate, plateSun, scaledLaw } from '@lantern/core/pipeline'
+import { areaAt, checkedLays, checkFrame, plateSun, scaledLaw } from '@lantern/core/pipeline'
 import { type GrainLaw, plateSpreads, plateValues, type Spreads } from '@lantern/core/sit'
 import {
-  assetFrame,
   type CheckedPicture,
   checkPlan,
   findShotById,
@@ -21,8 +20,7 @@ import {
   setResultState,
 } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
-import { plateLinear } from '../io/plateFrames.ts'
-import { stackOf } from '../io/stackOf.ts'
+import { plateLight, stackOf } from '../io/stackOf.ts'
 import type { JobContext } from './context.ts'
 import { runSingleOutput } from './runSingleOutput.ts'
 
@@ -49,9 +47,8 @@ async function checkOne(
   if (!kept) return { frame, quality, layers: [], wrong: 'Its picture is not kept any more.' }
   const picture = readPicture(await getBlob(store, kept.blob), nodeDeflate)
   const variant = picture.width * 2 > plate.width * 1.5 ? 'full' : 'half'
-  const bytes = await getBlob(store, await assetFrame(store, plate.asset, frame, variant))
-  const light = lightOfPlate(crew, await plateLinear(bytes, plate.encoding), sit, plate.encoding)
-  const settings = await stackOf(context, resolved, grain, frame, report)
+  const light = await plateLight(context, resolved, frame, variant)
+  const settings = await stackOf(context, resolved, grain, { frame, quality, size: variant, picture, light }, report)
   const scale = light.width / plate.width
   const spread = spreads.get(scale) ?? plateSpreads(plateValues(crew, light, settings.sensor), scaledLaw(grain, scale))
   spreads.set(scale, spread)

@@ -2,30 +2,13 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import { readPicture, writeExr } from '@lantern/core/formats'
-import {
-  channelsOf,
-  composeFrame,
-  lightOfPlate,
-  type PictureQualityName,
-  pictureChannels,
-  sensorOf,
-} from '@lantern/core/pipeline'
+import { channelsOf, composeFrame, type PictureQualityName, pictureChannels, sensorOf } from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
 import { type GrainLaw, toDisplay } from '@lantern/core/sit'
-import {
-  assetFrame,
-  getAsset,
-  getBlob,
-  keptFrame,
-  keptReport,
-  pictureKeysOf,
-  resolveShot,
-  type Shot,
-} from '@lantern/store'
+import { getAsset, getBlob, keptFrame, keptReport, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
-import { plateLinear } from '../io/plateFrames.ts'
-import { stackOf } from '../io/stackOf.ts'
+import { plateLight, stackOf } from '../io/stackOf.ts'
 import type { JobContext } from './context.ts'
 
 export interface HandOffPlan {
@@ -63,13 +46,13 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
           { frame },
         )
       const picture = kept ? readPicture(await getBlob(store, kept.blob), nodeDeflate) : undefined
-      const full = await getBlob(store, await assetFrame(store, plate.asset, frame, 'full'))
-      const light = lightOfPlate(crew, await plateLinear(full, plate.encoding), document.sit, plate.encoding)
+      const light = await plateLight(context, resolved, frame, 'full')
+      const at = { frame, quality: plan.quality, size: 'full' as const, light, ...(picture ? { picture } : {}) }
       const result = composeFrame(
         crew,
         light,
         picture,
-        await stackOf(context, resolved, grain, frame, report),
+        await stackOf(context, resolved, grain, at, report),
         plate.width,
         frame,
       )

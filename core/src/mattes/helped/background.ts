@@ -1,4 +1,5 @@
 import { type Motion, motionAt } from '../../data/index.ts'
+import { pushPull } from '../../math/index.ts'
 import { type Box, cropped, dilated, grown, heightOf, labelBounds, widthOf } from './area.ts'
 import { LAB_STEPS } from './lab.ts'
 import type { PlateWindow } from './plate.ts'
@@ -47,62 +48,6 @@ export function backgroundMotion(motion: Motion, labels: Uint8Array, width: numb
     for (let y = 0; y < bh; y++) plane.set(part.subarray(y * bw, (y + 1) * bw), (y + box.y0) * w + box.x0)
   }
   return out
-}
-
-/** Fills what is hidden of values from what is around. */
-function pushPull(values: Float32Array, hidden: Uint8Array, w: number, h: number): void {
-  interface Level {
-    w: number
-    h: number
-    sum: Float32Array
-    weight: Float32Array
-  }
-  const first: Level = { w, h, sum: new Float32Array(w * h), weight: new Float32Array(w * h) }
-  for (let n = 0; n < values.length; n++)
-    if (!hidden[n]) {
-      first.sum[n] = values[n] as number
-      first.weight[n] = 1
-    }
-  const levels = [first]
-  for (let last = first; Math.min(last.w, last.h) > 2; ) {
-    const next: Level = {
-      w: (last.w + 1) >> 1,
-      h: (last.h + 1) >> 1,
-      sum: new Float32Array(((last.w + 1) >> 1) * ((last.h + 1) >> 1)),
-      weight: new Float32Array(((last.w + 1) >> 1) * ((last.h + 1) >> 1)),
-    }
-    for (let y = 0; y < last.h; y++)
-      for (let x = 0; x < last.w; x++) {
-        const n = y * last.w + x
-        const m = (y >> 1) * next.w + (x >> 1)
-        next.sum[m] = (next.sum[m] as number) + 0.25 * (last.sum[n] as number)
-        next.weight[m] = (next.weight[m] as number) + 0.25 * (last.weight[n] as number)
-      }
-    levels.push(next)
-    last = next
-  }
-  const top = levels.at(-1) as Level
-  let filled: Float32Array = top.sum.map((sum, n) => sum / Math.max(1e-6, top.weight[n] as number))
-  for (let k = levels.length - 2; k >= 0; k--) {
-    const [own, coarse] = [levels[k] as Level, levels[k + 1] as Level]
-    const made = new Float32Array(own.w * own.h)
-    for (let y = 0; y < own.h; y++)
-      for (let x = 0; x < own.w; x++) {
-        const n = y * own.w + x
-        const share = Math.min(1, own.weight[n] as number)
-        const a = Math.min(Math.max(0.5 * x - 0.25, 0), coarse.w - 1)
-        const b = Math.min(Math.max(0.5 * y - 0.25, 0), coarse.h - 1)
-        const [i, j] = [Math.floor(a), Math.floor(b)]
-        const [i1, j1] = [Math.min(i + 1, coarse.w - 1), Math.min(j + 1, coarse.h - 1)]
-        const [fx, fy] = [a - i, b - j]
-        const from =
-          ((filled[j * coarse.w + i] as number) * (1 - fx) + (filled[j * coarse.w + i1] as number) * fx) * (1 - fy) +
-          ((filled[j1 * coarse.w + i] as number) * (1 - fx) + (filled[j1 * coarse.w + i1] as number) * fx) * fy
-        made[n] = from * (1 - share) + (own.sum[n] as number)
-      }
-    filled = made
-  }
-  values.set(filled)
 }
 
 /** Middle value of the first `count` values; `list` is room to sort them in. */

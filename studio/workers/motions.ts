@@ -1,0 +1,39 @@
+import type { Crew } from '@lantern/core/base'
+import type { FloatImage, Motion, Picture } from '@lantern/core/data'
+import { readPicture } from '@lantern/core/formats'
+import { type MotionSources, plateMotion, stackMotions } from '@lantern/core/pipeline'
+import { fetched, few } from './fetched.ts'
+import { plateOf } from './plateLight.ts'
+import type { LaidFrom } from './protocol.ts'
+
+const picturesKept = few<Picture>(12)
+/** A kept picture, decoded, at hand. */
+export async function keptPicture(key: string, frame: number): Promise<Picture> {
+  return picturesKept.get(key) ?? picturesKept.put(key, readPicture(await fetched(`/api/results/${key}/${frame}`)))
+}
+
+const plateMotions = few<Motion>(48)
+const pairMotions = few<Map<string, Motion>>(48)
+/** The motions that a frame is drawn out along; those of kept pictures and of the plate are found once. */
+export async function motionsOf(
+  crew: Crew,
+  { document, frame, source, size, motion }: LaidFrom,
+  plate: FloatImage,
+  picture: Picture | undefined,
+): Promise<Map<string, Motion>> {
+  if (!motion) return new Map()
+  const { after, key, shutter } = motion
+  const sources: MotionSources = { shutter }
+  if (motion.plate) {
+    const { knee, shoulder, curve } = document.sit
+    const place = JSON.stringify([document.plate, frame, size, curve, knee, shoulder])
+    const beside = await plateOf(crew, { document, frame: motion.frame, size })
+    sources.plate = plateMotions.get(place) ?? plateMotions.put(place, plateMotion(crew, plate, beside, after))
+  }
+  if (key) sources.beside = { picture: await keptPicture(key, motion.frame), after }
+  const kept = source.kind === 'kept' ? JSON.stringify([source.key, motion, document.sit.layers]) : ''
+  const known = kept ? pairMotions.get(kept) : undefined
+  const found = known ?? stackMotions(crew, document, picture, sources)
+  if (kept && !known) pairMotions.put(kept, found)
+  return found
+}
