@@ -12,7 +12,8 @@ import {
 } from '../../core/src/sit/index.ts'
 import { atMost, type Row } from './row.ts'
 import { lightRows } from './sitLight.ts'
-import { patchRows } from './sitPatches.ts'
+import { patchRows, patchSet } from './sitPatches.ts'
+import { slideAndHaloRows } from './sitSlide.ts'
 import { streakRows } from './sitStreak.ts'
 
 // The stack and the sit check against what we did not write.
@@ -171,5 +172,6 @@ export const sitRows = (crew: Crew): Row[] => [
   ...shimmerRows(crew),
   ...patchRows(crew),
   ...lightRows(crew),
+  ...slideAndHaloRows(crew, patchSet(crew)),
   ...streakRows(crew),
 ]

@@ -16,6 +16,7 @@ import {
   type PictureTools,
   plateSun,
   renderPicture,
+  type SlideInputs,
   scaledLaw,
   sensorOf,
   stackSettings,
@@ -241,9 +242,15 @@ async function stackOf(
   return { plate, passing, settings, ...(picture ? { picture } : {}) }
 }
 
+/** What slides are told from, with the other frame's picture. */
+async function slideOf({ other, standing, ...slide }: NonNullable<CheckRequest['slide']>): Promise<SlideInputs> {
+  const picture = other.key ? await keptPicture(other.key, other.frame) : undefined
+  return { ...slide, other: { ...other, ...(picture ? { picture } : {}) }, standing: new Set(standing) }
+}
+
 const spreads = few<Spreads>(4)
 /** Checks how each layer of a frame sits. */
-async function check({ id, of, area, areas, shutter }: CheckRequest): Promise<void> {
+async function check({ id, of, area, areas, shutter, slide, speeds }: CheckRequest): Promise<void> {
   const crew = await crewHere()
   const { plate, picture, settings } = await stackOf(of)
   const { document, frame, size, grain } = of
@@ -267,6 +274,8 @@ async function check({ id, of, area, areas, shutter }: CheckRequest): Promise<vo
     spreads: spread,
     quick: of.source.kind !== 'kept' || size === 'half',
     sun: plateSun(document.light),
+    ...(speeds ? { speeds } : {}),
+    ...(slide ? { slide: await slideOf(slide) } : {}),
     ...(shutter === undefined ? {} : { shutter: { plate: shutter, picture: document.camera.shutter / 360 } }),
     ...(area ? { area } : {}),
   })

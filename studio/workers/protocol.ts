@@ -1,7 +1,15 @@
 import type { Camera, FloatImage } from '@lantern/core/data'
 import type { BreakSettings } from '@lantern/core/effects/breaking'
 import type { GasSettings } from '@lantern/core/gas'
-import type { CheckedLay, FrameCheck, MatteWorld, PictureFrame, StackExtras } from '@lantern/core/pipeline'
+import type {
+  CheckedLay,
+  CheckInputs,
+  FrameCheck,
+  MatteWorld,
+  PictureFrame,
+  SlideInputs,
+  StackExtras,
+} from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import type { GrainLaw } from '@lantern/core/sit'
 
@@ -78,6 +86,12 @@ export interface CheckRequest {
   areas: Readonly<Record<string, CheckedLay['area']>>
   /** Share of a frame's time with the plate's shutter open, where it was measured. */
   shutter?: number
+  /** What slides are told from; key: of the other frame's kept picture. */
+  slide?: Omit<SlideInputs, 'other' | 'standing'> & {
+    other: { camera: Camera; frame: number; key?: string }
+    standing: readonly string[]
+  }
+  speeds?: CheckInputs['speeds']
 }
 export type LookRequest =
   | ComposeRequest

@@ -20,12 +20,14 @@ import {
   regionOf,
   regionWhere,
   type Spreads,
+  type StackLay,
   type StackPicture,
   type StackSettings,
 } from '../sit/index.ts'
 import { thinLayers } from './motions.ts'
 import { pickSurface } from './pick.ts'
 import { blurLine, fireHaloLine, haloLine, type LineContext, lightLine, type PlateSun, shadowLine } from './sitLines.ts'
+import { type SlideInputs, slideLine } from './slides.ts'
 import { composeFrame } from './stack.ts'
 
 // The sit check of one frame: what each layer has against the plate beside it.
@@ -64,6 +66,10 @@ export interface CheckInputs {
   sun?: PlateSun
   /** Whether the picture is a quick one, whose own noise tells nothing of the layer's grain. */
   quick?: boolean
+  /** How far lays slide since another frame. */
+  slide?: SlideInputs
+  /** How fast lays go for their size, by lay. */
+  speeds?: Readonly<Record<string, CheckLine>>
   /** Share of a frame's time with the shutter open: of the plate as measured, of the picture as it was made. */
   shutter?: { plate: number; picture: number }
 }
@@ -219,8 +225,9 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     if (area) besides.set(area, made)
     return made
   }
-  const check = ({ id, of, name, area, thin }: CheckedLay, cover: Cover): LayerCheck => {
-    const cast = of === undefined ? [] : shadowLine(context, of)
+  const check = ({ id, of, name, area, thin }: CheckedLay, cover: Cover, lay?: StackLay): LayerCheck => {
+    const speed = inputs.speeds?.[id]
+    const cast = [...(of === undefined ? [] : shadowLine(context, of)), ...(speed ? [speed] : [])]
     const part = measuredPart(cover, width, height)
     const share = part.pixels / (width * height)
     if (part.pixels < LEAST_PIXELS) return { id, name, share, lines: cast }
@@ -234,7 +241,8 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
       ? thinLines(tones)
       : [
           ...tones,
-          ...blurLine(context, part),
+          ...blurLine(context, lay, part),
+          ...(inputs.slide && of ? slideLine(inputs.slide, { id, of }, picture, part, width) : []),
           ...(of ? lightLine(context, of, part) : []),
           ...haloLine(context, part, there.region),
         ]
@@ -254,7 +262,7 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     frame,
     scale,
     layers: [
-      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n])] : [])),
+      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n], settings.lays[n])] : [])),
       { ...whole, lines: [...whole.lines.filter(({ name }) => name !== 'halo' || halo.length === 0), ...halo] },
     ],
   }

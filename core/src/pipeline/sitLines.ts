@@ -1,6 +1,6 @@
 import type { Crew } from '../base/index.ts'
 import type { FloatImage } from '../data/index.ts'
-import type { Vec3 } from '../math/index.ts'
+import { atan2, degrees, type Vec3 } from '../math/index.ts'
 import { lightOn, modelSky } from '../picture/index.ts'
 import type { PlateLightSettings } from '../shot/index.ts'
 import {
@@ -13,8 +13,10 @@ import {
   lightAt,
   lightFrom,
   lineOf,
+  motionKey,
   plateValues,
   type Region,
+  type StackLay,
   type StackPicture,
   type StackSettings,
   shadowFigures,
@@ -65,7 +67,10 @@ export function plateSun(settings: PlateLightSettings): PlateSun {
 }
 
 /** The pixels of a region, and of the picture under each: its index there. */
-function* pixelsOf(region: Region, { plate, picture }: LineContext): Generator<{ n: number; at: number }> {
+function* pixelsOf(
+  region: Region,
+  { plate, picture }: Pick<LineContext, 'plate' | 'picture'>,
+): Generator<{ n: number; at: number }> {
   const [kx, ky] = [picture.width / plate.width, picture.height / plate.height]
   for (let j = 0; j < region.height; j++)
     for (let i = 0; i < region.width; i++) {
@@ -140,22 +145,44 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
 /** Shorter streaks than this are none, px. */
 const LEAST_STREAK = 0.3
 
-/** How long a layer's streaks are, against what the plate's shutter makes of the same movement. */
-export function blurLine(context: LineContext, part: Region): CheckLine[] {
-  const { picture, shutter, fullWidth } = context
+/** How far what is in a part goes in a frame, px of the full plate: by the picture's vectors, else by the motion that the lay is drawn out along. */
+function goes({ picture, shutter, fullWidth, settings, plate }: LineContext, lay: StackLay, part: Region) {
   const { motion } = picture
-  if (!motion || !shutter || shutter.picture <= 0) return []
-  let [sum, count] = [0, 0]
-  for (const { at } of pixelsOf(part, context)) {
-    const [x, y] = [motion.data[at * 2] ?? 0, motion.data[at * 2 + 1] ?? 0]
-    sum += Math.sqrt(x * x + y * y)
-    count++
+  const own = settings.motions?.get(motionKey(lay.of, lay.how.streakBy))
+  const by = shutter?.picture ?? 0
+  const sum: [number, number, number] = [0, 0, 0]
+  const add = (x: number, y: number): void => {
+    sum[0] += x
+    sum[1] += y
+    sum[2] += Math.sqrt(x * x + y * y)
   }
-  const layer = (sum / Math.max(1, count)) * (fullWidth / picture.width)
-  // Quick pictures see one moment, and what stands still has no streaks: nothing to tell.
+  for (const { n, at } of pixelsOf(part, { plate, picture })) {
+    const [x, y] = [motion?.data[at * 2] ?? 0, motion?.data[at * 2 + 1] ?? 0]
+    if (by > 0 && (x !== 0 || y !== 0)) add(x / by, y / by)
+    else if (own) {
+      const k = own.width / plate.width
+      const place = Math.floor(Math.floor(n / plate.width) * k) * own.width + Math.floor((n % plate.width) * k)
+      add(own.u[place] ?? 0, own.v[place] ?? 0)
+    }
+  }
+  const k = fullWidth / picture.width / Math.max(1, part.pixels)
+  return { x: sum[0] * k, y: sum[1] * k, long: sum[2] * k, drawn: by > 0 && motion?.data.some((v) => v !== 0) === true }
+}
+
+/** How long a layer's streaks are, against what the plate's shutter makes of the same movement. */
+export function blurLine(context: LineContext, lay: StackLay | undefined, part: Region): CheckLine[] {
+  const { shutter } = context
+  if (!shutter || !lay) return []
+  const { x, y, long, drawn } = goes(context, lay, part)
+  // Quick pictures see one moment; what is put back is drawn out once more: lengths add as their squares.
+  const [made, put] = [drawn ? long * shutter.picture : 0, long * lay.how.streak]
+  const layer = Math.sqrt(made * made + put * put)
+  // What stands still has no streaks: nothing to tell.
   if (layer < LEAST_STREAK) return []
-  const plate = (layer * shutter.plate) / shutter.picture
-  return [lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate))]
+  const plate = long * shutter.plate
+  const way = Math.round(degrees(atan2(-y, x)))
+  const note = `${((way % 180) + 180) % 180}° from level`
+  return [lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate), { note, parts: [long] })]
 }
 
 /** The halo of what a layer holds of highlights, against the plate's in an area, both as they are seen. */

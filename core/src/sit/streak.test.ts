@@ -2,7 +2,16 @@ import { describe, expect, it } from 'vitest'
 import { makeCrew } from '../base/index.ts'
 import { type FloatImage, type Motion, makeImage } from '../data/index.ts'
 import { pushPull } from '../math/index.ts'
-import { BARE_LAYER, BARE_STACK, compositeStack, filledMotion, type StackSettings } from './index.ts'
+import {
+  BARE_LAYER,
+  BARE_STACK,
+  type CheckFigures,
+  compositeStack,
+  filledMotion,
+  lineOf,
+  matchedLayer,
+  type StackSettings,
+} from './index.ts'
 
 const [W, H] = [40, 12]
 const even = (u: number, v = 0): Motion => {
@@ -161,5 +170,26 @@ describe('motion where none is told', () => {
     )
     expect(values[12]).toBe(12)
     expect(values[60]).toBeGreaterThan(20)
+  })
+})
+
+describe('streaks that are too short', () => {
+  const figures = {} as CheckFigures
+  const streakOf = (streak: number, plate: number, layer: number): number | undefined =>
+    matchedLayer(
+      { ...BARE_LAYER, streak },
+      figures,
+      figures,
+      [lineOf('blur', plate, layer, layer - plate, 0.2, { parts: [20] })],
+      ['blur'],
+    ).streak
+
+  it('are matched by the shutter that is missing', () => {
+    // 20 px a frame: half a frame open is 10 px.
+    expect(streakOf(0, 10, 0)).toBeCloseTo(0.5, 6)
+    // The picture has 6 px of its own; lengths add as their squares.
+    expect(streakOf(0, 10, 6)).toBeCloseTo(0.4, 6)
+    expect(streakOf(0.4, 10, 10)).toBeCloseTo(0.4, 6)
+    expect(streakOf(0, 10, 14)).toBe(0)
   })
 })

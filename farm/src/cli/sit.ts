@@ -13,7 +13,8 @@ const outOf = ({ frame, layers, wrong }: CheckedFrame): string[] => [
     lines
       .filter((line) => !line.within)
       .map(
-        (line) => `${frame}  ${name}: ${line.name} ${saidOf({ ...line, name: line.name as LineName } as CheckLine)}`,
+        (line) =>
+          `${frame}  ${name}: ${line.name} ${saidOf({ ...line, name: line.name as LineName } as CheckLine)}${line.note ? ` (${line.note})` : ''}`,
       ),
   ),
 ]

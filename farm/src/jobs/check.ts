@@ -2,7 +2,19 @@ import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import type { CheckedFrame, ShotCheck } from '@lantern/core/data'
 import { checkedLines, type PlateReport } from '@lantern/core/data'
 import { readPicture, writeShotCheck } from '@lantern/core/formats'
-import { areaAt, checkedLays, checkFrame, plateSun, scaledLaw } from '@lantern/core/pipeline'
+import {
+  areaAt,
+  checkedLays,
+  checkFrame,
+  nudgesBetween,
+  plateSun,
+  type SlideInputs,
+  type SpeedSources,
+  scaledLaw,
+  speedLines,
+  standingLayers,
+  trackOffs,
+} from '@lantern/core/pipeline'
 import { type GrainLaw, plateSpreads, plateValues, type Spreads } from '@lantern/core/sit'
 import {
   type CheckedPicture,
@@ -18,6 +30,8 @@ import {
   resultState,
   type Shot,
   setResultState,
+  solvedMatch,
+  speedSources,
 } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { plateLight, stackOf } from '../io/stackOf.ts'
@@ -34,12 +48,33 @@ interface Checking {
   report: PlateReport | undefined
   /** How much the plate differs from itself, by the size of the picture. */
   spreads: Map<number, Spreads>
+  /** The shot's solve and its tracks, and what tells how fast its fires go. */
+  match: Awaited<ReturnType<typeof solvedMatch>>
+  speeds: SpeedSources
 }
 
-async function checkOne(
-  { context, resolved, grain, report, spreads }: Checking,
-  { frame, key, quality }: CheckedPicture,
-): Promise<CheckedFrame> {
+/** What the slides of a frame are told from; undefined where it, or the other frame, has no camera. */
+async function slideOf(
+  { context: { store }, resolved, match }: Checking,
+  { frame, base }: CheckedPicture,
+): Promise<SlideInputs | undefined> {
+  const { document, camera, inputs } = resolved
+  const [here, there] = [camera(frame), camera(base.frame)]
+  if (!here || !there) return undefined
+  const kept = base.key && (await keptFrame(store, base.key, base.frame))
+  const picture = kept ? readPicture(await getBlob(store, kept.blob), nodeDeflate) : undefined
+  return {
+    camera: here,
+    other: { camera: there, frame: base.frame, ...(picture ? { picture } : {}) },
+    offs: trackOffs(match.solve, match.tracks, frame, base.frame),
+    nudges: nudgesBetween(document, frame, base.frame, inputs),
+    standing: standingLayers(document, frame, base.frame, inputs),
+  }
+}
+
+async function checkOne(checking: Checking, one: CheckedPicture): Promise<CheckedFrame> {
+  const { context, resolved, grain, report, spreads } = checking
+  const { frame, key, quality } = one
   const { store, crew } = context
   const { document, camera } = resolved
   const { plate, sit } = document
@@ -55,6 +90,7 @@ async function checkOne(
   const areas = Object.fromEntries(
     Object.entries(sit.layers).flatMap(([id, { area }]) => (area ? [[id, areaAt(document, area, camera, frame)]] : [])),
   )
+  const slide = await slideOf(checking, one)
   const area = sit.area && areaAt(document, sit.area, camera, frame)
   try {
     const { layers } = checkFrame(crew, {
@@ -63,6 +99,8 @@ async function checkOne(
       quick: quality === 'look',
       sun: plateSun(document.light),
       ...(report?.shutter ? { shutter: { plate: report.shutter, picture: document.camera.shutter / 360 } } : {}),
+      speeds: speedLines(document, frame, resolved.inputs, checking.speeds),
+      ...(slide ? { slide } : {}),
       ...(area ? { area } : {}),
     })
     return { frame, quality, layers: layers.map(({ id, name, share, lines }) => ({ id, name, share, lines })) }
@@ -83,7 +121,8 @@ export async function checkShot(
   const { plate } = shot.document
   const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const report = await keptReport(store, shot.document)
-  const checking: Checking = { context, resolved, grain, report, spreads: new Map() }
+  const [match, speeds] = [await solvedMatch(store, shot.document), await speedSources(store, resolved)]
+  const checking: Checking = { context, resolved, grain, report, spreads: new Map(), match, speeds }
   const frames: CheckedFrame[] = []
   for (const [n, one] of pictures.entries()) {
     if (context.progress) stopIfCancelled(context.progress)

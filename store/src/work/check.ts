@@ -1,5 +1,5 @@
 import { LanternError, recipeKey } from '@lantern/core/base'
-import { type PictureQualityName, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
+import { type PictureQualityName, slideBase, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
@@ -17,6 +17,8 @@ export interface CheckedPicture {
   frame: number
   key: string
   quality: PictureQualityName
+  /** The frame that its slide is told against, and that one's picture where it is kept. */
+  base: { frame: number; key?: string }
 }
 export interface CheckPlan {
   key: string
@@ -39,7 +41,10 @@ export function checkPlanOf(
   const keys = resolved.pictureKeys(quality)
   const pictures = spreadOver(kept[quality], MOST_FRAMES).flatMap((frame): CheckedPicture[] => {
     const key = keys.get(frame)
-    return key ? [{ frame, key, quality }] : []
+    if (!key) return []
+    const base = slideBase(document.plate, kept[quality], frame)
+    const other = kept[quality].includes(base) ? keys.get(base) : undefined
+    return [{ frame, key, quality, base: { frame: base, ...(other ? { key: other } : {}) } }]
   })
   const follows =
     document.sit.follows && pictures.map(({ frame }) => stackSettingsAt(document, NO_GRAIN, frame, inputs))

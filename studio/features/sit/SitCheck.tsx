@@ -48,7 +48,7 @@ function LineRow({ id, line, fixed }: { id: string; line: CheckLine; fixed: bool
       data-line={line.name}
       data-within={line.within}
       padding="3px 14px 4px"
-      data-hint={`${hint} Grey: the plate’s; under it the layer’s; the band is how much the plate differs from itself.`}
+      data-hint={`${hint}${line.note ? ` (${line.note})` : ''} Grey: the plate’s; under it the layer’s; the band is how much the plate differs from itself.`}
     >
       <Flex gap="6px" align="baseline" minHeight="20px">
         <Box flex="1" truncate>

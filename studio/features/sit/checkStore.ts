@@ -7,6 +7,8 @@ import { looksNow } from '../picture/looksNow.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
 import { cameraNow, type ShotState, useShot } from '../shot/shotStore.ts'
 
+import { slideNow, speedsNow } from './checkBeside.ts'
+
 // The check of the shown frame: made when the picture has come to rest.
 
 interface CheckState {
@@ -27,22 +29,29 @@ export function areaNow(state: ShotState, frame: number, layer?: string): [numbe
   return document && area && areaAt(document, area, (n) => cameraNow(state, n), frame)
 }
 
-/** All areas as they lie at a frame. */
-function areasNow(state: ShotState, frame: number): Pick<CheckRequest, 'area' | 'areas' | 'shutter'> {
+/** What a check has from beside the picture: areas as they lie at the frame, the plate's shutter, slides and speeds. */
+function besideNow(state: ShotState, frame: number): Omit<CheckRequest, 'what' | 'id' | 'of'> {
   const area = areaNow(state, frame)
   const own = Object.keys(state.shot?.document.sit.layers ?? {}).flatMap((id) => {
     const found = areaNow(state, frame, id)
     return found ? [[id, found] as const] : []
   })
   const shutter = usePlateFiles.getState().reports[state.status?.readings.report.key ?? '']?.shutter
-  return { ...(area ? { area } : {}), ...(shutter ? { shutter } : {}), areas: Object.fromEntries(own) }
+  const [slide, speeds] = [slideNow(state, frame), speedsNow(state, frame)]
+  return {
+    ...(area ? { area } : {}),
+    ...(shutter ? { shutter } : {}),
+    ...(slide ? { slide } : {}),
+    ...(speeds ? { speeds } : {}),
+    areas: Object.fromEntries(own),
+  }
 }
 
 /** Checks a frame as the state is now. Throws LanternError. */
 export async function checkNow(state: ShotState, frame: number): Promise<FrameCheck> {
   const { current } = looksNow
   if (!current) throw new Error('no picture is open')
-  return current.check(state, frame, areasNow(state, frame))
+  return current.check(state, frame, besideNow(state, frame))
 }
 
 /** Keeps the check of the shown frame current while it is looked at. */

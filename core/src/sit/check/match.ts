@@ -15,6 +15,7 @@ export interface MatchedLayer {
   grain: number
   calm: number
   shadow: number
+  streak: number
 }
 
 /** The lines of a match's n-th round: in the third the ends alone, which colour and contrast moved. */
@@ -30,6 +31,7 @@ export const LAYER_MATCHES: readonly LineName[] = [
   'grain',
   'sharpness',
   'shadow',
+  'blur',
 ]
 
 const clamp = (value: number, low: number, high: number): number => Math.min(high, Math.max(low, value))
@@ -127,6 +129,14 @@ function matchedGrain(now: MatchedLayer, { plate, layer }: CheckLine): Pick<Matc
   return { grain: 0, calm: clamp(now.calm + 1.3 * (1 - plate / Math.sqrt(brought)), 0, 1) }
 }
 
+/** Frames of shutter to put back so that streaks are as long as the plate's; lengths add as their squares. What the picture itself has too much of can't be taken away. */
+function matchedStreak(now: number, { plate, layer, parts }: CheckLine): number {
+  const long = parts?.[0] ?? 0
+  if (long <= 0) return now
+  const made = layer * layer - long * long * now * now
+  return clamp(Math.sqrt(Math.max(0, plate * plate - made)) / long, 0, 2)
+}
+
 /**
  * The settings of a layer after the asked lines are matched. own, plate: what both areas were measured to be, plate values; scale: px of that picture per px of the full plate.
  * Lines that need nothing, or can't be told, change nothing.
@@ -154,6 +164,8 @@ export function matchedLayer(
     const variance = Math.sign(now.softness) * now.softness * now.softness - Math.sign(blur) * blur * blur
     changed.softness = clamp(Math.sign(variance) * Math.sqrt(Math.abs(variance)), -2, 40)
   }
+  const blur = line('blur')
+  if (blur) changed.streak = matchedStreak(now.streak, blur)
   const shadow = line('shadow')
   if (shadow) changed.shadow = clamp((now.shadow * shadow.plate) / Math.max(1, shadow.layer), 0, 2)
   return changed

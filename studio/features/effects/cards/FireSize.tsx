@@ -1,11 +1,9 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { heightOfRise, riseOverFoot, widthOfPulse } from '@lantern/core/cards'
-import type { ReadingFrames } from '@lantern/core/data'
 import type { CardItem } from '@lantern/core/effects/cards'
 import { isGas } from '@lantern/core/effects/gas'
-import { pulseRate } from '@lantern/core/gas'
 import { length, subtract } from '@lantern/core/math'
+import { proposedSize } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { usePlateFiles } from '../../plate/plateFiles.ts'
@@ -14,38 +12,6 @@ import { inputsNow } from '../../shot/world.ts'
 
 const rounded = (value: number): string => Number(value.toPrecision(2)).toLocaleString('en')
 const metres = (value: number): string => `${rounded(value)} m`
-
-/** How large a card's fire is by how it pulses and by how it rises. */
-export interface ProposedSize {
-  /** Pulses a second as it was filmed, how wide such a fire is, and how high its frame would be, m. */
-  pulse?: { hertz: number; wide: number; height: number }
-  /** How fast it goes up near its base at its height, and how fast fire does there, m/s; and the height at which both agree, m. */
-  rise?: { own: number; law: number; height: number }
-}
-export function proposedSize(
-  item: Pick<CardItem, 'clip' | 'height' | 'shotAt' | 'pace'>,
-  taken: ReadingFrames,
-): ProposedSize {
-  const { clip, height, shotAt, pace } = item
-  const { fire, frames } = taken
-  if (!clip || !fire) return {}
-  const rate = (shotAt || clip.rate) * pace
-  const hertz = pulseRate(
-    frames.flatMap((one) => (one ? [one.mean[3]] : [])),
-    rate,
-  )
-  const aspect = clip.width / clip.height
-  const pulse =
-    hertz && fire.wide > 0
-      ? { hertz, wide: widthOfPulse(hertz), height: widthOfPulse(hertz) / (fire.wide * aspect) }
-      : undefined
-  const agrees = heightOfRise(fire.rise * rate, fire.over)
-  const rise =
-    agrees === undefined
-      ? undefined
-      : { own: fire.rise * rate * height, law: riseOverFoot(fire.over * height), height: agrees }
-  return { ...(pulse ? { pulse } : {}), ...(rise ? { rise } : {}) }
-}
 
 /** The fire that a card stands in: the nearest computed one, within its own height. */
 function fireBeside(
