@@ -8,9 +8,29 @@ import { exp2, graded } from './grade'
  */
 export function fitImage(src: usize, width: i32, height: i32, channels: i32, sx: f32, sy: f32, scale: f32, elsewhere: f32, out: usize, lane: i32, outWidth: i32, from: i32, to: i32): void {
   const whole = max(1, <i32>(scale + 0.01))
+  const line = (<usize>(width * channels)) << 2, step = (<usize>channels) << 2
+  const share: f32 = <f32>(whole * whole)
   for (let y = from; y < to; y++)
     for (let x = 0; x < outWidth; x++) {
       const o = out + ((<usize>(y * outWidth + x)) << 4) + ((<usize>lane) << 2)
+      if (scale >= 1) {
+        const i = <i32>floor(sx + <f32>x * scale + 0.01), j = <i32>floor(sy + <f32>y * scale + 0.01)
+        // Most pixels lie wholly within the source.
+        if (i >= 0 && j >= 0 && i + whole <= width && j + whole <= height) {
+          const p = src + (<usize>j) * line + (<usize>i) * step
+          for (let c = 0; c < channels; c++) {
+            const at = p + ((<usize>c) << 2)
+            if (whole == 1) {
+              store<f32>(o + ((<usize>c) << 2), load<f32>(at))
+              continue
+            }
+            let sum: f32 = 0
+            for (let b = 0; b < whole; b++) for (let a = 0; a < whole; a++) sum += load<f32>(at + (<usize>b) * line + (<usize>a) * step)
+            store<f32>(o + ((<usize>c) << 2), sum / share)
+          }
+          continue
+        }
+      }
       for (let c = 0; c < channels; c++) {
         let sum: f32 = 0
         if (scale >= 1) {

@@ -1,13 +1,22 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex } from '@noble/hashes/utils.js'
 import type { Crew } from '../base/index.ts'
-import { boxMesh, GAS_CHANNELS, type GasFrame, type MeshAsset, type ParticleFrame } from '../data/index.ts'
+import {
+  boxMesh,
+  type FloatImage,
+  GAS_CHANNELS,
+  type GasFrame,
+  type MeshAsset,
+  type Motion,
+  type ParticleFrame,
+} from '../data/index.ts'
 import { gasSettings } from '../effects/gas/index.ts'
 import { particleSettings } from '../effects/particles/index.ts'
 import { GasSimulation } from '../gas/index.ts'
 import { GasFlow, ParticleSimulation } from '../particles/index.ts'
 import { makeItem, makeShot, type ShotDocument } from '../shot/index.ts'
 import type { GrainLaw, StackLay, StackSettings } from '../sit/index.ts'
+import { plateMotion } from './motions.ts'
 import { renderPicture } from './picture.ts'
 import { pictureFrame } from './pictureFrame.ts'
 import { composeFrame, lightOfPlate, plateImage, stackSettingsAt } from './stack.ts'
@@ -206,10 +215,10 @@ function goldenSparks(document: ShotDocument, gases: readonly GasFrame[]): Parti
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = 'd3abdbb43269d4d6bfe0d4afc3219251ad42e9c01423248d36297081185960f7'
+export const GOLDEN_HASH = 'f9c48327ecff26cb95af7f140a72e83c92535853cdd50124de309d62b88d788c'
 
-/** A stack that uses all that it has: grades, curves, blends, several lays, blurs, places, glow, haze, shimmer. */
-function goldenStack(document: ShotDocument, law: GrainLaw): StackSettings {
+/** A stack that uses all that it has: grades, curves, blends, several lays, blurs, places, glow, haze, shimmer, motion blur put back. */
+function goldenStack(document: ShotDocument, law: GrainLaw, motion: Motion): StackSettings {
   const plain = stackSettingsAt(document, law, 1)
   const bent = [
     [0, 0.02],
@@ -228,6 +237,8 @@ function goldenStack(document: ShotDocument, law: GrainLaw): StackSettings {
         softness: 0.7,
         defocus: 1.7,
         wrap: 0.2,
+        streak: 0.8,
+        streakBy: 'plate',
         curves: { all: bent, red: bent, green: bent, blue: bent },
       },
     },
@@ -248,7 +259,9 @@ function goldenStack(document: ShotDocument, law: GrainLaw): StackSettings {
     },
   ])
   const haze = { thickness: [0.01, 0.012, 0.015] as const, colour: [0.5, 0.55, 0.6] as const, onSet: true }
-  return { ...plain, lays, airGlow: 0.1, glowRadii: [0.05, 0.2], haze, drift: 0.1 }
+  const motions = new Map([['plate', motion]])
+  const plateStreak = { motion, frames: 1.5, samples: 0 }
+  return { ...plain, lays, airGlow: 0.1, glowRadii: [0.05, 0.2], haze, drift: 0.1, motions, plateStreak }
 }
 
 /** A hash over a small fixed shot taken the whole way: gas about 48 cells wide, picture, stack. Equal in every engine and for any number of threads; changes only when VERSIONS must rise. */
@@ -272,15 +285,19 @@ export function goldenHash(crew: Crew): string {
     height: 48,
   }
   const at = pictureFrame(document, (n) => ({ ...camera, position: [0.01 * n, 1.2, 1] }), FRAMES)
-  const codes = Uint8Array.from({ length: 64 * 48 * 3 }, (_, n) => 40 + ((n * 7) % 90))
-  const plate = lightOfPlate(crew, plateImage(codes, 64, 48, 'srgb'), document.sit, 'srgb')
+  const plateOf = (moved: number): FloatImage => {
+    const codes = Uint8Array.from({ length: 64 * 48 * 3 }, (_, n) => 40 + (((n + 3 * moved) * 7) % 90))
+    return lightOfPlate(crew, plateImage(codes, 64, 48, 'srgb'), document.sit, 'srgb')
+  }
+  const plate = plateOf(0)
   const mesh = { asset: pebbleAsset(), pictures: [] }
   const passes = renderPicture(crew, document, at, (id, n) => (id === 'sparks' ? sparks : frames)[n - 1], 'final', {
     plate,
     meshes: () => mesh,
   })
   const law = { floor: [1e-5, 1e-5, 1e-5], slope: [1e-4, 1e-4, 1e-4], spread: 0.1 } as GrainLaw
-  const picture = composeFrame(crew, plate, passes, goldenStack(document, law), 64, 1)
+  const motion = plateMotion(crew, plate, plateOf(1), true)
+  const picture = composeFrame(crew, plate, passes, goldenStack(document, law, motion), 64, 1)
   const hash = sha256.create()
   hash.update(new Uint8Array(frame.tiles.buffer))
   GAS_CHANNELS.forEach((_, n) => {

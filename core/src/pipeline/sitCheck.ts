@@ -8,12 +8,12 @@ import {
   type CheckFigures,
   type CheckLine,
   type Cover,
-  coverOf,
   eroded,
   type GrainLaw,
   grown,
   isIn,
   measureArea,
+  NO_COVER,
   NO_REGION,
   plateValues,
   type Region,
@@ -201,12 +201,12 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const { width, height } = plate
   const scale = width / fullWidth
   const law = scaledLaw(settings.grain, scale)
-  const light = composeFrame(crew, plate, picture, settings, fullWidth, frame)
+  const covers: Cover[] = settings.lays.map(() => NO_COVER)
+  const light = composeFrame(crew, plate, picture, settings, fullWidth, frame, covers)
   const laid = plateValues(crew, light, settings.sensor)
   // The plate alone as it is seen: drawn out where that is asked for.
   const alone = settings.plateStreak ? composeFrame(crew, plate, undefined, settings, fullWidth, frame) : plate
   const bare = plateValues(crew, alone, settings.sensor)
-  const covers = settings.lays.map((lay) => coverOf(crew, plate, picture, settings, lay, scale))
   const all = covered(covers, width, height)
   const { sun, shutter } = inputs
   const context: LineContext = {

@@ -120,19 +120,24 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
   if (!layer?.sun) return []
   const { width, height } = alone
   const [kx, ky] = [picture.width / width, picture.height / height]
-  const [sun, sky] = [new Float32Array(width * height).fill(1), new Float32Array(width * height).fill(1)]
-  const sunlit = new Float32Array(width * height)
-  for (let y = 0; y < height; y++)
-    for (let x = 0; x < width; x++) {
-      const [u, v] = [Math.floor((x + 0.5) * kx), Math.floor((y + 0.5) * ky)]
-      sunlit[y * width + x] = picture.sunlit.data[v * picture.width + u] ?? 0
+  // The part of the plate that the layer lies in.
+  const [x0, y0] = [Math.floor(layer.x / kx), Math.floor(layer.y / ky)]
+  const w = Math.min(width, Math.ceil((layer.x + layer.width) / kx)) - x0
+  const h = Math.min(height, Math.ceil((layer.y + layer.height) / ky)) - y0
+  const [sun, sky] = [new Float32Array(w * h).fill(1), new Float32Array(w * h).fill(1)]
+  const sunlit = new Float32Array(w * h)
+  for (let y = 0; y < h; y++)
+    for (let x = 0; x < w; x++) {
+      const [u, v] = [Math.floor((x + x0 + 0.5) * kx), Math.floor((y + y0 + 0.5) * ky)]
+      sunlit[y * w + x] = picture.sunlit.data[v * picture.width + u] ?? 0
       const [i, j] = [u - layer.x, v - layer.y]
       if (i < 0 || j < 0 || i >= layer.width || j >= layer.height) continue
-      sun[y * width + x] = layer.sun.data[j * layer.width + i] ?? 1
-      sky[y * width + x] = layer.sky?.data[j * layer.width + i] ?? 1
+      sun[y * w + x] = layer.sun.data[j * layer.width + i] ?? 1
+      sky[y * w + x] = layer.sky?.data[j * layer.width + i] ?? 1
     }
+  const place = (n: number): number => (y0 + Math.floor(n / w)) * width + x0 + (n % w)
   const colours = { sun: settings.sunColour, sky: settings.skyColour }
-  const found = shadowFigures(light, alone, { sun, sky }, sunlit, covered, colours)
+  const found = shadowFigures(light, alone, { sun, sky, place }, sunlit, covered, colours)
   if (!found) return []
   const [a, b] = [100 * found.plate, 100 * found.layer]
   const way = (value: number, more: string, less: string): string =>
@@ -182,7 +187,9 @@ export function blurLine(context: LineContext, lay: StackLay | undefined, part: 
   const plate = long * shutter.plate
   const way = Math.round(degrees(atan2(-y, x)))
   const note = `${((way % 180) + 180) % 180}° from level`
-  return [lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate), { note, parts: [long] })]
+  return [
+    lineOf('blur', plate, layer, layer - plate, Math.max(LINE_KINDS.blur.most, 0.15 * plate), { note, parts: [long] }),
+  ]
 }
 
 /** The halo of what a layer holds of highlights, against the plate's in an area, both as they are seen. */

@@ -15,6 +15,7 @@ import {
   sitAt,
 } from '../shot/index.ts'
 import {
+  type Cover,
   compositeStack,
   decodeRec709,
   decodeSrgb,
@@ -252,7 +253,7 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
   return out
 }
 
-/** The stack over a plate picture of any of its sizes, as lightOfPlate gives it; layers are brought to that size. */
+/** covers: takes what each lay covers, where it is given. The stack over a plate picture of any of its sizes, as lightOfPlate gives it; layers are brought to that size. */
 export const composeFrame = (
   crew: Crew,
   plate: FloatImage,
@@ -260,4 +261,5 @@ export const composeFrame = (
   settings: StackSettings,
   fullWidth: number,
   frame: number,
-): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame)
+  covers?: Cover[],
+): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame, covers)

@@ -1,6 +1,7 @@
-import type { PictureLayer } from '../data/index.ts'
+import type { LayerImage, PictureLayer } from '../data/index.ts'
 import { pow } from '../math/index.ts'
 import { blur, defocus } from './blur.ts'
+import { boundsOf } from './bounds.ts'
 import { curveTables } from './curves.ts'
 import { cutByMattes, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
 import { motionKey, type StackLayer } from './stackTypes.ts'
@@ -23,7 +24,7 @@ export function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): 
   const { crew, picture, factor, light, settings, put, scale, width } = laying
   if ((layer.sun || layer.sky || layer.contact) && (how.shadow > 0 || how.contact > 0)) {
     const sigma = how.shadowSoftness * scale
-    const part = partOf(laying, layer, how, sigma)
+    const part = partOf(laying, boundsOf(layer, ['sun', 'sky', 'contact']), how, sigma)
     const shade = packed(laying, layer, part, ['sun', 'sky', 'contact'], how)
     const whole = { id: 'sunlit', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.sunlit }
     const sunlit = packed(laying, whole, part, ['alpha'])
@@ -41,7 +42,7 @@ export function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): 
   }
   if (layer.light && how.light > 0) {
     const sigma = how.lightSoftness * scale
-    const part = partOf(laying, layer, how, sigma)
+    const part = partOf(laying, boundsOf(layer, ['light']), how, sigma)
     const own = packed(laying, layer, part, ['light'], how)
     blur(crew, own, sigma, part.width, part.height)
     cutByMattes(laying, part, how, own, 0)
@@ -127,16 +128,25 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   const motion = how.streak > 0 ? laying.settings.motions?.get(motionKey(layer.id, how.streakBy)) : undefined
   const streak = motion ? furthest(motion, laying.width) * how.streak * how.size : 0
   // A part has room for three times the blur that it is told.
-  const part = partOf(laying, layer, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
+  const seen = boundsOf(layer, ['colour', 'alpha', 'emission', 'effect'])
+  const part = partOf(laying, seen, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
   if (part.width === 0 || part.height === 0) return undefined
+  // Distances tell of haze alone.
+  const far: readonly LayerImage[] = laying.settings.haze ? ['effect', 'depth'] : ['effect']
   const [colour, glow, effect] = [
     packed(laying, layer, part, ['colour', 'alpha'], how),
     packed(laying, layer, part, ['emission'], how),
-    packed(laying, layer, part, ['effect', 'depth'], how),
+    packed(laying, layer, part, far, how),
   ]
-  if (motion) drawLayerOut(laying, part, how, motion, [colour, glow, effect])
+  // What a layer has nothing of stays nothing.
+  const held = [
+    ...(layer.colour || layer.alpha ? [colour] : []),
+    ...(layer.emission ? [glow] : []),
+    ...(layer.effect || (laying.settings.haze && layer.depth) ? [effect] : []),
+  ]
+  if (motion) drawLayerOut(laying, part, how, motion, held)
   if (how.calm > 0) calmColour(laying, part, how.calm, colour)
-  for (const image of [colour, glow, effect]) {
+  for (const image of held) {
     blur(crew, image, sigma, part.width, part.height)
     defocus(crew, image, disc, part.width, part.height)
   }

@@ -1,6 +1,7 @@
 import type { Crew } from '../base/index.ts'
 import { type FloatImage, LAYER_IMAGES, type LayerImage, type PictureLayer } from '../data/index.ts'
 import { cos, pow, radians, sin } from '../math/index.ts'
+import type { Bounds } from './bounds.ts'
 import type { StackLayer, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
 
 // Layers brought to the plate's size, in the part of it that they cover.
@@ -53,9 +54,10 @@ function forward([a, b, c, d, e, f]: Map6, x: number, y: number): [number, numbe
   return [(e * u - b * v) / det, (a * v - d * u) / det]
 }
 
-/** The part of the plate that a layer's part of the picture covers, with room for its blur. */
-export function partOf(laying: Laying, layer: PictureLayer, how: StackLayer, blurred: number): Part {
+/** The part of the plate that a part of the picture covers, with room for a blur; of no size where that has none. */
+export function partOf(laying: Laying, layer: Bounds, how: StackLayer, blurred: number): Part {
   const { picture, width, height } = laying
+  if (layer.width === 0) return { x: 0, y: 0, width: 0, height: 0 }
   const k = width / picture.width
   const more = Math.ceil(3 * blurred) + 1
   let [left, top, right, bottom] = [layer.x * k, layer.y * k, (layer.x + layer.width) * k, (layer.y + layer.height) * k]

@@ -39,14 +39,23 @@ function filled(crew: Crew, pixels: number, value: number): number {
   return at
 }
 
+/** Whether all are finite numbers: only of those is the difference with itself 0. */
+function areNumbers(data: Float32Array): boolean {
+  let off = 0
+  for (let n = 0; n < data.length; n++) {
+    const value = data[n] as number
+    off += value - value
+  }
+  return off === 0
+}
+
 const sound = new WeakMap<PictureLayer, boolean>()
 /** Whether all that a layer holds are numbers. */
 function isSound(layer: PictureLayer): boolean {
   const known = sound.get(layer)
   if (known !== undefined) return known
   const images = [layer.colour, layer.alpha, layer.emission, layer.effect, layer.light, layer.sun, layer.sky]
-  // A sum is no number as soon as one part is none.
-  const good = images.every((image) => !image || Number.isFinite(image.data.reduce((sum, value) => sum + value, 0)))
+  const good = images.every((image) => !image || areNumbers(image.data))
   sound.set(layer, good)
   return good
 }
@@ -69,7 +78,7 @@ function laysOf(
 }
 
 /** Lays the layers in order; returns those that wait until all that goes over is laid. */
-function layAll(laying: Laying): Blending[] {
+function layAll(laying: Laying, covers?: Cover[]): Blending[] {
   const { crew, settings, sum, fire, width, height } = laying
   const { heap } = crew
   const all = laysOf(laying.picture, settings)
@@ -85,6 +94,8 @@ function layAll(laying: Laying): Blending[] {
     layOnSet(laying, layer, how)
     heap.release(inner)
     const ready = readyLayer(laying, layer, how)
+    const at = covers && ready ? settings.lays.indexOf(lay) : -1
+    if (covers && ready && at >= 0) covers[at] = coverOf(crew, ready)
     const way = BELOW[how.blend]
     if (ready && way !== undefined) {
       waiting.push({ ...ready, way, lower: copyOf(crew, sum, ready, width) })
@@ -177,6 +188,7 @@ function checkShape(plate: FloatImage, picture: StackPicture): void {
 
 /**
  * Lays a picture's layers over the plate: plate x what they leave of it x (their shadows + their light on the set) + the sum of the layers, what blends with what is below it in its order, halation and glow, then grain on what was added.
+ * covers: takes what each of settings.lays covers, where it is given.
  * plate: linear light, 3 channels; the light of its scene where settings.sensor is set. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  * Throws LanternError 'layer-size' where picture and plate have not the same shape, 'curve' for a curve that folds back.
  */
@@ -187,6 +199,7 @@ export function compositeStack(
   settings: StackSettings,
   scale: StackScale,
   frame: number,
+  covers?: Cover[],
 ): FloatImage {
   const { width, height } = plate
   const { heap } = crew
@@ -198,7 +211,7 @@ export function compositeStack(
     const result = makeImage(width, height, 4)
     const alone = picture ?? { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
     const bare = !picture && !settings.plateStreak
-    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame)
+    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, covers)
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
     return result
@@ -215,6 +228,7 @@ function layPicture(
   settings: StackSettings,
   scale: StackScale,
   frame: number,
+  covers?: Cover[],
 ): number {
   const { heap } = crew
   const pixels = width * height
@@ -233,7 +247,7 @@ function layPicture(
   const bare = heap.alloc(pixels * 16)
   heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
-  const waiting = layAll(laying)
+  const waiting = layAll(laying, covers)
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
@@ -259,40 +273,28 @@ export interface Cover {
   alpha: Float32Array
   light: Float32Array
 }
-const NO_COVER: Cover = { x: 0, y: 0, width: 0, height: 0, alpha: new Float32Array(), light: new Float32Array() }
+export const NO_COVER: Cover = { x: 0, y: 0, width: 0, height: 0, alpha: new Float32Array(), light: new Float32Array() }
 
-/** What a lay covers of a plate. plate: its size; scale: as in compositeStack. */
-export function coverOf(
-  crew: Crew,
-  { width, height }: Pick<FloatImage, 'width' | 'height'>,
-  picture: StackPicture,
-  settings: StackSettings,
-  lay: StackLay,
-  scale: StackScale,
-): Cover {
-  const layer = picture.layers.find(({ id }) => id === lay.of)
-  if (!layer || !lay.how.shown || lay.how.amount === 0 || !isSound(layer)) return NO_COVER
+/** What a lay covers, whatever its blend. */
+function coverOf(crew: Crew, { part, images }: ReadyLayer): Cover {
   const { heap } = crew
   const mark = heap.mark()
-  const put = (): number => 0
-  const laying = { crew, width, height, scale, settings, picture, put, plate: 0, factor: 0, light: 0, sum: 0, fire: 0 }
-  const ready = readyLayer(laying, layer, { ...lay.how, wrap: 0, blend: 'over' })
-  let cover = NO_COVER
-  if (ready) {
-    const { part, images } = ready
-    const pixels = part.width * part.height
-    const [sum, fire] = [filled(crew, pixels, 0), filled(crew, pixels, 0)]
-    const at = { x: 0, y: 0, width: part.width, fullWidth: part.width }
-    crew.run('layOver', { sum, fire, ...images, own: 0, ...at }, part.height, 8)
-    const [all, own] = [heap.f32(sum, pixels * 4), heap.f32(fire, pixels * 4)]
-    const light = (n: number): number =>
-      0.2126 * (own[n * 4] ?? 0) + 0.7152 * (own[n * 4 + 1] ?? 0) + 0.0722 * (own[n * 4 + 2] ?? 0)
-    cover = {
-      ...part,
-      alpha: Float32Array.from({ length: pixels }, (_, n) => all[n * 4 + 3] ?? 0),
-      light: Float32Array.from({ length: pixels }, (_, n) => light(n)),
-    }
+  const pixels = part.width * part.height
+  const [sum, fire, numbers] = [filled(crew, pixels, 0), filled(crew, pixels, 0), heap.alloc(128)]
+  const plain = heap.f32(numbers, 32)
+  plain.set(heap.f32(images.numbers, 32))
+  plain[HIDES] = 1
+  plain[WRAPS] = 0
+  const at = { x: 0, y: 0, width: part.width, fullWidth: part.width }
+  crew.run('layOver', { sum, fire, ...images, numbers, own: 0, ...at }, part.height, 8)
+  const [all, own] = [heap.f32(sum, pixels * 4), heap.f32(fire, pixels * 4)]
+  const [alpha, light] = [new Float32Array(pixels), new Float32Array(pixels)]
+  for (let n = 0; n < pixels; n++) {
+    alpha[n] = all[n * 4 + 3] ?? 0
+    light[n] = 0.2126 * (own[n * 4] ?? 0) + 0.7152 * (own[n * 4 + 1] ?? 0) + 0.0722 * (own[n * 4 + 2] ?? 0)
   }
   heap.release(mark)
-  return cover
+  return { ...part, alpha, light }
 }
+/** Where a lay's numbers say that it hides, and how much wraps it (laid.ts). */
+const [HIDES, WRAPS] = [21, 23]

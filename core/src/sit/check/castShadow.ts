@@ -23,13 +23,13 @@ const add = (sums: number[], c: number, value: number): void => {
 }
 
 /**
- * A layer's shadow on the set. lit: plate with its shadows, plate: without, both in the scene's light at one size; sun, sky: what the layer lets through of either there, sunlit: the sun's share of the light; covered: what hides the plate.
+ * A layer's shadow on the set. lit: plate with its shadows, plate: without, both in the scene's light at one size; sun, sky: what the layer lets through of either, sunlit: the sun's share of the light there; place: the plate's pixel of each of these; covered: what hides the plate, a plate's pixel.
  * sunColour, skyColour: of luminance 1. Undefined where too little of a core is seen.
  */
 export function shadowFigures(
   lit: FloatImage,
   plate: FloatImage,
-  { sun, sky }: { sun: Float32Array; sky: Float32Array },
+  { sun, sky, place }: { sun: Float32Array; sky: Float32Array; place?: (n: number) => number },
   sunlit: Float32Array,
   covered: Float32Array,
   colours: { sun: readonly number[]; sky: readonly number[] },
@@ -42,13 +42,14 @@ export function shadowFigures(
   let pixels = 0
   for (let n = 0; n < sun.length; n++) {
     const share = sunlit[n] ?? 0
-    if ((sun[n] ?? 1) > CORE || share < LEAST_SUN || (covered[n] ?? 0) > 0.03) continue
+    const at = place?.(n) ?? n
+    if ((sun[n] ?? 1) > CORE || share < LEAST_SUN || (covered[at] ?? 0) > 0.03) continue
     pixels++
     for (let c = 0; c < 3; c++) {
-      const value = plate.data[n * plate.channels + c] ?? 0
+      const value = plate.data[at * plate.channels + c] ?? 0
       const [s, a] = [(colours.sun[c] ?? 1) * share, (colours.sky[c] ?? 1) * (1 - share)]
       add(before, c, value)
-      add(taken, c, lit.data[n * lit.channels + c] ?? 0)
+      add(taken, c, lit.data[at * lit.channels + c] ?? 0)
       add(expected, c, value * (1 - ((1 - (sun[n] ?? 1)) * s + (1 - (sky[n] ?? 1)) * a) / Math.max(1e-6, s + a)))
     }
   }

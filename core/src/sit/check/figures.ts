@@ -108,24 +108,49 @@ const MOST_BRIGHT = 0.85
 /** Less noise than this share of the plate's law was flattened by an encoder. */
 const FLATTENED = 0.25
 
-/** How much a window's finest differences vary, over what the plate's law asks there: 1 for its own grain. Differences of differences along both axes, which pictures have little of (Immerkaer 1996). */
-function windowNoise(image: FloatImage, x0: number, y0: number, law: GrainLaw): number | undefined {
-  const { width, channels, data } = image
+/** The finest differences of a part of an image, squared, and its values: three floats a pixel. Differences of differences along both axes, which pictures have little of (Immerkaer 1996). */
+function finest(image: FloatImage, { x: left, y: top, width: w, height: h }: Region) {
+  const { width, height, channels, data } = image
+  const [squares, values] = [new Float32Array(w * h * 3), new Float32Array(w * h * 3)]
+  for (let j = 0; j < h; j++)
+    for (let i = 0; i < w; i++) {
+      const [x, y] = [left + i, top + j]
+      if (x < 1 || y < 1 || x >= width - 1 || y >= height - 1) continue
+      for (let c = 0; c < 3; c++) {
+        const n = (y * width + x) * channels + c
+        const [up, down] = [n - width * channels, n + width * channels]
+        const row = (m: number): number =>
+          (data[m - channels] as number) - 2 * (data[m] as number) + (data[m + channels] as number)
+        const fine = row(up) - 2 * row(n) + row(down)
+        const at = 3 * (j * w + i) + c
+        squares[at] = fine * fine
+        values[at] = data[n] as number
+      }
+    }
+  return { squares, values }
+}
+
+/** How much a window's finest differences vary, over what the plate's law asks there: 1 for its own grain. (x, y): in the part; w: its width. */
+function windowNoise(
+  { squares, values }: ReturnType<typeof finest>,
+  w: number,
+  x0: number,
+  y0: number,
+  law: GrainLaw,
+): number | undefined {
   let ratio = 0
   for (let c = 0; c < 3; c++) {
-    const at = (x: number, y: number): number => data[((y0 + y) * width + x0 + x) * channels + c] ?? 0
-    let [sum, squares] = [0, 0]
-    for (let y = 0; y < WINDOW; y++)
-      for (let x = 0; x < WINDOW; x++) {
-        sum += at(x, y)
-        const row = (j: number): number => at(x - 1, y + j) - 2 * at(x, y + j) + at(x + 1, y + j)
-        const fine = row(-1) - 2 * row(0) + row(1)
-        squares += fine * fine
+    let [sum, square] = [0, 0]
+    for (let y = y0; y < y0 + WINDOW; y++)
+      for (let x = x0; x < x0 + WINDOW; x++) {
+        const n = 3 * (y * w + x) + c
+        sum += values[n] as number
+        square += squares[n] as number
       }
     const mean = sum / (WINDOW * WINDOW)
     if (mean > MOST_BRIGHT) return undefined
     const wanted = Math.max(1e-9, (law.floor[c] ?? 0) + (law.slope[c] ?? 0) * Math.max(0, mean))
-    ratio += squares / (WINDOW * WINDOW * 36 * wanted) / 3
+    ratio += square / (WINDOW * WINDOW * 36 * wanted) / 3
   }
   return ratio
 }
@@ -134,10 +159,11 @@ function windowNoise(image: FloatImage, x0: number, y0: number, law: GrainLaw): 
 function grainOf(image: FloatImage, region: Region, law: GrainLaw): { level: number; size: number } | undefined {
   const found: { ratio: number; x: number; y: number }[] = []
   const { x: left, y: top, width, height } = region
+  const fine = finest(image, region)
   for (let y = Math.max(1, top + 1); y + WINDOW < Math.min(image.height - 1, top + height); y += WINDOW / 2)
     for (let x = Math.max(1, left + 1); x + WINDOW < Math.min(image.width - 1, left + width); x += WINDOW / 2) {
       if (![-1, WINDOW].every((a) => [-1, WINDOW].every((b) => isIn(region, x + a, y + b)))) continue
-      const ratio = windowNoise(image, x, y, law)
+      const ratio = windowNoise(fine, width, x - left, y - top, law)
       if (ratio !== undefined && ratio > 0) found.push({ ratio, x, y })
     }
   if (found.length < LEAST_WINDOWS) return undefined
