@@ -12,6 +12,7 @@ import {
   type GrainLaw,
   grown,
   isIn,
+  type LaidAside,
   measureArea,
   NO_COVER,
   NO_REGION,
@@ -201,8 +202,9 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const { width, height } = plate
   const scale = width / fullWidth
   const law = scaledLaw(settings.grain, scale)
-  const covers: Cover[] = settings.lays.map(() => NO_COVER)
-  const light = composeFrame(crew, plate, picture, settings, fullWidth, frame, covers)
+  const aside: LaidAside = { covers: settings.lays.map(() => NO_COVER) }
+  const light = composeFrame(crew, plate, picture, settings, fullWidth, frame, aside)
+  const { covers, unspread = light } = aside
   const laid = plateValues(crew, light, settings.sensor)
   // The plate alone as it is seen: drawn out where that is asked for.
   const alone = settings.plateStreak ? composeFrame(crew, plate, undefined, settings, fullWidth, frame) : plate
@@ -210,7 +212,7 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const all = covered(covers, width, height)
   const { sun, shutter } = inputs
   const context: LineContext = {
-    ...{ crew, frame, fullWidth, picture, settings, plate, alone, light, bare, laid, covered: all.alpha },
+    ...{ crew, frame, fullWidth, picture, settings, plate, alone, light, unspread, bare, laid, covered: all.alpha },
     ...(sun ? { sun } : {}),
     ...(shutter ? { shutter } : {}),
   }

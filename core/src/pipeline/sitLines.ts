@@ -22,7 +22,6 @@ import {
   shadowFigures,
 } from '../sit/index.ts'
 import { plateLight } from './picture.ts'
-import { composeFrame } from './stack.ts'
 
 // The lines of the check that take more than an area's pixels: light, shadow, motion blur, halo.
 
@@ -38,6 +37,8 @@ export interface LineContext {
   /** The plate alone as it is seen, drawn out where that is asked for. */
   alone: FloatImage
   light: FloatImage
+  /** With it, before its light spreads in lens and air. */
+  unspread: FloatImage
   bare: FloatImage
   laid: FloatImage
   /** What all lays cover. */
@@ -203,12 +204,11 @@ export function haloLine({ laid, bare }: LineContext, part: Region, beside: Regi
 
 /** What halation lays round all fires, against the halo of the plate's own highlights. */
 export function fireHaloLine(context: LineContext, fires: readonly Cover[]): CheckLine[] {
-  const { crew, settings, plate, picture, fullWidth, frame, bare, laid } = context
+  const { crew, settings, unspread, bare, laid } = context
   if (!fires.some(({ light }) => light.some((value) => value > 1))) return []
   const there = haloOf(bare)
   if (!there) return []
-  const plain = { ...settings, halation: { ...settings.halation, share: 0 }, airGlow: 0 }
-  const without = plateValues(crew, composeFrame(crew, plate, picture, plain, fullWidth, frame), settings.sensor)
+  const without = plateValues(crew, unspread, settings.sensor)
   const ring = haloOf(laid, undefined, without)
   if (!ring) return []
   const [a, b] = [100 * there.level, 100 * ring.level]

@@ -15,11 +15,11 @@ import {
   sitAt,
 } from '../shot/index.ts'
 import {
-  type Cover,
   compositeStack,
   decodeRec709,
   decodeSrgb,
   type GrainLaw,
+  type LaidAside,
   PLAIN_SENSOR,
   plateScene,
   type SensorCurve,
@@ -253,7 +253,7 @@ export function resizeImage(image: FloatImage, width: number, height: number): F
   return out
 }
 
-/** covers: takes what each lay covers, where it is given. The stack over a plate picture of any of its sizes, as lightOfPlate gives it; layers are brought to that size. */
+/** aside: takes what a check asks for besides, where it is given. The stack over a plate picture of any of its sizes, as lightOfPlate gives it; layers are brought to that size. */
 export const composeFrame = (
   crew: Crew,
   plate: FloatImage,
@@ -261,5 +261,5 @@ export const composeFrame = (
   settings: StackSettings,
   fullWidth: number,
   frame: number,
-  covers?: Cover[],
-): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame, covers)
+  aside?: LaidAside,
+): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame, aside)

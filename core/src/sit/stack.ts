@@ -78,7 +78,7 @@ function laysOf(
 }
 
 /** Lays the layers in order; returns those that wait until all that goes over is laid. */
-function layAll(laying: Laying, covers?: Cover[]): Blending[] {
+function layAll(laying: Laying, aside?: LaidAside): Blending[] {
   const { crew, settings, sum, fire, width, height } = laying
   const { heap } = crew
   const all = laysOf(laying.picture, settings)
@@ -94,8 +94,8 @@ function layAll(laying: Laying, covers?: Cover[]): Blending[] {
     layOnSet(laying, layer, how)
     heap.release(inner)
     const ready = readyLayer(laying, layer, how)
-    const at = covers && ready ? settings.lays.indexOf(lay) : -1
-    if (covers && ready && at >= 0) covers[at] = coverOf(crew, ready)
+    const at = aside && ready ? settings.lays.indexOf(lay) : -1
+    if (aside && ready && at >= 0) aside.covers[at] = coverOf(crew, ready)
     const way = BELOW[how.blend]
     if (ready && way !== undefined) {
       waiting.push({ ...ready, way, lower: copyOf(crew, sum, ready, width) })
@@ -188,7 +188,7 @@ function checkShape(plate: FloatImage, picture: StackPicture): void {
 
 /**
  * Lays a picture's layers over the plate: plate x what they leave of it x (their shadows + their light on the set) + the sum of the layers, what blends with what is below it in its order, halation and glow, then grain on what was added.
- * covers: takes what each of settings.lays covers, where it is given.
+ * aside: takes what a check asks for besides, where it is given.
  * plate: linear light, 3 channels; the light of its scene where settings.sensor is set. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  * Throws LanternError 'layer-size' where picture and plate have not the same shape, 'curve' for a curve that folds back.
  */
@@ -199,7 +199,7 @@ export function compositeStack(
   settings: StackSettings,
   scale: StackScale,
   frame: number,
-  covers?: Cover[],
+  aside?: LaidAside,
 ): FloatImage {
   const { width, height } = plate
   const { heap } = crew
@@ -211,7 +211,7 @@ export function compositeStack(
     const result = makeImage(width, height, 4)
     const alone = picture ?? { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
     const bare = !picture && !settings.plateStreak
-    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, covers)
+    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, aside)
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
     return result
@@ -228,7 +228,7 @@ function layPicture(
   settings: StackSettings,
   scale: StackScale,
   frame: number,
-  covers?: Cover[],
+  aside?: LaidAside,
 ): number {
   const { heap } = crew
   const pixels = width * height
@@ -247,13 +247,14 @@ function layPicture(
   const bare = heap.alloc(pixels * 16)
   heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
-  const waiting = layAll(laying, covers)
+  const waiting = layAll(laying, aside)
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
   const { factor, light, sum } = images
   crew.run('layPlate', { image, plate: plateAt, factor, light, sum, width }, height, 8)
   if (grain) keepGrain(crew.heap.f32(image, pixels * 4), grain)
+  if (aside) aside.unspread = { width, height, channels: 4, data: heap.f32(image, pixels * 4).slice() }
   layHalation(crew, image, images.fire, width, height, settings.halation)
   layAirGlow(crew, image, images.fire, width, height, settings.airGlow, settings.glowRadii)
   return settings.grainAmount > 0 ? layGrain(laying, image, bare, frame) : image
@@ -274,6 +275,12 @@ export interface Cover {
   light: Float32Array
 }
 export const NO_COVER: Cover = { x: 0, y: 0, width: 0, height: 0, alpha: new Float32Array(), light: new Float32Array() }
+
+/** What is taken while a picture is laid: what each of settings.lays covers, and the picture before its light spreads in lens and air. */
+export interface LaidAside {
+  covers: Cover[]
+  unspread?: FloatImage
+}
 
 /** What a lay covers, whatever its blend. */
 function coverOf(crew: Crew, { part, images }: ReadyLayer): Cover {
