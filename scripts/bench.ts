@@ -17,6 +17,7 @@ import { matchBenches } from './bench/match.ts'
 import { matteBenches } from './bench/mattes.ts'
 import { particleBenches } from './bench/particles.ts'
 import { pictureBenches, prepareFire } from './bench/picture.ts'
+import { sitBenches } from './bench/sit.ts'
 import { solidBenches } from './bench/solids.ts'
 import { statusWarm } from './bench/status.ts'
 
@@ -49,6 +50,7 @@ const benches: readonly Bench[] = [
   ...particleBenches,
   ...breakingBenches,
   ...cardBenches,
+  ...sitBenches,
   secondStart,
   draftFire,
   statusWarm,
@@ -141,7 +143,7 @@ try {
   const crew = nodeCrew(2)
   if (
     benches.some(
-      ({ name }) => /^(picture\/(?!solids|reference|cards)|sit\/)/.test(name) && name.startsWith(values.only ?? ''),
+      ({ name }) => /^(picture\/(?!solids|reference|cards)|sit\/stack)/.test(name) && name.startsWith(values.only ?? ''),
     )
   )
     prepareFire(crew, folder)

@@ -10,7 +10,11 @@ export function fitImage(src: usize, width: i32, height: i32, channels: i32, sx:
   const whole = max(1, <i32>(scale + 0.01))
   const line = (<usize>(width * channels)) << 2, step = (<usize>channels) << 2
   const share: f32 = <f32>(whole * whole)
-  for (let y = from; y < to; y++)
+  for (let y = from; y < to; y++) {
+    if (scale == 1) {
+      copyRow(src, width, height, channels, <i32>floor(sx + 0.01), <i32>floor(sy + <f32>y + 0.01), elsewhere, out + ((<usize>(y * outWidth)) << 4) + ((<usize>lane) << 2), outWidth)
+      continue
+    }
     for (let x = 0; x < outWidth; x++) {
       const o = out + ((<usize>(y * outWidth + x)) << 4) + ((<usize>lane) << 2)
       if (scale >= 1) {
@@ -43,6 +47,32 @@ export function fitImage(src: usize, width: i32, height: i32, channels: i32, sx:
         store<f32>(o + ((<usize>c) << 2), sum)
       }
     }
+  }
+}
+
+/** A row of an image from (left, y) on into lanes of another one's row, pixel by pixel. */
+function copyRow(src: usize, width: i32, height: i32, channels: i32, left: i32, y: i32, elsewhere: f32, out: usize, count: i32): void {
+  const inside = y >= 0 && y < height
+  const first = inside ? min(count, max(0, -left)) : count, last = inside ? max(first, min(count, width - left)) : count
+  for (let x = 0; x < count; x++) {
+    if (x == first && last > first) {
+      let p = src + ((<usize>((y * width + left + x) * channels)) << 2)
+      for (; x < last; x++) {
+        const o = out + ((<usize>x) << 4)
+        if (channels == 3) {
+          store<f32>(o, load<f32>(p))
+          store<f32>(o, load<f32>(p, 4), 4)
+          store<f32>(o, load<f32>(p, 8), 8)
+          p += 12
+        } else for (let c = 0; c < channels; c++) {
+          store<f32>(o + ((<usize>c) << 2), load<f32>(p))
+          p += 4
+        }
+      }
+      if (x == count) break
+    }
+    for (let c = 0; c < channels; c++) store<f32>(out + ((<usize>x) << 4) + ((<usize>c) << 2), elsewhere)
+  }
 }
 
 /**
@@ -117,7 +147,7 @@ export function layLight(sum: usize, light: usize, gain: usize, x: i32, y: i32, 
     }
 }
 
-/** A layer's grade in memory, 32 floats: black 0, span (white less black, tint, exposure) amount, gain of what effects light, grain less 1, gain of its own light, whether its glow's fourth lane scales it; the grade's four numbers; whether it is graded, hides, stands in haze, wraps; haze's thickness a metre 0, its colour 0. */
+/** A layer's grade in memory, 32 floats: black 0, span (white less black, tint, exposure) amount, three unused, grain less 1, gain of its own light, whether its glow's fourth lane scales it; the grade's four numbers; whether it is graded, hides, stands in haze, wraps; haze's thickness a metre 0, its colour 0. */
 const GRADE: usize = 64, GRADED: usize = 80, HIDES: usize = 84, HAZED: usize = 88, WRAPS: usize = 92, THICKNESS: usize = 96, HAZE: usize = 112
 
 /** Where a layer's own light lies, and its whole colour; set by laidAt for the pixel that it was asked for. */
@@ -125,16 +155,20 @@ let lightLaid: v128 = f32x4.splat(0)
 
 /**
  * What of a layer is laid at a pixel, premultiplied; its alpha in the fourth lane, both times its amount. The grade is of colour divided by alpha, times alpha again; what has no alpha is graded as light.
- * effect: its fourth lane is distance times alpha. wrap: what comes round its edges, or 0.
+ * effect: its fourth lane is distance times alpha, where haze asks for it. wrap: what comes round its edges, or 0.
  */
 // @ts-ignore: decorator
 @inline
 function laidAt(colour: usize, glow: usize, effect: usize, wrap: usize, curves: usize, numbers: usize, o: usize): v128 {
   const k = v128.load(colour + o), e = v128.load(effect + o), g = v128.load(glow + o)
   const alpha = f32x4.extract_lane(k, 3)
+  if (alpha == 0 && !v128.any_true(f32x4.ne(v128.or(v128.or(k, e), g), f32x4.splat(0)))) {
+    lightLaid = f32x4.splat(0)
+    return f32x4.splat(0)
+  }
   const span = f32x4.replace_lane(v128.load(numbers, 16), 3, 0)
-  const lit = f32x4.replace_lane(v128.load(numbers, 32), 3, 0), own = f32x4.replace_lane(v128.load(numbers, 48), 3, 0)
-  let body = f32x4.add(f32x4.mul(v128.load(numbers), f32x4.splat(alpha)), f32x4.mul(span, f32x4.add(k, f32x4.mul(lit, e))))
+  const own = f32x4.replace_lane(v128.load(numbers, 48), 3, 0)
+  let body = f32x4.add(f32x4.mul(v128.load(numbers), f32x4.splat(alpha)), f32x4.mul(span, k))
   let light = f32x4.mul(own, g)
   if (load<f32>(numbers, GRADED) != 0) {
     const whole: f32 = alpha > 1e-6 ? alpha : 1
@@ -164,7 +198,7 @@ function seenThrough(distance: f32, thickness: usize): v128 {
 
 /**
  * A layer laid on: sum += its colour and light, lane 3 of sum the share of the plate that it hides; fire += its own light alone, and in lane 3 how much more grain its share has than the plate's.
- * colour: r g b alpha; glow: own light r g b, and what scales it; effect: lit by effects r g b, distance. numbers: as above. own: what was laid of the same layer before (of the whole picture), which this lies over, or 0.
+ * colour: r g b alpha; glow: own light r g b, and what scales it; effect: in its fourth lane distance times alpha. numbers: as above. own: what was laid of the same layer before (of the whole picture), which this lies over, or 0.
  */
 export function layOver(sum: usize, fire: usize, colour: usize, glow: usize, effect: usize, wrap: usize, curves: usize, numbers: usize, own: usize, x: i32, y: i32, width: i32, fullWidth: i32, from: i32, to: i32): void {
   const grain = load<f32>(numbers, 44), hides = load<f32>(numbers, HIDES)

@@ -64,25 +64,40 @@ function hashed(x: i32, y: i32, z: i32, c: i32): f32 {
 // @ts-ignore: decorator
 @inline
 function rounded(t: f32): f32 { return t * t * (3 - 2 * t) }
-/** Smooth noise of mean 0 between -1 and 1 over cells of one unit. */
-function eddies(x: f32, y: f32, z: f32, c: i32): f32 {
-  const i = <i32>floor(x), j = <i32>floor(y), k = <i32>floor(z)
-  const u = rounded(x - <f32>i), v = rounded(y - <f32>j), w = rounded(z - <f32>k)
-  let sum: f32 = 0
-  for (let n = 0; n < 8; n++) {
-    const a = n & 1, b = (n >> 1) & 1, d = n >> 2
-    sum += hashed(i + a, j + b, k + d, c) * (a ? u : 1 - u) * (b ? v : 1 - v) * (d ? w : 1 - w)
-  }
-  return sum
+/** A row of smooth noise of mean 0 between -1 and 1 over cells of one unit: its values at the cells' columns, two of them each (c and c + 2), for so many columns. */
+function eddyRow(table: usize, columns: i32, y: f32, z: f32, c: i32): void {
+  const j = <i32>floor(y), k = <i32>floor(z)
+  const v = rounded(y - <f32>j), w = rounded(z - <f32>k)
+  for (let i = 0; i < columns; i++)
+    for (let n = 0; n < 2; n++) {
+      const channel = c + 2 * n
+      const near = hashed(i, j, k, channel) * (1 - v) + hashed(i, j + 1, k, channel) * v
+      const far = hashed(i, j, k + 1, channel) * (1 - v) + hashed(i, j + 1, k + 1, channel) * v
+      store<f32>(table + ((<usize>(2 * i + n)) << 2), near * (1 - w) + far * w)
+    }
 }
+/** Noise of a row between its columns. */
+// @ts-ignore: decorator
+@inline
+function eddy(table: usize, x: f32, n: usize): f32 {
+  const i = <i32>x
+  const at = table + ((<usize>(2 * i)) << 2) + (n << 2)
+  const a = load<f32>(at), b = load<f32>(at, 8)
+  return a + rounded(x - <f32>i) * (b - a)
+}
+
+/** What the second, finer eddies are to the first: how much smaller, and how much sooner they turn. */
+const SMALLER: f32 = 2.1, SOONER: f32 = 1.7
 
 /**
  * A picture seen through hot air: each pixel is taken from where its ray is bent to, gain x the gradient of heat, and fine x heat in small eddies that rise. Where there is no heat dst is src to the bit.
- * heat: metres of hot air in lane 0. gain: px of shift per metre of heat a px; fine: px of shift per metre of heat; eddy: their size, px; risen: how far they have risen, px; turn: time in their lives. Items are rows.
+ * heat: metres of hot air in lane 0. gain: px of shift per metre of heat a px; fine: px of shift per metre of heat; inv: 1 over the eddies' size, 1/px; risen: how far they have risen, px; turn: time in their lives.
+ * rows: room for the eddies of each row: 2 x (first + second) floats, columns of the first and of the second, finer ones. Items are rows.
  */
-export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f32, eddy: f32, risen: f32, turn: f32, width: i32, height: i32, from: i32, to: i32): void {
-  const inv: f32 = 1 / eddy
-  for (let y = from; y < to; y++)
+export function shimmer(dst: usize, src: usize, heat: usize, rows: usize, gain: f32, fine: f32, inv: f32, risen: f32, turn: f32, first: i32, second: i32, width: i32, height: i32, from: i32, to: i32): void {
+  for (let y = from; y < to; y++) {
+    const table = rows + ((<usize>(2 * y * (first + second))) << 2), finer = table + ((<usize>(2 * first)) << 2)
+    let made = false
     for (let x = 0; x < width; x++) {
       const o = (<usize>(y * width + x)) << 4
       const up = (<usize>(max(0, y - 1) * width + x)) << 4, down = (<usize>(min(height - 1, y + 1) * width + x)) << 4
@@ -90,9 +105,15 @@ export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f3
       const h = load<f32>(heat + o)
       let dx: f32 = 0.5 * gain * (load<f32>(heat + right) - load<f32>(heat + left)), dy: f32 = 0.5 * gain * (load<f32>(heat + down) - load<f32>(heat + up))
       if (h > 0 && fine > 0) {
-        const u: f32 = <f32>x * inv, v: f32 = (<f32>y + risen) * inv
-        dx += fine * h * (eddies(u, v, turn, 0) + 0.5 * eddies(2.1 * u, 2.1 * v, 1.7 * turn, 1))
-        dy += fine * h * (eddies(u, v, turn, 2) + 0.5 * eddies(2.1 * u, 2.1 * v, 1.7 * turn, 3))
+        if (!made) {
+          const v: f32 = (<f32>y + risen) * inv
+          eddyRow(table, first, v, turn, 0)
+          eddyRow(finer, second, SMALLER * v, SOONER * turn, 1)
+          made = true
+        }
+        const u: f32 = <f32>x * inv
+        dx += fine * h * (eddy(table, u, 0) + 0.5 * eddy(finer, SMALLER * u, 0))
+        dy += fine * h * (eddy(table, u, 1) + 0.5 * eddy(finer, SMALLER * u, 1))
       }
       if (dx == 0 && dy == 0) {
         v128.store(dst + o, v128.load(src + o))
@@ -108,6 +129,7 @@ export function shimmer(dst: usize, src: usize, heat: usize, gain: f32, fine: f3
       const lower = f32x4.add(low, f32x4.mul(fx, f32x4.sub(v128.load(b + step), low)))
       v128.store(dst + o, f32x4.replace_lane(f32x4.add(upper, f32x4.mul(fy, f32x4.sub(lower, upper))), 3, f32x4.extract_lane(v128.load(src + o), 3)))
     }
+  }
 }
 
 /** What an image holds between its pixels; nothing outside it. */

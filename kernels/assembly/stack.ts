@@ -4,9 +4,22 @@ import { fromSensor, throughSensor } from './sensor'
 
 /** Gaussian blur along rows (step = 1 pixel) or columns (step = width) of a 4-channel image; weights: radius + 1 floats, centre first; edges repeat. */
 export function blurLine(dst: usize, src: usize, weights: usize, radius: i32, width: i32, height: i32, vertical: i32, from: i32, to: i32): void {
+  const step: usize = vertical ? (<usize>width) << 4 : 16
   for (let y = from; y < to; y++)
     for (let x = 0; x < width; x++) {
-      let sum = f32x4.mul(f32x4.splat(load<f32>(weights)), v128.load(src + ((<usize>(y * width + x)) << 4)))
+      const p = src + ((<usize>(y * width + x)) << 4)
+      let sum = f32x4.mul(f32x4.splat(load<f32>(weights)), v128.load(p))
+      const place = vertical ? y : x, last = (vertical ? height : width) - 1
+      if (place >= radius && place + radius <= last) {
+        let a = p - step, b = p + step
+        for (let n = 1; n <= radius; n++) {
+          sum = f32x4.add(sum, f32x4.mul(v128.load32_splat(weights + ((<usize>n) << 2)), f32x4.add(v128.load(a), v128.load(b))))
+          a -= step
+          b += step
+        }
+        v128.store(dst + ((<usize>(y * width + x)) << 4), sum)
+        continue
+      }
       for (let n = 1; n <= radius; n++) {
         const a = vertical ? max(0, y - n) * width + x : y * width + max(0, x - n)
         const b = vertical ? min(height - 1, y + n) * width + x : y * width + min(width - 1, x + n)
@@ -15,25 +28,6 @@ export function blurLine(dst: usize, src: usize, weights: usize, radius: i32, wi
       }
       v128.store(dst + ((<usize>(y * width + x)) << 4), sum)
     }
-}
-
-// @ts-ignore: decorator
-@inline
-function mixBits(v: u32): u32 {
-  let h = v
-  h = (h ^ (h >>> 16)) * 0x85ebca6b
-  h = (h ^ (h >>> 13)) * 0xc2b2ae35
-  return h ^ (h >>> 16)
-}
-
-/** Noise of mean 0 and variance 1, near normal: four uniforms from two hashes. */
-// @ts-ignore: decorator
-@inline
-function noise(x: i32, y: i32, c: i32, seed: i32): f32 {
-  const a = mixBits(<u32>(x * 0x9e3779b1 + y * 0x85ebca77 + c * 0xc2b2ae3d + seed * 0x27d4eb2f))
-  const b = mixBits(a + 0x6d2b79f5)
-  const sum = <f32>(a & 0xffff) + <f32>(a >>> 16) + <f32>(b & 0xffff) + <f32>(b >>> 16)
-  return (sum - 131070) * <f32>(1.0 / 37837.2)
 }
 
 /**
@@ -48,7 +42,9 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, more: usi
   const floor = f32x4(load<f32>(grain), load<f32>(grain, 4), load<f32>(grain, 8), 0)
   const slope = f32x4(load<f32>(grain, 12), load<f32>(grain, 16), load<f32>(grain, 20), 0)
   const none = f32x4.splat(0), most = f32x4.splat(1.5)
-  for (let y = from; y < to; y++)
+  for (let y = from; y < to; y++) {
+    // The last place whose speck, and the next one's, are at hand.
+    let known = -2, before = none, here = none, next = none
     for (let x = 0; x < width; x++) {
       const o = (<usize>(y * width + x)) << 4
       const now = f32x4.replace_lane(v128.load(image + o), 3, 1), was = f32x4.replace_lane(v128.load(plate + o), 3, 1)
@@ -61,8 +57,14 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, more: usi
       const there = f32x4.mul(f32x4.splat(own * own), f32x4.add(floor, f32x4.mul(slope, f32x4.pmax(none, sensor ? throughSensor(was, sensor) : was))))
       const missing = v128.and(changed, f32x4.pmax(none, f32x4.sub(wanted, there)))
       if (!v128.any_true(missing)) continue
-      let speck = specks(x, y, seed)
-      if (spread > 0) speck = f32x4.add(speck, f32x4.mul(f32x4.splat(spread), f32x4.add(f32x4.add(specks(x - 1, y, seed), specks(x + 1, y, seed)), f32x4.add(specks(x, y - 1, seed), specks(x, y + 1, seed)))))
+      let speck: v128
+      if (spread > 0) {
+        before = known == x - 1 ? here : specks(x - 1, y, seed)
+        here = known == x - 1 ? next : specks(x, y, seed)
+        next = specks(x + 1, y, seed)
+        known = x
+        speck = f32x4.add(here, f32x4.mul(f32x4.splat(spread), f32x4.add(f32x4.add(before, next), f32x4.add(specks(x, y - 1, seed), specks(x, y + 1, seed)))))
+      } else speck = specks(x, y, seed)
       const strength = norm * max<f32>(0, 1 + load<f32>(more + o, 12))
       const added = f32x4.mul(f32x4.mul(speck, f32x4.splat(strength)), f32x4.sqrt(missing))
       if (!sensor) {
@@ -74,6 +76,16 @@ export function compositeGrain(dst: usize, image: usize, plate: usize, more: usi
       const speckled = f32x4.pmin(f32x4.splat(CLIPPED), f32x4.add(held, added))
       v128.store(dst + o, f32x4.replace_lane(f32x4.add(now, f32x4.sub(fromSensor(speckled, sensor), fromSensor(held, sensor))), 3, 1))
     }
+  }
+}
+
+/** Light held to `most`, in the first three lanes. Items are pixels. */
+export function holdLight(dst: usize, src: usize, most: f32, from: i32, to: i32): void {
+  const limit = f32x4.splat(most)
+  for (let n = from; n < to; n++) {
+    const o = (<usize>n) << 4
+    v128.store(dst + o, f32x4.replace_lane(f32x4.pmin(limit, v128.load(src + o)), 3, 0))
+  }
 }
 
 /** A sensor's values beyond this show no grain. */
@@ -81,8 +93,23 @@ const CLIPPED: f32 = 0.995
 
 // @ts-ignore: decorator
 @inline
+function mixLanes(v: v128): v128 {
+  let h = v
+  h = i32x4.mul(v128.xor(h, i32x4.shr_u(h, 16)), i32x4.splat(0x85ebca6b))
+  h = i32x4.mul(v128.xor(h, i32x4.shr_u(h, 13)), i32x4.splat(0xc2b2ae35))
+  return v128.xor(h, i32x4.shr_u(h, 16))
+}
+
+/** Noise of mean 0 and variance 1, near normal, of red, green and blue: four uniforms from two hashes each. */
+// @ts-ignore: decorator
+@inline
 function specks(x: i32, y: i32, seed: i32): v128 {
-  return f32x4(noise(x, y, 0, seed), noise(x, y, 1, seed), noise(x, y, 2, seed), 0)
+  // Noise of three channels at once.
+  const a = mixLanes(i32x4.add(i32x4.splat(x * 0x9e3779b1 + y * 0x85ebca77 + seed * 0x27d4eb2f), i32x4(0, 0xc2b2ae3d, 0x85655c7a, 0)))
+  const b = mixLanes(i32x4.add(a, i32x4.splat(0x6d2b79f5)))
+  const low = i32x4.splat(0xffff)
+  const sum = i32x4.add(i32x4.add(v128.and(a, low), i32x4.shr_u(a, 16)), i32x4.add(v128.and(b, low), i32x4.shr_u(b, 16)))
+  return f32x4.replace_lane(f32x4.mul(f32x4.convert_i32x4_s(i32x4.sub(sum, i32x4.splat(131070))), f32x4.splat(<f32>(1.0 / 37837.2))), 3, 0)
 }
 
 /** Display: exposure, then sRGB's curve (sensor 0) or the same behind the sensor (its curve), to bytes r g b 255. */

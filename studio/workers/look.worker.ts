@@ -311,18 +311,30 @@ function flameOf(picture: Picture): number | undefined {
   return flames.get(picture)
 }
 
+const bares = new WeakMap<FloatImage, { key: string; bytes: Uint8Array }>()
+/** The plate alone for the screen; of each plate at hand it is made once. */
+function bareOf(crew: Crew, plate: FloatImage, { document: { sit }, exposure }: ComposeRequest): Uint8Array {
+  const sensor = sensorOf(sit)
+  const key = JSON.stringify([exposure, sit.curve, sensor])
+  const known = bares.get(plate)
+  if (known?.key === key) return known.bytes.slice()
+  const image = makeImage(plate.width, plate.height, 4)
+  for (let n = 0; n < plate.width * plate.height; n++) {
+    for (let c = 0; c < 3; c++) image.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
+    image.data[n * 4 + 3] = 1
+  }
+  const bytes = toDisplay(crew, image, exposure, sit.curve, sensor)
+  bares.set(plate, { key, bytes })
+  return bytes.slice()
+}
+
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
   const crew = await crewHere()
   const { plate, image, passing, picture } = await laid(request)
-  const bareImage = makeImage(plate.width, plate.height, 4)
-  for (let n = 0; n < plate.width * plate.height; n++) {
-    for (let c = 0; c < 3; c++) bareImage.data[n * 4 + c] = plate.data[n * 3 + c] ?? 0
-    bareImage.data[n * 4 + 3] = 1
-  }
   const sensor = sensorOf(request.document.sit)
   const added = toDisplay(crew, image, request.exposure, request.document.sit.curve, sensor)
-  const bare = toDisplay(crew, bareImage, request.exposure, request.document.sit.curve, sensor)
+  const bare = bareOf(crew, plate, request)
   say(
     {
       what: 'composed',

@@ -37,6 +37,15 @@ export function uploadImage(crew: Crew, image: FloatImage, last?: FloatImage): n
   const pointer = crew.heap.alloc(pixels * 16)
   const target = crew.heap.f32(pointer, pixels * 4)
   const { channels, data } = image
+  if (channels === 3) {
+    for (let n = 0; n < pixels; n++) {
+      target[n * 4] = data[n * 3] as number
+      target[n * 4 + 1] = data[n * 3 + 1] as number
+      target[n * 4 + 2] = data[n * 3 + 2] as number
+      target[n * 4 + 3] = last ? (last.data[n] as number) : 0
+    }
+    return pointer
+  }
   for (let n = 0; n < pixels; n++) {
     for (let c = 0; c < Math.min(4, channels); c++) target[n * 4 + c] = data[n * channels + c] ?? 0
     if (channels < 4) target[n * 4 + 3] = last ? (last.data[n] ?? 0) : 0

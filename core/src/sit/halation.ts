@@ -13,14 +13,8 @@ const MOST = 12
 /** A fire's light held to what spreads, on the heap. */
 function heldLight(crew: Crew, fire: number, pixels: number, most: number): { at: number; any: boolean } {
   const at = crew.heap.alloc(pixels * 16)
-  const [to, from] = [crew.heap.f32(at, pixels * 4), crew.heap.f32(fire, pixels * 4)]
-  let any = false
-  for (let n = 0; n < to.length; n++) {
-    const value = n % 4 === 3 ? 0 : Math.min(most, from[n] ?? 0)
-    to[n] = value
-    any ||= value > 0
-  }
-  return { at, any }
+  crew.run('holdLight', { dst: at, src: fire, most }, pixels, 16384)
+  return { at, any: crew.heap.f32(at, pixels * 4).some((value) => value > 0) }
 }
 
 /** Adds what of the fire's light spreads round it in lens and sensor to an image of four floats a pixel on the heap. fire: its light likewise. */
@@ -67,8 +61,10 @@ export function layAirGlow(
     const sizes = new SmallerSizes(crew, held.at, width, height)
     const each = share / wide.length
     for (const radius of wide) addWideBlur(crew, image, sizes, radius * width, [each, each, each])
-    const [to, from] = [crew.heap.f32(image, width * height * 4), crew.heap.f32(held.at, width * height * 4)]
-    for (let n = 0; n < to.length; n++) to[n] = (to[n] ?? 0) - share * (from[n] ?? 0)
+    const gain = crew.heap.alloc(16)
+    crew.heap.f32(gain, 4).set([-share, -share, -share, 0])
+    const part = { x: 0, y: 0, width, fullWidth: width }
+    crew.run('layLight', { sum: image, light: held.at, gain, ...part }, height, 8)
   }
   crew.heap.release(mark)
 }

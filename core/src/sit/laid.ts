@@ -1,9 +1,9 @@
-import type { LayerImage, PictureLayer } from '../data/index.ts'
+import type { PictureLayer } from '../data/index.ts'
 import { pow } from '../math/index.ts'
 import { blur, defocus } from './blur.ts'
 import { boundsOf } from './bounds.ts'
 import { curveTables } from './curves.ts'
-import { cutByMattes, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
+import { cutByMattes, fit, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
 import { motionKey, type StackLayer } from './stackTypes.ts'
 import { drawLayerOut, furthest } from './streak.ts'
 import { addWideBlur, SmallerSizes } from './wide.ts'
@@ -27,14 +27,9 @@ export function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): 
     const part = partOf(laying, boundsOf(layer, ['sun', 'sky', 'contact']), how, sigma)
     const shade = packed(laying, layer, part, ['sun', 'sky', 'contact'], how)
     const whole = { id: 'sunlit', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.sunlit }
-    const sunlit = packed(laying, whole, part, ['alpha'])
     blur(crew, shade, sigma, part.width, part.height)
     cutByMattes(laying, part, how, shade, 1)
-    const [to, from] = [
-      crew.heap.f32(shade, part.width * part.height * 4),
-      crew.heap.f32(sunlit, part.width * part.height * 4),
-    ]
-    for (let n = 3; n < to.length; n += 4) to[n] = from[n - 3] ?? 0
+    fit(laying, whole, part, undefined, picture.sunlit, 'alpha', { out: shade, lane: 3 })
     const colours = [...evened(settings.sunColour), 0, ...evened(settings.skyColour), 0]
     const numbers = put([...colours, how.shadow, how.contact, 0, 0])
     const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
@@ -70,13 +65,12 @@ function gradeNumbers(laying: Laying, layer: PictureLayer, how: StackLayer, bent
   const gain = stops(exposure + settings.drift)
   const span = tint.map((t) => t * gain * (white - black))
   const own = tint.map((t) => t * stops(exposure) * fireGain * how.glow)
-  const lit = stops(fireStops(laying, layer) - settings.drift)
   const { haze } = settings
   const hazed = haze && picture.depth ? 1 : 0
   return [
     ...[black, black, black, 0],
     ...[...span, amount],
-    ...[lit, lit, lit, grain - 1],
+    ...[0, 0, 0, grain - 1],
     ...[...own, Number(matted)],
     ...[pow(pivot, 1 / gamma), pivot, contrast / gamma, saturation],
     ...[Number(isGraded(how, bent)), how.blend === 'add' ? 0 : 1, hazed, how.wrap],
@@ -131,18 +125,20 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   const seen = boundsOf(layer, ['colour', 'alpha', 'emission', 'effect'])
   const part = partOf(laying, seen, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
   if (part.width === 0 || part.height === 0) return undefined
-  // Distances tell of haze alone.
-  const far: readonly LayerImage[] = laying.settings.haze ? ['effect', 'depth'] : ['effect']
-  const [colour, glow, effect] = [
+  const [colour, glow, far] = [
     packed(laying, layer, part, ['colour', 'alpha'], how),
     packed(laying, layer, part, ['emission'], how),
-    packed(laying, layer, part, far, how),
+    packed(laying, layer, part, [], how),
   ]
+  if (layer.effect) addEffect(laying, layer, part, how, colour)
+  // Distances tell of haze alone.
+  const hazed = laying.settings.haze !== undefined && layer.depth !== undefined
+  if (hazed && layer.depth) fit(laying, layer, part, how, layer.depth, 'depth', { out: far, lane: 3 })
   // What a layer has nothing of stays nothing.
   const held = [
-    ...(layer.colour || layer.alpha ? [colour] : []),
+    ...(layer.colour || layer.alpha || layer.effect ? [colour] : []),
     ...(layer.emission ? [glow] : []),
-    ...(layer.effect || (laying.settings.haze && layer.depth) ? [effect] : []),
+    ...(hazed ? [far] : []),
   ]
   if (motion) drawLayerOut(laying, part, how, motion, held)
   if (how.calm > 0) calmColour(laying, part, how.calm, colour)
@@ -157,5 +153,22 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   const wrap = how.wrap > 0 ? wrapped(laying, part, how, colour) : 0
   const numbers = heap.alloc(128)
   heap.f32(numbers, 32).set(gradeNumbers(laying, layer, how, tables !== undefined, matted))
-  return { part, images: { colour, glow, effect, wrap, curves, numbers } }
+  return { part, images: { colour, glow, effect: far, wrap, curves, numbers } }
+}
+
+/** Adds what effects light of a layer to its colour, as bright as their exposure has it. */
+function addEffect(laying: Laying, layer: PictureLayer, part: Part, how: StackLayer, colour: number): void {
+  const { crew, settings } = laying
+  const mark = crew.heap.mark()
+  const light = packed(laying, layer, part, ['effect'], how)
+  const lit = stops(fireStops(laying, layer) - settings.drift)
+  const gain = crew.heap.alloc(16)
+  crew.heap.f32(gain, 4).set([lit, lit, lit, 0])
+  crew.run(
+    'layLight',
+    { sum: colour, light, gain, x: 0, y: 0, width: part.width, fullWidth: part.width },
+    part.height,
+    8,
+  )
+  crew.heap.release(mark)
 }

@@ -74,8 +74,8 @@ export function partOf(laying: Laying, layer: Bounds, how: StackLayer, blurred: 
   return { x, y, width: Math.max(0, toX - x), height: Math.max(0, toY - y) }
 }
 
-/** One image of a layer into lanes of another one. */
-function fit(
+/** Brings one image of a layer into lanes of another one. */
+export function fit(
   laying: Laying,
   layer: PictureLayer,
   part: Part,

@@ -54,8 +54,13 @@ export function layShimmer(
   const gain = (amount * REFRACTION * way) / pixel
   const small = { fine: (amount * fine * FINE * REFRACTION * way) / EDDY_M, eddy: Math.max(2, EDDY_M / pixel) }
   const seen = heap.alloc(width * height * 16)
-  const at = { risen: (RISE_M_S * time) / pixel, turn: time / LIFE_S, width, height }
-  crew.run('shimmer', { dst: seen, src: image, heat: out, gain, ...small, ...at }, height, 8)
+  // Columns of the eddies, and of those that are 2.1 times finer (kernels/assembly/lens.ts).
+  const columns = (finer: number): number => Math.ceil((finer * width) / small.eddy) + 3
+  const [first, second] = [columns(1), columns(2.1)]
+  const rows = heap.alloc(8 * (first + second) * height)
+  const at = { risen: (RISE_M_S * time) / pixel, turn: time / LIFE_S, first, second, width, height }
+  const bent = { gain, fine: small.fine, inv: 1 / small.eddy }
+  crew.run('shimmer', { dst: seen, src: image, heat: out, rows, ...bent, ...at }, height, 8)
   heap.f32(image, width * height * 4).set(heap.f32(seen, width * height * 4))
   heap.release(mark)
 }
