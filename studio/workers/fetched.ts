@@ -1,5 +1,5 @@
 import { LanternError } from '@lantern/core/base'
-import { type FloatImage, makeImage, planesTogether, type SurfaceMesh } from '@lantern/core/data'
+import { type FloatImage, makeImage, type Picture, planesTogether, type SurfaceMesh } from '@lantern/core/data'
 import { type BreakSettings, meshOfBreak } from '@lantern/core/effects/breaking'
 import { readExr, readMeshAsset } from '@lantern/core/formats'
 
@@ -24,6 +24,41 @@ export function few<T>(most: number): { get(key: string): T | undefined; put(key
     },
   }
 }
+
+/** As many of the newest values as so many bytes hold, oldest dropped first; one is always kept. */
+export function fewBytes<T>(most: number, bytesOf: (value: T) => number): ReturnType<typeof few<T>> {
+  const map = new Map<string, { value: T; bytes: number }>()
+  let all = 0
+  return {
+    get(key) {
+      const there = map.get(key)
+      if (!there) return undefined
+      map.delete(key)
+      map.set(key, there)
+      return there.value
+    },
+    put(key, value) {
+      all -= map.get(key)?.bytes ?? 0
+      map.delete(key)
+      const bytes = bytesOf(value)
+      map.set(key, { value, bytes })
+      all += bytes
+      for (const [old, one] of map) {
+        if (all <= most || map.size === 1) break
+        map.delete(old)
+        all -= one.bytes
+      }
+      return value
+    },
+  }
+}
+
+/** What the images of a picture take. */
+export const pictureBytes = ({ layers, ...picture }: Picture): number =>
+  [...layers.flatMap((layer) => Object.values(layer)), ...Object.values(picture)].reduce(
+    (sum: number, image: unknown) => sum + ((image as FloatImage | undefined)?.data?.byteLength ?? 0),
+    0,
+  )
 
 /** The bytes of an answer. Throws LanternError as the server says it. */
 export async function fetched(path: string): Promise<Uint8Array> {

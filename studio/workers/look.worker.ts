@@ -1,5 +1,5 @@
 import { type Crew, LanternError, makeCrew } from '@lantern/core/base'
-import { type Camera, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
+import { type Camera, cropped, type FloatImage, makeImage, type Picture } from '@lantern/core/data'
 import { plainDeflate, readSurroundings } from '@lantern/core/formats'
 import { treeStore } from '@lantern/core/picture'
 import {
@@ -35,7 +35,7 @@ import {
 import { cuttingMattes, keptFrames } from './cuts.ts'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
-import { fetched, fetchedChannels, few } from './fetched.ts'
+import { fetched, fetchedChannels, few, fewBytes, pictureBytes } from './fetched.ts'
 import { meshesOf } from './meshes.ts'
 import { keptPicture, motionsOf } from './motions.ts'
 import { plateOf, plates, withAlphaOf } from './plateLight.ts'
@@ -81,7 +81,7 @@ async function crewOf(threads: number): Promise<Crew> {
   return made
 }
 
-const ownPictures = few<Picture>(48)
+const ownPictures = fewBytes(3e8, pictureBytes)
 const trees = treeStore(3e8)
 const numbers = new WeakMap<object, number>()
 let numbered = 0
@@ -171,20 +171,22 @@ async function gasPictureOf(crew: Crew, asked: LaidFrom): Promise<Found> {
   return {
     picture: ownPictures.put(
       key,
-      renderPicture(
-        crew,
-        document,
-        source.at,
-        (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
-        quality,
-        {
-          meshes: (blob) => meshes.get(blob),
-          trees,
-          surroundings: round,
-          plates: (one) => carried.get(carriedFrameKey(one)),
-          ...(usesPlate(document) ? { plate: await plateOf(await crewHere(), { ...request, size: 'half' }) } : {}),
-          ...(region ? await partOf(request, camera, region) : {}),
-        },
+      cropped(
+        renderPicture(
+          crew,
+          document,
+          source.at,
+          (gas, one) => kept.get(`${gas}/${one}`) ?? draft.get(`${gas}/${one}`),
+          quality,
+          {
+            meshes: (blob) => meshes.get(blob),
+            trees,
+            surroundings: round,
+            plates: (one) => carried.get(carriedFrameKey(one)),
+            ...(usesPlate(document) ? { plate: await plateOf(await crewHere(), { ...request, size: 'half' }) } : {}),
+            ...(region ? await partOf(request, camera, region) : {}),
+          },
+        ),
       ),
     ),
     passing,

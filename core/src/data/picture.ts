@@ -1,6 +1,11 @@
 import type { FloatImage } from './image.ts'
 
-/** One layer of a picture within a part of the frame; what it has nothing of is left out. Colours are premultiplied, in plate value at exposure 0. */
+/** An image of a layer that may lie in a part of the picture of its own, px; else it fills its layer's. */
+export interface PlacedImage extends FloatImage {
+  at?: readonly [x: number, y: number]
+}
+
+/** One layer of a picture within a part of the frame, what it casts in parts of their own; what it has nothing of is left out. Colours are premultiplied, in plate value at exposure 0. */
 export interface PictureLayer {
   id: string
   /** Where it lies in the picture, px. */
@@ -17,12 +22,12 @@ export interface PictureLayer {
   /** Lit by effects, r g b. */
   effect?: FloatImage
   /** Its light on the set, r g b: as share of the plate's white light. */
-  light?: FloatImage
+  light?: PlacedImage
   /** What it lets through to the set of the sun's light, and of the sky's, given the layers before it: they multiply. */
-  sun?: FloatImage
-  sky?: FloatImage
+  sun?: PlacedImage
+  sky?: PlacedImage
   /** The same of the sky near by. */
-  contact?: FloatImage
+  contact?: PlacedImage
   /** Mean distance of what is seen, m, times alpha. */
   depth?: FloatImage
 }

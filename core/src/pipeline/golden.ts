@@ -215,7 +215,7 @@ function goldenSparks(document: ShotDocument, gases: readonly GasFrame[]): Parti
 }
 
 /** The golden hash. Raise VERSIONS when it changes on purpose. */
-export const GOLDEN_HASH = 'f9c48327ecff26cb95af7f140a72e83c92535853cdd50124de309d62b88d788c'
+export const GOLDEN_HASH = '9b903d618a30f4ffe8ad0e3c1c0345d2b54d75787f3d71d7b27cb6e1ffdc996c'
 
 /** A stack that uses all that it has: grades, curves, blends, several lays, blurs, places, glow, haze, shimmer, motion blur put back. */
 function goldenStack(document: ShotDocument, law: GrainLaw, motion: Motion): StackSettings {

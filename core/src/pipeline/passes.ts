@@ -1,11 +1,12 @@
 import {
+  type Bounds,
   type FloatImage,
   LAYER_IMAGE_NAMES,
   LAYER_IMAGES,
   makeImage,
   PICTURE_IMAGE_NAMES,
   type Picture,
-  type PictureLayer,
+  placeOf,
 } from '../data/index.ts'
 import type { ExrChannel } from '../formats/index.ts'
 
@@ -41,7 +42,7 @@ export const channelsOf = (image: FloatImage, names: readonly string[]): ExrChan
   names.map((name, c) => ({ name, type: name.endsWith('depth.Z') ? 'float' : 'half', data: plane(image, c) }))
 
 /** An image of a layer over the whole picture. */
-function whole(image: FloatImage, layer: PictureLayer, { width, height }: Picture, elsewhere: number): FloatImage {
+function whole(image: FloatImage, layer: Bounds, { width, height }: Picture, elsewhere: number): FloatImage {
   const out = makeImage(width, height, image.channels)
   if (elsewhere) out.data.fill(elsewhere)
   for (let y = 0; y < layer.height; y++) {
@@ -69,7 +70,7 @@ export function pictureChannels(picture: Picture, nameOf: (layer: string) => str
     return LAYER_IMAGE_NAMES.flatMap((part) => {
       const image = layer[part]
       if (!image) return []
-      const full = whole(image, layer, picture, LAYER_IMAGES[part].elsewhere)
+      const full = whole(image, placeOf(layer, part), picture, LAYER_IMAGES[part].elsewhere)
       const names = PASS_CHANNELS[part].map((channel) => `${name}.${channel}`)
       // Depth is a mean over what is seen.
       if (part === 'depth' && layer.alpha) divide(full, whole(layer.alpha, layer, picture, 0))

@@ -1,5 +1,5 @@
 import type { Crew } from '../base/index.ts'
-import type { FloatImage } from '../data/index.ts'
+import { type FloatImage, layerValue, placeOf } from '../data/index.ts'
 import { atan2, degrees, type Vec3 } from '../math/index.ts'
 import { lightOn, modelSky } from '../picture/index.ts'
 import type { PlateLightSettings } from '../shot/index.ts'
@@ -101,7 +101,9 @@ export function lightLine(context: LineContext, id: string, part: Region): Check
     return value
   }
   for (const { at } of pixelsOf(part, context)) {
-    const k = (Math.floor(at / picture.width) - layer.y) * layer.width + (at % picture.width) - layer.x
+    const [i, j] = [(at % picture.width) - layer.x, Math.floor(at / picture.width) - layer.y]
+    if (i < 0 || j < 0 || i >= layer.width || j >= layer.height) continue
+    const k = j * layer.width + i
     const share = alpha.data[k] ?? 0
     if (share < 0.5) continue
     const normal = [0, 1, 2].map((c) => normals.data[at * 3 + c] ?? 0) as unknown as Vec3
@@ -122,19 +124,18 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
   const { width, height } = alone
   const [kx, ky] = [picture.width / width, picture.height / height]
   // The part of the plate that the layer lies in.
-  const [x0, y0] = [Math.floor(layer.x / kx), Math.floor(layer.y / ky)]
-  const w = Math.min(width, Math.ceil((layer.x + layer.width) / kx)) - x0
-  const h = Math.min(height, Math.ceil((layer.y + layer.height) / ky)) - y0
+  const own = placeOf(layer, 'sun')
+  const [x0, y0] = [Math.floor(own.x / kx), Math.floor(own.y / ky)]
+  const w = Math.min(width, Math.ceil((own.x + own.width) / kx)) - x0
+  const h = Math.min(height, Math.ceil((own.y + own.height) / ky)) - y0
   const [sun, sky] = [new Float32Array(w * h).fill(1), new Float32Array(w * h).fill(1)]
   const sunlit = new Float32Array(w * h)
   for (let y = 0; y < h; y++)
     for (let x = 0; x < w; x++) {
       const [u, v] = [Math.floor((x + x0 + 0.5) * kx), Math.floor((y + y0 + 0.5) * ky)]
       sunlit[y * w + x] = picture.sunlit.data[v * picture.width + u] ?? 0
-      const [i, j] = [u - layer.x, v - layer.y]
-      if (i < 0 || j < 0 || i >= layer.width || j >= layer.height) continue
-      sun[y * w + x] = layer.sun.data[j * layer.width + i] ?? 1
-      sky[y * w + x] = layer.sky?.data[j * layer.width + i] ?? 1
+      sun[y * w + x] = layerValue(layer, 'sun', u, v)
+      sky[y * w + x] = layerValue(layer, 'sky', u, v)
     }
   const place = (n: number): number => (y0 + Math.floor(n / w)) * width + x0 + (n % w)
   const colours = { sun: settings.sunColour, sky: settings.skyColour }

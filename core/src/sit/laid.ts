@@ -1,7 +1,6 @@
-import type { PictureLayer } from '../data/index.ts'
+import { boundsOf, type PictureLayer } from '../data/index.ts'
 import { pow } from '../math/index.ts'
 import { blur, defocus } from './blur.ts'
-import { boundsOf } from './bounds.ts'
 import { curveTables } from './curves.ts'
 import { cutByMattes, fit, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
 import { motionKey, type StackLayer } from './stackTypes.ts'

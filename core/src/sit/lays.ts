@@ -1,7 +1,13 @@
 import type { Crew } from '../base/index.ts'
-import { type FloatImage, LAYER_IMAGES, type LayerImage, type PictureLayer } from '../data/index.ts'
+import {
+  type Bounds,
+  type FloatImage,
+  LAYER_IMAGES,
+  type LayerImage,
+  type PictureLayer,
+  placeOf,
+} from '../data/index.ts'
 import { cos, pow, radians, sin } from '../math/index.ts'
-import type { Bounds } from './bounds.ts'
 import type { StackLayer, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
 
 // Layers brought to the plate's size, in the part of it that they cover.
@@ -88,21 +94,22 @@ export function fit(
   const { heap } = crew
   const scale = picture.width / width
   const { channels, elsewhere } = LAYER_IMAGES[name]
+  const place = placeOf(layer, name)
   const mark = heap.mark()
   const src = heap.alloc(image.data.byteLength)
   heap.f32(src, image.data.length).set(image.data)
-  const size = { src, width: layer.width, height: layer.height, channels, elsewhere, ...to, outWidth: part.width }
+  const size = { src, width: place.width, height: place.height, channels, elsewhere, ...to, outWidth: part.width }
   if (how && isMoved(how)) {
     const [a, b, c, d, e, f] = backMap(laying, how)
     const map = [a, b, a * part.x + b * part.y + c, d, e, d * part.x + e * part.y + f].map((v) => v * scale)
-    map[2] = (map[2] ?? 0) - layer.x
-    map[5] = (map[5] ?? 0) - layer.y
+    map[2] = (map[2] ?? 0) - place.x
+    map[5] = (map[5] ?? 0) - place.y
     const at = heap.alloc(24)
     heap.f32(at, 6).set(map)
     const finer = Math.max(1, Math.min(8, Math.round(scale / how.size)))
     crew.run('placeImage', { ...size, map: at, finer }, part.height, 8)
   } else {
-    const at = { sx: part.x * scale - layer.x, sy: part.y * scale - layer.y, scale }
+    const at = { sx: part.x * scale - place.x, sy: part.y * scale - place.y, scale }
     crew.run('fitImage', { ...size, ...at }, part.height, 8)
   }
   heap.release(mark)

@@ -1,26 +1,30 @@
 import { z } from 'zod'
 import { LanternError } from '../../base/index.ts'
 import {
+  cropped,
   type FloatImage,
   halfTable,
   LAYER_IMAGE_NAMES,
   LAYER_IMAGES,
+  type LayerImage,
   makeImage,
   PICTURE_IMAGE_NAMES,
   PICTURE_IMAGES,
   type Picture,
   type PictureLayer,
+  type PlacedImage,
   toHalf,
 } from '../../data/index.ts'
 import { type Deflate, plainDeflate } from '../deflate.ts'
 
-// A kept picture: "CLPF", u32 length of the JSON head, the head, then one zlib stream of the images that the head lists, little-endian: the picture's own, then each layer's within its part of the frame.
+// A kept picture: "CLPF", u32 length of the JSON head, the head, then one zlib stream of the images that the head lists, little-endian: the picture's own, then each layer's within its part of the frame, what it casts in parts of their own.
 // An image is its channels one after another, each as halves: all low bytes, then all high bytes, which packs better. The picture's depth is in floats. What is left of the plate and places in the world follow from the rest.
 const MAGIC = 0x46504c43
 const MOST_SIDE = 16384
 const MOST_BYTES = 2e9
 
 const side = z.int().nonnegative().max(MOST_SIDE)
+const imageName = z.enum(LAYER_IMAGE_NAMES as [LayerImage])
 const headSchema = z.object({
   width: side,
   height: side,
@@ -32,11 +36,20 @@ const headSchema = z.object({
         y: side,
         width: side,
         height: side,
-        images: z.array(z.enum(LAYER_IMAGE_NAMES as [keyof typeof LAYER_IMAGES])),
+        images: z.array(imageName),
+        /** Where images lie that don't fill the layer's part. */
+        placed: z.partialRecord(imageName, z.tuple([side, side, side, side])).default({}),
       }),
     )
     .max(64),
 })
+
+type HeadLayer = z.infer<typeof headSchema>['layers'][number]
+/** The size of an image of a layer, and where it lies where that is told. */
+function sizeOf({ width, height, placed }: HeadLayer, name: LayerImage) {
+  const own = placed[name]
+  return own ? { at: [own[0], own[1]] as const, width: own[2], height: own[3] } : { width, height }
+}
 
 /** Bytes of an image with so many channels. */
 const bytesOf = (pixels: number, channels: number, floats: boolean): number => pixels * channels * (floats ? 4 : 2)
@@ -68,14 +81,16 @@ function takeImage(from: Uint8Array, at: number, image: FloatImage, floats: bool
   const values = halfTable()
   for (let c = 0; c < channels; c++) {
     const low = at + c * 2 * pixels
-    for (let n = 0; n < pixels; n++)
-      data[n * channels + c] = values[(from[low + n] ?? 0) | ((from[low + pixels + n] ?? 0) << 8)] ?? 0
+    const high = low + pixels
+    for (let n = 0, to = c; n < pixels; n++, to += channels)
+      data[to] = values[(from[low + n] as number) | ((from[high + n] as number) << 8)] as number
   }
   return at + bytesOf(pixels, channels, false)
 }
 
-/** Packs a picture. Values are halves, so they keep 11 bits. */
-export function writePicture(picture: Picture, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
+/** Packs a picture. Values are halves, so they keep 11 bits; images are cut down to where they hold something. */
+export function writePicture(whole: Picture, deflate: Deflate = plainDeflate): Uint8Array<ArrayBuffer> {
+  const picture = cropped(whole)
   const images: [FloatImage, boolean][] = PICTURE_IMAGE_NAMES.map((name) => [picture[name], name === 'depth'])
   const layers = picture.layers.map((layer) => {
     const names = LAYER_IMAGE_NAMES.filter((name) => layer[name])
@@ -84,7 +99,13 @@ export function writePicture(picture: Picture, deflate: Deflate = plainDeflate):
       if (image) images.push([image, false])
     }
     const { id, x, y, width, height } = layer
-    return { id, x, y, width, height, images: names }
+    const placed = Object.fromEntries(
+      names.flatMap((name) => {
+        const image: PlacedImage | undefined = layer[name]
+        return image?.at ? [[name, [...image.at, image.width, image.height]]] : []
+      }),
+    )
+    return { id, x, y, width, height, images: names, placed }
   })
   const head = new TextEncoder().encode(JSON.stringify({ width: picture.width, height: picture.height, layers }))
   const size = images.reduce(
@@ -104,6 +125,12 @@ export function writePicture(picture: Picture, deflate: Deflate = plainDeflate):
   return out
 }
 
+/** The zlib stream of a kept picture's images, for who unpacks it by other means. */
+export function pictureStream(bytes: Uint8Array): Uint8Array {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  return bytes.subarray(Math.min(bytes.length, 8 + (bytes.length < 8 ? 0 : view.getUint32(4, true))))
+}
+
 /** Reads a kept picture; `place` is empty. Throws LanternError 'picture' on bytes that are none. */
 export function readPicture(bytes: Uint8Array, deflate: Deflate = plainDeflate): Picture {
   const broken = (): LanternError => new LanternError('picture', 'A kept picture is damaged.', 'Ask for it again.')
@@ -118,10 +145,10 @@ export function readPicture(bytes: Uint8Array, deflate: Deflate = plainDeflate):
       PICTURE_IMAGE_NAMES.reduce((sum, name) => sum + bytesOf(own, PICTURE_IMAGES[name], name === 'depth'), 0) +
       head.layers.reduce(
         (sum, layer) =>
-          layer.images.reduce(
-            (all, name) => all + bytesOf(layer.width * layer.height, LAYER_IMAGES[name].channels, false),
-            sum,
-          ),
+          layer.images.reduce((all, name) => {
+            const { width, height } = sizeOf(layer, name)
+            return all + bytesOf(width * height, LAYER_IMAGES[name].channels, false)
+          }, sum),
         0,
       )
     if (expected > MOST_BYTES) throw broken()
@@ -136,12 +163,14 @@ export function readPicture(bytes: Uint8Array, deflate: Deflate = plainDeflate):
     const once = Object.fromEntries(
       PICTURE_IMAGE_NAMES.map((name) => [name, picture(PICTURE_IMAGES[name], name === 'depth')]),
     ) as Pick<Picture, keyof typeof PICTURE_IMAGES>
-    const layers = head.layers.map(({ images, ...part }) => {
+    const layers = head.layers.map((one) => {
+      const { images, placed: _, ...part } = one
       const layer: PictureLayer = { ...part }
       for (const name of images) {
-        const image = makeImage(part.width, part.height, LAYER_IMAGES[name].channels)
+        const { at: place, width, height } = sizeOf(one, name)
+        const image = makeImage(width, height, LAYER_IMAGES[name].channels)
         at = takeImage(body, at, image, false)
-        layer[name] = image
+        layer[name] = place ? { ...image, at: place } : image
       }
       return layer
     })
