@@ -23,21 +23,13 @@ import {
   usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
-import {
-  flameBrightness,
-  PLAIN_SENSOR,
-  plateSpreads,
-  plateValues,
-  type Spreads,
-  type StackSettings,
-  toDisplay,
-} from '@lantern/core/sit'
+import { PLAIN_SENSOR, plateSpreads, plateValues, type Spreads, type StackSettings, toDisplay } from '@lantern/core/sit'
 import { cuttingMattes, keptFrames } from './cuts.ts'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
 import { fetched, fetchedChannels, few, fewBytes, pictureBytes } from './fetched.ts'
 import { meshesOf } from './meshes.ts'
-import { keptPicture, motionsOf } from './motions.ts'
+import { flameOf, keptPicture, motionsOf } from './motions.ts'
 import { plateOf, plates, withAlphaOf } from './plateLight.ts'
 import type { CheckRequest, ComposeRequest, LaidFrom, LookReply, LookRequest } from './protocol.ts'
 
@@ -230,7 +222,7 @@ const unlit = (picture: Picture): Picture => ({
 /** What a frame is laid from, found. */
 async function stackOf(
   request: LaidFrom,
-): Promise<{ plate: FloatImage; picture?: Picture; passing: boolean; settings: StackSettings }> {
+): Promise<{ plate: FloatImage; picture?: Picture; passing: boolean; settings: StackSettings; spoiled: Set<string> }> {
   const crew = await crewHere()
   const plate = await plateOf(crew, request)
   const { picture, passing } =
@@ -239,9 +231,10 @@ async function stackOf(
       : await gasPictureOf(crew, request)
   const mattes = await cuttingMattes(request, plate.width)
   const motions = await motionsOf(crew, request, plate, picture)
-  const extras = { ...request.extras, mattes, motions }
+  const spoiled = new Set<string>()
+  const extras = { ...request.extras, mattes, motions, onBad: (layer: string) => void spoiled.add(layer) }
   const settings = stackSettings(request.document, request.grain, request.frame, extras)
-  return { plate, passing, settings, ...(picture ? { picture } : {}) }
+  return { plate, passing, settings, spoiled, ...(picture ? { picture } : {}) }
 }
 
 /** What slides are told from, with the other frame's picture. */
@@ -287,10 +280,10 @@ async function check({ id, of, area, areas, shutter, slide, speeds }: CheckReque
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
   request: LaidFrom,
-): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; picture?: Picture }> {
+): Promise<{ plate: FloatImage; image: FloatImage; passing: boolean; picture?: Picture; spoiled: Set<string> }> {
   const crew = await crewHere()
   const { document } = request
-  const { plate, picture, passing, settings } = await stackOf(request)
+  const { plate, picture, passing, settings, spoiled } = await stackOf(request)
   const lay = (shown: Picture | undefined): FloatImage =>
     composeFrame(crew, plate, shown, settings, document.plate.width, request.frame)
   const image = lay(picture)
@@ -298,20 +291,12 @@ async function laid(
   if (request.dark && picture)
     lay(unlit(picture)).data.forEach((value, n) => (image.data[n] = Math.max(0, (image.data[n] ?? 0) - value)))
   last = { from: fromOf(request), image }
-  return { plate, image, passing, picture }
+  return { plate, image, passing, picture, spoiled }
 }
 
 /** The linear picture that a reading is taken of. */
 const imageOf = async (of: LaidFrom | undefined): Promise<FloatImage | undefined> =>
   !of || last?.from === fromOf(of) ? last?.image : (await laid(of)).image
-
-const flames = new WeakMap<Picture, number | undefined>()
-/** How bright the flame of a picture is; measured once. */
-function flameOf(picture: Picture): number | undefined {
-  if (!flames.has(picture))
-    flames.set(picture, flameBrightness(...picture.layers.flatMap(({ emission }) => emission ?? [])))
-  return flames.get(picture)
-}
 
 const bares = new WeakMap<FloatImage, { key: string; bytes: Uint8Array }>()
 /** The plate alone for the screen; of each plate at hand it is made once. */
@@ -333,7 +318,7 @@ function bareOf(crew: Crew, plate: FloatImage, { document: { sit }, exposure }: 
 async function compose(request: ComposeRequest): Promise<void> {
   const begun = performance.now()
   const crew = await crewHere()
-  const { plate, image, passing, picture } = await laid(request)
+  const { plate, image, passing, picture, spoiled } = await laid(request)
   const sensor = sensorOf(request.document.sit)
   const added = toDisplay(crew, image, request.exposure, request.document.sit.curve, sensor)
   const bare = bareOf(crew, plate, request)
@@ -349,6 +334,7 @@ async function compose(request: ComposeRequest): Promise<void> {
       milliseconds: performance.now() - begun,
       passing,
       flame: picture && flameOf(picture),
+      ...(spoiled.size > 0 ? { spoiled: [...spoiled].join(' ') } : {}),
     },
     [added.buffer, bare.buffer],
   )

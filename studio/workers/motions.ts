@@ -2,6 +2,7 @@ import type { Crew } from '@lantern/core/base'
 import type { FloatImage, Motion, Picture } from '@lantern/core/data'
 import { pictureStream, plainDeflate, readPicture } from '@lantern/core/formats'
 import { type MotionSources, plateMotion, stackMotions } from '@lantern/core/pipeline'
+import { flameBrightness } from '@lantern/core/sit'
 import { fetched, few, fewBytes, pictureBytes } from './fetched.ts'
 import { plateOf } from './plateLight.ts'
 import type { LaidFrom } from './protocol.ts'
@@ -47,4 +48,12 @@ export async function motionsOf(
   const found = known ?? stackMotions(crew, document, picture, sources)
   if (kept && !known) pairMotions.put(kept, found)
   return found
+}
+
+const flames = new WeakMap<Picture, number | undefined>()
+/** How bright the flame of a picture is; measured once. */
+export function flameOf(picture: Picture): number | undefined {
+  if (!flames.has(picture))
+    flames.set(picture, flameBrightness(...picture.layers.flatMap(({ emission }) => emission ?? [])))
+  return flames.get(picture)
 }

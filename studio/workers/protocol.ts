@@ -118,6 +118,8 @@ export type LookReply =
       passing: boolean
       /** How bright its flame is before any exposure, times white. */
       flame?: number
+      /** Layers that hold no numbers and were left out. */
+      spoiled?: string
     }
   | {
       what: 'draft-frame'

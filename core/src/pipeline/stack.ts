@@ -104,7 +104,8 @@ function airOf(sit: SitSettings, plate: PlateInfo, frame: number, { hotAir }: St
     sit.haze > 0 ? { thickness: [r, g, b] as const, colour: sit.hazeColour, onSet: sit.hazeOnSet } : undefined
   const { focal = plate.width, distance = SOME_WAY } = hotAir ?? {}
   const time = ((frame - plate.first) * plate.rate[1]) / plate.rate[0]
-  return { haze, shimmer: { amount: sit.shimmer, fine: sit.shimmerFine, focal, distance, time } }
+  const over = sit.shimmerOver ? { over: { matte: sit.shimmerOver, metres: sit.shimmerOverHeat } } : {}
+  return { haze, shimmer: { amount: sit.shimmer, fine: sit.shimmerFine, focal, distance, time, ...over } }
 }
 
 /** The plate drawn out along its own motion, where it is asked for and known. */

@@ -38,9 +38,11 @@ function proposedBlend(items: readonly (ShotItem | undefined)[]): Blend {
 export function stackMattes({
   sit,
   items,
-}: Pick<LayersDocument, 'items'> & { sit: Pick<SitSettings, 'layers' | 'groups' | 'plateStreakMatte'> }): string[] {
+}: Pick<LayersDocument, 'items'> & {
+  sit: Pick<SitSettings, 'layers' | 'groups' | 'plateStreakMatte' | 'shimmerOver'>
+}): string[] {
   const layers = [...Object.values(sit.layers), ...Object.values(sit.groups)].map(({ matte }) => matte)
-  const named = [...layers, sit.plateStreakMatte]
+  const named = [...layers, sit.plateStreakMatte, sit.shimmerOver]
   return [...new Set(named)].filter((id) => items[id]?.kind === 'matte')
 }
 

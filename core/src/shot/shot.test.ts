@@ -176,6 +176,6 @@ describe('a document', () => {
         expect(setting.span?.[0]).toBeGreaterThanOrEqual(setting.minimum ?? Infinity)
       }
     expect(SETTINGS.gas.map(({ key }) => key)).toContain('heat')
-    expect(SETTINGS.layer).toHaveLength(28)
+    expect(SETTINGS.layer).toHaveLength(32)
   })
 })

@@ -127,6 +127,21 @@ const airFields = {
     hint: 'Of the small eddies that are finer than the gas was computed.',
     ...stack('Hot air'),
   }),
+  shimmerOver: itemOf(['matte'], {
+    label: 'Hot air over',
+    hint: 'Air rises hot from what this matte covers: a fire that is in the plate.',
+    none: 'no matte',
+    ...stack('Hot air'),
+  }),
+  shimmerOverHeat: number(0, 10, 0.3, {
+    label: 'Hot air there',
+    unit: 'm',
+    span: [0, 2],
+    step: 0.01,
+    hint: 'How much flame is looked through there: as deep as the fire is wide.',
+    when: { shimmerOver: ['*'] },
+    ...stack('Hot air'),
+  }),
   haze: number(0, 8, 0, {
     label: 'Haze',
     unit: '×',

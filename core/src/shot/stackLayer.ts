@@ -134,6 +134,13 @@ const edgeFields = {
     hint: 'Of the grain that it brings itself, how much is taken out; edges stay.',
     ...stack('Edge and lens'),
   }),
+  hotAir: amount(
+    'Hot air over it',
+    'Edge and lens',
+    0,
+    8,
+    'Over its bright parts, for fires that were filmed: the picture behind shimmers. Computed fires bring their own.',
+  ),
   glow: amount('Own light', 'Edge and lens', 1, 8, 'What it gives out itself: flames, embers.'),
 }
 

@@ -3,6 +3,7 @@ import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import { layAirGlow, layHalation } from './halation.ts'
 import { layOnSet, type ReadyLayer, readyLayer } from './laid.ts'
 import type { Laying } from './lays.ts'
+import { withRisenHeat } from './risenHeat.ts'
 import { putSensor } from './sensor.ts'
 import { layShimmer } from './shimmer.ts'
 import type { StackBlend, StackLay, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
@@ -209,8 +210,9 @@ export function compositeStack(
     const pixels = width * height
     const plateAt = uploadPlate(crew, plate)
     const result = makeImage(width, height, 4)
-    const alone = picture ?? { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
-    const bare = !picture && !settings.plateStreak
+    const bareOne: StackPicture = { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
+    const alone = withRisenHeat(picture ?? bareOne, settings, width / scale)
+    const bare = !picture && !settings.plateStreak && !alone.heat
     const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, aside)
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1

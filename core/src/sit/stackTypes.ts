@@ -64,6 +64,8 @@ export interface StackLayer {
   calm: number
   /** Its own light. */
   glow: number
+  /** Hot air over its bright parts, times what a flame so wide has. */
+  hotAir: number
   /** Moved, px of the full frame; scaled and turned (degrees, clockwise) about its middle. */
   nudgeX: number
   nudgeY: number
@@ -105,6 +107,8 @@ export interface StackShimmer {
   distance: number
   /** Seconds since the shot began. */
   time: number
+  /** A matte over which hot air rises, and how many metres of it. */
+  over?: { matte: string; metres: number }
 }
 
 /** The plate drawn out along its own motion, px a frame, for so many frames; stopped at a matte's edge. */
@@ -181,6 +185,7 @@ export const BARE_LAYER: StackLayer = {
   grain: 1,
   calm: 0,
   glow: 1,
+  hotAir: 0,
   nudgeX: 0,
   nudgeY: 0,
   size: 1,

@@ -1,6 +1,7 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
 import { pickSurface } from '@lantern/core/pipeline'
+import { type ShotDocument, shotLayers } from '@lantern/core/shot'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
@@ -23,6 +24,13 @@ const FROM = {
   plate: 'plate alone',
 } as const
 const MID_GREY = 0.18
+
+/** Layers by their names. */
+const namesOf = (document: ShotDocument, ids: string): string =>
+  ids
+    .split(' ')
+    .map((id) => shotLayers(document).find(({ of }) => of === id)?.name ?? id)
+    .join(', ')
 
 /** What is under the pointer, or where the frame comes from. */
 function PictureFoot({
@@ -90,6 +98,12 @@ function PictureFoot({
             {laid ? '' : `laying ${frame} · `}
             {FROM[sourceOf(state, frame).from]}
             {!camera && shot ? ' · no camera yet' : ''}
+            {state.spoiled && shot && (
+              <span style={{ color: COLOURS.wrong }}>
+                {' '}
+                · {namesOf(shot.document, state.spoiled)} left out: not all of it is numbers. Make this picture again.
+              </span>
+            )}
           </span>
         )
       )}

@@ -30,6 +30,8 @@ void main() {
 export interface Shown {
   /** How bright its flame is before any exposure, times white. */
   flame?: number
+  /** Layers that hold no numbers and were left out. */
+  spoiled?: string
   width: number
   height: number
   added: Uint8Array

@@ -77,6 +77,7 @@ export class Looks {
         added: reply.added,
         bare: reply.bare,
         flame: reply.flame,
+        spoiled: reply.spoiled,
         mark: this.#busy?.mark ?? '',
       }
       if (!reply.passing) this.#put(key, shown)
@@ -243,8 +244,8 @@ export class Looks {
   want(state: ShotState, frame: number): Shown | undefined {
     const { there, request } = this.#lay(state, frame)
     this.#seen = request
-    if (there && frame === state.frame && there.flame !== state.flame)
-      queueMicrotask(() => useShot.getState().set({ flame: there.flame }))
+    if (there && frame === state.frame && (there.flame !== state.flame || there.spoiled !== state.spoiled))
+      queueMicrotask(() => useShot.getState().set({ flame: there.flame, spoiled: there.spoiled }))
     if (there && frame === state.frame && there.bare !== state.plateBytes)
       queueMicrotask(() => useShot.getState().set({ plateBytes: there.bare }))
     return there

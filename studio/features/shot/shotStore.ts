@@ -131,6 +131,8 @@ export interface ShotState {
   message?: { text: string; good: boolean }
   /** How bright the shown frame's flame is before any exposure, times white. */
   flame?: number
+  /** The shown frame's layers that hold no numbers and were left out. */
+  spoiled?: string
   /** The shown frame's plate as it is shown: r g b and one more a pixel. */
   plateBytes?: Uint8Array
   drafts: Record<string, DraftState>
