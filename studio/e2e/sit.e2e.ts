@@ -1,6 +1,19 @@
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openYard, over, pixel, saved, shotTools, station, strip, type } from './application.ts'
+import {
+  application,
+  movieOf,
+  openYard,
+  over,
+  picture,
+  pixel,
+  saved,
+  shotOfMovie,
+  shotTools,
+  station,
+  strip,
+  type,
+} from './application.ts'
 
 // Making a thing sit: measured against the plate beside it, matched, graded by a curve, cut and faded.
 const NAME = 'sitting'
@@ -54,6 +67,8 @@ describe('a layer', () => {
   it('is nearer to the plate on all lines after match all', async () => {
     const within = async (): Promise<number> =>
       Number(/^(\d+) of/.exec(await bench().locator('[data-score]').innerText())?.[1] ?? -1)
+    // As it was before the one line was matched.
+    await expect.poll(() => line('white').getAttribute('data-within'), { timeout: 60_000 }).toBe('false')
     const before = await within()
     await bench().getByRole('button', { name: 'Match all' }).click()
     await page.getByText(/^Matched: /).waitFor({ timeout: 60_000 })
@@ -136,6 +151,40 @@ describe('its grade', () => {
     await bench().getByRole('button', { name: 'Take away' }).click()
     await saved(page)
     expect(Object.keys((await shot()).document.sit.layers)).toEqual(['chest'])
+  })
+})
+
+describe('the plate', () => {
+  it('gets the blur of a longer shutter back, along its own motion', async () => {
+    const moving = `color=black:size=640x360:rate=25,format=rgb24,geq=lum='120+50*sin((X-5*N)/7+Y/31)+40*sin((X-5*N)/19-Y/13)':cb=128:cr=128`
+    const name = 'moving'
+    await shotOfMovie(name, movieOf('moving.mp4', moving, 4))
+    await page.goto(`${application.address}/shot/${name}`)
+    await picture(page).waitFor()
+    await station(page, 'Sit')
+    /** How much neighbours across the picture differ: what runs along the motion. */
+    const detail = async (): Promise<number> => {
+      await page.locator('canvas[data-picture=main][data-laid=yes]').waitFor()
+      return picture(page).evaluate((canvas: HTMLCanvasElement) => {
+        const copy = document.createElement('canvas')
+        copy.width = canvas.width
+        copy.height = canvas.height
+        const context = copy.getContext('2d')
+        context?.drawImage(canvas, 0, 0)
+        const wide = Math.floor(canvas.width / 2)
+        const { data } = context?.getImageData(wide / 2, canvas.height / 2, wide, 1) ?? { data: [] }
+        let sum = 0
+        for (let x = 2; x < wide; x++) sum += Math.abs((data[4 * x] ?? 0) - (data[4 * (x - 2)] ?? 0))
+        return sum
+      })
+    }
+    const sharp = await detail()
+    await type(page, 'Shutter open', '2')
+    await expect.poll(detail, { timeout: 20_000 }).toBeLessThan(0.95 * sharp)
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => Math.abs((await detail()) / sharp - 1), { timeout: 20_000 }).toBeLessThan(0.01)
+    await page.goto(`${application.address}/shot/${NAME}`)
+    await picture(page).waitFor()
   })
 })
 

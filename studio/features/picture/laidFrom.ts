@@ -25,14 +25,17 @@ export function wishOf(state: ShotState, frame: number): Wish | undefined {
   const whole = documentAt(state, frame) ?? document
   const lit = state.alone ? lightAlone(whole, state.alone) : whole
   const settled = state.soloLayer ? oneLayerShown(lit, state.soloLayer) : lit
-  const beside = stackRequest(state, whole, frame)
+  // A match is judged over the plate as it was filmed.
+  const matching = state.station === 'Match'
+  const { motion, ...others } = stackRequest(state, whole, frame)
+  const beside = matching ? others : { ...others, ...(motion ? { motion } : {}) }
   const { curve, knee, shoulder } = settled.sit
   const key = JSON.stringify([
     document.plate.asset,
     document.plate.encoding,
     frame,
     mark,
-    source.kind === 'none' ? [curve, knee, shoulder] : [settled.sit, beside],
+    matching ? [curve, knee, shoulder] : [settled.sit, beside],
     exposure,
     state.alone,
     state.region,
