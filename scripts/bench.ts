@@ -143,7 +143,8 @@ try {
   const crew = nodeCrew(2)
   if (
     benches.some(
-      ({ name }) => /^(picture\/(?!solids|reference|cards)|sit\/stack)/.test(name) && name.startsWith(values.only ?? ''),
+      ({ name }) =>
+        /^(picture\/(?!solids|reference|cards)|sit\/stack)/.test(name) && name.startsWith(values.only ?? ''),
     )
   )
     prepareFire(crew, folder)

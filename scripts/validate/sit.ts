@@ -13,6 +13,7 @@ import {
 import { atMost, type Row } from './row.ts'
 import { lightRows } from './sitLight.ts'
 import { patchRows, patchSet } from './sitPatches.ts'
+import { sizeRows } from './sitSizes.ts'
 import { slideAndHaloRows } from './sitSlide.ts'
 import { streakRows } from './sitStreak.ts'
 
@@ -173,5 +174,6 @@ export const sitRows = (crew: Crew): Row[] => [
   ...patchRows(crew),
   ...lightRows(crew),
   ...slideAndHaloRows(crew, patchSet(crew)),
+  ...sizeRows(crew, patchSet(crew)),
   ...streakRows(crew),
 ]
