@@ -62,7 +62,17 @@ export const pictureBytes = ({ layers, ...picture }: Picture): number =>
 
 /** The bytes of an answer. Throws LanternError as the server says it. */
 export async function fetched(path: string): Promise<Uint8Array> {
-  const response = await fetch(path)
+  try {
+    return await bytesOf(path)
+  } catch (error) {
+    if (error instanceof LanternError) throw error
+    // The browser's own cache may fail to write a large answer that is asked for twice at once: then past it.
+    return bytesOf(path, { cache: 'no-store' })
+  }
+}
+
+async function bytesOf(path: string, how?: RequestInit): Promise<Uint8Array> {
+  const response = await fetch(path, how)
   if (!response.ok) {
     const body = (await response.json().catch(() => ({}))) as { message?: string; remedy?: string; code?: string }
     throw new LanternError(

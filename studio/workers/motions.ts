@@ -21,8 +21,17 @@ async function readKept(bytes: Uint8Array): Promise<Picture> {
 const picturesKept = fewBytes(5e8, pictureBytes)
 /** A kept picture, decoded, at hand. */
 export async function keptPicture(key: string, frame: number): Promise<Picture> {
-  return picturesKept.get(key) ?? picturesKept.put(key, await readKept(await fetched(`/api/results/${key}/${frame}`)))
+  const there = picturesKept.get(key)
+  if (there) return there
+  const coming = onTheWay.get(key) ?? fetched(`/api/results/${key}/${frame}`).then(readKept)
+  onTheWay.set(key, coming)
+  try {
+    return picturesKept.put(key, await coming)
+  } finally {
+    onTheWay.delete(key)
+  }
 }
+const onTheWay = new Map<string, Promise<Picture>>()
 
 const plateMotions = few<Motion>(48)
 const pairMotions = few<Map<string, Motion>>(48)
