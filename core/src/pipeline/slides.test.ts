@@ -75,6 +75,9 @@ describe('how fast things go for their size', () => {
     // What it does before and after it falls is left out.
     expect(fallOf([...falling.slice(1, 6), 5, 5], 24)).toBeUndefined()
     expect(fallOf([falling[0] ?? 0, ...falling.slice(0, 5), 20], 24)).toBeCloseTo(9.81, 3)
+    // The step in which it lands tells nothing.
+    const [before = 0, last = 0] = falling.slice(5)
+    expect(fallOf([...falling.slice(0, 6), before - 0.3 * (before - last)], 24)).toBeCloseTo(9.81, 3)
     // It stands, it goes up.
     expect(fallOf([1, 1, 1, 1, 1, 1, 1], 24)).toBeUndefined()
     expect(fallOf([0, 0.1, 0.2, 0.3, 0.4, 0.5, 0.6], 24)).toBeUndefined()

@@ -71,6 +71,8 @@ const GRAVITY = 9.81
 /** Frames to either side over which a fall is told: keys that are set every few frames make it go in straight steps. */
 const FALL_REACH = 3
 const LEAST_PLACES = 5
+/** A step this much shorter than the one before was stopped by something. */
+const LANDS = 0.9
 
 /** How fast a thing gains speed that falls, m/s^2, from its heights at frames one after the other, the middle one being now: of the parabola through those over which it falls, by least squares. Undefined where it does not fall freely. */
 export function fallOf(heights: readonly number[], rate: number): number | undefined {
@@ -78,6 +80,9 @@ export function fallOf(heights: readonly number[], rate: number): number | undef
   let [from, to] = [heights.length >> 1, heights.length >> 1]
   while (from > 0 && falls(from - 1)) from--
   while (to + 1 < heights.length && falls(to)) to++
+  // The step in which it lands is cut short.
+  const fell = (n: number): number => (heights[n - 1] ?? 0) - (heights[n] ?? 0)
+  while (to - from >= 2 && fell(to) < LANDS * fell(to - 1)) to--
   const count = to - from + 1
   if (count < LEAST_PLACES) return undefined
   const places = Array.from({ length: count }, (_, k) => ({ t: k - (count - 1) / 2, y: heights[from + k] ?? 0 }))
