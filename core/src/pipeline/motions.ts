@@ -4,10 +4,10 @@ import { denseMotion, motionPicture } from '../motion/index.ts'
 import { effectOf, type ShotDocument, shotLayers } from '../shot/index.ts'
 import { filledMotion, motionKey, type StackLayer, type StackPicture } from '../sit/index.ts'
 
+// The motions that a frame's layers and plate are drawn out along.
+
 /** The effects whose layers are no surfaces. */
 const THIN_EFFECTS: ReadonlySet<string> = new Set(['gas', 'particles'])
-
-// The motions that a frame's layers and plate are drawn out along.
 
 type Streaked = Pick<ShotDocument, 'sit' | 'items' | 'plate' | 'signals'>
 

@@ -56,9 +56,14 @@ describe('how far a layer slides', () => {
   })
 
   it('knows what was moved and what stands', () => {
-    const still = shotOf({ items: { a: card } })
-    expect(nudgesBetween(still, 11, 1)).toEqual({ a: [0, 0] })
-    expect([...standingLayers(still, 11, 1)]).toEqual(['a'])
+    const bare = shotOf({ items: { a: card } })
+    expect(nudgesBetween(bare, 11, 1)).toEqual({ a: [0, 0] })
+    expect([...standingLayers(bare, 11, 1)]).toEqual(['a'])
+    const clip = { shot: '', asset: 'c', file: 'c.mp4', first: 1, last: 9, width: 64, height: 64, rate: 24 }
+    const played = { ...card, clip: { ...clip, encoding: 'srgb', curve: 'sensor' } }
+    expect([...standingLayers(shotOf({ items: { a: played } }), 11, 1)]).toEqual([])
+    const still = { ...card, clip: { ...played.clip, last: 1 } }
+    expect([...standingLayers(shotOf({ items: { a: still } }), 11, 1)]).toEqual(['a'])
     const gas = shotOf({ items: { a: makeItem('gas', { name: 'Fire', order: 1 }) } })
     expect([...standingLayers(gas, 11, 1)]).toEqual([])
   })

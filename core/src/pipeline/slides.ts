@@ -10,6 +10,7 @@ import {
   solveCameraAt,
   type Track,
 } from '../data/index.ts'
+import { isCard } from '../effects/cards/index.ts'
 import type { SignalInputs } from '../settings/index.ts'
 import { itemAt, type ShotDocument, shotLayers, sitAt } from '../shot/index.ts'
 import { type CheckLine, LINE_KINDS, lineOf, type Region, type StackPicture, shiftBetween } from '../sit/index.ts'
@@ -103,8 +104,13 @@ export function standingLayers(
     const now = item && (itemAt(document, item, at, inputs) as unknown as Record<string, unknown>)
     return JSON.stringify([now?.position, now?.turn, now?.tilt, now?.roll, now?.scale, now?.height])
   }
+  // What a clip shows moves by itself, though its card stands.
+  const plays = (id: string): boolean => {
+    const item = document.items[id]
+    return isCard(item) && item.clip !== undefined && item.clip.last > item.clip.first
+  }
   const stands = (id: string): boolean =>
-    STANDING.has(document.items[id]?.kind ?? '') && placeOf(id, frame) === placeOf(id, other)
+    STANDING.has(document.items[id]?.kind ?? '') && !plays(id) && placeOf(id, frame) === placeOf(id, other)
   return new Set(shotLayers(document).flatMap(({ of, items }) => (items.every(stands) ? [of] : [])))
 }
 
