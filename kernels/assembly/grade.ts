@@ -1,5 +1,12 @@
 // The grade of a layer's colour: contrast about a pivot, gamma, saturation, curves. Powers are made of adds and multiplies alone, so they have the same bits in every engine.
 
+/** How bright a colour is, in all lanes. */
+// @ts-ignore: decorator
+@inline
+function luminance(c: v128): v128 {
+  return f32x4.splat(0.2126 * f32x4.extract_lane(c, 0) + 0.7152 * f32x4.extract_lane(c, 1) + 0.0722 * f32x4.extract_lane(c, 2))
+}
+
 /** Base-2 logarithm of positive lanes: the exponent, and the mantissa by the series of artanh; within 2e-7. */
 // @ts-ignore: decorator
 @inline
@@ -48,7 +55,7 @@ const CURVE_BYTES: usize = (CURVE_STEPS + 2) * 4
 
 /**
  * Colour graded; the fourth lane is lost. numbers: 4 floats: the pivot to the power of 1 / gamma, the pivot, contrast / gamma, saturation. curves: three curves one after another, or 0.
- * Light that is less than nothing counts as none.
+ * Contrast and gamma are of how bright a colour is: its hue and saturation stay. Light that is less than nothing counts as none.
  */
 // @ts-ignore: decorator
 @inline
@@ -57,14 +64,13 @@ export function graded(v: v128, numbers: usize, curves: usize): v128 {
   let c = f32x4.pmax(none, v)
   const power = load<f32>(numbers, 8)
   if (power != 1 || load<f32>(numbers) != load<f32>(numbers, 4)) {
-    const least = f32x4.splat(1e-12)
-    const raised = f32x4.mul(f32x4.splat(load<f32>(numbers)), exp2(f32x4.mul(f32x4.splat(power), log2(f32x4.pmax(least, f32x4.div(c, f32x4.splat(load<f32>(numbers, 4))))))))
-    c = v128.and(raised, f32x4.gt(c, none))
+    const bright = f32x4.pmax(f32x4.splat(1e-12), luminance(c))
+    const raised = f32x4.mul(f32x4.splat(load<f32>(numbers)), exp2(f32x4.mul(f32x4.splat(power), log2(f32x4.div(bright, f32x4.splat(load<f32>(numbers, 4)))))))
+    c = f32x4.mul(c, f32x4.div(raised, bright))
   }
   const saturation = load<f32>(numbers, 12)
   if (saturation != 1) {
-    const luminance: f32 = 0.2126 * f32x4.extract_lane(c, 0) + 0.7152 * f32x4.extract_lane(c, 1) + 0.0722 * f32x4.extract_lane(c, 2)
-    const grey = f32x4.splat(luminance)
+    const grey = luminance(c)
     c = f32x4.pmax(none, f32x4.add(grey, f32x4.mul(f32x4.splat(saturation), f32x4.sub(c, grey))))
   }
   if (!curves) return c

@@ -83,6 +83,8 @@ export interface CheckedLay {
   of?: string
   /** Smoke, dust, rain: its tones are no surface's; only what is darker than the plate's black is wrong. */
   thin?: boolean
+  /** Filmed: what lets much through is taken as thin. */
+  filmed?: boolean
   /** The area beside, px of the full plate at this frame; none: what is round it. */
   area?: readonly (readonly [number, number])[]
 }
@@ -92,6 +94,9 @@ const LEAST_PIXELS = 260
 /** What is this well covered is measured; of thin layers what is as near to their thickest. */
 const COVERED = 0.9
 const LEAST_COVER = 0.35
+/** Of what is filmed more than this share must hide the plate, else it is thin. */
+const LEAST_SOLID = 0.5
+const SEEN = 0.1
 /** How far round a layer the plate is taken where no area was chosen, px of the full plate. */
 const ROUND = 70
 const GAP = 5
@@ -120,13 +125,30 @@ export function areaAt(
   })
 }
 
-/** The part of a layer that can be measured. */
-function measuredPart(cover: Cover, width: number, height: number): Region {
+/** Whether a lay is no surface. */
+function isThin({ thin, filmed }: CheckedLay, { alpha }: Cover): boolean {
+  if (thin || !filmed) return thin === true
+  let [seen, hides] = [0, 0]
+  for (const share of alpha) {
+    if (share >= SEEN) seen++
+    if (share >= COVERED) hides++
+  }
+  return hides < LEAST_SOLID * seen
+}
+
+function coverAt({ x, y, width: w, height: h, alpha }: Cover, n: number, width: number): number {
+  const [i, j] = [(n % width) - x, Math.floor(n / width) - y]
+  return i < 0 || j < 0 || i >= w || j >= h ? 0 : (alpha[j * w + i] ?? 0)
+}
+
+/** The part of a layer that can be measured: what later layers stand before tells nothing of it. */
+function measuredPart(cover: Cover, front: readonly Cover[], width: number, height: number): Region {
   const most = cover.alpha.reduce((a, b) => Math.max(a, b), 0)
   if (most < LEAST_COVER) return NO_REGION
   const least = Math.max(LEAST_COVER, COVERED * Math.min(1, most))
   const at = (n: number): number => (Math.floor(n / width) - cover.y) * cover.width + (n % width) - cover.x
-  const whole = regionWhere(width, height, (n) => (cover.alpha[at(n)] ?? 0) >= least, cover)
+  const isHidden = (n: number): boolean => front.some((one) => coverAt(one, n, width) > SEEN)
+  const whole = regionWhere(width, height, (n) => (cover.alpha[at(n)] ?? 0) >= least && !isHidden(n), cover)
   const inner = eroded(whole, 2, width, height)
   return inner.pixels >= LEAST_PIXELS ? inner : whole
 }
@@ -204,7 +226,7 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const law = scaledLaw(settings.grain, scale)
   const aside: LaidAside = { covers: settings.lays.map(() => NO_COVER) }
   const light = composeFrame(crew, plate, picture, settings, fullWidth, frame, aside)
-  const { covers, unspread = light } = aside
+  const { covers, shadows, unspread = light } = aside
   const laid = plateValues(crew, light, settings.sensor)
   // The plate alone as it is seen: drawn out where that is asked for.
   const alone = settings.plateStreak ? composeFrame(crew, plate, undefined, settings, fullWidth, frame) : plate
@@ -212,7 +234,7 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const all = covered(covers, width, height)
   const { sun, shutter } = inputs
   const context: LineContext = {
-    ...{ crew, frame, fullWidth, picture, settings, plate, alone, light, unspread, bare, laid, covered: all.alpha },
+    ...{ crew, frame, fullWidth, picture, settings, plate, alone, unspread, shadows, bare, laid, covered: all.alpha },
     ...(sun ? { sun } : {}),
     ...(shutter ? { shutter } : {}),
   }
@@ -227,10 +249,11 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     if (area) besides.set(area, made)
     return made
   }
-  const check = ({ id, of, name, area, thin }: CheckedLay, cover: Cover, lay?: StackLay): LayerCheck => {
+  const check = (one: CheckedLay, cover: Cover, front: readonly Cover[], lay?: StackLay): LayerCheck => {
+    const { id, of, name, area } = one
     const speed = inputs.speeds?.[id]
     const cast = [...(of === undefined ? [] : shadowLine(context, of)), ...(speed ? [speed] : [])]
-    const part = measuredPart(cover, width, height)
+    const part = measuredPart(cover, front, width, height)
     const share = part.pixels / (width * height)
     if (part.pixels < LEAST_PIXELS) return { id, name, share, lines: cast }
     const own = measureArea(laid, part, law, Math.round(3 * scale))
@@ -239,7 +262,7 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     const tones = areaLines(there.figures, own, spreads).filter(
       ({ name: line }) => !inputs.quick || !/^grain/.test(line),
     )
-    const solid = thin
+    const solid = isThin(one, cover)
       ? thinLines(tones)
       : [
           ...tones,
@@ -251,20 +274,21 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     return { id, name, share, lines: [...solid, ...cast], own, plate: there.figures }
   }
   const solid = covered(
-    covers.filter((_, n) => names[n]?.thin !== true),
+    covers.filter((cover, n) => names[n] && !isThin(names[n], cover)),
     width,
     height,
   )
   const whole = check(
     { id: 'picture', name: 'All that is added', ...(inputs.area ? { area: inputs.area } : {}) },
     solid,
+    [],
   )
   const halo = fireHaloLine(context, covers)
   return {
     frame,
     scale,
     layers: [
-      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n], settings.lays[n])] : [])),
+      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n], covers.slice(n + 1), settings.lays[n])] : [])),
       { ...whole, lines: [...whole.lines.filter(({ name }) => name !== 'halo' || halo.length === 0), ...halo] },
     ],
   }
@@ -283,8 +307,9 @@ export const checkedLays = (
   shots?: CheckedLay['area'],
 ): CheckedLay[] => {
   const thin = thinLayers(document)
-  return shotLayers(document).map(({ id, of, name }) => {
+  return shotLayers(document).map(({ id, of, name, items }) => {
     const area = areas[id] ?? shots
-    return { id, of, name, thin: thin.has(of), ...(area ? { area } : {}) }
+    const filmed = items.every((item) => document.items[item]?.kind === 'card')
+    return { id, of, name, thin: thin.has(of), filmed, ...(area ? { area } : {}) }
   })
 }

@@ -32,13 +32,13 @@ export interface LineContext {
   fullWidth: number
   picture: StackPicture
   settings: StackSettings
-  /** Without what is added and with it: the scene's light, and plate values. */
   plate: FloatImage
   /** The plate alone as it is seen, drawn out where that is asked for. */
   alone: FloatImage
-  light: FloatImage
   /** With it, before its light spreads in lens and air. */
   unspread: FloatImage
+  /** What all shadows leave of the plate's light; none where nothing is laid. */
+  shadows: FloatImage | undefined
   bare: FloatImage
   laid: FloatImage
   /** What all lays cover. */
@@ -116,11 +116,13 @@ export function lightLine(context: LineContext, id: string, part: Region): Check
   return [lineOf('light', 0, off, off, LINE_KINDS.light.most)]
 }
 
+/** Of a place's light other layers' shadows must leave so much. */
+const UNSHARED = 0.93
 /** How dense a layer's shadow on the set is, against what the plate's own sun would be missed. */
 export function shadowLine(context: LineContext, id: string): CheckLine[] {
-  const { picture, alone, light, covered, settings } = context
+  const { picture, alone, shadows, covered, settings } = context
   const layer = picture.layers.find((one) => one.id === id)
-  if (!layer?.sun) return []
+  if (!layer?.sun || !shadows) return []
   const { width, height } = alone
   const [kx, ky] = [picture.width / width, picture.height / height]
   // The part of the plate that the layer lies in.
@@ -130,16 +132,20 @@ export function shadowLine(context: LineContext, id: string): CheckLine[] {
   const h = Math.min(height, Math.ceil((own.y + own.height) / ky)) - y0
   const [sun, sky] = [new Float32Array(w * h).fill(1), new Float32Array(w * h).fill(1)]
   const sunlit = new Float32Array(w * h)
+  // Where others cast a shadow too, its own can't be told.
+  const others = picture.layers.filter((one) => one.sun && one !== layer)
+  const shared = (u: number, v: number): boolean =>
+    others.reduce((left, one) => left * layerValue(one, 'sun', u, v) * layerValue(one, 'sky', u, v), 1) < UNSHARED
   for (let y = 0; y < h; y++)
     for (let x = 0; x < w; x++) {
       const [u, v] = [Math.floor((x + x0 + 0.5) * kx), Math.floor((y + y0 + 0.5) * ky)]
-      sunlit[y * w + x] = picture.sunlit.data[v * picture.width + u] ?? 0
+      sunlit[y * w + x] = shared(u, v) ? 0 : (picture.sunlit.data[v * picture.width + u] ?? 0)
       sun[y * w + x] = layerValue(layer, 'sun', u, v)
       sky[y * w + x] = layerValue(layer, 'sky', u, v)
     }
   const place = (n: number): number => (y0 + Math.floor(n / w)) * width + x0 + (n % w)
   const colours = { sun: settings.sunColour, sky: settings.skyColour }
-  const found = shadowFigures(light, alone, { sun, sky, place }, sunlit, covered, colours)
+  const found = shadowFigures(shadows, alone, { sun, sky, place }, sunlit, covered, colours)
   if (!found) return []
   const [a, b] = [100 * found.plate, 100 * found.layer]
   const way = (value: number, more: string, less: string): string =>

@@ -138,11 +138,16 @@ describe('the grade', () => {
     )
   })
   it('has contrast that leaves its pivot, gamma that leaves white, saturation that leaves luminance', () => {
-    expect(graded({ contrast: 2, pivot: 0.2 }, [0.2, 0.4, 0.1])[0]).toBeCloseTo(0.2, 5)
-    expect(graded({ contrast: 2, pivot: 0.2 }, [0.2, 0.4, 0.1])[1]).toBeCloseTo(0.8, 4)
-    expect(graded({ gamma: 2 }, [1, 0.25, 0.04])).toEqual(
-      [1, 0.5, 0.2].map((v) => expect.closeTo(v, 5) as unknown as number),
-    )
+    const close = (values: readonly number[]) => values.map((v) => expect.closeTo(v, 4) as unknown as number)
+    expect(graded({ contrast: 2, pivot: 0.2 }, [0.2, 0.2, 0.2])).toEqual(close([0.2, 0.2, 0.2]))
+    expect(graded({ contrast: 2, pivot: 0.2 }, [0.4, 0.4, 0.4])).toEqual(close([0.8, 0.8, 0.8]))
+    expect(graded({ gamma: 2 }, [1, 1, 1])).toEqual(close([1, 1, 1]))
+    expect(graded({ gamma: 2 }, [0.25, 0.25, 0.25])).toEqual(close([0.5, 0.5, 0.5]))
+    // What is coloured keeps its hue and saturation: all its channels go alike.
+    const rgb = [0.2, 0.4, 0.1]
+    const level = 0.2126 * 0.2 + 0.7152 * 0.4 + 0.0722 * 0.1
+    expect(graded({ contrast: 2, pivot: 0.2 }, rgb)).toEqual(close(rgb.map((v) => v * (level / 0.2))))
+    expect(graded({ gamma: 2 }, rgb)).toEqual(close(rgb.map((v) => v / Math.sqrt(level))))
     const grey = graded({ saturation: 0 })
     expect(grey[0]).toBeCloseTo(grey[2] ?? 9, 6)
     expect(grey[1]).toBeCloseTo(0.2126 * 0.4 + 0.7152 * 0.2 + 0.0722 * 0.1, 5)

@@ -250,6 +250,7 @@ function layPicture(
   heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
   const waiting = layAll(laying, aside)
+  if (aside) aside.shadows = { width, height, channels: 4, data: heap.f32(images.factor, pixels * 4).slice() }
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
@@ -278,10 +279,12 @@ export interface Cover {
 }
 export const NO_COVER: Cover = { x: 0, y: 0, width: 0, height: 0, alpha: new Float32Array(), light: new Float32Array() }
 
-/** What is taken while a picture is laid: what each of settings.lays covers, and the picture before its light spreads in lens and air. */
+/** What is taken while a picture is laid: what each of settings.lays covers, the picture before its light spreads in lens and air, and all shadows. */
 export interface LaidAside {
   covers: Cover[]
   unspread?: FloatImage
+  /** What all shadows leave of the plate's light, red, green and blue; the light that layers throw is not in it. */
+  shadows?: FloatImage
 }
 
 /** What a lay covers, whatever its blend. */

@@ -6,6 +6,7 @@ import {
   areaAt,
   checkedLays,
   checkFrame,
+  type FrameCheck,
   nudgesBetween,
   plateSun,
   type SlideInputs,
@@ -15,6 +16,7 @@ import {
   standingLayers,
   trackOffs,
 } from '@lantern/core/pipeline'
+import type { ShotDocument } from '@lantern/core/shot'
 import { type GrainLaw, plateSpreads, plateValues, type Spreads } from '@lantern/core/sit'
 import {
   type CheckedPicture,
@@ -26,6 +28,7 @@ import {
   keptFrame,
   keptReport,
   type ResolvedShot,
+  resolveDocument,
   resolveShot,
   resultState,
   type Shot,
@@ -72,14 +75,19 @@ async function slideOf(
   }
 }
 
-async function checkOne(checking: Checking, one: CheckedPicture): Promise<CheckedFrame> {
+/** Measures a frame. Throws LanternError 'no-picture', 'area', and what laying it throws. */
+async function measureOne(checking: Checking, one: CheckedPicture): Promise<FrameCheck> {
   const { context, resolved, grain, report, spreads } = checking
   const { frame, key, quality } = one
   const { store, crew } = context
   const { document, camera } = resolved
   const { plate, sit } = document
   const kept = await keptFrame(store, key, frame)
-  if (!kept) return { frame, quality, layers: [], wrong: 'Its picture is not kept any more.' }
+  if (!kept)
+    throw new LanternError('no-picture', 'Its picture is not kept any more.', 'Make it again.', {
+      frame,
+      field: 'frames',
+    })
   const picture = readPicture(await getBlob(store, kept.blob), nodeDeflate)
   const variant = picture.width * 2 > plate.width * 1.5 ? 'full' : 'half'
   const light = await plateLight(context, resolved, frame, variant)
@@ -92,22 +100,50 @@ async function checkOne(checking: Checking, one: CheckedPicture): Promise<Checke
   )
   const slide = await slideOf(checking, one)
   const area = sit.area && areaAt(document, sit.area, camera, frame)
+  return checkFrame(crew, {
+    ...{ plate: light, picture, settings, fullWidth: plate.width, frame, spreads: spread },
+    names: checkedLays(document, areas, area),
+    quick: quality === 'look',
+    sun: plateSun(document.light),
+    ...(report?.shutter ? { shutter: { plate: report.shutter, picture: document.camera.shutter / 360 } } : {}),
+    speeds: speedLines(document, frame, resolved.inputs, checking.speeds),
+    ...(slide ? { slide } : {}),
+    ...(area ? { area } : {}),
+  })
+}
+
+async function checkOne(checking: Checking, one: CheckedPicture): Promise<CheckedFrame> {
+  const { frame, quality } = one
   try {
-    const { layers } = checkFrame(crew, {
-      ...{ plate: light, picture, settings, fullWidth: plate.width, frame, spreads: spread },
-      names: checkedLays(document, areas, area),
-      quick: quality === 'look',
-      sun: plateSun(document.light),
-      ...(report?.shutter ? { shutter: { plate: report.shutter, picture: document.camera.shutter / 360 } } : {}),
-      speeds: speedLines(document, frame, resolved.inputs, checking.speeds),
-      ...(slide ? { slide } : {}),
-      ...(area ? { area } : {}),
-    })
+    const { layers } = await measureOne(checking, one)
     return { frame, quality, layers: layers.map(({ id, name, share, lines }) => ({ id, name, share, lines })) }
   } catch (error) {
     if (!(error instanceof LanternError)) throw error
     return { frame, quality, layers: [], wrong: `${error.message} ${error.remedy}` }
   }
+}
+
+/** What the frames of a shot's check have in common. */
+async function checkingOf(context: JobContext, resolved: ResolvedShot): Promise<Checking> {
+  const { store } = context
+  const { document } = resolved
+  const { plate } = document
+  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
+  const report = await keptReport(store, document)
+  const [match, speeds] = [await solvedMatch(store, document), await speedSources(store, resolved)]
+  return { context, resolved, grain, report, spreads: new Map(), match, speeds }
+}
+
+/** Measures frames of a document that need not be kept yet. */
+export async function measureDocument(
+  context: JobContext,
+  document: ShotDocument,
+  pictures: readonly CheckedPicture[],
+): Promise<FrameCheck[]> {
+  const checking = await checkingOf(context, await resolveDocument(context.store, document))
+  const found: FrameCheck[] = []
+  for (const one of pictures) found.push(await measureOne(checking, one))
+  return found
 }
 
 /** Checks how a shot's layers sit at the given pictures. */
@@ -116,13 +152,7 @@ export async function checkShot(
   shot: Shot,
   pictures: readonly CheckedPicture[],
 ): Promise<ShotCheck> {
-  const { store } = context
-  const resolved = await resolveShot(store, shot)
-  const { plate } = shot.document
-  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
-  const report = await keptReport(store, shot.document)
-  const [match, speeds] = [await solvedMatch(store, shot.document), await speedSources(store, resolved)]
-  const checking: Checking = { context, resolved, grain, report, spreads: new Map(), match, speeds }
+  const checking = await checkingOf(context, await resolveShot(context.store, shot))
   const frames: CheckedFrame[] = []
   for (const [n, one] of pictures.entries()) {
     if (context.progress) stopIfCancelled(context.progress)

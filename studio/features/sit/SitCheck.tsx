@@ -1,6 +1,6 @@
 'use client'
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { checkScore, type LayerCheck } from '@lantern/core/pipeline'
+import { checkScore, type LayerCheck, WHOLE } from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
 import { type CheckLine, LINE_KINDS, saidOf } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
@@ -57,7 +57,7 @@ function LineRow({ id, line, fixed }: { id: string; line: CheckLine; fixed: bool
         <span className="num" style={{ color: line.within ? COLOURS.fact : COLOURS.wrong, whiteSpace: 'nowrap' }}>
           {line.within && Math.abs(line.difference) < line.spread / 4 ? 'as the plate' : saidOf(line)}
         </span>
-        {!fixed && canMatch(line.name) && !line.within && (
+        {!fixed && canMatch(id, line.name) && !line.within && (
           <Press
             plain
             padding="0 2px"
@@ -189,12 +189,12 @@ export function SitCheck({ id }: { id?: string }) {
   const { check, busy, wrong } = useChecking()
   if (!shot) return null
   const layer = id === undefined ? undefined : layerOf(check, id)
-  const ids = id === undefined ? shotLayers(shot.document).map((one) => one.id) : [id]
+  const ids = id === undefined ? [...shotLayers(shot.document).map((one) => one.id), WHOLE] : [id]
   const shown = id === undefined ? (check?.layers ?? []) : layer ? [layer] : []
   const locked = (one: string): boolean => shot.document.sit.layers[one]?.locked === true
   const free = ids.filter((one) => !locked(one))
   const off = shown.some(
-    ({ id: one, lines }) => free.includes(one) && lines.some((line) => !line.within && canMatch(line.name)),
+    ({ id: one, lines }) => free.includes(one) && lines.some((line) => !line.within && canMatch(one, line.name)),
   )
   return (
     <Box as="section" aria-label="Sit check" borderBottomWidth="1px" borderColor="hair" paddingBottom="6px">

@@ -23,11 +23,11 @@ const add = (sums: number[], c: number, value: number): void => {
 }
 
 /**
- * A layer's shadow on the set. lit: plate with its shadows, plate: without, both in the scene's light at one size; sun, sky: what the layer lets through of either, sunlit: the sun's share of the light there; place: the plate's pixel of each of these; covered: what hides the plate, a plate's pixel.
+ * A layer's shadow on the set. shadows: what is left of the plate's light by all shadows, plate: the scene's light without them, at one size; sun, sky: what the layer lets through of either, sunlit: the sun's share of the light there; place: the plate's pixel of each of these; covered: what hides the plate, a plate's pixel.
  * sunColour, skyColour: of luminance 1. Undefined where too little of a core is seen.
  */
 export function shadowFigures(
-  lit: FloatImage,
+  shadows: FloatImage,
   plate: FloatImage,
   { sun, sky, place }: { sun: Float32Array; sky: Float32Array; place?: (n: number) => number },
   sunlit: Float32Array,
@@ -49,7 +49,7 @@ export function shadowFigures(
       const value = plate.data[at * plate.channels + c] ?? 0
       const [s, a] = [(colours.sun[c] ?? 1) * share, (colours.sky[c] ?? 1) * (1 - share)]
       add(before, c, value)
-      add(taken, c, lit.data[at * lit.channels + c] ?? 0)
+      add(taken, c, value * (shadows.data[at * shadows.channels + c] ?? 1))
       add(expected, c, value * (1 - ((1 - (sun[n] ?? 1)) * s + (1 - (sky[n] ?? 1)) * a) / Math.max(1e-6, s + a)))
     }
   }

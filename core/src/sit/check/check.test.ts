@@ -136,7 +136,7 @@ describe('the lines of an area', () => {
 
 describe('a match', () => {
   const now: MatchedLayer = {
-    ...{ black: 0, white: 1, contrast: 1, pivot: 0.18, tint: [1, 1, 1] as const },
+    ...{ black: 0, white: 1, contrast: 1, pivot: 0.18, saturation: 1, tint: [1, 1, 1] as const },
     ...{ softness: 0.6, grain: 1, calm: 0, shadow: 1, streak: 0 },
   }
   const figuresOf = (image: FloatImage): CheckFigures => measureArea(image, all, LAW)
@@ -249,9 +249,9 @@ describe('halo and shadow', () => {
     const colours = { sun: [1, 1, 1], sky: [1, 1, 1] }
     const by = (left: readonly number[]) =>
       shadowFigures(flat(left), flat([0.5, 0.5, 0.5]), { sun: one(0), sky: one(1) }, one(0.6), one(0), colours)
-    expect(by([0.2, 0.2, 0.2])).toMatchObject({ plate: expect.closeTo(0.6, 5), layer: expect.closeTo(0.6, 5) })
-    expect(by([0.26, 0.26, 0.26])?.layer).toBeCloseTo(0.48, 5)
-    expect(by([0.2, 0.2, 0.25])?.blue).toBeCloseTo(Math.log2(1.25), 4)
+    expect(by([0.4, 0.4, 0.4])).toMatchObject({ plate: expect.closeTo(0.6, 5), layer: expect.closeTo(0.6, 5) })
+    expect(by([0.52, 0.52, 0.52])?.layer).toBeCloseTo(0.48, 5)
+    expect(by([0.4, 0.4, 0.5])?.blue).toBeCloseTo(Math.log2(1.25), 4)
     expect(
       shadowFigures(flat([1, 1, 1]), flat([1, 1, 1]), { sun: one(1), sky: one(1) }, one(0.6), one(0), colours),
     ).toBeUndefined()

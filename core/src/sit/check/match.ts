@@ -32,6 +32,7 @@ export const LAYER_MATCHES: readonly LineName[] = [
   'sharpness',
   'shadow',
   'blur',
+  'halo',
 ]
 
 const clamp = (value: number, low: number, high: number): number => Math.min(high, Math.max(low, value))
@@ -39,7 +40,11 @@ const clamp = (value: number, low: number, high: number): number => Math.min(hig
 const MOST_TURN = 1.6
 const STEPS = 48
 /** Beyond these a match spoils more than it mends. */
-const [LEAST_CONTRAST, MOST_CONTRAST] = [0.5, 2]
+const [LEAST_CONTRAST, MOST_CONTRAST] = [0.55, 1.8]
+const [LEAST_WHITE, MOST_WHITE] = [0.1, 4]
+const [LEAST_TINT, MOST_TINT_GAIN] = [0.6, 1.6]
+/** Of its darkest tones so much is taken away at most: what is left of less is noise and false colour. */
+const MOST_TAKEN = 0.7
 /** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
 const TURN_COST = 0.03
 /** Stops between its darkest and brightest parts by which an area counts as even. */
@@ -70,33 +75,39 @@ function matchedTones(
       return { a: back(to, c) / Math.max(1e-6, before(from)), b: 0 }
     }
     const [low, high] = [back(plate.p2, c), back(white ? plate.p98 : own.p98, c)]
-    const a = (high - low) / Math.max(1e-6, before(own.p98) - before(own.p2))
-    return { a, b: low - a * before(own.p2) }
+    const [dark, bright] = [before(own.p2), before(own.p98)]
+    const a = (high - low) / Math.max(1e-6, bright - dark)
+    const b = low - a * dark
+    // The darkest tone as it was before any black was set, and what of that may go.
+    const most = MOST_TAKEN * Math.max(0, dark - now.black) + Math.min(0, now.black)
+    return b >= -a * most
+      ? { a, b }
+      : { a: high / Math.max(1e-6, bright - most), b: -(high / Math.max(1e-6, bright - most)) * most }
   }
-  const contrast = asked.includes('contrast')
-    ? matchedContrast(now, own, contrastOf(plate), line, before)
-    : now.contrast
+  const contrast = asked.includes('contrast') ? matchedContrast(now, own, plate, black, line, before) : now.contrast
   const { a, b } = line(contrast)
-  const darkest = a * now.black + b
+  const darkest = clamp(a * now.black + b, -1, 2)
   return {
-    black: clamp(darkest, -1, 2),
-    white: clamp(darkest + a * (now.white - now.black), 0, 8),
+    black: darkest,
+    white: clamp(darkest + a * (now.white - now.black), LEAST_WHITE, MOST_WHITE),
     contrast,
   }
 }
 
-/** The contrast by which a layer's dark and bright parts are so many stops apart. */
+/** The contrast by which a layer's dark and bright parts are so many stops apart as the plate's, and its black is as deep where that is asked too. */
 function matchedContrast(
   { contrast: now, pivot }: MatchedLayer,
   own: Tones,
-  wanted: number,
+  plate: Tones,
+  black: boolean,
   line: (c: number) => { a: number; b: number },
   before: (v: number) => number,
 ): number {
   const off = (c: number): number => {
     const { a, b } = line(c)
     const at = (v: number): number => stopsOf(pivot * pow(Math.max(1e-6, a * before(v) + b) / pivot, c))
-    return Math.abs(at(own.p90) - at(own.p10) - wanted)
+    const deep = black ? Math.abs(at(own.p2) - stopsOf(plate.p2)) : 0
+    return Math.abs(at(own.p90) - at(own.p10) - contrastOf(plate)) + deep
   }
   let [contrast, least] = [now, off(now)]
   for (let n = -STEPS; n <= STEPS; n++) {
@@ -114,18 +125,15 @@ function matchedTint(tint: MatchedLayer['tint'], parts: readonly number[]): [num
   const held = (stops: number): number => clamp(stops, -MOST_TINT, MOST_TINT)
   const gain = [pow(2, -held(red)), 1, pow(2, -held(blue))]
   const level = 0.2126 * (gain[0] ?? 1) + 0.7152 + 0.0722 * (gain[2] ?? 1)
-  return tint.map((t, c) => clamp((t * (gain[c] ?? 1)) / level, 0, 4)) as [number, number, number]
+  return tint.map((t, c) => clamp((t * (gain[c] ?? 1)) / level, LEAST_TINT, MOST_TINT_GAIN)) as [number, number, number]
 }
 
-/** A layer's noise is what it brings and what is laid on it: variances add. What it brings too much of is taken out, a little more each time it is still seen. */
+/** A layer's noise is what it brings and what is laid on it: variances add. What it brings too much of is taken out, a little more each time it is still seen; what is then missing is laid on. */
 function matchedGrain(now: MatchedLayer, { plate, layer }: CheckLine): Pick<MatchedLayer, 'grain' | 'calm'> {
   const laid = now.grain * plate
   const brought = Math.max(0, layer * layer - laid * laid)
   const wanted = plate * plate - brought
-  if (wanted >= 0) {
-    const grain = clamp(Math.sqrt(wanted) / Math.max(1, plate), 0, 4)
-    return { grain: now.calm > 0 ? now.grain : grain, calm: now.calm > 0 ? clamp(now.calm * 0.8, 0, 1) : 0 }
-  }
+  if (wanted >= 0) return { grain: clamp(Math.sqrt(wanted) / Math.max(1, plate), 0, 4), calm: now.calm }
   return { grain: 0, calm: clamp(now.calm + 1.3 * (1 - plate / Math.sqrt(brought)), 0, 1) }
 }
 
