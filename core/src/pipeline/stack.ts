@@ -1,6 +1,6 @@
 import type { Crew } from '../base/index.ts'
 import { unmultiplied, withAlpha } from '../cards/index.ts'
-import { type FloatImage, type Motion, makeImage } from '../data/index.ts'
+import { type FloatImage, type Motion, makeImage, type PlateReport } from '../data/index.ts'
 import { type SignalInputs, settledAt } from '../settings/index.ts'
 import {
   effectOf,
@@ -30,6 +30,12 @@ import {
 } from '../sit/index.ts'
 
 export type StackDocument = Pick<ShotDocument, 'sit' | 'plate' | 'signals' | 'items' | 'light'>
+
+/** No grain at all. */
+export const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
+/** A plate's grain: of its report, which looked at many frames, else of the one frame that was looked at when the plate was read. */
+export const plateGrain = (report: Pick<PlateReport, 'grain'> | undefined, read: GrainLaw | undefined): GrainLaw =>
+  report?.grain ?? read ?? NO_GRAIN
 
 /** What a frame's stack has from beside the document. */
 export interface StackExtras {

@@ -2,8 +2,8 @@ import type { FloatImage } from '../data/index.ts'
 
 /** Noise of a plate in linear light, per channel: variance = floor + slope x value (read noise and photon noise). */
 export interface GrainLaw {
-  floor: [number, number, number]
-  slope: [number, number, number]
+  floor: readonly [number, number, number]
+  slope: readonly [number, number, number]
   /** Share of a speck that spreads to each of its four neighbours: the grain's size. */
   spread: number
 }

@@ -8,6 +8,7 @@ import {
   checkFrame,
   type FrameCheck,
   nudgesBetween,
+  plateGrain,
   plateSun,
   type SlideInputs,
   type SpeedSources,
@@ -40,8 +41,6 @@ import { nodeDeflate } from '../io/deflate.ts'
 import { plateLight, stackOf } from '../io/stackOf.ts'
 import type { JobContext } from './context.ts'
 import { runSingleOutput } from './runSingleOutput.ts'
-
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
 /** What all frames of a check have in common. */
 interface Checking {
@@ -128,8 +127,8 @@ async function checkingOf(context: JobContext, resolved: ResolvedShot): Promise<
   const { store } = context
   const { document } = resolved
   const { plate } = document
-  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const report = await keptReport(store, document)
+  const grain = plateGrain(report, (await getAsset(store, plate.asset)).info.grain?.[plate.encoding])
   const [match, speeds] = [await solvedMatch(store, document), await speedSources(store, resolved)]
   return { context, resolved, grain, report, spreads: new Map(), match, speeds }
 }

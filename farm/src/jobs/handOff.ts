@@ -2,9 +2,16 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { LanternError, stopIfCancelled } from '@lantern/core/base'
 import { readPicture, writeExr } from '@lantern/core/formats'
-import { channelsOf, composeFrame, type PictureQualityName, pictureChannels, sensorOf } from '@lantern/core/pipeline'
+import {
+  channelsOf,
+  composeFrame,
+  type PictureQualityName,
+  pictureChannels,
+  plateGrain,
+  sensorOf,
+} from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
-import { type GrainLaw, toDisplay } from '@lantern/core/sit'
+import { toDisplay } from '@lantern/core/sit'
 import { getAsset, getBlob, keptFrame, keptReport, pictureKeysOf, resolveShot, type Shot } from '@lantern/store'
 import { nodeDeflate } from '../io/deflate.ts'
 import { movieWriter } from '../io/movie.ts'
@@ -18,8 +25,6 @@ export interface HandOffPlan {
   frames: readonly number[]
 }
 
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
-
 /** Lays every frame's stack at the plate's full size and writes the movie and the OpenEXR sequence. The pictures must be kept. Throws LanternError 'no-picture' naming the frame. */
 export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOffPlan): Promise<void> {
   const { store, crew } = context
@@ -27,8 +32,8 @@ export async function writeHandOff(context: JobContext, shot: Shot, plan: HandOf
   const { plate } = document
   const resolved = await resolveShot(store, shot)
   const keys = pictureKeysOf(resolved, plan.quality, plan.frames)
-  const grain = (await getAsset(store, plate.asset)).info.grain?.[plate.encoding] ?? NO_GRAIN
   const report = await keptReport(store, document)
+  const grain = plateGrain(report, (await getAsset(store, plate.asset)).info.grain?.[plate.encoding])
   const movie = plan.movie ? movieWriter(plan.movie, plate.width, plate.height, plate.rate) : undefined
   if (plan.exr) await mkdir(plan.exr, { recursive: true })
   const names = new Map(shotLayers(document).map(({ id, name }) => [id, name]))

@@ -5,8 +5,8 @@ import { notify } from '../events.ts'
 import type { Store } from '../open.ts'
 
 const grainSchema = z.object({
-  floor: z.tuple([z.number(), z.number(), z.number()]),
-  slope: z.tuple([z.number(), z.number(), z.number()]),
+  floor: z.tuple([z.number(), z.number(), z.number()]).readonly(),
+  slope: z.tuple([z.number(), z.number(), z.number()]).readonly(),
   spread: z.number(),
 })
 

@@ -1,6 +1,5 @@
 import { LanternError, recipeKey } from '@lantern/core/base'
-import { type PictureQualityName, slideBase, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
-import type { GrainLaw } from '@lantern/core/sit'
+import { NO_GRAIN, type PictureQualityName, slideBase, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
@@ -8,7 +7,6 @@ import { queueJob } from '../queue.ts'
 import { pictureKeysOf } from './request.ts'
 import { type ResolvedShot, resolveShot } from './resolve.ts'
 
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 /** So many frames tell where in a shot it fails. */
 const MOST_FRAMES = 16
 

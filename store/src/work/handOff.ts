@@ -1,14 +1,11 @@
 import { recipeKey } from '@lantern/core/base'
-import { type PictureQualityName, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
-import type { GrainLaw } from '@lantern/core/sit'
+import { NO_GRAIN, type PictureQualityName, stackSettingsAt, VERSIONS } from '@lantern/core/pipeline'
 import type { Store } from '../open.ts'
 import { ensureResult, resultRows, setResultState } from '../queries/results.ts'
 import type { Shot } from '../queries/shots.ts'
 import { queueInLine } from './line.ts'
 import { requestPicture } from './request.ts'
 import { type ResolvedShot, resolveShot } from './resolve.ts'
-
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
 const keysOf = new WeakMap<ResolvedShot, Map<string, string>>()
 

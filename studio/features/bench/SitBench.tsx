@@ -3,6 +3,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { SETTINGS, shotLayers } from '@lantern/core/shot'
 import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
+import { grainNow } from '../picture/laidFrom.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { HazeFromPlate } from '../sit/HazeFromPlate.tsx'
 import { Highlights } from '../sit/Highlights.tsx'
@@ -43,16 +44,16 @@ function FireExposure() {
 /** The chosen layer's grade, and what goes for all layers. */
 export function SitBench() {
   const state = useShot()
-  const { shot, chosen, status } = state
+  const { shot, chosen } = state
   if (!shot) return null
   const { sit } = shot.document
   const layer = shotLayers(shot.document).find(({ id }) => chosen === `layer.${id}`)
   if (layer) return <LayerBench key={layer.id} layer={layer} />
   const group = chosen.startsWith('layers.') ? chosen.slice(7) : ''
   if (sit.groups[group]) return <LayerGroupBench key={group} id={group} />
-  const grain = status?.asset.info.grain?.[shot.document.plate.encoding]
+  const { floor, slope } = grainNow(state)
   const level = (value: number): string =>
-    grain ? (Math.sqrt((grain.floor[1] ?? 0) + (grain.slope[1] ?? 0) * value) * 100).toFixed(2) : '–'
+    floor[1] + slope[1] > 0 ? (Math.sqrt(floor[1] + slope[1] * value) * 100).toFixed(2) : '–'
   return (
     <>
       <Head title="Sit" kind="all layers" />

@@ -1,12 +1,11 @@
-import { lightAlone, oneLayerShown } from '@lantern/core/pipeline'
+import { lightAlone, oneLayerShown, plateGrain } from '@lantern/core/pipeline'
 import type { GrainLaw } from '@lantern/core/sit'
 import type { LaidFrom } from '@/workers/protocol.ts'
+import { usePlateFiles } from '../plate/plateFiles.ts'
 import { pictureDigest, type ShotState } from '../shot/shotStore.ts'
 import { documentAt } from '../shot/world.ts'
 import { sourceOf } from './passSource.ts'
 import { stackRequest } from './stackRequest.ts'
-
-const NO_GRAIN: GrainLaw = { floor: [0, 0, 0], slope: [0, 0, 0], spread: 0 }
 
 /** What a frame is laid from as the state is now, and keys: of the laid picture, of what it is of, and of its place whatever burns. */
 export interface Wish {
@@ -16,9 +15,16 @@ export interface Wish {
   request: LaidFrom
 }
 
+/** The plate's grain as far as it is measured. */
+export const grainNow = ({ shot, status }: Pick<ShotState, 'shot' | 'status'>): GrainLaw =>
+  plateGrain(
+    usePlateFiles.getState().reports[status?.readings.report.key ?? ''],
+    shot ? status?.asset.info.grain?.[shot.document.plate.encoding] : undefined,
+  )
+
 /** How a frame is laid as the state is now; undefined without a shot. */
 export function wishOf(state: ShotState, frame: number): Wish | undefined {
-  const { shot, status, exposure } = state
+  const { shot, exposure } = state
   if (!shot) return undefined
   const { document } = shot
   const { source, mark } = sourceOf(state, frame)
@@ -30,12 +36,13 @@ export function wishOf(state: ShotState, frame: number): Wish | undefined {
   const { motion, ...others } = stackRequest(state, whole, frame)
   const beside = matching ? others : { ...others, ...(motion ? { motion } : {}) }
   const { curve, knee, shoulder } = settled.sit
+  const grain = grainNow(state)
   const key = JSON.stringify([
     document.plate.asset,
     document.plate.encoding,
     frame,
     mark,
-    matching ? [curve, knee, shoulder] : [settled.sit, beside],
+    matching ? [curve, knee, shoulder] : [settled.sit, beside, grain],
     exposure,
     state.alone,
     state.region,
@@ -43,7 +50,7 @@ export function wishOf(state: ShotState, frame: number): Wish | undefined {
   const request: LaidFrom = {
     frame,
     document: settled,
-    grain: status?.asset.info.grain?.[document.plate.encoding] ?? NO_GRAIN,
+    grain,
     ...beside,
     source,
     size: 'half',
