@@ -43,8 +43,8 @@ const STEPS = 48
 const [LEAST_CONTRAST, MOST_CONTRAST] = [0.55, 1.8]
 const [LEAST_WHITE, MOST_WHITE] = [0.1, 4]
 const [LEAST_TINT, MOST_TINT_GAIN] = [0.6, 1.6]
-/** Of its darkest tones so much is taken away at most: what is left of less is noise and false colour. */
-const MOST_TAKEN = 0.7
+/** Of its darkest tones so much is taken away at most: nothing is left of what is taken wholly. */
+const MOST_TAKEN = 0.97
 /** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
 const TURN_COST = 0.03
 /** Stops between its darkest and brightest parts by which an area counts as even. */
