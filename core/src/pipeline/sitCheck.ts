@@ -136,19 +136,13 @@ function isThin({ thin, filmed }: CheckedLay, { alpha }: Cover): boolean {
   return hides < LEAST_SOLID * seen
 }
 
-function coverAt({ x, y, width: w, height: h, alpha }: Cover, n: number, width: number): number {
-  const [i, j] = [(n % width) - x, Math.floor(n / width) - y]
-  return i < 0 || j < 0 || i >= w || j >= h ? 0 : (alpha[j * w + i] ?? 0)
-}
-
-/** The part of a layer that can be measured: what later layers stand before tells nothing of it. */
-function measuredPart(cover: Cover, front: readonly Cover[], width: number, height: number): Region {
+/** The part of a layer that can be measured. What others hide of it its picture has left out. */
+function measuredPart(cover: Cover, width: number, height: number): Region {
   const most = cover.alpha.reduce((a, b) => Math.max(a, b), 0)
   if (most < LEAST_COVER) return NO_REGION
   const least = Math.max(LEAST_COVER, COVERED * Math.min(1, most))
   const at = (n: number): number => (Math.floor(n / width) - cover.y) * cover.width + (n % width) - cover.x
-  const isHidden = (n: number): boolean => front.some((one) => coverAt(one, n, width) > SEEN)
-  const whole = regionWhere(width, height, (n) => (cover.alpha[at(n)] ?? 0) >= least && !isHidden(n), cover)
+  const whole = regionWhere(width, height, (n) => (cover.alpha[at(n)] ?? 0) >= least, cover)
   const inner = eroded(whole, 2, width, height)
   return inner.pixels >= LEAST_PIXELS ? inner : whole
 }
@@ -249,11 +243,11 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
     if (area) besides.set(area, made)
     return made
   }
-  const check = (one: CheckedLay, cover: Cover, front: readonly Cover[], lay?: StackLay): LayerCheck => {
+  const check = (one: CheckedLay, cover: Cover, lay?: StackLay): LayerCheck => {
     const { id, of, name, area } = one
     const speed = inputs.speeds?.[id]
     const cast = [...(of === undefined ? [] : shadowLine(context, of)), ...(speed ? [speed] : [])]
-    const part = measuredPart(cover, front, width, height)
+    const part = measuredPart(cover, width, height)
     const share = part.pixels / (width * height)
     if (part.pixels < LEAST_PIXELS) return { id, name, share, lines: cast }
     const own = measureArea(laid, part, law, Math.round(3 * scale))
@@ -281,14 +275,13 @@ export function checkFrame(crew: Crew, inputs: CheckInputs): FrameCheck {
   const whole = check(
     { id: 'picture', name: 'All that is added', ...(inputs.area ? { area: inputs.area } : {}) },
     solid,
-    [],
   )
   const halo = fireHaloLine(context, covers)
   return {
     frame,
     scale,
     layers: [
-      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n], covers.slice(n + 1), settings.lays[n])] : [])),
+      ...names.flatMap((one, n) => (covers[n] ? [check(one, covers[n], settings.lays[n])] : [])),
       { ...whole, lines: [...whole.lines.filter(({ name }) => name !== 'halo' || halo.length === 0), ...halo] },
     ],
   }

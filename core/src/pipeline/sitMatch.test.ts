@@ -55,6 +55,17 @@ describe('a match', () => {
     expect(asked).toBe(1)
     expect(match).toEqual({ changed: {}, before: {} })
   })
+  it('says of each layer what becomes of it', () => {
+    const changed = { wall: { white: 0.5, grain: 0 }, crate: { tint: [1, 1, 0.5] as const } }
+    expect(saidOfMatch(shot, { changed, before: {} })).toBe(
+      'wall: white 1.000 to 0.500, grain 1.000 to 0.000; crate: tint 1.00 1.00 1.00 to 1.00 1.00 0.50',
+    )
+  })
+  it('goes no further with the halo than halation is held at', async () => {
+    const held = { ...shot, sit: { ...shot.sit, halationHeld: true, halationMost: 8 } }
+    const { halation } = await matchLayers(held, [WHOLE], async ({ sit }) => [frameOf(1, 0.1 * sit.halation, 1)])
+    expect(halation).toBe(8)
+  })
   it('brings the halo of the whole picture to the plate’s by halation, and says so', async () => {
     const match = await matchLayers(shot, [WHOLE], async ({ sit }) => [frameOf(1, 0.4 * sit.halation, 1)])
     expect(0.4 * (match.halation ?? 0)).toBeCloseTo(6, 1)

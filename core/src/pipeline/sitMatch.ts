@@ -38,7 +38,8 @@ function halationOf({ sit }: ShotDocument, checks: readonly FrameCheck[]): numbe
   const line = meanLine(lines)
   if (!line || line.within) return undefined
   const wanted = line.layer > 0.2 ? (sit.halation * line.plate) / line.layer : FIRST_HALATION
-  return Math.min(MOST_HALATION, Math.max(0, wanted))
+  // More than it is held at would not be laid.
+  return Math.min(sit.halationHeld ? sit.halationMost : MOST_HALATION, Math.max(0, wanted))
 }
 
 const settingsOf = ({ sit }: Pick<ShotDocument, 'sit'>, id: string): MatchedLayer => sit.layers[id] ?? PLAIN_LAYER
@@ -156,7 +157,7 @@ export async function matchLayers(
     })
     const next = halo ? halationOf(now, checks) : undefined
     halation = next ?? halation
-    if (changes.length === 0 && next === undefined) break
+    if (changes.length === 0 && (next === undefined || next === now.sit.halation)) break
     for (const [id, changed] of changes) done.set(id, { ...done.get(id), ...changed })
   }
   const kept = [...best].filter(([, { changed }]) => Object.keys(changed).length > 0)
@@ -173,12 +174,12 @@ const figure = (value: unknown): string =>
 /** What a match did, in words. */
 export const saidOfMatch = (document: Pick<ShotDocument, 'sit'>, { changed, halation }: SitMatch): string =>
   [
-    ...Object.entries(changed).map(([id, after]) =>
-      Object.entries(after)
-        .map(
-          ([key, value]) => `${key} ${figure(settingsOf(document, id)[key as keyof MatchedLayer])} to ${figure(value)}`,
-        )
-        .join(', '),
-    ),
+    ...Object.entries(changed).map(([id, after]) => {
+      const was = settingsOf(document, id)
+      const said = Object.entries(after).map(
+        ([key, value]) => `${key} ${figure(was[key as keyof MatchedLayer])} to ${figure(value)}`,
+      )
+      return `${id}: ${said.join(', ')}`
+    }),
     ...(halation === undefined ? [] : [`halation ${figure(document.sit.halation)} to ${figure(halation)}`]),
   ].join('; ')

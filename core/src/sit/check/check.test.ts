@@ -136,7 +136,7 @@ describe('the lines of an area', () => {
 
 describe('a match', () => {
   const now: MatchedLayer = {
-    ...{ black: 0, white: 1, contrast: 1, pivot: 0.18, saturation: 1, tint: [1, 1, 1] as const },
+    ...{ black: 0, white: 1, contrast: 1, pivot: 0.18, tint: [1, 1, 1] as const },
     ...{ softness: 0.6, grain: 1, calm: 0, shadow: 1, streak: 0 },
   }
   const figuresOf = (image: FloatImage): CheckFigures => measureArea(image, all, LAW)

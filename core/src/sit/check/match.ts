@@ -43,7 +43,7 @@ const STEPS = 48
 const [LEAST_CONTRAST, MOST_CONTRAST] = [0.55, 1.8]
 const [LEAST_WHITE, MOST_WHITE] = [0.1, 4]
 const [LEAST_TINT, MOST_TINT_GAIN] = [0.6, 1.6]
-/** Of its darkest tones so much is taken away at most: nothing is left of what is taken wholly. */
+/** The most that is taken away of its darkest tone, as a share: taken wholly it would be a flat black. */
 const MOST_TAKEN = 0.97
 /** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
 const TURN_COST = 0.03
@@ -80,9 +80,9 @@ function matchedTones(
     const b = low - a * dark
     // The darkest tone as it was before any black was set, and what of that may go.
     const most = MOST_TAKEN * Math.max(0, dark - now.black) + Math.min(0, now.black)
-    return b >= -a * most
-      ? { a, b }
-      : { a: high / Math.max(1e-6, bright - most), b: -(high / Math.max(1e-6, bright - most)) * most }
+    if (b >= -a * most) return { a, b }
+    const held = high / Math.max(1e-6, bright - most)
+    return { a: held, b: -held * most }
   }
   const contrast = asked.includes('contrast') ? matchedContrast(now, own, plate, black, line, before) : now.contrast
   const { a, b } = line(contrast)
