@@ -1,22 +1,24 @@
-import { exp2, graded } from './grade'
+import { exp2 } from './grade'
 
 // The stack in linear light. Images are four floats a pixel (one v128), row-major; a layer's cover a part of the picture, at (x, y) in it.
 
 /**
  * Reads an image of `channels` floats a pixel into lanes of another one, at a scale: each pixel of `out` is the mean of the source's that it covers, or lies smoothly between them where they are larger.
- * scale: source pixels per pixel of out; (sx, sy): where out's corner lies in the source, px. Beyond the source its values are `elsewhere`. Items are rows of out.
+ * Three channels that begin at lane 0 fill the whole pixel: lane 3 becomes 0. scale: source pixels per pixel of out; (sx, sy): where out's corner lies in the source, px. Beyond the source its values are `elsewhere`. Items are rows of out.
  */
 export function fitImage(src: usize, width: i32, height: i32, channels: i32, sx: f32, sy: f32, scale: f32, elsewhere: f32, out: usize, lane: i32, outWidth: i32, from: i32, to: i32): void {
   const whole = max(1, <i32>(scale + 0.01))
   const line = (<usize>(width * channels)) << 2, step = (<usize>channels) << 2
   const share: f32 = <f32>(whole * whole)
+  const fills = channels == 3 && lane == 0
   for (let y = from; y < to; y++) {
     if (scale == 1) {
-      copyRow(src, width, height, channels, <i32>floor(sx + 0.01), <i32>floor(sy + <f32>y + 0.01), elsewhere, out + ((<usize>(y * outWidth)) << 4) + ((<usize>lane) << 2), outWidth)
+      copyRow(src, width, height, channels, <i32>floor(sx + 0.01), <i32>floor(sy + <f32>y + 0.01), elsewhere, fills, out + ((<usize>(y * outWidth)) << 4) + ((<usize>lane) << 2), outWidth)
       continue
     }
     for (let x = 0; x < outWidth; x++) {
       const o = out + ((<usize>(y * outWidth + x)) << 4) + ((<usize>lane) << 2)
+      if (fills) store<f32>(o, 0, 12)
       if (scale >= 1) {
         const i = <i32>floor(sx + <f32>x * scale + 0.01), j = <i32>floor(sy + <f32>y * scale + 0.01)
         // Most pixels lie wholly within the source.
@@ -51,7 +53,7 @@ export function fitImage(src: usize, width: i32, height: i32, channels: i32, sx:
 }
 
 /** A row of an image from (left, y) on into lanes of another one's row, pixel by pixel. */
-function copyRow(src: usize, width: i32, height: i32, channels: i32, left: i32, y: i32, elsewhere: f32, out: usize, count: i32): void {
+function copyRow(src: usize, width: i32, height: i32, channels: i32, left: i32, y: i32, elsewhere: f32, fills: bool, out: usize, count: i32): void {
   const inside = y >= 0 && y < height
   const first = inside ? min(count, max(0, -left)) : count, last = inside ? max(first, min(count, width - left)) : count
   for (let x = 0; x < count; x++) {
@@ -59,7 +61,10 @@ function copyRow(src: usize, width: i32, height: i32, channels: i32, left: i32, 
       let p = src + ((<usize>((y * width + left + x) * channels)) << 2)
       for (; x < last; x++) {
         const o = out + ((<usize>x) << 4)
-        if (channels == 3) {
+        if (fills) {
+          v128.store(o, f32x4.replace_lane(v128.load(p), 3, 0))
+          p += 12
+        } else if (channels == 3) {
           store<f32>(o, load<f32>(p))
           store<f32>(o, load<f32>(p, 4), 4)
           store<f32>(o, load<f32>(p, 8), 8)
@@ -72,6 +77,7 @@ function copyRow(src: usize, width: i32, height: i32, channels: i32, left: i32, 
       if (x == count) break
     }
     for (let c = 0; c < channels; c++) store<f32>(out + ((<usize>x) << 4) + ((<usize>c) << 2), elsewhere)
+    if (fills) store<f32>(out + ((<usize>x) << 4), 0, 12)
   }
 }
 
@@ -84,6 +90,7 @@ export function placeImage(src: usize, width: i32, height: i32, channels: i32, m
   for (let y = from; y < to; y++)
     for (let x = 0; x < outWidth; x++) {
       const o = out + ((<usize>(y * outWidth + x)) << 4) + ((<usize>lane) << 2)
+      if (channels == 3 && lane == 0) store<f32>(o, 0, 12)
       for (let c = 0; c < channels; c++) {
         let sum: f32 = 0
         for (let j = 0; j < finer; j++)
@@ -148,33 +155,30 @@ export function layLight(sum: usize, light: usize, gain: usize, x: i32, y: i32, 
 }
 
 /** A layer's grade in memory, 32 floats: black 0, span (white less black, tint, exposure) amount, three unused, grain less 1, gain of its own light, whether its glow's fourth lane scales it; the grade's four numbers; whether it is graded, hides, stands in haze, wraps; haze's thickness a metre 0, its colour 0. */
-const GRADE: usize = 64, GRADED: usize = 80, HIDES: usize = 84, HAZED: usize = 88, WRAPS: usize = 92, THICKNESS: usize = 96, HAZE: usize = 112
+const GRADED: usize = 80, HIDES: usize = 84, HAZED: usize = 88, WRAPS: usize = 92, THICKNESS: usize = 96, HAZE: usize = 112
 
 /** Where a layer's own light lies, and its whole colour; set by laidAt for the pixel that it was asked for. */
 let lightLaid: v128 = f32x4.splat(0)
 
 /**
- * What of a layer is laid at a pixel, premultiplied; its alpha in the fourth lane, both times its amount. The grade is of colour divided by alpha, times alpha again; what has no alpha is graded as light.
- * effect: its fourth lane is distance times alpha, where haze asks for it. wrap: what comes round its edges, or 0.
+ * What of a layer is laid at a pixel, premultiplied; its alpha in the fourth lane, both times its amount. A layer that is graded comes graded (grade.ts).
+ * glow: own light, or 0. effect: its fourth lane is distance times alpha where haze asks for it, or 0. wrap: what comes round its edges, or 0.
  */
 // @ts-ignore: decorator
 @inline
 function laidAt(colour: usize, glow: usize, effect: usize, wrap: usize, curves: usize, numbers: usize, o: usize): v128 {
-  const k = v128.load(colour + o), e = v128.load(effect + o), g = v128.load(glow + o)
+  const k = v128.load(colour + o), e = effect ? v128.load(effect + o) : f32x4.splat(0), g = glow ? v128.load(glow + o) : f32x4.splat(0)
   const alpha = f32x4.extract_lane(k, 3)
   if (alpha == 0 && !v128.any_true(f32x4.ne(v128.or(v128.or(k, e), g), f32x4.splat(0)))) {
     lightLaid = f32x4.splat(0)
     return f32x4.splat(0)
   }
-  const span = f32x4.replace_lane(v128.load(numbers, 16), 3, 0)
-  const own = f32x4.replace_lane(v128.load(numbers, 48), 3, 0)
-  let body = f32x4.add(f32x4.mul(v128.load(numbers), f32x4.splat(alpha)), f32x4.mul(span, k))
-  let light = f32x4.mul(own, g)
-  if (load<f32>(numbers, GRADED) != 0) {
-    const whole: f32 = alpha > 1e-6 ? alpha : 1
-    const least = curves && alpha <= 1e-6 ? graded(f32x4.splat(0), numbers + GRADE, curves) : f32x4.splat(0)
-    body = f32x4.mul(f32x4.splat(whole), f32x4.sub(graded(f32x4.div(body, f32x4.splat(whole)), numbers + GRADE, curves), least))
-    if (v128.any_true(f32x4.gt(light, f32x4.splat(0)))) light = f32x4.sub(graded(light, numbers + GRADE, curves), curves ? graded(f32x4.splat(0), numbers + GRADE, curves) : f32x4.splat(0))
+  let body = k, light = g
+  // What is graded is ready (grade.ts).
+  if (load<f32>(numbers, GRADED) == 0) {
+    const span = f32x4.replace_lane(v128.load(numbers, 16), 3, 0)
+    body = f32x4.add(f32x4.mul(v128.load(numbers), f32x4.splat(alpha)), f32x4.mul(span, k))
+    light = f32x4.mul(v128.load(numbers, 48), g)
   }
   if (wrap) body = f32x4.add(body, f32x4.mul(f32x4.splat(load<f32>(numbers, WRAPS) * alpha), v128.load(wrap + o)))
   if (load<f32>(numbers, HAZED) != 0 && alpha > 1e-6) {
@@ -259,7 +263,7 @@ export function layBlend(change: usize, fire: usize, plate: usize, factor: usize
       const before = v128.load(lower + o)
       const hidden: f32 = f32x4.extract_lane(v128.load(sum + at), 3)
       const left = max<f32>(1e-4, 1 - max<f32>(0, hidden - f32x4.extract_lane(before, 3)))
-      const below = f32x4.mul(f32x4.add(f32x4.add(v128.load(change + at), before), f32x4.mul(v128.load(plate + at), plateShare(plate + at, factor + at, light + at, max<f32>(0, 1 - hidden)))), f32x4.splat(1 / left))
+      const below = f32x4.mul(f32x4.add(f32x4.add(v128.load(change + at), before), f32x4.mul(v128.load(plate + at), plateShare(plate + at, factor ? factor + at : 0, light + at, max<f32>(0, 1 - hidden)))), f32x4.splat(1 / left))
       const straight = f32x4.mul(laid, f32x4.splat(1 / share))
       const result = f32x4(blended(f32x4.extract_lane(below, 0), f32x4.extract_lane(straight, 0), way), blended(f32x4.extract_lane(below, 1), f32x4.extract_lane(straight, 1), way), blended(f32x4.extract_lane(below, 2), f32x4.extract_lane(straight, 2), way), 0)
       const moved = f32x4.replace_lane(f32x4.mul(f32x4.splat(share), f32x4.sub(result, below)), 3, 0)
@@ -301,23 +305,24 @@ function ownLight(p: v128): f32 {
   return bright * deep
 }
 
-/** What the plate is multiplied by at a pixel: its shadows, which leave what shines of itself, and light, of what is left of it. */
+/** What the plate is multiplied by at a pixel: its shadows (none where factor is 0), which leave what shines of itself, and light, of what is left of it. */
 // @ts-ignore: decorator
 @inline
 function plateShare(plate: usize, factor: usize, light: usize, left: f32): v128 {
+  if (!factor) return f32x4.splat(left)
   const p = v128.load(plate), shadow = v128.load(factor)
   const kept = f32x4.add(shadow, f32x4.mul(f32x4.sub(f32x4.splat(1), shadow), f32x4.splat(ownLight(p))))
   return f32x4.mul(f32x4.splat(left), f32x4.add(kept, v128.load(light)))
 }
 
-/** The result: plate x what is left of it x (shadows + light) + what is laid on. Shadows leave what shines of itself in the plate. Lane 3 is the factor that the plate's own grain was multiplied by. */
+/** The result: plate x what is left of it x (shadows + light) + what is laid on. Shadows leave what shines of itself in the plate. Lane 3 is the factor that the plate's own grain was multiplied by. factor, sum: 0 where there is none. */
 export function layPlate(image: usize, plate: usize, factor: usize, light: usize, sum: usize, width: i32, from: i32, to: i32): void {
   for (let n = from * width; n < to * width; n++) {
     const o = (<usize>n) << 4
-    const s = v128.load(sum + o)
+    const s = sum ? v128.load(sum + o) : f32x4.splat(0)
     const left: f32 = max<f32>(0, 1 - f32x4.extract_lane(s, 3))
     const p = v128.load(plate + o)
-    const f = plateShare(plate + o, factor + o, light + o, left)
+    const f = plateShare(plate + o, factor ? factor + o : 0, light + o, left)
     const mean: f32 = (f32x4.extract_lane(f, 0) + f32x4.extract_lane(f, 1) + f32x4.extract_lane(f, 2)) / 3
     v128.store(image + o, f32x4.replace_lane(f32x4.add(f32x4.mul(p, f), s), 3, mean))
   }

@@ -64,17 +64,26 @@ function hashed(x: i32, y: i32, z: i32, c: i32): f32 {
 // @ts-ignore: decorator
 @inline
 function rounded(t: f32): f32 { return t * t * (3 - 2 * t) }
-/** A row of smooth noise of mean 0 between -1 and 1 over cells of one unit: its values at the cells' columns, two of them each (c and c + 2), for so many columns. */
-function eddyRow(table: usize, columns: i32, y: f32, z: f32, c: i32): void {
-  const j = <i32>floor(y), k = <i32>floor(z)
-  const v = rounded(y - <f32>j), w = rounded(z - <f32>k)
-  for (let i = 0; i < columns; i++)
-    for (let n = 0; n < 2; n++) {
-      const channel = c + 2 * n
-      const near = hashed(i, j, k, channel) * (1 - v) + hashed(i, j + 1, k, channel) * v
-      const far = hashed(i, j, k + 1, channel) * (1 - v) + hashed(i, j + 1, k + 1, channel) * v
-      store<f32>(table + ((<usize>(2 * i + n)) << 2), near * (1 - w) + far * w)
-    }
+/**
+ * Smooth noise of mean 0 between -1 and 1 over cells of one unit, at one time: its values at the cells' corners, two of them each (c and c + 2), for rows from `first` on. z: time in lives. Items are rows of cells.
+ */
+export function eddyGrid(grid: usize, columns: i32, first: i32, z: f32, c: i32, from: i32, to: i32): void {
+  const k = <i32>floor(z)
+  const w = rounded(z - <f32>k)
+  for (let j = from; j < to; j++)
+    for (let i = 0; i < columns; i++)
+      for (let n = 0; n < 2; n++) {
+        const channel = c + 2 * n
+        const value: f32 = hashed(i, first + j, k, channel) * (1 - w) + hashed(i, first + j, k + 1, channel) * w
+        store<f32>(grid + ((<usize>(2 * (j * columns + i) + n)) << 2), value)
+      }
+}
+/** A row of such noise at a height y, for so many columns; `first`: the grid's first row. */
+function eddyRow(table: usize, grid: usize, columns: i32, first: i32, y: f32): void {
+  const j = <i32>floor(y)
+  const v = rounded(y - <f32>j)
+  const near = grid + ((<usize>(2 * (j - first) * columns)) << 2), far = near + ((<usize>(2 * columns)) << 2)
+  for (let i: usize = 0; i < <usize>(2 * columns); i++) store<f32>(table + (i << 2), load<f32>(near + (i << 2)) * (1 - v) + load<f32>(far + (i << 2)) * v)
 }
 /** Noise of a row between its columns. */
 // @ts-ignore: decorator
@@ -86,15 +95,15 @@ function eddy(table: usize, x: f32, n: usize): f32 {
   return a + rounded(x - <f32>i) * (b - a)
 }
 
-/** What the second, finer eddies are to the first: how much smaller, and how much sooner they turn. */
-const SMALLER: f32 = 2.1, SOONER: f32 = 1.7
+/** What the second, finer eddies are to the first: how much smaller. */
+const SMALLER: f32 = 2.1
 
 /**
  * A picture seen through hot air: each pixel is taken from where its ray is bent to, gain x the gradient of heat, and fine x heat in small eddies that rise. Where there is no heat dst is src to the bit.
- * heat: metres of hot air in lane 0. gain: px of shift per metre of heat a px; fine: px of shift per metre of heat; inv: 1 over the eddies' size, 1/px; risen: how far they have risen, px; turn: time in their lives.
- * rows: room for the eddies of each row: 2 x (first + second) floats, columns of the first and of the second, finer ones. Items are rows.
+ * heat: metres of hot air in lane 0. gain: px of shift per metre of heat a px; fine: px of shift per metre of heat; inv: 1 over the eddies' size, 1/px; risen: how far they have risen, px.
+ * eddies, finerEddies: their grids, of larger and finer ones (eddyGrid), of so many columns (first, second), from the rows of cells top and finerTop on. rows: room for the eddies of each row: 2 x (first + second) floats. Items are rows.
  */
-export function shimmer(dst: usize, src: usize, heat: usize, rows: usize, gain: f32, fine: f32, inv: f32, risen: f32, turn: f32, first: i32, second: i32, width: i32, height: i32, from: i32, to: i32): void {
+export function shimmer(dst: usize, src: usize, heat: usize, rows: usize, gain: f32, fine: f32, inv: f32, risen: f32, eddies: usize, finerEddies: usize, top: i32, finerTop: i32, first: i32, second: i32, width: i32, height: i32, from: i32, to: i32): void {
   for (let y = from; y < to; y++) {
     const table = rows + ((<usize>(2 * y * (first + second))) << 2), finer = table + ((<usize>(2 * first)) << 2)
     let made = false
@@ -107,8 +116,8 @@ export function shimmer(dst: usize, src: usize, heat: usize, rows: usize, gain: 
       if (h > 0 && fine > 0) {
         if (!made) {
           const v: f32 = (<f32>y + risen) * inv
-          eddyRow(table, first, v, turn, 0)
-          eddyRow(finer, second, SMALLER * v, SOONER * turn, 1)
+          eddyRow(table, eddies, first, top, v)
+          eddyRow(finer, finerEddies, second, finerTop, SMALLER * v)
           made = true
         }
         const u: f32 = <f32>x * inv

@@ -45,10 +45,13 @@ function bends(channels: v128, knee: f32): bool {
   return v128.any_true(v128.and(f32x4.gt(channels, f32x4.splat(knee)), i32x4(-1, -1, -1, 0)))
 }
 
+// Channels are means of red, green and blue: where none of these is beyond the knee, none of them bends.
+
 /** Plate value (not held within 0 and 1) that light of a scene gives; light below the knee is returned to the bit. */
 // @ts-ignore: decorator
 @inline
 export function throughSensor(v: v128, curve: usize): v128 {
+  if (!bends(v, load<f32>(curve))) return v
   const channels = toChannels(v)
   return bends(channels, load<f32>(curve)) ? f32x4.replace_lane(fromChannels(bend(channels, curve)), 3, f32x4.extract_lane(v, 3)) : v
 }
@@ -56,6 +59,7 @@ export function throughSensor(v: v128, curve: usize): v128 {
 // @ts-ignore: decorator
 @inline
 export function fromSensor(v: v128, curve: usize): v128 {
+  if (!bends(v, load<f32>(curve))) return v
   const channels = toChannels(v)
   return bends(channels, load<f32>(curve)) ? f32x4.replace_lane(fromChannels(unbend(channels, curve)), 3, f32x4.extract_lane(v, 3)) : v
 }

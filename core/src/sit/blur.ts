@@ -1,5 +1,4 @@
 import type { Crew } from '../base/index.ts'
-import type { FloatImage } from '../data/index.ts'
 import { asin, exp } from '../math/index.ts'
 
 const MOST_SIGMA = 200
@@ -29,28 +28,6 @@ function weightsFor(sigma: number, reach: number): Float32Array {
     sum += (n ? 2 : 1) * (weights[n] ?? 0)
   }
   return weights.map((weight) => weight / sum)
-}
-
-/** Lays a picture of 1, 3 or 4 channels on the heap as four floats a pixel; a `last` picture fills the fourth. */
-export function uploadImage(crew: Crew, image: FloatImage, last?: FloatImage): number {
-  const pixels = image.width * image.height
-  const pointer = crew.heap.alloc(pixels * 16)
-  const target = crew.heap.f32(pointer, pixels * 4)
-  const { channels, data } = image
-  if (channels === 3) {
-    for (let n = 0; n < pixels; n++) {
-      target[n * 4] = data[n * 3] as number
-      target[n * 4 + 1] = data[n * 3 + 1] as number
-      target[n * 4 + 2] = data[n * 3 + 2] as number
-      target[n * 4 + 3] = last ? (last.data[n] as number) : 0
-    }
-    return pointer
-  }
-  for (let n = 0; n < pixels; n++) {
-    for (let c = 0; c < Math.min(4, channels); c++) target[n * 4 + c] = data[n * channels + c] ?? 0
-    if (channels < 4) target[n * 4 + 3] = last ? (last.data[n] ?? 0) : 0
-  }
-  return pointer
 }
 
 /** A picture blurred by a Gaussian along its rows, then its columns, into another one or itself; reach: in standard deviations. */

@@ -1,6 +1,6 @@
 import type { Crew } from '../base/index.ts'
 import type { StackHalation } from './stackTypes.ts'
-import { addWideBlur, SmallerSizes } from './wide.ts'
+import { addWideBlurs, type WideBlur } from './wide.ts'
 
 /** The far part of a halo reaches so many times as far as the near one, and the shares of both. */
 const FAR = 4.2
@@ -30,15 +30,12 @@ export function layHalation(
   const mark = crew.heap.mark()
   const held = heldLight(crew, fire, width * height, MOST)
   if (held.any) {
-    const sizes = new SmallerSizes(crew, held.at, width, height)
     const near = share * NEAR_SHARE
-    addWideBlur(crew, image, sizes, radius * width, [
-      near,
-      near * (1 - red * NEAR_LOSS[1]),
-      near * (1 - red * NEAR_LOSS[2]),
-    ])
     const far = share * (1 - NEAR_SHARE)
-    addWideBlur(crew, image, sizes, radius * FAR * width, [far, far, far])
+    addWideBlurs(crew, image, { at: held.at, width, height }, [
+      { sigma: radius * width, gain: [near, near * (1 - red * NEAR_LOSS[1]), near * (1 - red * NEAR_LOSS[2])] },
+      { sigma: radius * FAR * width, gain: [far, far, far] },
+    ])
   }
   crew.heap.release(mark)
 }
@@ -58,9 +55,9 @@ export function layAirGlow(
   const mark = crew.heap.mark()
   const held = heldLight(crew, fire, width * height, Infinity)
   if (held.any) {
-    const sizes = new SmallerSizes(crew, held.at, width, height)
     const each = share / wide.length
-    for (const radius of wide) addWideBlur(crew, image, sizes, radius * width, [each, each, each])
+    const blurs = wide.map((radius): WideBlur => ({ sigma: radius * width, gain: [each, each, each] }))
+    addWideBlurs(crew, image, { at: held.at, width, height }, blurs)
     const gain = crew.heap.alloc(16)
     crew.heap.f32(gain, 4).set([-share, -share, -share, 0])
     const part = { x: 0, y: 0, width, fullWidth: width }

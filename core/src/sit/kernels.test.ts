@@ -41,6 +41,88 @@ describe('blur', () => {
   })
 })
 
+describe('halving and doubling light', () => {
+  it('keeps a point’s light and middle, and spreads it by 3/4 px each way', () => {
+    const [across, down] = [Math.ceil(W / 2), Math.ceil(H / 2)]
+    for (const [px, py] of [
+      [6, 4],
+      [7, 5],
+    ] as const) {
+      const [from, to] = [picture(1), picture(2)]
+      view(from).fill(0)
+      view(to).fill(0)
+      view(from)[(py * W + px) * 4] = 1
+      const small = crew.heap.alloc(across * down * 16)
+      crew.run('shrinkLight', { dst: small, src: from, width: W, height: H, across }, down)
+      crew.run('growLight', { image: to, small, gain: floats([1, 1, 1, 0]), across, down, width: W }, H)
+      let [sum, atX, atY, wide] = [0, 0, 0, 0]
+      for (let y = 0; y < H; y++)
+        for (let x = 0; x < W; x++) {
+          const v = view(to)[(y * W + x) * 4] ?? 0
+          sum += v
+          atX += v * x
+          atY += v * y
+          wide += v * (x - px) ** 2
+        }
+      near(sum, 1)
+      near(atX, px, 8)
+      near(atY, py, 8)
+      near(wide, 1.5, 8)
+    }
+  })
+  it('leaves even light even, to the edges of odd sizes', () => {
+    const [across, down] = [Math.ceil(W / 2), Math.ceil(H / 2)]
+    const [from, to, small] = [picture(1), picture(2), crew.heap.alloc(across * down * 16)]
+    view(from).fill(0.5)
+    view(to).fill(0.25)
+    crew.run('shrinkLight', { dst: small, src: from, width: W, height: H, across }, down)
+    crew.run('growLight', { image: to, small, gain: floats([2, 2, 2, 0]), across, down, width: W }, H)
+    for (let n = 0; n < W * H; n++) near(view(to)[n * 4], 1.25)
+  })
+})
+
+describe('the grade', () => {
+  it('is of colour divided by alpha and of how bright it is, as its plain formula has it', () => {
+    const [colour, glow] = [picture(21), picture(22, 2)]
+    view(colour).fill(0, 0, 12)
+    const before = [view(colour).slice(), view(glow).slice()] as const
+    const [black, span, own, pivot, gamma, contrast, saturation] = [
+      0.02,
+      [0.9, 1, 1.1],
+      [1.2, 1, 0.8],
+      0.3,
+      1.3,
+      1.2,
+      0.7,
+    ]
+    const numbers = new Array<number>(32).fill(0)
+    numbers.splice(0, 3, black, black, black)
+    numbers.splice(4, 3, ...span)
+    numbers.splice(12, 3, ...own)
+    numbers.splice(16, 4, pivot ** (1 / gamma), pivot, contrast / gamma, saturation)
+    crew.run('gradeLayer', { colour, glow, curves: 0, numbers: floats(numbers), width: W }, H)
+    const graded = (c: number[]): number[] => {
+      const bright = (v: readonly number[]): number =>
+        0.2126 * (v[0] ?? 0) + 0.7152 * (v[1] ?? 0) + 0.0722 * (v[2] ?? 0)
+      const gain = (pivot ** (1 / gamma) * (bright(c) / pivot) ** (contrast / gamma)) / bright(c)
+      const bent = c.map((v) => v * gain)
+      return bent.map((v) => Math.max(0, bright(bent) + saturation * (v - bright(bent))))
+    }
+    for (let n = 0; n < W * H; n++) {
+      const [k, g] = before.map((image) => [...image.subarray(4 * n, 4 * n + 4)]) as [number[], number[]]
+      const alpha = k[3] ?? 0
+      const body =
+        n < 3 ? [0, 0, 0] : graded(span.map((s, c) => black + (s * (k[c] ?? 0)) / alpha)).map((v) => v * alpha)
+      const light = graded(own.map((s, c) => s * (g[c] ?? 0)))
+      for (let c = 0; c < 3; c++) {
+        near(view(colour)[4 * n + c], body[c] ?? 0, 4)
+        near(view(glow)[4 * n + c], light[c] ?? 0, 8)
+      }
+      expect([view(colour)[4 * n + 3], view(glow)[4 * n + 3]]).toEqual([alpha, g[3]])
+    }
+  })
+})
+
 describe('grain', () => {
   /** No more grain than the plate's anywhere. */
   const none = (): number => {
@@ -48,15 +130,13 @@ describe('grain', () => {
     view(at).fill(0)
     return at
   }
+  const room = (): number => crew.heap.alloc(3 * (W + 2) * 16)
   const lay = (value: number, plateValue: number, seed = 3, spread = 0): number[] => {
     const [image, plate, to] = [picture(11), picture(12), picture(13)]
     view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 1 : value))
     view(plate).fill(plateValue)
-    crew.run(
-      'compositeGrain',
-      [to, image, plate, none(), floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), seed, 0, W],
-      H,
-    )
+    const law = { more: none(), grain: floats([1e-4, 1e-4, 1e-4, 0, 0, 0, spread, 1]), rows: room() }
+    crew.run('compositeGrain', { dst: to, image, plate, ...law, seed, sensor: 0, width: W }, H)
     return Array.from({ length: W * H * 3 }, (_, n) => view(to)[Math.floor(n / 3) * 4 + (n % 3)] ?? 0)
   }
   it('leaves what is the plate’s own, to the bit', () => {
@@ -67,7 +147,8 @@ describe('grain', () => {
       const [image, plate, to] = [picture(14), picture(15), picture(16)]
       view(image).forEach((_, n, all) => (all[n] = n % 4 === 3 ? 0 : 0.5))
       view(plate).fill(0.1)
-      crew.run('compositeGrain', [to, image, plate, none(), floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), seed, 0, W], H)
+      const law = { more: none(), grain: floats([1e-4, 1e-4, 1e-4, 0, 0, 0, 0.1, 1]), rows: room() }
+      crew.run('compositeGrain', { dst: to, image, plate, ...law, seed, sensor: 0, width: W }, H)
       return [...view(to)]
     }
     expect(some(7)).toEqual(some(7))

@@ -5,7 +5,7 @@ import { curveTables } from './curves.ts'
 import { cutByMattes, fit, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
 import { motionKey, type StackLayer } from './stackTypes.ts'
 import { drawLayerOut, furthest } from './streak.ts'
-import { addWideBlur, SmallerSizes } from './wide.ts'
+import { addWideBlurs } from './wide.ts'
 
 // One layer laid on the set and over the plate.
 
@@ -89,8 +89,8 @@ function wrapped(laying: Laying, part: Part, how: StackLayer, colour: number): n
   const around = heap.alloc(bytes)
   const at = { x: part.x, y: part.y, width: part.width, fullWidth: width }
   crew.run('lightAround', { around, plate, colour, ...at }, part.height, 8)
-  const sizes = new SmallerSizes(crew, around, part.width, part.height)
-  addWideBlur(crew, wrap, sizes, Math.max(0.3, how.wrapRadius * scale), [1, 1, 1])
+  const blur = { sigma: Math.max(0.3, how.wrapRadius * scale), gain: [1, 1, 1] as const }
+  addWideBlurs(crew, wrap, { at: around, width: part.width, height: part.height }, [blur])
   heap.release(mark)
   return wrap
 }
@@ -124,16 +124,15 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   const seen = boundsOf(layer, ['colour', 'alpha', 'emission', 'effect'])
   const part = partOf(laying, seen, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
   if (part.width === 0 || part.height === 0) return undefined
+  // Distances tell of haze alone; what a layer has nothing of stays nothing.
+  const hazed = laying.settings.haze !== undefined && layer.depth !== undefined
   const [colour, glow, far] = [
     packed(laying, layer, part, ['colour', 'alpha'], how),
-    packed(laying, layer, part, ['emission'], how),
-    packed(laying, layer, part, [], how),
+    layer.emission || how.mattes.length > 0 ? packed(laying, layer, part, ['emission'], how) : 0,
+    hazed ? packed(laying, layer, part, [], how) : 0,
   ]
   if (layer.effect) addEffect(laying, layer, part, how, colour)
-  // Distances tell of haze alone.
-  const hazed = laying.settings.haze !== undefined && layer.depth !== undefined
   if (hazed && layer.depth) fit(laying, layer, part, how, layer.depth, 'depth', { out: far, lane: 3 })
-  // What a layer has nothing of stays nothing.
   const held = [
     ...(layer.colour || layer.alpha || layer.effect ? [colour] : []),
     ...(layer.emission ? [glow] : []),
@@ -145,13 +144,15 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
     blur(crew, image, sigma, part.width, part.height)
     defocus(crew, image, disc, part.width, part.height)
   }
-  const matted = putMattes(laying, part, how, glow)
+  const matted = glow !== 0 && putMattes(laying, part, how, glow)
   const tables = curveTables(how.curves)
   const curves = tables ? heap.alloc(tables.byteLength) : 0
   if (tables) heap.f32(curves, tables.length).set(tables)
   const wrap = how.wrap > 0 ? wrapped(laying, part, how, colour) : 0
   const numbers = heap.alloc(128)
   heap.f32(numbers, 32).set(gradeNumbers(laying, layer, how, tables !== undefined, matted))
+  if (isGraded(how, tables !== undefined))
+    crew.run('gradeLayer', { colour, glow, curves, numbers, width: part.width }, part.height, 8)
   return { part, images: { colour, glow, effect: far, wrap, curves, numbers } }
 }
 

@@ -115,6 +115,18 @@ export function fit(
   heap.release(mark)
 }
 
+/** A plate's picture of three channels on the heap. */
+export function uploadPlate({ heap, run }: Crew, { width, height, data }: FloatImage): number {
+  const out = heap.alloc(width * height * 16)
+  const mark = heap.mark()
+  const src = heap.alloc(data.byteLength)
+  heap.f32(src, data.length).set(data)
+  const size = { width, height, channels: 3, elsewhere: 0, out, lane: 0, outWidth: width }
+  run('fitImage', { src, sx: 0, sy: 0, scale: 1, ...size }, height, 8)
+  heap.release(mark)
+  return out
+}
+
 /** Images of a layer in the lanes of one at the plate's size; what is not there is what it says elsewhere. */
 export function packed(
   laying: Laying,
@@ -125,7 +137,10 @@ export function packed(
 ): number {
   const { heap } = laying.crew
   const out = heap.alloc(part.width * part.height * 16)
-  const floats = heap.f32(out, part.width * part.height * 4).fill(0)
+  const floats = heap.f32(out, part.width * part.height * 4)
+  // An image of three channels fills the fourth too.
+  const [first] = names
+  if (!first || !layer[first] || LAYER_IMAGES[first].channels !== 3) floats.fill(0)
   let lane = 0
   for (const name of names) {
     const image = layer[name]

@@ -2,12 +2,12 @@ import { type Crew, LanternError } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import { layAirGlow, layHalation } from './halation.ts'
 import { layOnSet, type ReadyLayer, readyLayer } from './laid.ts'
-import type { Laying } from './lays.ts'
+import { type Laying, uploadPlate } from './lays.ts'
 import { withRisenHeat } from './risenHeat.ts'
 import { putSensor } from './sensor.ts'
-import { layShimmer } from './shimmer.ts'
+import { isHot, layShimmer } from './shimmer.ts'
 import type { StackBlend, StackLay, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
-import { drawPlateOut, uploadPlate } from './streak.ts'
+import { drawPlateOut } from './streak.ts'
 
 export * from './stackTypes.ts'
 
@@ -29,7 +29,8 @@ function layGrain(laying: Laying, image: number, plate: number, frame: number): 
   const law = [...grain.floor, ...grain.slope].map((part) => part * scale * scale)
   const numbers = put([...law, grain.spread, grainAmount])
   const seed = { seed: frame, sensor: sensor ? putSensor(crew, sensor) : 0, width }
-  crew.run('compositeGrain', { dst, image, plate, more: fire, grain: numbers, ...seed }, height, 8)
+  const rows = crew.heap.alloc(crew.threads * 3 * (width + 2) * 16)
+  crew.run('compositeGrain', { dst, image, plate, more: fire, grain: numbers, rows, ...seed }, height, 24)
   return dst
 }
 
@@ -138,18 +139,17 @@ function blendAll(laying: Laying, waiting: readonly Blending[]): void {
   crew.heap.release(mark)
 }
 
-/** The plate with its shadows and light, seen through hot air and haze, in place of the plate; the factors are used up. */
+/** The plate with its shadows and light, seen through hot air and haze, in place of the plate; the factors are used up: 0. */
 function airBefore(laying: Laying): void {
   const { crew, settings, picture, width, height, plate, factor, light, scale } = laying
   const { haze, shimmer } = settings
-  const shimmers = shimmer.amount > 0 && picture.heat?.data.some((value) => value > 0)
+  const shimmers = shimmer.amount > 0 && isHot(picture.heat)
   const hazes = haze?.onSet && picture.depth
   if (!shimmers && !hazes) return
   const pixels = width * height
+  const [seen, bent] = [crew.heap.alloc(pixels * 16), shimmers ? crew.heap.alloc(pixels * 16) : 0]
   const mark = crew.heap.mark()
-  const nothing = filled(crew, pixels, 0)
-  const seen = crew.heap.alloc(pixels * 16)
-  crew.run('layPlate', { image: seen, plate, factor, light, sum: nothing, width }, height, 8)
+  crew.run('layPlate', { image: seen, plate, factor, light, sum: 0, width }, height, 8)
   if (hazes && haze && picture.depth) {
     const whole = { id: 'depth', x: 0, y: 0, width: picture.width, height: picture.height, alpha: picture.depth }
     const numbers = crew.heap.alloc(32)
@@ -157,11 +157,9 @@ function airBefore(laying: Laying): void {
     const depth = depthAt(laying, whole)
     crew.run('hazeSet', { image: seen, depth, numbers, width }, height, 8)
   }
-  if (shimmers) layShimmer(crew, seen, picture, shimmer, width, height, scale)
-  crew.heap.f32(plate, pixels * 4).set(crew.heap.f32(seen, pixels * 4))
-  crew.heap.f32(factor, pixels * 4).fill(1)
-  crew.heap.f32(light, pixels * 4).fill(0)
+  if (shimmers) layShimmer(crew, bent, seen, picture, shimmer, width, height, scale)
   crew.heap.release(mark)
+  Object.assign(laying, { plate: shimmers ? bent : seen, factor: 0, light: 0 })
 }
 
 /** A whole picture's distances at the plate's size: each pixel's own, none between two. */
@@ -246,16 +244,16 @@ function layPicture(
     fire: filled(crew, pixels, 0),
   }
   const laying: Laying = { crew, width, height, scale, settings, picture, put, plate: plateAt, ...images }
-  const bare = heap.alloc(pixels * 16)
-  heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
+  const bare = settings.plateStreak ? heap.alloc(pixels * 16) : plateAt
+  if (bare !== plateAt) heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
   const waiting = layAll(laying, aside)
   if (aside) aside.shadows = { width, height, channels: 4, data: heap.f32(images.factor, pixels * 4).slice() }
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)
-  const { factor, light, sum } = images
-  crew.run('layPlate', { image, plate: plateAt, factor, light, sum, width }, height, 8)
+  const { plate, factor, light, sum } = laying
+  crew.run('layPlate', { image, plate, factor, light, sum, width }, height, 8)
   if (grain) keepGrain(crew.heap.f32(image, pixels * 4), grain)
   if (aside) aside.unspread = { width, height, channels: 4, data: heap.f32(image, pixels * 4).slice() }
   layHalation(crew, image, images.fire, width, height, settings.halation)

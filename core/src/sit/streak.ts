@@ -1,7 +1,5 @@
-import type { Crew } from '../base/index.ts'
 import { type FloatImage, type Motion, makeImage } from '../data/index.ts'
 import { cos, pushPull, radians, sin } from '../math/index.ts'
-import { uploadImage } from './blur.ts'
 import { type Laying, type Part, packed } from './lays.ts'
 import type { PlateStreak, StackLayer } from './stackTypes.ts'
 
@@ -142,11 +140,4 @@ export function drawPlateOut(
   for (let n = 0; n < pixels; n++) for (let c = 0; c < 3; c++) plate[4 * n + c] = sum[3 * n + c] ?? 0
   heap.release(mark)
   return grain
-}
-
-/** A plate's picture on the heap, with ones in the fourth lane. */
-export function uploadPlate(crew: Crew, plate: FloatImage): number {
-  const ones = makeImage(plate.width, plate.height, 1)
-  ones.data.fill(1)
-  return uploadImage(crew, plate, ones)
 }
