@@ -11,7 +11,7 @@ const REACH = 4
  * Each halving, and each doubling back, has a variance of 3/4 px of the larger one.
  */
 const leftOver = (sigma: number, halvings: number): number =>
-  Math.sqrt(Math.max(0.01, sigma * sigma - (4 ** halvings - 1) / 2)) / 2 ** halvings
+  Math.sqrt(Math.max(0.01, sigma * sigma - ((1 << (2 * halvings)) - 1) / 2)) / (1 << halvings)
 
 /** A picture's light on the heap. */
 interface Light {
@@ -29,7 +29,7 @@ export interface WideBlur {
 /** How often a picture is halved for a blur. */
 function halvingsFor({ sigma }: WideBlur, { width, height }: Light): number {
   let n = 0
-  while (sigma / 2 ** (n + 1) >= LEAST_SIGMA && Math.min(width, height) >> (n + 1) >= 2) n++
+  while (sigma / (1 << (n + 1)) >= LEAST_SIGMA && Math.min(width, height) >> (n + 1) >= 2) n++
   return n
 }
 
