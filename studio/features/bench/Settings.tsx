@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from '@chakra-ui/react'
 import { type Setting, settingShows } from '@lantern/core/settings'
 import { Activity } from 'lucide-react'
-import { useState } from 'react'
+import { memo, useLayoutEffect, useRef, useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { FollowedValue, type Following, FollowPanel } from '../effects/Follow.tsx'
 import { useShot } from '../shot/shotStore.ts'
@@ -161,9 +161,90 @@ function ItemChoice({
   )
 }
 
+interface RowProps {
+  setting: Setting
+  value: unknown
+  /** The key that it may follow a signal by; none where it can't. */
+  followKey?: string
+  following?: Following
+  opened: boolean
+  open(key: string): void
+  change(key: string, value: unknown, final: boolean): void
+  follow(key: string, value: Partial<Following> | null): void
+}
+
+/** One setting: its label, and its value or what that follows. */
+const SettingRow = memo(function SettingRow(row: RowProps) {
+  const { setting, value, followKey, following, opened, open, change, follow } = row
+  const wide = setting.type === 'vector' || setting.type === 'colour'
+  const turn = (): void => open(opened || !followKey ? '' : followKey)
+  return (
+    <Box>
+      <Box
+        position="relative"
+        display="grid"
+        gridTemplateColumns={wide ? '62px 1fr' : '1fr 94px'}
+        gap="6px"
+        alignItems="center"
+        minHeight="26px"
+        padding="1px 14px"
+        data-hint={
+          setting.hint + (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')
+        }
+      >
+        {followKey !== undefined && (
+          <button
+            type="button"
+            aria-label={`Let ${setting.label} follow a signal`}
+            aria-expanded={opened}
+            onClick={turn}
+            style={{ position: 'absolute', left: 1, top: 6, padding: 1, opacity: following ? 1 : 0.32, lineHeight: 0 }}
+          >
+            <Activity size={11} strokeWidth={1.6} color={following ? '#7fc4bb' : '#9a9a9a'} />
+          </button>
+        )}
+        <span>{setting.label}</span>
+        {following && !wide ? (
+          <FollowedValue setting={setting} following={following} open={turn} />
+        ) : (
+          <Control setting={setting} value={value} onChange={(next, final) => change(setting.key, next, final)} />
+        )}
+      </Box>
+      {followKey !== undefined && opened && (
+        <FollowPanel
+          setting={setting}
+          following={following}
+          value={value}
+          onFollow={(next) => follow(followKey, next)}
+          close={() => open('')}
+        />
+      )}
+    </Box>
+  )
+})
+
+/** The newest of functions that a component makes anew each time, as ones that stay the same. */
+function useSteady<T extends Record<string, (...args: never[]) => void>>(now: T): T {
+  const latest = useRef(now)
+  useLayoutEffect(() => {
+    latest.current = now
+  })
+  const [steady] = useState(
+    () =>
+      Object.fromEntries(
+        Object.keys(now).map((name) => [name, (...args: never[]) => latest.current[name]?.(...args)]),
+      ) as T,
+  )
+  return steady
+}
+
 /** Settings made from their schema: group, label, value with its unit, what it does in one line. */
 export function Settings({ settings, values, disabled, onChange, follow }: SettingsProps) {
   const [opened, setOpened] = useState('')
+  const steady = useSteady({
+    change: onChange,
+    follow: (key: string, value: Partial<Following> | null) => follow?.onFollow(key, value),
+  })
   const shown = settings.filter((setting) => settingShows(setting, values))
   const groups = [...new Set(shown.map(({ group }) => group))]
   return (
@@ -176,68 +257,19 @@ export function Settings({ settings, values, disabled, onChange, follow }: Setti
           {shown
             .filter((setting) => setting.group === group)
             .map((setting) => {
-              const wide = setting.type === 'vector' || setting.type === 'colour'
               const key = `${follow?.prefix ?? ''}${setting.key}`
               const can = follow && !setting.still && (setting.type === 'number' || setting.type === 'colour')
-              const following = follow?.follows?.[key]
               return (
-                <Box key={setting.key}>
-                  <Box
-                    position="relative"
-                    display="grid"
-                    gridTemplateColumns={wide ? '62px 1fr' : '1fr 94px'}
-                    gap="6px"
-                    alignItems="center"
-                    minHeight="26px"
-                    padding="1px 14px"
-                    data-hint={
-                      setting.hint +
-                      (setting.touches ? ` Changes the ${TOUCHED[setting.touches] ?? setting.touches}.` : '')
-                    }
-                  >
-                    {can && (
-                      <button
-                        type="button"
-                        aria-label={`Let ${setting.label} follow a signal`}
-                        aria-expanded={opened === key}
-                        onClick={() => setOpened(opened === key ? '' : key)}
-                        style={{
-                          position: 'absolute',
-                          left: 1,
-                          top: 6,
-                          padding: 1,
-                          opacity: following ? 1 : 0.32,
-                          lineHeight: 0,
-                        }}
-                      >
-                        <Activity size={11} strokeWidth={1.6} color={following ? '#7fc4bb' : '#9a9a9a'} />
-                      </button>
-                    )}
-                    <span>{setting.label}</span>
-                    {following && !wide ? (
-                      <FollowedValue
-                        setting={setting}
-                        following={following}
-                        open={() => setOpened(opened === key ? '' : key)}
-                      />
-                    ) : (
-                      <Control
-                        setting={setting}
-                        value={values[setting.key]}
-                        onChange={(value, final) => onChange(setting.key, value, final)}
-                      />
-                    )}
-                  </Box>
-                  {can && opened === key && (
-                    <FollowPanel
-                      setting={setting}
-                      following={following}
-                      value={values[setting.key]}
-                      onFollow={(value) => follow.onFollow(key, value)}
-                      close={() => setOpened('')}
-                    />
-                  )}
-                </Box>
+                <SettingRow
+                  key={setting.key}
+                  setting={setting}
+                  value={values[setting.key]}
+                  followKey={can ? key : undefined}
+                  following={follow?.follows?.[key]}
+                  opened={opened === key}
+                  open={setOpened}
+                  {...steady}
+                />
               )
             })}
         </Box>

@@ -1,8 +1,10 @@
 'use client'
 import { chakra } from '@chakra-ui/react'
+import { memo } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
+import { useShared } from '../shot/sharing.ts'
 import { useShot } from '../shot/shotStore.ts'
-import { type Lantern, STATIONS, stationStates } from '../shot/stations.ts'
+import { type Lantern, STATIONS, type Station, stationStates } from '../shot/stations.ts'
 
 const STEP = 96
 const LIT: Record<Lantern, { fill: string; stroke: string }> = {
@@ -38,8 +40,17 @@ export function Line() {
   const status = useShot((state) => state.status)
   const station = useShot((state) => state.station)
   const go = useShot((state) => state.go)
-  if (!document) return null
-  const states = stationStates(document, status)
+  const states = useShared(document && stationStates(document, status))
+  return states ? <Lanterns station={station} states={states} go={go} /> : null
+}
+
+interface LanternsProps {
+  station: Station
+  states: ReturnType<typeof stationStates>
+  go(station: Station): void
+}
+/** How all stations stand. */
+const Lanterns = memo(function Lanterns({ station, states, go }: LanternsProps) {
   return (
     <nav aria-label="Stations" style={{ position: 'relative', width: 866, height: 65 }}>
       <svg width="866" height="24" aria-hidden style={{ position: 'absolute' }}>
@@ -97,4 +108,4 @@ export function Line() {
       })}
     </nav>
   )
-}
+})

@@ -4,6 +4,7 @@ import type { LaidFrom } from '@/workers/protocol.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
 import { pictureDigest, type ShotState } from '../shot/shotStore.ts'
 import { documentAt } from '../shot/world.ts'
+import { byState } from './byState.ts'
 import { sourceOf } from './passSource.ts'
 import { stackRequest } from './stackRequest.ts'
 
@@ -23,7 +24,7 @@ export const grainNow = ({ shot, status }: Pick<ShotState, 'shot' | 'status'>): 
   )
 
 /** How a frame is laid as the state is now; undefined without a shot. */
-export function wishOf(state: ShotState, frame: number): Wish | undefined {
+export const wishOf = byState((state: ShotState, frame: number): Wish | undefined => {
   const { shot, exposure } = state
   if (!shot) return undefined
   const { document } = shot
@@ -60,4 +61,4 @@ export function wishOf(state: ShotState, frame: number): Wish | undefined {
   }
   const place = JSON.stringify([frame, pictureDigest(document), settled.sit, exposure, state.alone, state.region])
   return { key, mark, place, request }
-}
+})

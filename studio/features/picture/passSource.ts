@@ -3,6 +3,7 @@ import { effectOf, type ItemKind } from '@lantern/core/shot'
 import type { PassSource } from '@/workers/protocol.ts'
 import { cameraNow, type DraftState, pictureDigest, type ShotState } from '../shot/shotStore.ts'
 import { documentAt, inputsNow } from '../shot/world.ts'
+import { byState } from './byState.ts'
 
 /** Which form of a draft run's frame there is now. The newest stands in for those to come, and is burnt over while it runs up. */
 function draftForm({ first, frames, of, fine, finer, made }: DraftState, wanted: number): string | number {
@@ -37,11 +38,14 @@ function partOf(digest: string, own: string): string | undefined {
   return made
 }
 
+interface FrameSource {
+  source: PassSource
+  from: 'final' | 'look' | 'runs' | 'draft' | 'plate'
+  mark: string
+}
+
 /** Where a frame's passes come from now, best first: final, first look, kept runs rendered here, those and drafts, none. With one light alone, or a region, nothing that is kept will do. */
-export function sourceOf(
-  state: ShotState,
-  frame: number,
-): { source: PassSource; from: 'final' | 'look' | 'runs' | 'draft' | 'plate'; mark: string } {
+export const sourceOf = byState((state: ShotState, frame: number): FrameSource => {
   const { shot, status, statusDigest, drafts } = state
   const document = shot?.document
   // The match is judged over the plate alone.
@@ -95,4 +99,4 @@ export function sourceOf(
   if (forms.length + keys.length + byItself > 0)
     return { source, from: 'draft', mark: JSON.stringify([forms, keys, look]) }
   return { source: { kind: 'none' }, from: 'plate', mark: '' }
-}
+})

@@ -2,6 +2,7 @@
 import { closestCenter, DndContext, type DragEndEvent, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
 import { SortableContext, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
+import { memo } from 'react'
 import { useShot } from '../shot/shotStore.ts'
 import { type Entry, moveLayer } from './entries.ts'
 import { RosterRow } from './RosterRow.tsx'
@@ -10,7 +11,7 @@ import { RosterRow } from './RosterRow.tsx'
 const CLICK = 4
 const layerOf = (id: string | number): string => String(id).slice('layer.'.length)
 
-function LayerRow({ entry }: { entry: Entry }) {
+const LayerRow = memo(function LayerRow({ entry }: { entry: Entry }) {
   const fixed = entry.layer?.locked === true || !entry.id.startsWith('layer.')
   const { setNodeRef, listeners, transform, transition, isDragging } = useSortable({ id: entry.id, disabled: fixed })
   return (
@@ -21,15 +22,15 @@ function LayerRow({ entry }: { entry: Entry }) {
       style={{ transform: CSS.Translate.toString(transform), transition, zIndex: isDragging ? 1 : undefined }}
     />
   )
-}
+})
 
 /** The layers of the stack, the top one first; dragged to another place. */
-export function LayerRows({ entries }: { entries: readonly Entry[] }) {
-  const { shot, edit } = useShot()
+export const LayerRows = memo(function LayerRows({ entries }: { entries: readonly Entry[] }) {
+  const edit = useShot((state) => state.edit)
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: CLICK } }))
-  if (!shot) return null
   const drop = ({ active, over }: DragEndEvent): void => {
-    if (over && over.id !== active.id && String(over.id).startsWith('layer.'))
+    const { shot } = useShot.getState()
+    if (shot && over && over.id !== active.id && String(over.id).startsWith('layer.'))
       edit(moveLayer(shot.document, layerOf(active.id), layerOf(over.id)))
   }
   return (
@@ -41,4 +42,4 @@ export function LayerRows({ entries }: { entries: readonly Entry[] }) {
       </SortableContext>
     </DndContext>
   )
-}
+})

@@ -1,7 +1,7 @@
 'use client'
 import { Box, chakra, Flex } from '@chakra-ui/react'
 import { Blend, Eye, EyeOff, Lock, LockOpen } from 'lucide-react'
-import type { ComponentProps } from 'react'
+import { type ComponentProps, memo } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { framesText, uncoveredBy, useNeeds } from '../mattes/needs.ts'
@@ -77,7 +77,7 @@ function Uncovered({ id, name }: { id: string; name: string }) {
 
 /** Locks and hides a layer, or a group of them. */
 function LayerMarks({ entry: { name, layer } }: { entry: Entry }) {
-  const { edit } = useShot()
+  const edit = useShot((state) => state.edit)
   if (!layer) return null
   const change = (value: Record<string, boolean>): void =>
     edit(layer.path.reduceRight((inner: Record<string, unknown>, step) => ({ [step]: inner }), value))
@@ -106,14 +106,16 @@ function LayerMarks({ entry: { name, layer } }: { entry: Entry }) {
 }
 
 /** One thing of the shot: its name, what it is, whether it is shown and locked, how much of it is kept. */
-export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps<typeof Row>) {
-  const { chosen, set, edit } = useShot()
+export const RosterRow = memo(function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps<typeof Row>) {
+  const chosen = useShot((state) => state.chosen === entry.id)
+  const set = useShot((state) => state.set)
+  const edit = useShot((state) => state.edit)
   return (
     <Row
       role="option"
       tabIndex={0}
-      aria-selected={chosen === entry.id}
-      background={chosen === entry.id ? '#343434' : undefined}
+      aria-selected={chosen}
+      background={chosen ? '#343434' : undefined}
       data-item={entry.id}
       {...place}
       onClick={() => set({ chosen: entry.id, ...stepOf(entry.id) })}
@@ -121,7 +123,7 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
         if (event.key === 'Enter') set({ chosen: entry.id, ...stepOf(entry.id) })
       }}
     >
-      {chosen === entry.id && <Bracket />}
+      {chosen && <Bracket />}
       <entry.icon size={14} strokeWidth={1.4} color={COLOURS.soft} />
       <Box
         truncate
@@ -168,4 +170,4 @@ export function RosterRow({ entry, ...place }: { entry: Entry } & ComponentProps
       )}
     </Row>
   )
-}
+})

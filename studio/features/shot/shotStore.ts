@@ -6,6 +6,7 @@ import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
 import { call, shotPath } from '../api.ts'
 import { remembered } from './remembered.ts'
+import { sharing } from './sharing.ts'
 import { belongs, STATIONS, type Station } from './stations.ts'
 
 export type View = 'camera' | 'outside' | 'both' | 'triptych'
@@ -158,15 +159,20 @@ export interface ShotState {
 }
 
 /** What of a document decides the pictures' keys. */
-export const pictureDigest = ({ items, light, camera, plate, sit, signals, readings }: ShotDocument): string =>
-  JSON.stringify([
+export function pictureDigest({ items, light, camera, plate, sit, signals, readings }: ShotDocument): string {
+  const parts = [
     items,
     light,
     camera,
     plate,
     sit.curve,
     ...(Object.keys(signals).length > 0 ? [signals, readings] : []),
-  ])
+  ]
+  if (digested?.parts.length !== parts.length || parts.some((part, n) => part !== digested?.parts[n]))
+    digested = { parts, digest: JSON.stringify(parts) }
+  return digested.digest
+}
+let digested: { parts: readonly unknown[]; digest: string } | undefined
 
 /** What of a status the cameras hang on: the document, and what is followed for a camera that shakes. */
 const camerasDigest = ({ head, match }: ShotStatus): string =>
@@ -280,7 +286,7 @@ export const useShot = create<ShotState>()((set, get) => ({
       camerasOf = digest
       const now = get().shot
       set({
-        status,
+        status: sharing(get().status, status),
         ...(cameras ? { cameras } : {}),
         away: false,
         ...(now && now.head === status.head ? { statusDigest: pictureDigest(now.document) } : {}),
@@ -293,7 +299,8 @@ export const useShot = create<ShotState>()((set, get) => ({
     const { shot } = get()
     if (!shot) return
     try {
-      set({ shot: { ...shot, document: parseShot(mergePatch(shot.document, patch)) } })
+      const document = parseShot(mergePatch(shot.document, patch))
+      set({ shot: { ...shot, document: sharing(shot.document, document) } })
     } catch {
       // A value on the way that the document can't hold; the end of the drag will say so.
     }
@@ -308,8 +315,9 @@ export const useShot = create<ShotState>()((set, get) => ({
       try {
         const next = await call<Shot>(shotPath(name), { method: 'PATCH', json: { base: shot.head, patch } })
         const waiting = get().saving > 1
+        const now = get().shot?.document
         set({
-          shot: { ...next, document: waiting ? (get().shot?.document ?? next.document) : next.document },
+          shot: { ...next, document: (waiting ? now : undefined) ?? sharing(now, next.document) },
           // What is said of this very change stays.
           message: get().message === said ? undefined : get().message,
         })
@@ -328,7 +336,8 @@ export const useShot = create<ShotState>()((set, get) => ({
       const { name, shot } = get()
       if (!shot || (way === 'undo' ? !shot.canUndo : !shot.canRedo)) return
       try {
-        set({ shot: await call<Shot>(`${shotPath(name)}/history`, { json: { way } }), message: undefined })
+        const next = await call<Shot>(`${shotPath(name)}/history`, { json: { way } })
+        set({ shot: { ...next, document: sharing(get().shot?.document, next.document) }, message: undefined })
         await get().refreshStatus()
       } catch (error) {
         get().say(error)

@@ -87,7 +87,19 @@ export function documentAt(state: Seen & Pick<ShotState, 'shot'>, frame: number)
     !Object.values(document.items).some(({ motion, rides }: Item) => motion || rides?.length)
   )
     return document
-  const made = settledShot(document, frame, inputsNow(state))
+  const of = [state.status, state.cameras, usePlateFiles.getState(), useMatchFiles.getState()]
+  const found = atFrame.get(document) ?? new Map<number, { of: readonly unknown[]; made: ShotDocument }>()
+  atFrame.set(document, found)
+  const last = found.get(frame)
+  if (last && of.every((one, n) => one === last.of[n])) return last.made
+  const made = sharedAt(document, settledShot(document, frame, inputsNow(state)))
+  found.set(frame, { of, made })
+  return made
+}
+const atFrame = new WeakMap<ShotDocument, Map<number, { of: readonly unknown[]; made: ShotDocument }>>()
+
+/** One of a document's forms at its frames; the same values give the same one. */
+function sharedAt(document: ShotDocument, made: ShotDocument): ShotDocument {
   const key = JSON.stringify([made.items, made.light, made.sit])
   const known = settled.get(document) ?? new Map<string, ShotDocument>()
   settled.set(document, known)

@@ -3,6 +3,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { checkScore, type LayerCheck, WHOLE } from '@lantern/core/pipeline'
 import { shotLayers } from '@lantern/core/shot'
 import { type CheckLine, LINE_KINDS, saidOf } from '@lantern/core/sit'
+import { memo } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { useShot } from '../shot/shotStore.ts'
@@ -39,7 +40,7 @@ function Bars({ line }: { line: CheckLine }) {
 }
 
 /** One line of the check. */
-function LineRow({ id, line, fixed }: { id: string; line: CheckLine; fixed: boolean }) {
+const LineRow = memo(function LineRow({ id, line, fixed }: { id: string; line: CheckLine; fixed: boolean }) {
   const { label, hint } = LINE_KINDS[line.name]
   return (
     <Box
@@ -71,7 +72,7 @@ function LineRow({ id, line, fixed }: { id: string; line: CheckLine; fixed: bool
       <Bars line={line} />
     </Box>
   )
-}
+})
 
 const scoreText = (layers: readonly LayerCheck[]): string => {
   const { within, all } = checkScore({ layers: [...layers] })
@@ -110,8 +111,8 @@ function AreaChoice({ id }: { id?: string }) {
 }
 
 /** Every layer with how many of its lines are within. */
-function Overview({ layers }: { layers: readonly LayerCheck[] }) {
-  const { set } = useShot()
+const Overview = memo(function Overview({ layers }: { layers: readonly LayerCheck[] }) {
+  const set = useShot((state) => state.set)
   const told = layers.filter(({ lines }) => lines.length > 0)
   return (
     <Box role="list" aria-label="Layers checked">
@@ -151,7 +152,7 @@ function Overview({ layers }: { layers: readonly LayerCheck[] }) {
       )}
     </Box>
   )
-}
+})
 
 /** The check of frames all over the shot, by the farm: where in it something fails. */
 function WholeShot() {

@@ -1,11 +1,12 @@
 'use client'
 import { Box, Flex } from '@chakra-ui/react'
-import { useEffect, useRef, useState } from 'react'
+import { memo, useEffect, useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
 import { useMatchFiles, useShownMatch } from '../match/matchData.ts'
 import { useNeeds } from '../mattes/needs.ts'
 import { usePlateFiles } from '../plate/plateFiles.ts'
+import { useShared } from '../shot/sharing.ts'
 import { useShot } from '../shot/shotStore.ts'
 import { type StripRow, stripRows } from './rows.ts'
 
@@ -123,6 +124,26 @@ function drawStrip(
   context.fill()
 }
 
+/** The rows' names, and what they are at the shown frame. */
+const RowNames = memo(function RowNames({ rows }: { rows: readonly StripRow[] }) {
+  return rows.map((row) => (
+    <Flex
+      key={`${row.kind}${row.name}`}
+      height={`${ROW}px`}
+      align="center"
+      justify="space-between"
+      paddingX="14px"
+      gap="6px"
+      data-row={row.name}
+    >
+      <Box truncate>{row.name}</Box>
+      <span className="num" style={{ color: COLOURS.soft, whiteSpace: 'nowrap' }}>
+        {row.figure}
+      </span>
+    </Flex>
+  ))
+})
+
 /** The strip: the frame axis with a row per signal and per kept result. Dragging scrubs; with Shift it sets the loop. */
 export function Strip() {
   const state = useShot()
@@ -139,11 +160,10 @@ export function Strip() {
   }, [])
   // Rows of mattes are told by what they are needed for.
   useNeeds()
-  const rows = stripRows(state, useShownMatch(), { ...usePlateFiles(), ...useMatchFiles() })
+  const rows = useShared(stripRows(state, useShownMatch(), { ...usePlateFiles(), ...useMatchFiles() }))
   const first = shot?.document.plate.first ?? 0
   const last = shot?.document.plate.last ?? 1
   const step = (width - INSET * 2 - 14) / Math.max(1, last - first)
-  const x = (at: number): number => INSET + (at - first) * step
   const height = Math.max(186, RULER + rows.length * ROW)
   useEffect(() => {
     const context = canvas.current?.getContext('2d')
@@ -152,8 +172,11 @@ export function Strip() {
     canvas.current.width = width * ratio
     canvas.current.height = height * ratio
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    drawStrip(context, rows, { width, height, first, last, step, x, loop, frame })
-  })
+    const at = INSET * 2 + 14
+    const stepOf = (width - at) / Math.max(1, last - first)
+    const x = (one: number): number => INSET + (one - first) * stepOf
+    drawStrip(context, rows, { width, height, first, last, step: stepOf, x, loop, frame })
+  }, [rows, width, height, first, last, loop, frame])
   if (!shot) return null
   const rate = shot.document.plate.rate[0] / shot.document.plate.rate[1]
   const frameAt = (event: React.PointerEvent): number => {
@@ -185,22 +208,7 @@ export function Strip() {
             </Press>
           )}
         </Flex>
-        {rows.map((row) => (
-          <Flex
-            key={`${row.kind}${row.name}`}
-            height={`${ROW}px`}
-            align="center"
-            justify="space-between"
-            paddingX="14px"
-            gap="6px"
-            data-row={row.name}
-          >
-            <Box truncate>{row.name}</Box>
-            <span className="num" style={{ color: COLOURS.soft, whiteSpace: 'nowrap' }}>
-              {row.figure}
-            </span>
-          </Flex>
-        ))}
+        <RowNames rows={rows} />
       </Box>
       <Box ref={place} minWidth="0">
         <canvas
