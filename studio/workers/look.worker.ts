@@ -23,7 +23,15 @@ import {
   usesPlate,
 } from '@lantern/core/pipeline'
 import { effectOf, type ShotDocument } from '@lantern/core/shot'
-import { PLAIN_SENSOR, plateSpreads, plateValues, type Spreads, type StackSettings, toDisplay } from '@lantern/core/sit'
+import {
+  AtHand,
+  PLAIN_SENSOR,
+  plateSpreads,
+  plateValues,
+  type Spreads,
+  type StackSettings,
+  toDisplay,
+} from '@lantern/core/sit'
 import { cuttingMattes, keptFrames } from './cuts.ts'
 import { DraftBreaks } from './draftBreaks.ts'
 import { Drafts } from './drafts.ts'
@@ -277,6 +285,9 @@ async function check({ id, of, area, areas, shutter, slide, speeds }: CheckReque
   say({ what: 'checked', id, check: made })
 }
 
+/** What was made of the frame that was laid last. */
+const atHand = { frame: Number.NaN, images: new AtHand() }
+
 /** Lays a frame over its plate, linear; the last one is at hand. */
 async function laid(
   request: LaidFrom,
@@ -284,8 +295,11 @@ async function laid(
   const crew = await crewHere()
   const { document } = request
   const { plate, picture, passing, settings, spoiled } = await stackOf(request)
+  // The same frame again, as while a value is dragged: what did not change of it is at hand.
+  const again = atHand.frame === request.frame ? atHand.images : undefined
+  atHand.frame = request.frame
   const lay = (shown: Picture | undefined): FloatImage =>
-    composeFrame(crew, plate, shown, settings, document.plate.width, request.frame)
+    composeFrame(crew, plate, shown, settings, document.plate.width, request.frame, undefined, again)
   const image = lay(picture)
   // One light's share: what there is more of than without any light.
   if (request.dark && picture)

@@ -15,6 +15,7 @@ import {
   sitAt,
 } from '../shot/index.ts'
 import {
+  type AtHand,
   compositeStack,
   decodeRec709,
   decodeSrgb,
@@ -269,4 +270,5 @@ export const composeFrame = (
   fullWidth: number,
   frame: number,
   aside?: LaidAside,
-): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame, aside)
+  atHand?: AtHand,
+): FloatImage => compositeStack(crew, plate, picture, settings, plate.width / fullWidth, frame, aside, atHand)

@@ -1,3 +1,4 @@
+export { AtHand } from './atHand.ts'
 export * from './check/index.ts'
 export * from './curves.ts'
 export * from './display.ts'

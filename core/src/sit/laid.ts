@@ -1,8 +1,9 @@
-import { boundsOf, type PictureLayer } from '../data/index.ts'
+import { boundsOf, type Motion, type PictureLayer } from '../data/index.ts'
 import { pow } from '../math/index.ts'
+import { numberOf } from './atHand.ts'
 import { blur, defocus } from './blur.ts'
 import { curveTables } from './curves.ts'
-import { cutByMattes, fit, type Laying, type Part, packed, partOf, putMattes, stops } from './lays.ts'
+import { cutByMattes, fit, type Laying, mattesOf, type Part, packed, partOf, putMattes, stops } from './lays.ts'
 import { motionKey, type StackLayer } from './stackTypes.ts'
 import { drawLayerOut, furthest } from './streak.ts'
 import { addWideBlurs } from './wide.ts'
@@ -17,6 +18,14 @@ const evened = (colour: readonly [number, number, number]): readonly number[] =>
 /** Stops that a layer's fire gets. */
 const fireStops = ({ settings }: Laying, layer: PictureLayer): number =>
   (settings.lampLayers.has(layer.id) ? 0 : settings.fireExposure) + settings.drift
+
+/** What a layer's shadow and light on the set hang on beside the layer itself. */
+export function onSetKey(laying: Laying, layer: PictureLayer, how: StackLayer): unknown {
+  const { nudgeX, nudgeY, size, turned, mattes, shadow, contact, shadowSoftness, light, lightSoftness, tint } = how
+  const place = [nudgeX, nudgeY, size, turned, mattes, mattesOf(laying, how)]
+  const thrown = light > 0 ? [light, lightSoftness, tint, fireStops(laying, layer) + how.exposure] : []
+  return [numberOf(layer), place, shadow, contact, shadowSoftness, thrown]
+}
 
 /** A layer's shadow on the plate, and its light on the set. */
 export function layOnSet(laying: Laying, layer: PictureLayer, how: StackLayer): void {
@@ -124,6 +133,40 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
   const seen = boundsOf(layer, ['colour', 'alpha', 'emission', 'effect'])
   const part = partOf(laying, seen, how, Math.max(Math.abs(sigma) + disc / 2, around) + streak / 6)
   if (part.width === 0 || part.height === 0) return undefined
+  const tables = curveTables(how.curves)
+  const curves = tables ? heap.alloc(tables.byteLength) : 0
+  if (tables) heap.f32(curves, tables.length).set(tables)
+  const graded = isGraded(how, tables !== undefined)
+  const numbers = heap.alloc(128)
+  const matted = how.mattes.length > 0
+  heap.f32(numbers, 32).set(gradeNumbers(laying, layer, how, tables !== undefined, matted))
+  const { settings, width } = laying
+  // Numbers that images are laid with, or graded, do not make them; where they are graded, their grade does.
+  const { shown, blend, amount, grain, hotAir, light, lightSoftness, shadow, contact, shadowSoftness, ...making } = how
+  const lit = [fireStops(laying, layer), settings.drift]
+  const of = [layer.id, part, making, mattesOf(laying, how), width, settings.haze !== undefined, numberOf(motion)]
+  const rest = [how.calm > 0 && settings.grain, (graded || layer.effect) && lit]
+  const make = () => {
+    const made = makeReady(laying, layer, how, part, motion)
+    if (graded) crew.run('gradeLayer', { ...made, curves, numbers, width: part.width }, part.height, 8)
+    return [made.colour, made.glow, made.effect, made.wrap] as const
+  }
+  const pixels = part.width * part.height
+  const [colour, glow, effect, wrap] =
+    laying.atHand?.images(crew, JSON.stringify([of, rest]), layer, pixels, make) ?? make()
+  return { part, images: { colour, glow, effect, wrap, curves, numbers } }
+}
+
+/** A layer's images in its part, drawn out, calmed, softened, cut by mattes; 0 where it has none. */
+function makeReady(
+  laying: Laying,
+  layer: PictureLayer,
+  how: StackLayer,
+  part: Part,
+  motion: Motion | undefined,
+): { colour: number; glow: number; effect: number; wrap: number } {
+  const { crew, scale } = laying
+  const [sigma, disc] = [how.softness * scale, how.defocus * scale]
   // Distances tell of haze alone; what a layer has nothing of stays nothing.
   const hazed = laying.settings.haze !== undefined && layer.depth !== undefined
   const [colour, glow, far] = [
@@ -144,16 +187,9 @@ export function readyLayer(laying: Laying, layer: PictureLayer, how: StackLayer)
     blur(crew, image, sigma, part.width, part.height)
     defocus(crew, image, disc, part.width, part.height)
   }
-  const matted = glow !== 0 && putMattes(laying, part, how, glow)
-  const tables = curveTables(how.curves)
-  const curves = tables ? heap.alloc(tables.byteLength) : 0
-  if (tables) heap.f32(curves, tables.length).set(tables)
+  if (glow) putMattes(laying, part, how, glow)
   const wrap = how.wrap > 0 ? wrapped(laying, part, how, colour) : 0
-  const numbers = heap.alloc(128)
-  heap.f32(numbers, 32).set(gradeNumbers(laying, layer, how, tables !== undefined, matted))
-  if (isGraded(how, tables !== undefined))
-    crew.run('gradeLayer', { colour, glow, curves, numbers, width: part.width }, part.height, 8)
-  return { part, images: { colour, glow, effect: far, wrap, curves, numbers } }
+  return { colour, glow, effect: far, wrap }
 }
 
 /** Adds what effects light of a layer to its colour, as bright as their exposure has it. */

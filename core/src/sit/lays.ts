@@ -8,6 +8,7 @@ import {
   placeOf,
 } from '../data/index.ts'
 import { cos, pow, radians, sin } from '../math/index.ts'
+import { type AtHand, numberOf } from './atHand.ts'
 import type { StackLayer, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
 
 // Layers brought to the plate's size, in the part of it that they cover.
@@ -35,6 +36,8 @@ export interface Laying {
   light: number
   sum: number
   fire: number
+  /** What was made of the same frame before. */
+  atHand?: AtHand
   put(values: readonly number[]): number
 }
 
@@ -114,6 +117,10 @@ export function fit(
   }
   heap.release(mark)
 }
+
+/** Tells a layer's mattes from others. */
+export const mattesOf = ({ settings }: Laying, how: StackLayer): readonly number[] =>
+  how.mattes.map(({ id }) => numberOf(settings.mattes?.get(id)))
 
 /** A plate's picture of three channels on the heap. */
 export function uploadPlate({ heap, run }: Crew, { width, height, data }: FloatImage): number {

@@ -1,7 +1,8 @@
 import { type Crew, LanternError } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
+import type { AtHand } from './atHand.ts'
 import { layAirGlow, layHalation } from './halation.ts'
-import { layOnSet, type ReadyLayer, readyLayer } from './laid.ts'
+import { layOnSet, onSetKey, type ReadyLayer, readyLayer } from './laid.ts'
 import { type Laying, uploadPlate } from './lays.ts'
 import { withRisenHeat } from './risenHeat.ts'
 import { putSensor } from './sensor.ts'
@@ -79,6 +80,26 @@ function laysOf(
   })
 }
 
+/** All layers' shadows on the plate, and their light on the set: what the plate is multiplied by, and that of light. */
+function layAllOnSet(laying: Laying): void {
+  const { crew, settings, atHand, width, height } = laying
+  const pixels = width * height
+  const all = laysOf(laying.picture, settings)
+  const make = () => {
+    const made = { factor: filled(crew, pixels, 1), light: filled(crew, pixels, 0) }
+    for (const { layer, lay } of all) {
+      const inner = crew.heap.mark()
+      layOnSet({ ...laying, ...made }, layer, lay.how)
+      crew.heap.release(inner)
+    }
+    return [made.factor, made.light] as const
+  }
+  const colours = [settings.sunColour, settings.skyColour, width]
+  const key = atHand && JSON.stringify(['set', colours, all.map(({ layer, lay }) => onSetKey(laying, layer, lay.how))])
+  const [factor, light] = (key && atHand?.images(crew, key, laying.picture.sunlit, pixels, make)) || make()
+  Object.assign(laying, { factor, light })
+}
+
 /** Lays the layers in order; returns those that wait until all that goes over is laid. */
 function layAll(laying: Laying, aside?: LaidAside): Blending[] {
   const { crew, settings, sum, fire, width, height } = laying
@@ -93,8 +114,6 @@ function layAll(laying: Laying, aside?: LaidAside): Blending[] {
   for (const { layer, lay } of all) {
     const { how } = lay
     const inner = heap.mark()
-    layOnSet(laying, layer, how)
-    heap.release(inner)
     const ready = readyLayer(laying, layer, how)
     const at = aside && ready ? settings.lays.indexOf(lay) : -1
     if (aside && ready && at >= 0) aside.covers[at] = coverOf(crew, ready)
@@ -187,7 +206,7 @@ function checkShape(plate: FloatImage, picture: StackPicture): void {
 
 /**
  * Lays a picture's layers over the plate: plate x what they leave of it x (their shadows + their light on the set) + the sum of the layers, what blends with what is below it in its order, halation and glow, then grain on what was added.
- * aside: takes what a check asks for besides, where it is given.
+ * aside: takes what a check asks for besides, where it is given. atHand: what was made of this frame before, where it is laid again and again.
  * plate: linear light, 3 channels; the light of its scene where settings.sensor is set. frame seeds the grain. Returns linear light, 4 channels, the last 1. The heap is left as it was found.
  * Throws LanternError 'layer-size' where picture and plate have not the same shape, 'curve' for a curve that folds back.
  */
@@ -199,6 +218,7 @@ export function compositeStack(
   scale: StackScale,
   frame: number,
   aside?: LaidAside,
+  atHand?: AtHand,
 ): FloatImage {
   const { width, height } = plate
   const { heap } = crew
@@ -209,9 +229,10 @@ export function compositeStack(
     const plateAt = uploadPlate(crew, plate)
     const result = makeImage(width, height, 4)
     const bareOne: StackPicture = { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
+    atHand?.begin([plate, picture?.sunlit, JSON.stringify(settings.sensor)])
     const alone = withRisenHeat(picture ?? bareOne, settings, width / scale)
     const bare = !picture && !settings.plateStreak && !alone.heat
-    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, aside)
+    const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, aside, atHand)
     result.data.set(heap.f32(image, pixels * 4))
     for (let n = 3; n < result.data.length; n += 4) result.data[n] = 1
     return result
@@ -229,6 +250,7 @@ function layPicture(
   scale: StackScale,
   frame: number,
   aside?: LaidAside,
+  atHand?: AtHand,
 ): number {
   const { heap } = crew
   const pixels = width * height
@@ -237,18 +259,14 @@ function layPicture(
     heap.f32(numbers, values.length).set(values)
     return numbers
   }
-  const images = {
-    factor: filled(crew, pixels, 1),
-    light: filled(crew, pixels, 0),
-    sum: filled(crew, pixels, 0),
-    fire: filled(crew, pixels, 0),
-  }
-  const laying: Laying = { crew, width, height, scale, settings, picture, put, plate: plateAt, ...images }
+  const images = { factor: 0, light: 0, sum: filled(crew, pixels, 0), fire: filled(crew, pixels, 0) }
+  const laying: Laying = { crew, width, height, scale, settings, picture, put, plate: plateAt, atHand, ...images }
   const bare = settings.plateStreak ? heap.alloc(pixels * 16) : plateAt
   if (bare !== plateAt) heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
+  layAllOnSet(laying)
   const waiting = layAll(laying, aside)
-  if (aside) aside.shadows = { width, height, channels: 4, data: heap.f32(images.factor, pixels * 4).slice() }
+  if (aside) aside.shadows = { width, height, channels: 4, data: heap.f32(laying.factor, pixels * 4).slice() }
   airBefore(laying)
   blendAll(laying, waiting)
   const image = heap.alloc(pixels * 16)

@@ -5,7 +5,7 @@ import { SignalBench } from '../effects/SignalBench.tsx'
 import { LightBench } from '../light/LightBench.tsx'
 import { MatchBench } from '../match/MatchBench.tsx'
 import { PlateBench } from '../plate/PlateBench.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import type { Station } from '../shot/stations.ts'
 import { HandOffBench } from './HandOffBench.tsx'
 import { ItemBench } from './ItemBench.tsx'
@@ -16,8 +16,7 @@ import { SitBench } from './SitBench.tsx'
 const CHOSEN_AT: Readonly<Record<string, Station>> = { camera: 'Match', plateLight: 'Light', layer: 'Sit' }
 /** The bench: the chosen thing's settings, or the station's own. */
 export function Bench() {
-  const state = useShot()
-  const { shot, station, chosen } = state
+  const { shot, station, chosen } = useShotParts('shot', 'station', 'chosen')
   const [hint, setHint] = useState('')
   // biome-ignore lint/correctness/useExhaustiveDependencies: another bench has other hints
   useEffect(() => setHint(''), [station, chosen])

@@ -5,7 +5,7 @@ import { curveValue } from '@lantern/core/sit'
 import { useMemo, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { type CurveChannel, type CurveHand, GRAPH, useCurveHand } from './curveHand.ts'
 import { histogramOf } from './curvePoints.ts'
 
@@ -15,7 +15,7 @@ const SEGMENTS = 68
 
 /** How often the shown plate's values are, darkest at the left. */
 function Histogram({ channel }: { channel: CurveChannel }) {
-  const { plateBytes } = useShot()
+  const { plateBytes } = useShotParts('plateBytes')
   const counts = useMemo(
     () => plateBytes && histogramOf(plateBytes, CHANNELS.indexOf(channel) - 1),
     [plateBytes, channel],

@@ -1,7 +1,8 @@
 import { Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 
 /** The name of what the bench is of, and what it is. */
-export const Head = ({ title, kind }: { title: string; kind: string }) => (
+export const Head = memo(({ title, kind }: { title: string; kind: string }) => (
   <Flex
     justify="space-between"
     align="baseline"
@@ -17,4 +18,4 @@ export const Head = ({ title, kind }: { title: string; kind: string }) => (
       {kind}
     </Text>
   </Flex>
-)
+))

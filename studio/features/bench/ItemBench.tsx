@@ -8,7 +8,7 @@ import { Rides } from '../effects/Rides.tsx'
 import { viewOf } from '../items/index.ts'
 import { hasNoPlace } from '../items/place.ts'
 import { InView } from '../mattes/Needs.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { LayerChoice } from './LayerChoice.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
@@ -17,7 +17,7 @@ const followsOf = ({ follows }: Item): Item['follows'] => follows
 
 /** An item's bench: what is kept of it, and its form. */
 export function ItemBench({ id, item }: { id: string; item: ShotItem }) {
-  const { edit, set } = useShot()
+  const { edit, set } = useShotParts('edit', 'set')
   const view = viewOf(item)
   const settings = view.settings?.(item) ?? SETTINGS[item.kind]
   return (

@@ -3,7 +3,7 @@ import { Box, Flex } from '@chakra-ui/react'
 import { SETTINGS, type ShotLayer, shotLayers } from '@lantern/core/shot'
 import { Choice } from '@/ui/Choice.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { SitCheck } from '../sit/SitCheck.tsx'
 import { CurveGraph } from './CurveGraph.tsx'
 import { Head } from './Head.tsx'
@@ -14,7 +14,7 @@ const NEW = 'new'
 
 /** Lays a layer once more; its shadow and light are on the set already. */
 function useLayAgain({ of, name, settings }: ShotLayer): () => void {
-  const { shot, edit, set } = useShot()
+  const { shot, edit, set } = useShotParts('shot', 'edit', 'set')
   return () => {
     if (!shot) return
     const id = newId('lay')
@@ -38,7 +38,7 @@ function useLayAgain({ of, name, settings }: ShotLayer): () => void {
 
 /** The group that a layer is in. */
 function GroupChoice({ layer }: { layer: ShotLayer }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   if (!shot) return null
   const { groups } = shot.document.sit
   const join = (to: string): void => {
@@ -75,7 +75,7 @@ function GroupChoice({ layer }: { layer: ShotLayer }) {
 
 /** How a layer is laid: blend, amount, matte, grade, curves, edges, where in the picture, what it does to the set. */
 export function LayerBench({ layer }: { layer: ShotLayer }) {
-  const { shot, edit, set, soloLayer } = useShot()
+  const { shot, edit, set, soloLayer } = useShotParts('shot', 'edit', 'set', 'soloLayer')
   const again = useLayAgain(layer)
   if (!shot) return null
   const { id, settings } = layer
@@ -135,7 +135,7 @@ export function LayerBench({ layer }: { layer: ShotLayer }) {
 
 /** A group of layers. */
 export function LayerGroupBench({ id }: { id: string }) {
-  const { shot, edit, set } = useShot()
+  const { shot, edit, set } = useShotParts('shot', 'edit', 'set')
   const group = shot?.document.sit.groups[id]
   if (!shot || !group) return null
   const inside = Object.entries(shot.document.sit.layers).filter(([, { within }]) => within === id)

@@ -6,11 +6,11 @@ import { isDrawn, layerIdOf, type ShotItem } from '@lantern/core/shot'
 import { Choice } from '@/ui/Choice.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { makeReading } from '../plate/readings.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 
 /** Which layer of the picture an item is drawn into: its own, or another one's. */
 export function LayerChoice({ id, item }: { id: string; item: ShotItem }) {
-  const { shot, edit, set } = useShot()
+  const { shot, edit, set } = useShotParts('shot', 'edit', 'set')
   if (!shot || !isDrawn(item)) return null
   const others = Object.entries(shot.document.items).filter(([key, one]) => key !== id && isDrawn(one))
   const beside = item.group ? others.find(([, one]) => one.group === item.group)?.[0] : undefined

@@ -3,13 +3,13 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { timeLeftText } from '@/ui/timeLeft.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { Head } from './Head.tsx'
 import { SchemaBench } from './SchemaBench.tsx'
 
 /** A part of the frame as the final has it, here and now. */
 function Region() {
-  const { region, tool, set } = useShot()
+  const { region, tool, set } = useShotParts('region', 'tool', 'set')
   return (
     <Box padding="10px 14px" borderBottomWidth="1px" borderColor="hair">
       <Text fontWeight="600">A part of this frame</Text>

@@ -1,7 +1,7 @@
 'use client'
 import type { Setting } from '@lantern/core/settings'
 import type { Following } from '../effects/Follow.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { Settings } from './Settings.tsx'
 
 /** Nests a change under a path: ['sit', 'fire'] and {amount: 1}. */
@@ -26,7 +26,7 @@ export function SchemaBench({
   disabled?: boolean
   follows?: { at: readonly string[]; now: Readonly<Record<string, Following>> | undefined; prefix?: string }
 }) {
-  const { edit, preview } = useShot()
+  const { edit, preview } = useShotParts('edit', 'preview')
   return (
     <Settings
       settings={settings}

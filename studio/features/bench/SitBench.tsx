@@ -4,7 +4,7 @@ import { SETTINGS, shotLayers } from '@lantern/core/shot'
 import { exposureForFire } from '@lantern/core/sit'
 import { Press } from '@/ui/Press.tsx'
 import { grainNow } from '../picture/laidFrom.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { HazeFromPlate } from '../sit/HazeFromPlate.tsx'
 import { Highlights } from '../sit/Highlights.tsx'
 import { SitCheck } from '../sit/SitCheck.tsx'
@@ -14,7 +14,7 @@ import { SchemaBench } from './SchemaBench.tsx'
 
 /** Where the shown frame's flame stands, and the two exposures that a camera could have had. */
 function FireExposure() {
-  const { shot, flame, edit } = useShot()
+  const { shot, flame, edit } = useShotParts('shot', 'flame', 'edit')
   if (!shot || flame === undefined) return null
   const now = shot.document.sit.fireExposure
   const marks = [

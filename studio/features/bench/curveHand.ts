@@ -1,6 +1,6 @@
 import type { GradeCurves, GradePoint } from '@lantern/core/shot'
 import { type RefObject, useRef, useState } from 'react'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { movedPoint, putPoint, withoutPoint } from './curvePoints.ts'
 
 export const GRAPH = { wide: 272, high: 170 } as const
@@ -29,7 +29,7 @@ export function useCurveHand(
   path: readonly string[],
   locked: boolean,
 ): CurveHand {
-  const { edit, preview } = useShot()
+  const { edit, preview } = useShotParts('edit', 'preview')
   const [held, setHeld] = useState<number>()
   const [drawn, setDrawn] = useState<GradePoint[]>()
   const box = useRef<SVGSVGElement>(null)

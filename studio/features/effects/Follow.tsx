@@ -5,7 +5,7 @@ import type { ShotDocument } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { usePlateFiles } from '../plate/plateFiles.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { inputsNow, meanOfReading } from '../shot/world.ts'
 import { newSignal, signalOfReading } from './signals.ts'
 
@@ -103,7 +103,7 @@ export function FollowPanel({
   onFollow(value: Partial<Following> | null): void
   close(): void
 }) {
-  const { shot, frame, edit } = useShot()
+  const { shot, frame, edit } = useShotParts('shot', 'frame', 'edit')
   usePlateFiles()
   if (!shot) return null
   const { signals } = shot.document

@@ -5,7 +5,7 @@ import { ITEM_SCHEMAS, kindInfo, type ShotItem } from '@lantern/core/shot'
 import { Choice } from '@/ui/Choice.tsx'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { TrackWays } from './TrackWays.tsx'
 
 const THEN = [
@@ -29,7 +29,7 @@ function holders(id: string): [string, string][] {
 
 /** How it goes with a track, and whether that is followed. */
 function OnTrack({ ride, locked, onChange }: { ride: Ride; locked: boolean; onChange(over: Partial<Ride>): void }) {
-  const { shot, status } = useShot()
+  const { shot, status } = useShotParts('shot', 'status')
   const id = ride.on.slice('track.'.length)
   const flat = shot?.document.match.hands[id]?.keys[0]?.places.length === 4
   const followed = status?.match.hands[id]?.state === 'done'
@@ -53,7 +53,7 @@ function OnTrack({ ride, locked, onChange }: { ride: Ride; locked: boolean; onCh
 
 /** What holds an item, from which frame to which, and how it goes on. */
 export function Rides({ id, item }: { id: string; item: ShotItem }) {
-  const { shot, frame, edit, set } = useShot()
+  const { shot, frame, edit, set } = useShotParts('shot', 'frame', 'edit', 'set')
   if (!shot || !('rides' in ITEM_SCHEMAS[item.kind].shape)) return null
   const { rides = [] }: Item = item
   const all = holders(id)

@@ -5,7 +5,7 @@ import { effectOf, kindInfo, type ShotDocument, type ShotItem } from '@lantern/c
 import type { ReactNode } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { Choice } from './Follow.tsx'
 
 type Source = Signal['source']
@@ -38,7 +38,7 @@ const NUMBERS = [
 ] as const
 
 export function FlickerFields({ id, source }: { id: string; source: SourceOf<'flicker'> }) {
-  const { edit, preview } = useShot()
+  const { edit, preview } = useShotParts('edit', 'preview')
   return NUMBERS.map(([key, label, unit, step, minimum]) => (
     <Line key={key} label={label}>
       <NumberField
@@ -58,7 +58,7 @@ export function FlickerFields({ id, source }: { id: string; source: SourceOf<'fl
 }
 
 export function ReadingField({ id, source }: { id: string; source: SourceOf<'reading'> }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   const readings = shot?.document.readings ?? {}
   return (
     <Line label="Reading">
@@ -79,7 +79,7 @@ export function ReadingField({ id, source }: { id: string; source: SourceOf<'rea
 }
 
 export function FigureFields({ id, source }: { id: string; source: SourceOf<'figure'> }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   const items = shot?.document.items ?? {}
   return (
     <>
@@ -116,7 +116,7 @@ export function FigureFields({ id, source }: { id: string; source: SourceOf<'fig
 
 /** Keys of a curve: the value at the shown frame, how it goes between, and the list. */
 export function KeyFields({ id, source, now }: { id: string; source: SourceOf<'keys'>; now: number | undefined }) {
-  const { frame, edit, preview, moveTo } = useShot()
+  const { frame, edit, preview, moveTo } = useShotParts('frame', 'edit', 'preview', 'moveTo')
   const { keys } = source
   const putKey = (value: number, final = true): void =>
     (final ? edit : preview)({

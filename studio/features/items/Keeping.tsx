@@ -4,7 +4,7 @@ import type { ItemStatus } from '@lantern/store'
 import type { ReactNode } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { timeLeftText } from '@/ui/timeLeft.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 
 const isBusy = (run: { state: string } | undefined): boolean => run?.state === 'running' || run?.state === 'waiting'
 
@@ -19,7 +19,7 @@ function standing(run: ItemStatus | undefined): string {
 
 /** What of an item is kept, how long the rest takes, and its keeping and stopping. */
 export function Keeping({ id, children }: { id: string; children?: ReactNode }) {
-  const { shot, status, ask } = useShot()
+  const { shot, status, ask } = useShotParts('shot', 'status', 'ask')
   const own = status?.items[id]
   if (!shot) return null
   const total = own ? own.last - own.first + 1 : 0

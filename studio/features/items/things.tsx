@@ -10,7 +10,7 @@ import { blockPath } from '../picture/lines.ts'
 import { CarriedPlate } from '../set/CarriedPlate.tsx'
 import { TrimPanel } from '../set/TrimPanel.tsx'
 import { MESH_ACCEPT, swapThing } from '../set/things.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import type { ItemView } from './view.ts'
 
 /** Corners of a thing's bounds as it stands, bottom four then top four. */
@@ -37,7 +37,7 @@ const UNITS = [
 
 /** What a thing's file holds, how large it is, and which of its animations plays. */
 function ThingPanel({ id, item }: { id: string; item: ThingItem }) {
-  const { edit, say } = useShot()
+  const { edit, say } = useShotParts('edit', 'say')
   const files = useRef<HTMLInputElement>(null)
   const { mesh, scale } = item
   const size = thingSize(item).map((edge) => edge.toFixed(2))

@@ -7,7 +7,7 @@ import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { Head } from '../bench/Head.tsx'
 import { SchemaBench } from '../bench/SchemaBench.tsx'
-import { type Tool, useShot } from '../shot/shotStore.ts'
+import { type Tool, useShot, useShotParts } from '../shot/shotStore.ts'
 import { AlonePress } from './lampView.tsx'
 import { clearSunLines, sunNow, takeSurroundings } from './tools.ts'
 
@@ -38,7 +38,7 @@ function ToolPress({ tool, label, how }: { tool: Tool; label: string; how: strin
 
 /** What a camera's notes say of the light: a white surface that they expose right. */
 function Notes() {
-  const { edit } = useShot()
+  const { edit } = useShotParts('edit')
   const [notes, setNotes] = useState('')
   const [f = 0, t = 0, iso = 0] = notes.split(/[,\s]+/).map((part) => {
     const [over = 0, under = 1] = part
@@ -75,7 +75,7 @@ function Notes() {
 
 /** The picture of all that is round the set: taken in, and turned so that its brightest spot stands where the sun does. */
 function Surroundings() {
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   const files = useRef<HTMLInputElement>(null)
   if (!shot) return null
   const { light } = shot.document
@@ -104,7 +104,7 @@ function Surroundings() {
 
 /** The plate's light: the scene that it was filmed in, its sun by shadows, sun and sky by two patches, and all of it by numbers. */
 export function LightBench() {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   if (!shot) return null
   const { light } = shot.document
   const sun = light.sunLines.length > 0 ? sunNow(shot.document) : undefined

@@ -8,12 +8,12 @@ import { Lamp } from 'lucide-react'
 import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../items/view.ts'
 import { chainPath, circlePoints } from '../picture/lines.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { FollowReading } from './FollowReading.tsx'
 
 /** Shows one light alone, or all again. */
 export function AlonePress({ id }: { id: string }) {
-  const { alone, set } = useShot()
+  const { alone, set } = useShotParts('alone', 'set')
   return (
     <Press aria-pressed={alone === id} onClick={() => set({ alone: alone === id ? '' : id })}>
       Show alone
@@ -23,7 +23,7 @@ export function AlonePress({ id }: { id: string }) {
 
 /** What a lamp does at the place that it shines at, its colour, and what is done with it. */
 function LampPanel({ id, item }: { id: string; item: LampItem }) {
-  const { tool, set } = useShot()
+  const { tool, set } = useShotParts('tool', 'set')
   const away = Math.max(0.05, length(subtract(item.aim, item.position)))
   const lux = lampCandela(item) / away ** 2
   const [r, g, b] = kelvinColour(item.kelvin).map((part, c) => part * (item.tint[c] ?? 1))

@@ -2,7 +2,7 @@
 import { Flex } from '@chakra-ui/react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
-import { MATCH_STEPS, useShot } from '../shot/shotStore.ts'
+import { MATCH_STEPS, useShotParts } from '../shot/shotStore.ts'
 import { GroundStep } from './bench/GroundStep.tsx'
 import { HandOut } from './bench/HandOut.tsx'
 import { LineUpStep } from './bench/LineUpStep.tsx'
@@ -15,7 +15,7 @@ import { useShownMatch } from './matchData.ts'
 
 /** The Match station's bench: track, solve, ground, proof. */
 export function MatchBench() {
-  const { matchStep, set, chosen, shot } = useShot()
+  const { matchStep, set, chosen, shot } = useShotParts('matchStep', 'set', 'chosen', 'shot')
   // A typed camera is typed here; it comes first where it is the one in use, or chosen.
   const cameraFirst = chosen === 'camera' || shot?.document.camera.kind === 'typed'
   const shown = useShownMatch()

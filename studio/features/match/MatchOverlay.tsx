@@ -5,7 +5,7 @@ import { useEffect, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { segmentPath } from '../picture/lines.ts'
 import { PlateLayer, type Press } from '../picture/PlateLayer.tsx'
-import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../shot/shotStore.ts'
 import { type Corner, cornersPath, keepOutPath, middleOf } from './exclusionMasks.ts'
 import { farStands, standsAt, useShownMatch } from './matchData.ts'
 import {
@@ -132,7 +132,7 @@ function Grips({ corners, grip, unit }: { corners: readonly Corner[]; grip: Corn
 
 /** Shapes that keep out. */
 function KeepOuts({ frame, unit }: { frame: number; unit: number }) {
-  const { shot, chosen } = useShot()
+  const { shot, chosen } = useShotParts('shot', 'chosen')
   return Object.entries(shot?.document.match.keepOuts ?? {}).map(
     ([id, one]) =>
       one.shown && (

@@ -1,10 +1,10 @@
 'use client'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 
 /** Begins a new matte, drawn, by strokes, or painted on a surface. */
 export function AddMatte() {
-  const { tool, chosen, set } = useShot()
+  const { tool, chosen, set } = useShotParts('tool', 'chosen', 'set')
   const stroking = tool === 'stroke-inside' && chosen === ''
   const painting = tool === 'paint' && chosen === ''
   return (

@@ -6,7 +6,7 @@ import { itemsInOrder } from '@lantern/core/settings'
 import { isDrawn } from '@lantern/core/shot'
 import { Choice } from '@/ui/Choice.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { holdersOf } from './rideChoices.ts'
 
@@ -45,7 +45,7 @@ function Stands({ id, item }: { id: string; item: MatteItem }) {
 
 /** What a matte stands with, where it stands with something. */
 function StandsWith({ id, item }: { id: string; item: MatteItem }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   if (!shot || item.stands !== 'item') return null
   return (
     <Flex gap="6px" align="center" marginTop="4px">
@@ -70,7 +70,7 @@ function StandsWith({ id, item }: { id: string; item: MatteItem }) {
 
 /** The items that a matte cuts, where they are chosen. */
 function Cuts({ id, item }: { id: string; item: MatteItem }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   if (!shot || item.cuts !== 'chosen' || item.stands === 'nowhere') return null
   const drawn = itemsInOrder(shot.document).filter(([, one]) => isDrawn(one))
   return (

@@ -4,7 +4,7 @@ import type { HelpedStroke } from '@lantern/core/mattes'
 import { useEffect, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { PlateLayer } from '../picture/PlateLayer.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { useMatteFrames } from './matteFrames.ts'
 import {
   canCut,
@@ -83,7 +83,15 @@ function Stroke({
 
 /** The chosen matte as it is carried or cut, and its strokes on this frame, drawn by hand. */
 export function HelpedOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
-  const { shot, chosen, tool, strokeWidth, edit, ask, set } = useShot()
+  const { shot, chosen, tool, strokeWidth, edit, ask, set } = useShotParts(
+    'shot',
+    'chosen',
+    'tool',
+    'strokeWidth',
+    'edit',
+    'ask',
+    'set',
+  )
   const canvas = useRef<HTMLCanvasElement>(null)
   const [hand, setHand] = useState<StrokeState>(NO_STROKE)
   const { carried, cut } = useMatteFrames(chosen, frame)

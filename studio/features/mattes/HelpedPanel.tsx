@@ -4,7 +4,7 @@ import { matteFrameKey } from '@lantern/core/effects'
 import type { HelpedMatte, MatteItem } from '@lantern/core/mattes'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { mattePlaces } from './matteFrames.ts'
 import { canCut, openOf } from './strokeTool.ts'
 
@@ -15,7 +15,7 @@ const TOOLS = [
 
 /** Draws strokes, or chooses what they are. */
 function StrokeTools({ locked }: { locked: boolean }) {
-  const { tool, strokeWidth, set } = useShot()
+  const { tool, strokeWidth, set } = useShotParts('tool', 'strokeWidth', 'set')
   return (
     <Flex gap="6px" align="center" wrap="wrap">
       {TOOLS.map(([one, name]) => (
@@ -47,7 +47,7 @@ function StrokeTools({ locked }: { locked: boolean }) {
 
 /** What is carried, what is being carried, and what a press does next. */
 function CarryRow({ id, helped, locked }: { id: string; helped: HelpedMatte; locked: boolean }) {
-  const { status, edit, ask } = useShot()
+  const { status, edit, ask } = useShotParts('status', 'edit', 'ask')
   const run = status?.items[id]
   const open = openOf(helped)
   const frames = [...new Set(open.map(([, one]) => one.frame))].sort((a, b) => a - b)
@@ -169,7 +169,7 @@ function FrameField({
   frame: number
   span: readonly [number, number]
 }) {
-  const { edit } = useShot()
+  const { edit } = useShotParts('edit')
   return (
     <NumberField
       label={end === 'from' ? 'From frame' : 'To frame'}
@@ -186,7 +186,7 @@ function FrameField({
 
 /** A matte that strokes on a few frames tell, carried to the others. */
 export function HelpedPanel({ id, item }: { id: string; item: MatteItem }) {
-  const { shot } = useShot()
+  const { shot } = useShotParts('shot')
   const { helped, locked } = item
   if (!shot) return null
   const { first, last } = shot.document.plate

@@ -2,7 +2,7 @@
 import { type MattePoint, type MatteShape, ringOf, shapesInOrder, softHandle, softRing } from '@lantern/core/mattes'
 import { COLOURS } from '@/ui/theme.ts'
 import { PlateLayer } from '../picture/PlateLayer.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { NeedOutline } from './Needs.tsx'
 import { gripOf, matteOf, seenPoints } from './shapeTool.ts'
 import { useShapeHand } from './useShapeHand.ts'
@@ -28,7 +28,7 @@ const ringPath = (ring: readonly (readonly [number, number])[]): string =>
 
 /** The chosen matte's shapes over the plate, drawn and changed by hand. */
 export function MatteOverlay({ frame, passive }: { frame: number; passive?: boolean }) {
-  const { shot, chosen, shape: shapeId } = useShot()
+  const { shot, chosen, shape: shapeId } = useShotParts('shot', 'chosen', 'shape')
   const { hand, steps, drawing, moves, reach } = useShapeHand(frame)
   if (!shot) return null
   const { width, height } = shot.document.plate

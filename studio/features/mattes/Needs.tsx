@@ -1,12 +1,12 @@
 'use client'
 import { Box, Text } from '@chakra-ui/react'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { cellsPath, framesText, needOf, partText, useNeeds } from './needs.ts'
 
 /** For what a matte is needed: effect by effect, on which frames, which part of it here. */
 export function NeedPanel({ id }: { id: string }) {
-  const { shot, frame } = useShot()
+  const { shot, frame } = useShotParts('shot', 'frame')
   const { frames } = useNeeds()
   if (!shot || frames.size === 0) return null
   const { first, last } = shot.document.plate
@@ -43,7 +43,7 @@ export function NeedPanel({ id }: { id: string }) {
 
 /** The area of the picture in which the chosen matte is needed at this frame, as an outline. */
 export function NeedOutline({ frame, unit }: { frame: number; unit: number }) {
-  const { shot, chosen } = useShot()
+  const { shot, chosen } = useShotParts('shot', 'chosen')
   const { frames } = useNeeds()
   const own = frames.get(frame)
   const need = own?.mattes[chosen]
@@ -63,7 +63,7 @@ export function NeedOutline({ frame, unit }: { frame: number; unit: number }) {
 
 /** Of an added thing: on which frames it is in view, and how much of it is hidden here. */
 export function InView({ id }: { id: string }) {
-  const { frame } = useShot()
+  const { frame } = useShotParts('frame')
   const { frames } = useNeeds()
   const seen = [...frames.values()].filter(({ items }) => (items[id]?.share ?? 0) > 0).map((one) => one.frame)
   if (![...frames.values()].some(({ items }) => items[id])) return null

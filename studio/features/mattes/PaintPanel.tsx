@@ -3,7 +3,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { type MatteItem, strokesInOrder } from '@lantern/core/mattes'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 
 const TOOLS = [
   ['paint', 'Paint'],
@@ -12,7 +12,7 @@ const TOOLS = [
 
 /** Paints a matte on the surfaces of the set, and says what is painted. */
 export function PaintPanel({ id, item }: { id: string; item: MatteItem }) {
-  const { shot, tool, brush, set, edit } = useShot()
+  const { shot, tool, brush, set, edit } = useShotParts('shot', 'tool', 'brush', 'set', 'edit')
   const strokes = strokesInOrder(item)
   const last = strokes.at(-1)
   const on = [...new Set(strokes.map(([, stroke]) => shot?.document.items[stroke.on]?.name ?? 'what is gone'))]

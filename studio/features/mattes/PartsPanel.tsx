@@ -11,7 +11,7 @@ import {
 } from '@lantern/core/mattes'
 import { Choice } from '@/ui/Choice.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { holdersOf, ridingFrom } from './rideChoices.ts'
 
 /** All parts of a matte in their order, hidden ones too. */
@@ -68,7 +68,7 @@ function RidesChoice({
 
 /** A chosen shape's keys and what it goes with. */
 function ShapeTools({ id, shapeId, item, shape }: { id: string; shapeId: string; item: MatteItem; shape: MatteShape }) {
-  const { frame, set, edit } = useShot()
+  const { frame, set, edit } = useShotParts('frame', 'set', 'edit')
   const put = (change: Record<string, unknown>): void => edit({ items: { [id]: { shapes: { [shapeId]: change } } } })
   const keyed = shape.keys.some((key) => key.frame === frame)
   const { locked } = item
@@ -121,7 +121,7 @@ function PartRow({
   part: MattePart
   before?: MattePart & { order: number }
 }) {
-  const { shot, shape: chosen, set, edit } = useShot()
+  const { shot, shape: chosen, set, edit } = useShotParts('shot', 'shape', 'set', 'edit')
   const own = 'shape' in part ? part.shape : part.taken
   const name = 'shape' in part ? part.shape.name : (shot?.document.items[part.taken.of]?.name ?? 'a matte that is gone')
   const put = (change: Record<string, unknown> | null): void =>
@@ -192,7 +192,7 @@ function PartRow({
 
 /** Takes another matte into this one. */
 function TakeChoice({ id, item }: { id: string; item: MatteItem }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   const others = Object.entries(shot?.document.items ?? {}).filter(([key, one]) => key !== id && isMatte(one))
   if (others.length === 0) return null
   const order = Math.max(0, ...allParts(item).map((part) => part.order)) + 1
@@ -219,7 +219,7 @@ function TakeChoice({ id, item }: { id: string; item: MatteItem }) {
 
 /** The parts of a matte, from the first on: shapes of its own, and other mattes. */
 export function PartsPanel({ id, item }: { id: string; item: MatteItem }) {
-  const { tool, scope, set } = useShot()
+  const { tool, scope, set } = useShotParts('tool', 'scope', 'set')
   const parts = allParts(item)
   const drawn = Object.keys(item.shapes).length > 0
   return (

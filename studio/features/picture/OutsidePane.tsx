@@ -5,7 +5,7 @@ import { add, panTiltRoll, rotate, type Vec3 } from '@lantern/core/math'
 import { hasPath } from '@lantern/core/pipeline'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { OutsideScene } from '../outside/OutsideScene.tsx'
-import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../shot/shotStore.ts'
 import { Overlay } from './Overlay.tsx'
 
 const FOCAL = 900
@@ -29,7 +29,7 @@ function shifted(
 
 /** The set seen from outside, in its bodies and lines: turned, moved along and come nearer to with the pointer. */
 export function OutsidePane() {
-  const { shot, cameras, frame } = useShot()
+  const { shot, cameras, frame } = useShotParts('shot', 'cameras', 'frame')
   const state = useShot()
   const [orbit, setOrbit] = useState<Orbit>({ turn: 35, tilt: -22, distance: 16, focus: [1, 1, 2] })
   const pane = useRef<HTMLDivElement>(null)

@@ -13,7 +13,7 @@ import { SunLines } from '../light/SunLines.tsx'
 import { finishLightTool } from '../light/tools.ts'
 import { Proofs } from '../match/overlay/Proofs.tsx'
 import { cutAlong } from '../set/trim.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { inputsNow } from '../shot/world.ts'
 import { cameraGlyph, gridPath, segmentPath } from './lines.ts'
 import { Extras, Points } from './OverlayExtras.tsx'
@@ -28,7 +28,16 @@ const GLYPH_EVERY = 8
 
 /** Joins placing, drawing and dragging in the set to the screen. */
 function useSetHand(camera: Camera, items: readonly (readonly [string, ShotItem])[]) {
-  const { shot, station, chosen, tool, set, edit, preview, frame } = useShot()
+  const { shot, station, chosen, tool, set, edit, preview, frame } = useShotParts(
+    'shot',
+    'station',
+    'chosen',
+    'tool',
+    'set',
+    'edit',
+    'preview',
+    'frame',
+  )
   const [drag, setDrag] = useState<Drag>()
   const [band, setBand] = useState<{ from: Point; to: Point }>()
   const [drawn, setDrawn] = useState<readonly Point[]>([])

@@ -9,7 +9,7 @@ import { HelpedOverlay } from '../mattes/HelpedOverlay.tsx'
 import { MatteOverlay } from '../mattes/MatteOverlay.tsx'
 import { PaintOverlay } from '../mattes/PaintOverlay.tsx'
 import { ReadingOverlay } from '../plate/ReadingOverlay.tsx'
-import { cameraNow, useShot } from '../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../shot/shotStore.ts'
 import { AreaOverlay } from '../sit/AreaOverlay.tsx'
 import { PictureDisplay, type Shown } from './display.ts'
 import type { Looks } from './looks.ts'
@@ -113,7 +113,7 @@ function PictureFoot({
 
 /** The line of the wipe, moved by hand or by the arrow keys. */
 function WipeHandle({ shareAt }: { shareAt: (event: React.PointerEvent) => number }) {
-  const { wipe, set } = useShot()
+  const { wipe, set } = useShotParts('wipe', 'set')
   return (
     <Box
       position="absolute"

@@ -10,7 +10,8 @@ import { useNeedsOf } from '../mattes/needs.ts'
 import { usePlateFilesOf } from '../plate/plateFiles.ts'
 import { DepthRail } from '../rail/DepthRail.tsx'
 import { usePointsOf } from '../shot/points.ts'
-import { type Compare, useShot, type View } from '../shot/shotStore.ts'
+import { useShared } from '../shot/sharing.ts'
+import { type Compare, useShot, useShotParts, type View } from '../shot/shotStore.ts'
 import { Looks } from './looks.ts'
 import { looksNow } from './looksNow.ts'
 import { OutsidePane } from './OutsidePane.tsx'
@@ -87,7 +88,7 @@ const bracketed = (name: string, pressed: boolean) =>
 
 /** Which view, what it is compared with, and how bright it is shown. */
 function PictureBar() {
-  const { view, compare, exposure, set } = useShot()
+  const { view, compare, exposure, set } = useShotParts('view', 'compare', 'exposure', 'set')
   return (
     <Flex
       gap="10px"
@@ -130,6 +131,9 @@ function PictureBar() {
   )
 }
 
+/** A document but for how its layers are laid: what drafts are made of. */
+const withoutStack = ({ sit, ...document }: ShotDocument) => ({ ...document, curve: sit.curve })
+
 /** The picture: the shot through its camera, from outside, both, or three frames at once. */
 export function Picture() {
   const looks = useLooks()
@@ -138,11 +142,14 @@ export function Picture() {
 
   // Drafts of gases burn in the browser for what is not kept yet.
   const document = shot?.document
+  const drawn = useShared(document && withoutStack(document))
   useMatchFilesOf(document, status)
   useNeedsOf(useShot())
   usePlateFilesOf(status?.readings, status?.check)
   usePointsOf(state.name, document)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a draft hangs on nothing that only the stack has
   useEffect(() => {
+    const document = useShot.getState().shot?.document
     if (!looks || !document || !status || document.camera.kind === 'none' || station === 'Match') return
     const now = useShot.getState()
     const { from, source } = sourceOf(now, frame)
@@ -151,7 +158,7 @@ export function Picture() {
     for (const [id] of bakedItems(document))
       if (!(id in held) && (status.items[id]?.state !== 'done' || unkept)) looks.startDraft(now, id)
       else looks.cancelDraft(id)
-  }, [looks, document, frame, status, station])
+  }, [looks, drawn, frame, status, station])
 
   useEffect(() => {
     if (!looks) return

@@ -5,7 +5,7 @@ import { encodeBase64 } from '@lantern/core/formats'
 import { useRef } from 'react'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 
 /** Px of the kept picture along a side. */
 const SIDE = 48
@@ -38,7 +38,7 @@ async function valuesOf(file: File): Promise<Uint8Array> {
 
 /** The shape of what is out of focus, by a picture of one blur disc on black. */
 export function BlurDisc() {
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   const files = useRef<HTMLInputElement>(null)
   const disc = shot?.document.camera.disc
   const take = async (file: File): Promise<void> => {

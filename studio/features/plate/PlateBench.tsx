@@ -9,7 +9,7 @@ import { Press } from '@/ui/Press.tsx'
 import { SchemaBench } from '../bench/SchemaBench.tsx'
 import { Settings } from '../bench/Settings.tsx'
 import { Figure, Part } from '../match/bench/parts.tsx'
-import { type Tool, useShot } from '../shot/shotStore.ts'
+import { type Tool, useShot, useShotParts } from '../shot/shotStore.ts'
 import { BlurDisc } from './BlurDisc.tsx'
 import { NoiseChart } from './NoiseChart.tsx'
 import { usePlateFiles } from './plateFiles.ts'
@@ -86,7 +86,7 @@ function Report({ report }: { report: PlateReport }) {
 }
 
 function ReadingDetail({ id, reading }: { id: string; reading: Reading }) {
-  const { shot, status, frame, edit, set, ask } = useShot()
+  const { shot, status, frame, edit, set, ask } = useShotParts('shot', 'status', 'frame', 'edit', 'set', 'ask')
   const { readings, reports } = usePlateFiles()
   const stages = status?.readings.areas[id]
   const taken = readings[stages?.reading.key ?? '']
@@ -177,7 +177,15 @@ const rangeText = ([first, last]: readonly [number, number]): string =>
 
 /** The Plate station's bench: the file, what it measures, and areas of it that are read. */
 export function PlateBench() {
-  const { shot, status, edit, tool, set, chosen, ask } = useShot()
+  const { shot, status, edit, tool, set, chosen, ask } = useShotParts(
+    'shot',
+    'status',
+    'edit',
+    'tool',
+    'set',
+    'chosen',
+    'ask',
+  )
   const { reports } = usePlateFiles()
   const plate = shot?.document.plate
   if (!shot || !plate) return null

@@ -7,7 +7,7 @@ import { takeParticles } from '../effects/particles/takeIn.ts'
 import { PRESETS, placeAtOnce, placingKinds, presetOf } from '../effects/placing.ts'
 import { newSignal } from '../effects/signals.ts'
 import { BALLS, FORMS, formOf } from '../set/forms.ts'
-import { type Tool, useShot } from '../shot/shotStore.ts'
+import { type Tool, useShotParts } from '../shot/shotStore.ts'
 
 const HOW: Readonly<Record<string, string>> = {
   place: 'Click where it stands.',
@@ -30,7 +30,7 @@ const Add = chakra('select', {
 
 /** What can be added besides what has a button of its own: presets, further kinds, gas from elsewhere, a signal. */
 export function AddMenu({ effects, forms, light }: { effects: boolean; forms: boolean; light: boolean }) {
-  const { shot, frame, set, edit, say } = useShot()
+  const { shot, frame, set, edit, say } = useShotParts('shot', 'frame', 'set', 'edit', 'say')
   const files = useRef<HTMLInputElement>(null)
   const particleFiles = useRef<HTMLInputElement>(null)
   if (!shot) return null

@@ -1,11 +1,11 @@
 'use client'
 import { useQuery } from '@tanstack/react-query'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { otherShots } from './otherPlates.ts'
 
 /** Has a person choose another shot, whose plate is wanted. */
 export function OtherShots({ disabled, onShot }: { disabled: boolean; onShot(name: string): void }) {
-  const { name } = useShot()
+  const { name } = useShotParts('name')
   const others = useQuery({ queryKey: ['other shots', name], queryFn: otherShots })
   return (
     <select

@@ -3,12 +3,12 @@ import { Box, Flex, Grid, Text } from '@chakra-ui/react'
 import type { ThingItem } from '@lantern/core/set'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { otherSide, SIDES, trimOff, trimWith } from './trim.ts'
 
 /** What is cut off a thing: so much of each side, and along lines that are drawn over the picture. */
 export function TrimPanel({ id, item }: { id: string; item: ThingItem }) {
-  const { edit, preview, set, tool } = useShot()
+  const { edit, preview, set, tool } = useShotParts('edit', 'preview', 'set', 'tool')
   const { trim, cuts = [], locked } = item
   const whole = !trim && cuts.length === 0
   const putCuts = (next: readonly unknown[]): void => edit({ items: { [id]: { cuts: next.length > 0 ? next : null } } })

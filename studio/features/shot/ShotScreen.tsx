@@ -12,11 +12,11 @@ import { Roster } from '../roster/Roster.tsx'
 import { takeThing } from '../set/things.ts'
 import { Strip } from '../strip/Strip.tsx'
 import { ShotPanels } from './ShotPanels.tsx'
-import { useShot } from './shotStore.ts'
+import { useShotParts } from './shotStore.ts'
 import { useEvents } from './useEvents.ts'
 
 function Farm() {
-  const { status, shot } = useShot()
+  const { status, shot } = useShotParts('status', 'shot')
   const machines = new Set(status?.machines.map(({ host }) => host)).size
   const runs = Object.entries(status?.items ?? {}).filter(
     ([, run]) => run.state === 'running' || run.state === 'waiting',
@@ -65,7 +65,7 @@ function Farm() {
 }
 
 function Sheet() {
-  const { sheet, set } = useShot()
+  const { sheet, set } = useShotParts('sheet', 'set')
   return (
     <Dialog.Root open={sheet} onOpenChange={({ open }) => set({ sheet: open })} size="sm">
       <Portal>
@@ -105,9 +105,22 @@ function shareAt(x: number, y: number): [number, number] | undefined {
   return share.every((part) => part >= 0 && part <= 1) ? share : undefined
 }
 
+/** Always the same, so that nothing in it is made anew with the screen around it. */
+const PANELS = <ShotPanels roster={<Roster />} picture={<Picture />} bench={<Bench />} strip={<Strip />} />
+
 /** One shot: the line above, the roster, the picture, the bench, the strip below. */
 export function ShotScreen({ name }: { name: string }) {
-  const { shot, load, away, message, set, history, saving, say, whole } = useShot()
+  const { shot, load, away, message, set, history, saving, say, whole } = useShotParts(
+    'shot',
+    'load',
+    'away',
+    'message',
+    'set',
+    'history',
+    'saving',
+    'say',
+    'whole',
+  )
   useEffect(() => void load(name), [name, load])
   useEvents(name)
   useKeys()
@@ -173,7 +186,7 @@ export function ShotScreen({ name }: { name: string }) {
         <Farm />
       </Box>
       {ready ? (
-        <ShotPanels roster={<Roster />} picture={<Picture />} bench={<Bench />} strip={<Strip />} />
+        PANELS
       ) : (
         <Text padding="30px" color="soft" role="status">
           {message ? '' : 'Opening the shot …'}

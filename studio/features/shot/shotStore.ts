@@ -4,6 +4,7 @@ import { cameraAt, hasPath } from '@lantern/core/pipeline'
 import { mergePatch, parseShot, type ShotDocument } from '@lantern/core/shot'
 import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
+import { useShallow } from 'zustand/react/shallow'
 import { call, shotPath } from '../api.ts'
 import { remembered } from './remembered.ts'
 import { sharing } from './sharing.ts'
@@ -396,6 +397,10 @@ export const useShot = create<ShotState>()((set, get) => ({
     get().set({ frame: Math.min(last, Math.max(first, Math.round(frame))) })
   },
 }))
+
+/** Parts of the state, in a component that is made anew where one of these changes alone. */
+export const useShotParts = <K extends keyof ShotState>(...names: K[]): Pick<ShotState, K> =>
+  useShot(useShallow((state) => Object.fromEntries(names.map((name) => [name, state[name]])) as Pick<ShotState, K>))
 
 /** The camera at a frame as the document is shown now, edits not yet kept included. */
 export function cameraNow(state: Pick<ShotState, 'shot' | 'cameras'>, frame: number): Camera | undefined {

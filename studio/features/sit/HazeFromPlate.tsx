@@ -1,11 +1,11 @@
 'use client'
 import { Flex } from '@chakra-ui/react'
 import { Press } from '@/ui/Press.tsx'
-import { type Tool, useShot } from '../shot/shotStore.ts'
+import { type Tool, useShotParts } from '../shot/shotStore.ts'
 
 /** Tools that measure the plate's haze by clicks. */
 export function HazeFromPlate() {
-  const { tool, set } = useShot()
+  const { tool, set } = useShotParts('tool', 'set')
   const pick = (one: Tool, text: string): void =>
     set(tool === one ? { tool: 'choose' } : { tool: one, message: { text, good: true } })
   return (

@@ -2,12 +2,12 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { Press } from '@/ui/Press.tsx'
 import { usePlateFiles } from '../plate/plateFiles.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShotParts } from '../shot/shotStore.ts'
 import { useCheck } from './checkStore.ts'
 
 /** What the plate's own highlights tell: where its camera bends and clips, and how much halo they have. */
 export function Highlights() {
-  const { shot, status, edit, ask } = useShot()
+  const { shot, status, edit, ask } = useShotParts('shot', 'status', 'edit', 'ask')
   const { reports } = usePlateFiles()
   const { check } = useCheck()
   if (!shot) return null

@@ -6,7 +6,7 @@ import { type CheckLine, LINE_KINDS, saidOf } from '@lantern/core/sit'
 import { memo } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../shot/shotStore.ts'
+import { useShot, useShotParts } from '../shot/shotStore.ts'
 import { barsOf } from './bars.ts'
 import { layerOf, useChecking } from './checkStore.ts'
 import { canMatch, matchLines } from './matching.ts'
@@ -81,7 +81,7 @@ const scoreText = (layers: readonly LayerCheck[]): string => {
 
 /** The area that layers are held against. */
 function AreaChoice({ id }: { id?: string }) {
-  const { shot, tool, set, edit } = useShot()
+  const { shot, tool, set, edit } = useShotParts('shot', 'tool', 'set', 'edit')
   const { area: all, layers } = shot?.document.sit ?? {}
   const area = id === undefined ? all : layers?.[id]?.area
   return (
@@ -156,7 +156,7 @@ const Overview = memo(function Overview({ layers }: { layers: readonly LayerChec
 
 /** The check of frames all over the shot, by the farm: where in it something fails. */
 function WholeShot() {
-  const { status, ask } = useShot()
+  const { status, ask } = useShotParts('status', 'ask')
   const stage = status?.check
   const busy = stage?.state === 'running' || stage?.state === 'waiting'
   const kept = (status?.look.kept.length ?? 0) + (status?.final.kept.length ?? 0)
@@ -186,7 +186,7 @@ function WholeShot() {
 
 /** The sit check of the shown frame: of one layer, or of all. */
 export function SitCheck({ id }: { id?: string }) {
-  const { shot } = useShot()
+  const { shot } = useShotParts('shot')
   const { check, busy, wrong } = useChecking()
   if (!shot) return null
   const layer = id === undefined ? undefined : layerOf(check, id)

@@ -10,7 +10,7 @@ import { Keeping } from '../../items/Keeping.tsx'
 import { framesRow, keptFigure } from '../../items/keptRows.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShot, useShotParts } from '../../shot/shotStore.ts'
 import type { StripRow } from '../../strip/row.ts'
 import { useCutOf, useCuts } from './cuts.ts'
 
@@ -89,7 +89,7 @@ function Drawn<T>({
 
 /** Cuts by hand, and a brick read off the plate. */
 function ByHand({ id, item }: { id: string; item: BreakingItem }) {
-  const { tool, set, edit } = useShot()
+  const { tool, set, edit } = useShotParts('tool', 'set', 'edit')
   const change = (own: Partial<BreakingItem>): void => edit({ items: { [id]: own } })
   const press = (own: 'cut' | 'brick' | 'cut-outline' | 'keep-whole', text: string, title: string) => (
     <Press
@@ -138,14 +138,14 @@ function ByHand({ id, item }: { id: string; item: BreakingItem }) {
 
 /** The names of strikes that hit nothing, by what is kept or drafted. */
 function useMissed(id: string): ReadonlySet<string> {
-  const { status, drafts } = useShot()
+  const { status, drafts } = useShotParts('status', 'drafts')
   const kept = status?.items[id]?.figures.flatMap((one) => (Array.isArray(one.missed) ? (one.missed as string[]) : []))
   return new Set(kept?.length ? kept : (drafts[id]?.breaking?.missed ?? []))
 }
 
 /** Where and when it is struck. */
 function Strikes({ id, item }: { id: string; item: BreakingItem }) {
-  const { tool, set, edit, moveTo, frame } = useShot()
+  const { tool, set, edit, moveTo, frame } = useShotParts('tool', 'set', 'edit', 'moveTo', 'frame')
   const [open, setOpen] = useState('')
   const missed = useMissed(id)
   const all = Object.entries(item.strikes).sort(([, a], [, b]) => a.frame - b.frame)

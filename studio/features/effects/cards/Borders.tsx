@@ -4,7 +4,7 @@ import { borders } from '@lantern/core/cards'
 import type { FloatImage } from '@lantern/core/data'
 import { type CardItem, cardInstances, cutOut } from '@lantern/core/effects/cards'
 import { useEffect, useMemo, useState } from 'react'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { frameOfClip } from './clips.ts'
 
 const SIDES = ['top', 'right', 'bottom', 'left'] as const
@@ -33,7 +33,7 @@ function useFrames(clip: CardItem['clip']): readonly FloatImage[] {
 
 /** Says which sides of the filmed frame cut the element off, before the soft border. */
 export function Borders({ id, item }: { id: string; item: CardItem }) {
-  const { shot } = useShot()
+  const { shot } = useShotParts('shot')
   const frames = useFrames(item.clip)
   const { there, feather, clip } = item
   const first = clip?.first

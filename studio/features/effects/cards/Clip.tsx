@@ -8,7 +8,7 @@ import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { makeReading } from '../../plate/readings.ts'
 import { OtherShots } from '../../set/OtherShots.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { useTaking } from '../taking.ts'
 import { Borders } from './Borders.tsx'
 import { CutBy } from './CutBy.tsx'
@@ -18,7 +18,7 @@ const rounded = (value: number): string => Number(value.toPrecision(3)).toLocale
 
 /** Which of its frames are shown now, and how fast it runs. */
 function Speed({ item }: { item: CardItem }) {
-  const { shot, frame } = useShot()
+  const { shot, frame } = useShotParts('shot', 'frame')
   const speed = shot && cardSpeed(item, frameRate(shot.document.plate))
   if (!shot || !speed) return null
   const frames = cardFrames(shot.document, item, frame)
@@ -35,7 +35,7 @@ function Speed({ item }: { item: CardItem }) {
 
 /** Reads how bright its clip is frame by frame, so that lights and settings can follow it. */
 function ReadLight({ id, item }: { id: string; item: CardItem }) {
-  const { shot, set } = useShot()
+  const { shot, set } = useShotParts('shot', 'set')
   const there = Object.entries(shot?.document.readings ?? {}).find(
     ([, { area }]) => area.kind === 'clip' && area.card === id,
   )
@@ -54,7 +54,7 @@ function ReadLight({ id, item }: { id: string; item: CardItem }) {
 
 /** Takes a clip in, or another shot's plate. */
 export function Clip({ id, item }: { id: string; item: CardItem }) {
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   const own = shot && plateClip(shot.document)
   const files = useRef<HTMLInputElement>(null)
   const { doing, take } = useTaking()

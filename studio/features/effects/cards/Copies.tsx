@@ -2,11 +2,11 @@
 import { Flex, Text } from '@chakra-ui/react'
 import type { CardItem } from '@lantern/core/effects/cards'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 
 /** Draws the area over which a card's copies are spread. */
 export function Copies({ id, item }: { id: string; item: CardItem }) {
-  const { tool, set, edit } = useShot()
+  const { tool, set, edit } = useShotParts('tool', 'set', 'edit')
   if (item.copies < 2 || item.spread !== 'in the drawn area') return null
   return (
     <Flex gap="6px" align="center" padding="6px 14px" borderBottomWidth="1px" borderColor="hair">

@@ -3,7 +3,7 @@ import { Box, Text } from '@chakra-ui/react'
 import { type CardItem, isOwnPlate } from '@lantern/core/effects/cards'
 import { isMatte } from '@lantern/core/mattes'
 import { Choice } from '@/ui/Choice.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 
 /** What keeps a matte from cutting a card, in words. */
 function missing(own: boolean, shot: string, mattes: number, cutBy: string, found: boolean): string | undefined {
@@ -18,7 +18,7 @@ function missing(own: boolean, shot: string, mattes: number, cutBy: string, foun
 
 /** The matte that says what is there of a card: one of the shot, or of the shot whose plate it is. */
 export function CutBy({ id, item }: { id: string; item: CardItem }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   const { clip, there, cutBy, far } = item
   if (!shot || !clip) return null
   const own = isOwnPlate(shot.document, item)

@@ -7,7 +7,7 @@ import { proposedSize } from '@lantern/core/pipeline'
 import type { ShotDocument } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { usePlateFiles } from '../../plate/plateFiles.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShot, useShotParts } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
 
 const rounded = (value: number): string => Number(value.toPrecision(2)).toLocaleString('en')
@@ -28,7 +28,7 @@ function fireBeside(
 
 /** How large a filmed fire is to stand, told by its own speed; once its light is read. */
 export function FireSize({ id, item }: { id: string; item: CardItem }) {
-  const { shot, status, edit } = useShot()
+  const { shot, status, edit } = useShotParts('shot', 'status', 'edit')
   const { readings } = usePlateFiles()
   const found = Object.entries(shot?.document.readings ?? {}).find(
     ([, { area }]) => area.kind === 'clip' && area.card === id,

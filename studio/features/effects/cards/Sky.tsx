@@ -3,7 +3,7 @@ import { Flex } from '@chakra-ui/react'
 import { pixelRay } from '@lantern/core/data'
 import { type CardItem, plateClip } from '@lantern/core/effects/cards'
 import { Press } from '@/ui/Press.tsx'
-import { cameraNow, useShot } from '../../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../../shot/shotStore.ts'
 import { frameOfClip } from './clips.ts'
 
 /** How high over the horizon the plate's air is looked at, as the sine of that. */
@@ -34,7 +34,7 @@ async function horizonColour(): Promise<[number, number, number] | undefined> {
 
 /** Takes the haze's colour from the plate. */
 export function Sky({ id, item }: { id: string; item: CardItem }) {
-  const { edit, say, set } = useShot()
+  const { edit, say, set } = useShotParts('edit', 'say', 'set')
   if (item.far !== 'in the sky' || item.haze <= 0) return null
   const take = async (): Promise<void> => {
     const colour = await horizonColour()

@@ -2,12 +2,12 @@
 import { Box, Text } from '@chakra-ui/react'
 import type { CardItem } from '@lantern/core/effects/cards'
 import { Choice } from '@/ui/Choice.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { TrackWays } from '../TrackWays.tsx'
 
 /** The flat track by hand that a card goes with. */
 export function Stuck({ id, item }: { id: string; item: CardItem }) {
-  const { shot, status, frame, edit } = useShot()
+  const { shot, status, frame, edit } = useShotParts('shot', 'status', 'frame', 'edit')
   const hands = Object.entries(shot?.document.match.hands ?? {}).filter(([, { keys }]) => keys[0]?.places.length === 4)
   const { stuck } = item
   if (hands.length === 0 && !stuck) return null

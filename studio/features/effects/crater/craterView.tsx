@@ -9,7 +9,7 @@ import { TakenPicture } from '@/ui/TakenPicture.tsx'
 import { call, shotPath } from '../../api.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShot, useShotParts } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
 import { Curve } from './Curve.tsx'
 
@@ -57,7 +57,7 @@ function Figures({ item }: { id: string; item: CraterItem }) {
 
 /** Its curve, or its picture. */
 function Tools({ id, item }: { id: string; item: CraterItem }) {
-  const { shot, edit, preview, set, say } = useShot()
+  const { shot, edit, preview, set, say } = useShotParts('shot', 'edit', 'preview', 'set', 'say')
   if (!shot) return null
   const change = (stops: [number, number][], final: boolean): void =>
     (final ? edit : preview)({ items: { [id]: { stops } } })

@@ -2,13 +2,13 @@
 import { Text } from '@chakra-ui/react'
 import { cellOf, type GasItem } from '@lantern/core/effects/gas'
 import { Keeping } from '../../items/Keeping.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { Part } from './Part.tsx'
 import { SpeedForSize } from './SpeedForSize.tsx'
 
 /** What is kept of a gas, its draft form, the part that is kept alone, and its speed for its size. */
 export function GasPanel({ id, item }: { id: string; item: GasItem }) {
-  const { status, drafts } = useShot()
+  const { status, drafts } = useShotParts('status', 'drafts')
   const look = drafts[id]
   return (
     <>

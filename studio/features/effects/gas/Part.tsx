@@ -3,7 +3,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import type { GasItem } from '@lantern/core/effects/gas'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 
 const AXES = ['right', 'up', 'near'] as const
 const triple = (values: readonly number[] | undefined, other: readonly number[]): [number, number, number] =>
@@ -11,7 +11,7 @@ const triple = (values: readonly number[] | undefined, other: readonly number[])
 
 /** Frames or a region that are kept alone while one works on them. */
 export function Part({ id, item }: { id: string; item: GasItem }) {
-  const { shot, loop, edit } = useShot()
+  const { shot, loop, edit } = useShotParts('shot', 'loop', 'edit')
   const { part, position, reach, rise } = item
   const plate = shot?.document.plate
   if (!plate) return null

@@ -5,11 +5,19 @@ import { FilePick } from '@/ui/FilePick.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { call, shotPath } from '../../api.ts'
 import { SchemaBench } from '../../bench/SchemaBench.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 
 /** What is drawn or taken in for a source, by its shape. */
 export function SourceTools({ id, item }: { id: string; item: GasItem | SourceItem }) {
-  const { shot, frame, set, edit, tool, say, moveTo } = useShot()
+  const { shot, frame, set, edit, tool, say, moveTo } = useShotParts(
+    'shot',
+    'frame',
+    'set',
+    'edit',
+    'tool',
+    'say',
+    'moveTo',
+  )
   if (!shot) return null
   const take = async (chosen: File): Promise<void> => {
     try {

@@ -5,7 +5,7 @@ import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { keptFigure } from '../../items/keptRows.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShot, useShotParts } from '../../shot/shotStore.ts'
 
 /** Within this of the law a fire's speed fits its size. */
 const FITS = 0.25
@@ -79,7 +79,7 @@ function Resize({ id, item }: { id: string; item: GasItem }) {
 
 /** Speed for size: a fire's pulse and height, measured, against the laws of its diameter and heat. */
 export function SpeedForSize({ id, item }: { id: string; item: GasItem }) {
-  const { shot, status, drafts } = useShot()
+  const { shot, status, drafts } = useShotParts('shot', 'status', 'drafts')
   if (!shot) return null
   const gas = status?.items[id]
   const kept =

@@ -8,7 +8,7 @@ import { Press } from '@/ui/Press.tsx'
 import { TakenPicture } from '@/ui/TakenPicture.tsx'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
-import { cameraNow, useShot } from '../../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
 import { takeStamp } from '../stamps.ts'
 
@@ -58,7 +58,7 @@ function Lies({ id, item }: { id: string; item: MarksItem }) {
 
 /** The picture that it is. */
 function Tools({ id, item }: { id: string; item: MarksItem }) {
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   if (!shot || item.mark !== 'picture') return null
   const take = async (chosen: File): Promise<void> => {
     try {

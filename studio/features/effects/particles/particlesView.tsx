@@ -18,13 +18,13 @@ import { Keeping } from '../../items/Keeping.tsx'
 import { keptRows } from '../../items/keptRows.ts'
 import type { ItemView } from '../../items/view.ts'
 import { chainPath, circlePoints } from '../../picture/lines.ts'
-import { cameraNow, useShot } from '../../shot/shotStore.ts'
+import { cameraNow, useShot, useShotParts } from '../../shot/shotStore.ts'
 import { inputsNow } from '../../shot/world.ts'
 import { takeStamp } from '../stamps.ts'
 
 /** What of a kept frame is told: how many there are, how fast, and against the gas that they come from. */
 function Figures({ id, item }: { id: string; item: ParticlesItem }) {
-  const { status, frame } = useShot()
+  const { status, frame } = useShotParts('status', 'frame')
   const run = status?.items[id]
   const figures = run?.figures[run.kept.indexOf(frame)]
   if (!figures) return null
@@ -53,7 +53,7 @@ function Figures({ id, item }: { id: string; item: ParticlesItem }) {
 
 /** Kept frames as files that other programs read. */
 function Out({ id }: { id: string }) {
-  const { shot, status } = useShot()
+  const { shot, status } = useShotParts('shot', 'status')
   if (!shot || !status?.items[id]?.kept.length) return null
   const path = `${shotPath(shot.name)}/particles?item=${encodeURIComponent(id)}`
   return (
@@ -97,7 +97,7 @@ function Seen({ id }: { id: string }) {
 
 /** The picture on discs. */
 function DiscPicture({ id, item }: { id: string; item: ParticlesItem }) {
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   if (!shot) return null
   return (
     <TakenPicture

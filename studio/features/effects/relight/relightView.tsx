@@ -4,11 +4,11 @@ import type { RelightItem } from '@lantern/core/effects/relight'
 import { isMatte } from '@lantern/core/mattes'
 import { UserRound } from 'lucide-react'
 import type { ItemView } from '../../items/view.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 
 /** What keeps it from being lit, in words. */
 function Missing({ item }: { item: RelightItem }) {
-  const { shot } = useShot()
+  const { shot } = useShotParts('shot')
   const { items = {} } = shot?.document ?? {}
   const matte = items[item.matte]
   const some = Object.values(items).some(isMatte)

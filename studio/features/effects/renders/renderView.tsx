@@ -7,7 +7,7 @@ import { Choice } from '@/ui/Choice.tsx'
 import { FileInput } from '@/ui/FileInput.tsx'
 import { Press } from '@/ui/Press.tsx'
 import type { ItemView } from '../../items/view.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { useTaking } from '../taking.ts'
 import { takeRender } from './takeIn.ts'
 
@@ -34,7 +34,7 @@ function choicesOf(groups: readonly ChannelGroup[], count: 1 | 3): { name: strin
 
 /** Which of the file's channels are which: guessed by their names, to be put right. */
 function PassChoices({ id, item }: { id: string; item: RenderItem }) {
-  const { edit } = useShot()
+  const { edit } = useShotParts('edit')
   const groups = channelGroups(item.render?.channels ?? [])
   return PASSES.map(([pass, label, count]) => {
     const choices = choicesOf(groups, count)
@@ -73,7 +73,7 @@ function PassChoices({ id, item }: { id: string; item: RenderItem }) {
 
 /** Which frame of it is shown, and what is missing. */
 function Shown({ item }: { item: RenderItem }) {
-  const { frame, shot } = useShot()
+  const { frame, shot } = useShotParts('frame', 'shot')
   const { render } = item
   if (!render || !shot) return null
   const own = renderFrame(item, frame)

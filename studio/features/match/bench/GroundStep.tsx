@@ -2,12 +2,12 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { type Tool, useShot } from '../../shot/shotStore.ts'
+import { type Tool, useShotParts } from '../../shot/shotStore.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
 
 export function GroundStep({ shown }: { shown: ShownMatch }) {
-  const { shot, tool, set, edit } = useShot()
+  const { shot, tool, set, edit } = useShotParts('shot', 'tool', 'set', 'edit')
   const ground = shot?.document.match.ground
   const taken = shot?.document.camera.solve
   if (!shot || !ground) return null

@@ -7,7 +7,7 @@ import { useState } from 'react'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import type { MatchForm, MatchOutRequest } from '@/workers/matchOut.worker.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { Part } from './parts.tsx'
 
@@ -101,7 +101,7 @@ function PickLine({ label, value, options, onPick }: PickProps) {
 
 /** The camera, what was solved with it, its tracks and its lens, as open files. */
 export function HandOut({ shown }: { shown: ShownMatch }) {
-  const { shot, cameras, say } = useShot()
+  const { shot, cameras, say } = useShotParts('shot', 'cameras', 'say')
   const [choices, setChoices] = useState(remembered)
   const [busy, setBusy] = useState(false)
   const camera = cameras.cameras[0]

@@ -3,7 +3,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { linedCamera } from '@lantern/core/pipeline'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
-import { type Tool, useShot } from '../../shot/shotStore.ts'
+import { type Tool, useShotParts } from '../../shot/shotStore.ts'
 import { Figure, millimetres, Part } from './parts.tsx'
 
 const WAYS = [
@@ -14,7 +14,7 @@ const WAYS = [
 
 /** A still or a locked-off plate lined up by its edges, live. */
 export function LineUpStep() {
-  const { shot, tool, set, edit } = useShot()
+  const { shot, tool, set, edit } = useShotParts('shot', 'tool', 'set', 'edit')
   const camera = shot?.document.camera
   if (!shot || !camera) return null
   const drawn = camera.lineUp

@@ -4,7 +4,7 @@ import { type ManualTrack, SETTINGS } from '@lantern/core/shot'
 import { useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import type { Corner } from '../exclusionMasks.ts'
 import { placesOf, setHand, TRUSTED } from '../manualTracks.ts'
 import type { ShownMatch } from '../matchData.ts'
@@ -22,7 +22,7 @@ const WAYS = [
 
 /** What of a track counts, and how much. */
 function Trims({ id, hand }: { id: string; hand: ManualTrack }) {
-  const { shot, frame, edit, set } = useShot()
+  const { shot, frame, edit, set } = useShotParts('shot', 'frame', 'edit', 'set')
   if (!shot) return null
   const flat = hand.keys[0]?.places.length === 4
   const { first, last } = shot.document.plate
@@ -60,7 +60,7 @@ function Trims({ id, hand }: { id: string; hand: ManualTrack }) {
 
 /** A locked-off camera that trembles as the patch does. */
 function Trembles({ id, hand, followed }: { id: string; hand: ManualTrack; followed: boolean }) {
-  const { shot, edit } = useShot()
+  const { shot, edit } = useShotParts('shot', 'edit')
   if (!shot) return null
   const { plate, camera } = shot.document
   const still = camera.kind === 'typed' || camera.kind === 'lined'
@@ -93,7 +93,7 @@ function Trembles({ id, hand, followed }: { id: string; hand: ManualTrack; follo
 
 /** The chosen track set by hand: seen large, nudged, followed, trusted, trimmed. */
 export function ManualTrackBench({ shown, id, hand }: { shown: ShownMatch; id: string; hand: ManualTrack }) {
-  const { shot, status, frame, edit, preview, ask } = useShot()
+  const { shot, status, frame, edit, preview, ask } = useShotParts('shot', 'status', 'frame', 'edit', 'preview', 'ask')
   const [held, setHeld] = useState<Corner>()
   if (!shot) return null
   const { plate } = shot.document

@@ -2,13 +2,13 @@
 import { Flex, Text } from '@chakra-ui/react'
 import { useRef, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { takeInFrames } from '../../shots/upload.ts'
 
 /** A matte that keeps out: frames from elsewhere, white where nothing is to be followed. */
 export function MattePart() {
   const file = useRef<HTMLInputElement>(null)
-  const { shot, edit, say } = useShot()
+  const { shot, edit, say } = useShotParts('shot', 'edit', 'say')
   const [doing, setDoing] = useState('')
   const matte = shot?.document.match.matte
   const take = async (files: readonly File[]): Promise<void> => {

@@ -6,13 +6,22 @@ import { isBox } from '@lantern/core/set'
 import { type MovingObject, SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { withoutKey } from '../exclusionMasks.ts'
 import { useMatchFiles } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
 
 function ThingDetail({ id, thing }: { id: string; thing: MovingObject }) {
-  const { shot, status, frame, cameras, edit, preview, ask, set } = useShot()
+  const { shot, status, frame, cameras, edit, preview, ask, set } = useShotParts(
+    'shot',
+    'status',
+    'frame',
+    'cameras',
+    'edit',
+    'preview',
+    'ask',
+    'set',
+  )
   const { solves } = useMatchFiles()
   if (!shot) return null
   const stages = status?.match.things[id]
@@ -131,7 +140,7 @@ function ThingDetail({ id, thing }: { id: string; thing: MovingObject }) {
 
 /** Things that move by themselves: each followed inside its own region, solved through the shot's camera. */
 export function MovingObjectsStep() {
-  const { shot, tool, set, chosen } = useShot()
+  const { shot, tool, set, chosen } = useShotParts('shot', 'tool', 'set', 'chosen')
   if (!shot) return null
   const { things } = shot.document.match
   const id = chosen.startsWith('thing.') ? chosen.slice(6) : ''

@@ -4,13 +4,13 @@ import { SETTINGS } from '@lantern/core/shot'
 import { useRef } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { Part } from './parts.tsx'
 
 /** The camera by other ways than solving: from a file, typed. */
 export function OtherCameras() {
   const file = useRef<HTMLInputElement>(null)
-  const { shot, edit, takeCamera, preview } = useShot()
+  const { shot, edit, takeCamera, preview } = useShotParts('shot', 'edit', 'takeCamera', 'preview')
   const camera = shot?.document.camera
   if (!camera) return null
   return (

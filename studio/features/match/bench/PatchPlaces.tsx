@@ -7,7 +7,7 @@ import type { ManualTrack, ShotDocument } from '@lantern/core/shot'
 import { useEffect, useState } from 'react'
 import { Press } from '@/ui/Press.tsx'
 import { frameOfClip } from '../../effects/cards/clips.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import type { Corner } from '../exclusionMasks.ts'
 import { makeHand, placesOf } from '../manualTracks.ts'
 import type { ShownMatch } from '../matchData.ts'
@@ -30,7 +30,7 @@ async function framesFor(document: ShotDocument, frame: number) {
 
 /** Proposes where a flat patch would hold: contrast both ways that looks the same some frames later. Pressed again: the next best place. */
 export function ProposePatch({ shown }: { shown: ShownMatch }) {
-  const { shot, frame, say, set } = useShot()
+  const { shot, frame, say, set } = useShotParts('shot', 'frame', 'say', 'set')
   const [busy, setBusy] = useState(false)
   if (!shot) return null
   const { document } = shot
@@ -88,7 +88,7 @@ export function ProposePatch({ shown }: { shown: ShownMatch }) {
 
 /** Warns of a patch that changes by itself. */
 export function PatchHolds({ hand }: { hand: ManualTrack }) {
-  const { shot } = useShot()
+  const { shot } = useShotParts('shot')
   const [likeness, setLikeness] = useState<number>()
   const [key] = hand.keys
   const plate = shot?.document.plate

@@ -4,7 +4,7 @@ import { type Proof, SETTINGS } from '@lantern/core/shot'
 import { NumberField } from '@/ui/NumberField.tsx'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { makeHand } from '../manualTracks.ts'
 import { type ShownMatch, slideOfProof } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
@@ -18,7 +18,7 @@ const SHAPES = { cone: 'Cone', chequer: 'Tile', figure: 'Figure', text: 'Words' 
 
 /** A test object that stands far away: its distance, and how large it looks. */
 function FarAway({ id, size, far }: { id: string; size: number; far: { distance: number } }) {
-  const { edit } = useShot()
+  const { edit } = useShotParts('edit')
   return (
     <>
       <Text color="faint">In its direction, turning with the camera only.</Text>
@@ -64,7 +64,7 @@ function FarAway({ id, size, far }: { id: string; size: number; far: { distance:
 
 /** What a test object is. */
 function ShapeLine({ id, proof }: { id: string; proof: Proof }) {
-  const { edit } = useShot()
+  const { edit } = useShotParts('edit')
   return (
     <>
       <Flex gap="4px" margin="5px 0">
@@ -100,7 +100,17 @@ function ShapeLine({ id, proof }: { id: string; proof: Proof }) {
 }
 
 export function ProofStep({ shown }: { shown: ShownMatch }) {
-  const { shot, tool, set, edit, preview, chosen, view, frame, cameras } = useShot()
+  const { shot, tool, set, edit, preview, chosen, view, frame, cameras } = useShotParts(
+    'shot',
+    'tool',
+    'set',
+    'edit',
+    'preview',
+    'chosen',
+    'view',
+    'frame',
+    'cameras',
+  )
   const proofs = shot?.document.match.proofs
   if (!shot || !proofs) return null
   const id = chosen.startsWith('proof.') ? chosen.slice(6) : ''

@@ -4,7 +4,7 @@ import type { Solve } from '@lantern/core/data'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { Figure, lengthInMillimetres, millimetres, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
@@ -18,7 +18,15 @@ function spread(solve: Solve, term: 'focalPx' | 'k1' | 'k2'): string {
 }
 
 export function SolveStep({ shown }: { shown: ShownMatch }) {
-  const { shot, status, edit, preview, takeSolve, oldSolve, set } = useShot()
+  const { shot, status, edit, preview, takeSolve, oldSolve, set } = useShotParts(
+    'shot',
+    'status',
+    'edit',
+    'preview',
+    'takeSolve',
+    'oldSolve',
+    'set',
+  )
   const match = shot?.document.match
   if (!shot || !match) return null
   const stage = status?.match.solve

@@ -3,13 +3,13 @@ import { Flex, Text } from '@chakra-ui/react'
 import { trackLast } from '@lantern/core/data'
 import { MANUAL_TRACK_NUMBERS } from '@lantern/core/pipeline'
 import { Press } from '@/ui/Press.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { type ShownMatch, trackErrors } from '../matchData.ts'
 import { Figure, Part } from './parts.tsx'
 
 /** The chosen track: how long, how far off, and dropping it. */
 export function TrackDetail({ shown }: { shown: ShownMatch }) {
-  const { shot, chosen, edit, set, frame, tool } = useShot()
+  const { shot, chosen, edit, set, frame, tool } = useShotParts('shot', 'chosen', 'edit', 'set', 'frame', 'tool')
   const id = chosen.startsWith('track.') ? Number(chosen.slice(6)) : undefined
   const track = shown.tracks.find((one) => one.id === id)
   if (!shot || !track || !shown.tracksKey || track.id >= MANUAL_TRACK_NUMBERS) return null

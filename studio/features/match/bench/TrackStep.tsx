@@ -4,7 +4,7 @@ import { MANUAL_TRACK_NUMBERS } from '@lantern/core/pipeline'
 import { SETTINGS } from '@lantern/core/shot'
 import { Press } from '@/ui/Press.tsx'
 import { Settings } from '../../bench/Settings.tsx'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { withoutKey } from '../exclusionMasks.ts'
 import type { ShownMatch } from '../matchData.ts'
 import { ManualTrackBench } from './ManualTrackBench.tsx'
@@ -14,7 +14,16 @@ import { Figure, Part, StageRow } from './parts.tsx'
 import { TrackDetail } from './TrackDetail.tsx'
 
 export function TrackStep({ shown }: { shown: ShownMatch }) {
-  const { shot, status, tool, set, edit, preview, chosen, frame } = useShot()
+  const { shot, status, tool, set, edit, preview, chosen, frame } = useShotParts(
+    'shot',
+    'status',
+    'tool',
+    'set',
+    'edit',
+    'preview',
+    'chosen',
+    'frame',
+  )
   const match = shot?.document.match
   if (!match) return null
   const stage = status?.match.tracks

@@ -1,7 +1,7 @@
 'use client'
 import { fitPlane, throughHomography } from '@lantern/core/math'
 import { COLOURS } from '@/ui/theme.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { type Corner, cornersPath } from '../exclusionMasks.ts'
 import { placesOf } from '../manualTracks.ts'
 import type { ShownMatch } from '../matchData.ts'
@@ -50,7 +50,7 @@ export function ManualTrackMarks({
   /** The chosen one can be taken. */
   grips: boolean
 }) {
-  const { shot, chosen } = useShot()
+  const { shot, chosen } = useShotParts('shot', 'chosen')
   if (!shot) return null
   const { plate, match } = shot.document
   return (

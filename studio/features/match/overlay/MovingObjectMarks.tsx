@@ -3,13 +3,13 @@ import { projectPoint, solveCameraAt } from '@lantern/core/data'
 import { isBox } from '@lantern/core/set'
 import { COLOURS } from '@/ui/theme.ts'
 import { viewOf } from '../../items/index.ts'
-import { useShot } from '../../shot/shotStore.ts'
+import { useShotParts } from '../../shot/shotStore.ts'
 import { keepOutPath } from '../exclusionMasks.ts'
 import { useMatchFiles } from '../matchData.ts'
 
 /** Things that move by themselves: their regions, their solved points where the thing is at a frame, and its geometry riding on it. */
 export function MovingObjectMarks({ frame, unit }: { frame: number; unit: number }) {
-  const { shot, status, chosen } = useShot()
+  const { shot, status, chosen } = useShotParts('shot', 'status', 'chosen')
   const { solves } = useMatchFiles()
   if (!shot) return null
   const { match, items } = shot.document
