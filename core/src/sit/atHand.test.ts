@@ -63,7 +63,7 @@ const line = [
   [0, 0],
   [1, 1],
 ] as const
-const _curves = {
+const curves = {
   all: [
     [0, 0.1],
     [1, 1],
@@ -93,14 +93,7 @@ const CHANGES: Record<string, StackSettings> = {
   'a layer that is hidden': stack({ shown: false }),
   'a matte turned round': stack({ mattes: [{ id: 'm', outside: true }] }),
   'a matte of another shape': stack({}, { mattes: new Map([['m', other]]) }),
-  curves: stack({
-    curves: {
-      all: [
-        [0, 0.1],
-        [1, 1],
-      ],
-    },
-  } as unknown as Partial<StackLayer>),
+  curves: stack({ curves }),
   'a streak': stack({ streak: 1, streakBy: 'plate' }, { motions: new Map([['plate', motion]]) }),
   'all fires’ exposure': stack({}, { fireExposure: 1 }),
   'a drift': stack({}, { drift: 0.3 }),

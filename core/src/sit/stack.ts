@@ -63,11 +63,12 @@ function isSound(layer: PictureLayer): boolean {
   return good
 }
 
+interface LaidLayer {
+  layer: PictureLayer
+  lay: StackLay
+}
 /** What of a picture is laid, in order. */
-function laysOf(
-  picture: StackPicture,
-  { lays, plain, onBad }: StackSettings,
-): { layer: PictureLayer; lay: StackLay }[] {
+function laysOf(picture: StackPicture, { lays, plain, onBad }: StackSettings): LaidLayer[] {
   const layers = new Map(picture.layers.map((layer) => [layer.id, layer]))
   const named = new Set(lays.map(({ of }) => of))
   const all = [...picture.layers.flatMap(({ id }) => (named.has(id) ? [] : [{ of: id, how: plain }])), ...lays]
@@ -81,10 +82,9 @@ function laysOf(
 }
 
 /** All layers' shadows on the plate, and their light on the set: what the plate is multiplied by, and that of light. */
-function layAllOnSet(laying: Laying): void {
+function layAllOnSet(laying: Laying, all: readonly LaidLayer[]): void {
   const { crew, settings, atHand, width, height } = laying
   const pixels = width * height
-  const all = laysOf(laying.picture, settings)
   const make = () => {
     const made = { factor: filled(crew, pixels, 1), light: filled(crew, pixels, 0) }
     for (const { layer, lay } of all) {
@@ -101,10 +101,9 @@ function layAllOnSet(laying: Laying): void {
 }
 
 /** Lays the layers in order; returns those that wait until all that goes over is laid. */
-function layAll(laying: Laying, aside?: LaidAside): Blending[] {
+function layAll(laying: Laying, all: readonly LaidLayer[], aside?: LaidAside): Blending[] {
   const { crew, settings, sum, fire, width, height } = laying
   const { heap } = crew
-  const all = laysOf(laying.picture, settings)
   // What was laid before of a layer that is laid several times: the next one goes over it.
   const owns = new Map<string, number>()
   for (const { lay } of all)
@@ -264,8 +263,9 @@ function layPicture(
   const bare = settings.plateStreak ? heap.alloc(pixels * 16) : plateAt
   if (bare !== plateAt) heap.f32(bare, pixels * 4).set(heap.f32(plateAt, pixels * 4))
   const grain = settings.plateStreak && drawPlateOut(laying, plateAt, settings.plateStreak)
-  layAllOnSet(laying)
-  const waiting = layAll(laying, aside)
+  const all = laysOf(picture, settings)
+  layAllOnSet(laying, all)
+  const waiting = layAll(laying, all, aside)
   if (aside) aside.shadows = { width, height, channels: 4, data: heap.f32(laying.factor, pixels * 4).slice() }
   airBefore(laying)
   blendAll(laying, waiting)

@@ -39,7 +39,13 @@ function take(of: string, found: readonly FrameNeeds[]): void {
 }
 
 /** Asks for what the shot's mattes are needed for, while a station is open that shows it. */
-export function useNeedsOf({ name, shot, status, saving, station }: ShotState): void {
+export function useNeedsOf({
+  name,
+  shot,
+  status,
+  saving,
+  station,
+}: Pick<ShotState, 'name' | 'shot' | 'status' | 'saving' | 'station'>): void {
   const { first, last } = shot?.document.plate ?? { first: 0, last: -1 }
   const wanted = STATIONS.includes(station) && shot !== undefined && saving === 0
   const head = wanted ? `${name}/${shot.head}` : ''

@@ -2,7 +2,7 @@
 import { Box, Flex } from '@chakra-ui/react'
 import { pickSurface } from '@lantern/core/pipeline'
 import { type ShotDocument, shotLayers } from '@lantern/core/shot'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useReducer, useRef, useState } from 'react'
 import { COLOURS } from '@/ui/theme.ts'
 import { MatchOverlay } from '../match/MatchOverlay.tsx'
 import { HelpedOverlay } from '../mattes/HelpedOverlay.tsx'
@@ -141,6 +141,12 @@ function WipeHandle({ shareAt }: { shareAt: (event: React.PointerEvent) => numbe
   )
 }
 
+/** Makes a component anew whenever a picture was laid. */
+function useLaid(looks: Looks): void {
+  const [, again] = useReducer((count: number) => count + 1, 0)
+  useEffect(() => looks.listen(again), [looks])
+}
+
 /** One picture of a frame, fitted into its place, with its overlay. */
 export function Pane({
   looks,
@@ -184,6 +190,7 @@ export function Pane({
     }
   }, [aspect])
 
+  useLaid(looks)
   const now = looks.want(state, frame)
   // What burns moves on while its pictures are laid: the newest of this frame is shown, though it isn't the present state's.
   const { newest } = looks

@@ -137,14 +137,27 @@ const withoutStack = ({ sit, ...document }: ShotDocument) => ({ ...document, cur
 /** The picture: the shot through its camera, from outside, both, or three frames at once. */
 export function Picture() {
   const looks = useLooks()
-  const state = useShot()
-  const { shot, view, compare, set, frame, playing, status, station } = state
+  const state = useShotParts(
+    'name',
+    'shot',
+    'status',
+    'station',
+    'frame',
+    'playing',
+    'loop',
+    'view',
+    'compare',
+    'tool',
+    'saving',
+    'go',
+  )
+  const { shot, view, compare, frame, playing, status, station } = state
 
   // Drafts of gases burn in the browser for what is not kept yet.
   const document = shot?.document
   const drawn = useShared(document && withoutStack(document))
   useMatchFilesOf(document, status)
-  useNeedsOf(useShot())
+  useNeedsOf(state)
   usePlateFilesOf(status?.readings, status?.check)
   usePointsOf(state.name, document)
   // biome-ignore lint/correctness/useExhaustiveDependencies: a draft hangs on nothing that only the stack has
@@ -160,10 +173,6 @@ export function Picture() {
       else looks.cancelDraft(id)
   }, [looks, drawn, frame, status, station])
 
-  useEffect(() => {
-    if (!looks) return
-    looks.onShown = () => set({})
-  }, [looks, set])
   const { loop } = state
   useEffect(() => {
     if (status && loop[1] > loop[0]) looks?.rest()

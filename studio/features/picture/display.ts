@@ -73,9 +73,12 @@ export class PictureDisplay {
   }
 
   show(shown: Shown): void {
-    if (shown === this.#shown) return
+    const before = this.#shown
+    if (shown === before) return
     this.#shown = shown
-    this.#due = ['added', 'bare']
+    this.#due = (['added', 'bare'] as const).filter(
+      (name) => shown[name] !== before?.[name] || this.#due.includes(name),
+    )
     this.#drawn = ''
   }
 

@@ -22,6 +22,17 @@ export interface GoldenHashes {
   threads: number
 }
 
+/** Whether two pictures of four bytes a pixel are the same. */
+function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
+  if (a.length !== b.length) return false
+  const [u, v] = [a, b].map((one) => new Int32Array(one.buffer, one.byteOffset, one.length >> 2)) as [
+    Int32Array,
+    Int32Array,
+  ]
+  for (let n = 0; n < u.length; n++) if (u[n] !== v[n]) return false
+  return true
+}
+
 /** The computing worker's client: one frame is laid at a time, the newest wish wins; laid frames are kept for play. */
 export class Looks {
   readonly #worker = new Worker(new URL('../../workers/look.worker.ts', import.meta.url), { type: 'module' })
@@ -51,7 +62,7 @@ export class Looks {
   readonly #hashes = new Map<number, (reply: GoldenHashes) => void>()
   /** The picture that was laid last, and its frame: the state may have gone on meanwhile. */
   newest?: { frame: number; shown: Shown }
-  onShown: () => void = () => undefined
+  readonly #heard = new Set<() => void>()
 
   constructor() {
     this.#worker.onmessage = (message: MessageEvent<LookReply>) => this.#hear(message.data)
@@ -75,7 +86,8 @@ export class Looks {
         width: reply.width,
         height: reply.height,
         added: reply.added,
-        bare: reply.bare,
+        // The same plate for as long as it is the same.
+        bare: this.newest && sameBytes(this.newest.shown.bare, reply.bare) ? this.newest.shown.bare : reply.bare,
         flame: reply.flame,
         spoiled: reply.spoiled,
         mark: this.#busy?.mark ?? '',
@@ -89,7 +101,7 @@ export class Looks {
         passing: reply.passing,
       }
       this.#busy = undefined
-      this.onShown()
+      for (const heard of this.#heard) heard()
       this.#next()
     } else if (reply.what === 'failed' && reply.id !== undefined && this.#checks.has(reply.id)) {
       this.#checks.get(reply.id)?.failed(new LanternError('check', reply.message, reply.remedy))
@@ -238,6 +250,12 @@ export class Looks {
   #mostFrames(): number {
     const held = this.#cache.size
     return held > 0 ? Math.floor((0.9 * MOST_CACHED_BYTES * held) / Math.max(1, this.#bytes)) : 0
+  }
+
+  /** Calls whenever a picture was laid; returns how to end that. */
+  listen(heard: () => void): () => void {
+    this.#heard.add(heard)
+    return () => void this.#heard.delete(heard)
   }
 
   /** What is laid for a frame already, or undefined; then it is asked for. It is what readings are taken of. */
