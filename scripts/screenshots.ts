@@ -12,6 +12,7 @@ const browser = await chromium.launch({
     '--use-gl=angle',
     '--use-angle=swiftshader',
     '--enable-unsafe-swiftshader',
+    '--disable-gpu-rasterization',
   ],
 })
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })

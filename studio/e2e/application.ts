@@ -31,6 +31,7 @@ export const openBrowser = (): Promise<Browser> =>
       '--use-angle=swiftshader',
       '--enable-unsafe-swiftshader',
       '--disable-gpu-compositing',
+      '--disable-gpu-rasterization',
     ],
   })
 

@@ -6,70 +6,13 @@ import type { Shot, ShotStatus } from '@lantern/store'
 import { create } from 'zustand'
 import { useShallow } from 'zustand/react/shallow'
 import { call, shotPath } from '../api.ts'
+import { paced } from './paced.ts'
 import { remembered } from './remembered.ts'
 import { sharing } from './sharing.ts'
 import { belongs, STATIONS, type Station } from './stations.ts'
+import type { Compare, MatchStep, Region, Tool, View } from './words.ts'
 
-export type View = 'camera' | 'outside' | 'both' | 'triptych'
-export type Compare = 'none' | 'wipe' | 'beside' | 'difference'
-/** A part of the picture, shares of its width and height. */
-export interface Region {
-  x: number
-  y: number
-  width: number
-  height: number
-}
-export type Tool =
-  | 'choose'
-  | 'fire'
-  | `preset-${string}`
-  | `add-${string}`
-  | `form-${string}`
-  | 'line'
-  | 'area'
-  | 'box'
-  | 'keep-out'
-  | 'trim'
-  | 'matte-shape'
-  | 'stroke-inside'
-  | 'stroke-outside'
-  | 'paint'
-  | 'paint-erase'
-  | 'read-point'
-  | 'sit-area'
-  | 'haze-colour'
-  | 'haze-near'
-  | 'haze-far'
-  | 'read-box'
-  | 'read-shape'
-  | 'read-pin'
-  | 'thing'
-  | 'hand-point'
-  | 'hand-flat'
-  | 'join'
-  | 'ground'
-  | 'axis'
-  | 'origin'
-  | 'distance'
-  | 'proof'
-  | 'line-x'
-  | 'line-y'
-  | 'line-z'
-  | 'line-origin'
-  | 'line-length'
-  | 'sun-line'
-  | 'patches'
-  | 'lamp'
-  | 'aim'
-  | 'region'
-  | 'strike'
-  | 'footfalls'
-  | 'cut'
-  | 'cut-outline'
-  | 'keep-whole'
-  | 'brick'
-export const MATCH_STEPS = ['Track', 'Solve', 'Ground', 'Proof', 'Line up', 'Things'] as const
-export type MatchStep = (typeof MATCH_STEPS)[number]
+export * from './words.ts'
 
 export interface DraftState {
   key: string
@@ -297,17 +240,12 @@ export const useShot = create<ShotState>()((set, get) => ({
     }
   },
   preview(patch) {
-    const { shot } = get()
-    if (!shot) return
-    try {
-      const document = parseShot(mergePatch(shot.document, patch))
-      set({ shot: { ...shot, document: sharing(shot.document, document) } })
-    } catch {
-      // A value on the way that the document can't hold; the end of the drag will say so.
-    }
+    waiting.push(patch)
+    previews.ask()
   },
   edit(patch, unseen = false) {
-    if (!unseen) get().preview(patch)
+    if (!unseen) waiting.push(patch)
+    previews.now()
     const said = get().message
     set({ saving: get().saving + 1 })
     chain = chain.then(async () => {
@@ -397,6 +335,21 @@ export const useShot = create<ShotState>()((set, get) => ({
     get().set({ frame: Math.min(last, Math.max(first, Math.round(frame))) })
   },
 }))
+
+/** Changes that are shown next, in order. */
+const waiting: Record<string, unknown>[] = []
+/** Shows them: a drag sends them faster than a slow machine draws. */
+const previews = paced(() => {
+  const { shot } = useShot.getState()
+  const patches = waiting.splice(0)
+  if (!shot || patches.length === 0) return
+  try {
+    const document = parseShot(patches.reduce<unknown>((made, patch) => mergePatch(made, patch), shot.document))
+    useShot.setState({ shot: { ...shot, document: sharing(shot.document, document) } })
+  } catch {
+    // A value on the way that the document can't hold; the end of the drag will say so.
+  }
+})
 
 /** Parts of the state, in a component that is made anew where one of these changes alone. */
 export const useShotParts = <K extends keyof ShotState>(...names: K[]): Pick<ShotState, K> =>
