@@ -14,6 +14,9 @@ const MOST_CACHED_BYTES = 700 * 2 ** 20
 const BURNT_PER_LAID = 2
 /** The picture has been at rest for so long before frames of the loop are laid ahead. */
 const REST_MS = 400
+/** So long frames are found for laying ahead, and so long it then pauses. */
+const SLICE_MS = 6
+const PAUSE_MS = 40
 
 /** Golden hashes as this browser computes them with so many threads. */
 export interface GoldenHashes {
@@ -237,7 +240,14 @@ export class Looks {
       return
     const of = [shot, status, state.exposure, state.alone, state.region]
     if (of.some((one, n) => one !== this.#found.of[n])) this.#found = { of, frames: new Set() }
+    const until = performance.now() + SLICE_MS
     for (let n = 1; n <= to - from; n++) {
+      // What a frame is laid from is found for some of them at a time: whoever works meanwhile is not held up.
+      if (playing === 0 && performance.now() > until) {
+        clearTimeout(this.#rest)
+        this.#rest = setTimeout(() => this.#ahead(), PAUSE_MS)
+        return
+      }
       const next =
         from + ((((frame - from + (playing < 0 ? -n : n)) % (to - from + 1)) + (to - from + 1)) % (to - from + 1))
       if (this.#found.frames.has(next)) continue
@@ -276,6 +286,7 @@ export class Looks {
     const there = this.#cache.get(key)
     if (there) return { there, request }
     if (this.#busy?.key === key) return { request }
+    clearTimeout(this.#rest)
     this.#wish = wish
     this.#next()
     return { request }

@@ -240,6 +240,8 @@ export const useShot = create<ShotState>()((set, get) => ({
     }
   },
   preview(patch) {
+    // The next value of the same drag stands for the one before.
+    if (waiting.length > 0 && shapeOf(waiting.at(-1)) === shapeOf(patch)) waiting.pop()
     waiting.push(patch)
     previews.ask()
   },
@@ -335,6 +337,9 @@ export const useShot = create<ShotState>()((set, get) => ({
     get().set({ frame: Math.min(last, Math.max(first, Math.round(frame))) })
   },
 }))
+
+/** What a change is of, whatever its numbers. */
+const shapeOf = (patch: unknown): string => JSON.stringify(patch, (_, value) => (typeof value === 'number' ? 0 : value))
 
 /** Changes that are shown next, in order. */
 const waiting: Record<string, unknown>[] = []
