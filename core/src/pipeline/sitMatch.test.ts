@@ -11,7 +11,7 @@ const shot = makeShot('Match', { ...plate, rate: [24, 1], encoding: 'srgb' } as 
 >[1])
 const figures = (level: number): CheckFigures => ({
   pixels: 1000,
-  tones: { floor: 0.08 * level, p2: 0.1 * level, p10: 0.2 * level, p50: 0.3 * level, p90: 0.5 * level, p98: 0.6 * level },
+  tones: { p2: 0.1 * level, p10: 0.2 * level, p50: 0.3 * level, p90: 0.5 * level, p98: 0.6 * level },
 })
 const stops = (ratio: number): number => Math.log2(ratio)
 

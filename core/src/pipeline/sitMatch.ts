@@ -51,11 +51,7 @@ function meanFigures(all: readonly CheckFigures[]): CheckFigures | undefined {
   const [first] = all
   if (!first) return undefined
   const tone = (name: keyof CheckFigures['tones']): number => mean(all.map(({ tones }) => tones[name]))
-  const floor = Math.min(...all.map(({ tones }) => tones.floor))
-  return {
-    ...first,
-    tones: { floor, p2: tone('p2'), p10: tone('p10'), p50: tone('p50'), p90: tone('p90'), p98: tone('p98') },
-  }
+  return { ...first, tones: { p2: tone('p2'), p10: tone('p10'), p50: tone('p50'), p90: tone('p90'), p98: tone('p98') } }
 }
 
 /** A line on the mean of several frames; out where it is out at one of them. */

@@ -8,8 +8,6 @@ import { grown, isIn, type Region } from './region.ts'
 
 /** Brightness below which a given share of an area lies. */
 export interface Tones {
-  /** Of a pixel's darkest channel, below which hardly any lies. */
-  floor: number
   p2: number
   p10: number
   p50: number
@@ -58,14 +56,10 @@ function calmColours(image: FloatImage, region: Region): { light: Float32Array; 
   return { light, colours }
 }
 
-const FLOOR_SHARE = 0.005
-function tonesOf(light: Float32Array, colours: Float32Array): Tones {
-  const below = (values: Float32Array, share: number): number =>
-    values[Math.min(values.length - 1, Math.floor(share * values.length))] ?? 0
+function tonesOf(light: Float32Array): Tones {
   const sorted = light.slice().sort()
-  const at = (share: number): number => below(sorted, share)
-  const darkest = light.map((_, k) => Math.min(...colours.subarray(3 * k, 3 * k + 3))).sort()
-  return { floor: below(darkest, FLOOR_SHARE), p2: at(0.02), p10: at(0.1), p50: at(0.5), p90: at(0.9), p98: at(0.98) }
+  const at = (share: number): number => sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))] ?? 0
+  return { p2: at(0.02), p10: at(0.1), p50: at(0.5), p90: at(0.9), p98: at(0.98) }
 }
 
 /** Colours as near as this to one another are of one kind, stops of red and blue over green. */
@@ -238,7 +232,7 @@ export function measureArea(image: FloatImage, region: Region, law: GrainLaw, ed
   const sharp = sharpOf(image, region, edgesAround)
   return {
     pixels: region.pixels,
-    tones: tonesOf(light, colours),
+    tones: tonesOf(light),
     ...(neutral ? { neutral } : {}),
     ...(grain ? { grain } : {}),
     ...(sharp ? { sharp } : {}),
