@@ -127,13 +127,26 @@ function gradeFour(at: usize, left: i32, r0: v128, g0: v128, b0: v128, whole: v1
   if (left > 3) v128.store(at, i64x2.shuffle(rg2, ba2, 1, 3), 48)
 }
 
+/** The share of a pixel's darkest channel that may be a veil. */
+const VEILED: f32 = 0.85
+
+/** What colours so bright are multiplied by where so much is taken away of how bright they are: all of it from one and a half times that on, below ever less (a cube that goes on as steeply), so that dark parts keep their order and their hue. */
+// @ts-ignore: decorator
+@inline
+function deepened(bright: v128, taken: v128): v128 {
+  const held = f32x4.pmax(f32x4.splat(1e-9), bright)
+  const whole = f32x4.div(f32x4.sub(held, taken), held), share = f32x4.div(held, f32x4.pmax(f32x4.splat(1e-9), taken))
+  const toe = f32x4.mul(f32x4.splat(4.0 / 27.0), f32x4.mul(share, share))
+  return v128.bitselect(whole, toe, f32x4.gt(held, f32x4.mul(f32x4.splat(1.5), taken)))
+}
+
 /**
  * Grades a layer's images in place: its colour, premultiplied, is divided by alpha for it and multiplied again; what has no alpha, and its own light, is graded as light. Fourth lanes stay.
- * glow: own light, or 0 where there is none. numbers: the layer's, 32 floats (layers.ts). curves: three tables, or 0. Items are rows.
+ * A black below none is taken away. glow: own light, or 0 where there is none. numbers: the layer's, 32 floats (layers.ts). curves: three tables, or 0. Items are rows.
  */
 export function gradeLayer(colour: usize, glow: usize, curves: usize, numbers: usize, width: i32, from: i32, to: i32): void {
   const zero = f32x4.splat(0), one = f32x4.splat(1), all = i32x4.splat(-1), light = i32x4(-1, -1, -1, 0)
-  const black = v128.load32_splat(numbers)
+  const black = f32x4.pmax(zero, v128.load32_splat(numbers)), deeper: f32 = -load<f32>(numbers)
   const spanRed = v128.load32_splat(numbers, 16), spanGreen = v128.load32_splat(numbers, 20), spanBlue = v128.load32_splat(numbers, 24)
   const ownRed = v128.load32_splat(numbers, 48), ownGreen = v128.load32_splat(numbers, 52), ownBlue = v128.load32_splat(numbers, 56)
   const end = to * width
@@ -146,9 +159,21 @@ export function gradeLayer(colour: usize, glow: usize, curves: usize, numbers: u
       const lifted = f32x4.mul(black, alpha)
       const solid = f32x4.gt(alpha, f32x4.splat(1e-6))
       const whole = v128.bitselect(alpha, one, solid), inv = f32x4.div(one, whole)
-      const r = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanRed, redOf(a, b, c, d))), inv)
-      const g = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanGreen, greenOf(a, b, c, d))), inv)
-      const u = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanBlue, blueOf(a, b, c, d))), inv)
+      let r = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanRed, redOf(a, b, c, d))), inv)
+      let g = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanGreen, greenOf(a, b, c, d))), inv)
+      let u = f32x4.mul(f32x4.add(lifted, f32x4.mul(spanBlue, blueOf(a, b, c, d))), inv)
+      if (deeper > 0) {
+        // As of a veil first, as far as the darkest channel has it; the rest of how bright the pixel is, which leaves its hue.
+        const taken = f32x4.splat(deeper)
+        const veil = f32x4.pmax(zero, f32x4.pmin(taken, f32x4.mul(f32x4.splat(VEILED), f32x4.pmin(r, f32x4.pmin(g, u)))))
+        r = f32x4.sub(r, veil)
+        g = f32x4.sub(g, veil)
+        u = f32x4.sub(u, veil)
+        const gain = deepened(luminance(r, g, u), f32x4.sub(taken, veil))
+        r = f32x4.mul(r, gain)
+        g = f32x4.mul(g, gain)
+        u = f32x4.mul(u, gain)
+      }
       gradeFour(k, left, r, g, u, whole, alpha, v128.not(solid), numbers, curves)
     }
     if (!glow) continue

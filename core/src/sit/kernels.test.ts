@@ -82,45 +82,45 @@ describe('halving and doubling light', () => {
 })
 
 describe('the grade', () => {
-  it('is of colour divided by alpha and of how bright it is, as its plain formula has it', () => {
-    const [colour, glow] = [picture(21), picture(22, 2)]
-    view(colour).fill(0, 0, 12)
-    const before = [view(colour).slice(), view(glow).slice()] as const
-    const [black, span, own, pivot, gamma, contrast, saturation] = [
-      0.02,
-      [0.9, 1, 1.1],
-      [1.2, 1, 0.8],
-      0.3,
-      1.3,
-      1.2,
-      0.7,
-    ]
-    const numbers = new Array<number>(32).fill(0)
-    numbers.splice(0, 3, black, black, black)
-    numbers.splice(4, 3, ...span)
-    numbers.splice(12, 3, ...own)
-    numbers.splice(16, 4, pivot ** (1 / gamma), pivot, contrast / gamma, saturation)
-    crew.run('gradeLayer', { colour, glow, curves: 0, numbers: floats(numbers), width: W }, H)
-    const graded = (c: number[]): number[] => {
-      const bright = (v: readonly number[]): number =>
-        0.2126 * (v[0] ?? 0) + 0.7152 * (v[1] ?? 0) + 0.0722 * (v[2] ?? 0)
-      const gain = (pivot ** (1 / gamma) * (bright(c) / pivot) ** (contrast / gamma)) / bright(c)
-      const bent = c.map((v) => v * gain)
-      return bent.map((v) => Math.max(0, bright(bent) + saturation * (v - bright(bent))))
-    }
-    for (let n = 0; n < W * H; n++) {
-      const [k, g] = before.map((image) => [...image.subarray(4 * n, 4 * n + 4)]) as [number[], number[]]
-      const alpha = k[3] ?? 0
-      const body =
-        n < 3 ? [0, 0, 0] : graded(span.map((s, c) => black + (s * (k[c] ?? 0)) / alpha)).map((v) => v * alpha)
-      const light = graded(own.map((s, c) => s * (g[c] ?? 0)))
-      for (let c = 0; c < 3; c++) {
-        near(view(colour)[4 * n + c], body[c] ?? 0, 4)
-        near(view(glow)[4 * n + c], light[c] ?? 0, 8)
+  it.each([0.02, -0.1])(
+    'with a black of %d is of colour divided by alpha and of how bright it is, as its plain formula has it',
+    (black) => {
+      const [colour, glow] = [picture(21), picture(22, 2)]
+      view(colour).fill(0, 0, 12)
+      const before = [view(colour).slice(), view(glow).slice()] as const
+      const [span, own, pivot, gamma, contrast, saturation] = [[0.9, 1, 1.1], [1.2, 1, 0.8], 0.3, 1.3, 1.2, 0.7]
+      const numbers = new Array<number>(32).fill(0)
+      numbers.splice(0, 3, black, black, black)
+      numbers.splice(4, 3, ...span)
+      numbers.splice(12, 3, ...own)
+      numbers.splice(16, 4, pivot ** (1 / gamma), pivot, contrast / gamma, saturation)
+      crew.run('gradeLayer', { colour, glow, curves: 0, numbers: floats(numbers), width: W }, H)
+      const graded = (c: number[]): number[] => {
+        const bright = (v: readonly number[]): number =>
+          0.2126 * (v[0] ?? 0) + 0.7152 * (v[1] ?? 0) + 0.0722 * (v[2] ?? 0)
+        const gain = (pivot ** (1 / gamma) * (bright(c) / pivot) ** (contrast / gamma)) / bright(c)
+        const bent = c.map((v) => v * gain)
+        return bent.map((v) => Math.max(0, bright(bent) + saturation * (v - bright(bent))))
       }
-      expect([view(colour)[4 * n + 3], view(glow)[4 * n + 3]]).toEqual([alpha, g[3]])
-    }
-  })
+      for (let n = 0; n < W * H; n++) {
+        const [k, g] = before.map((image) => [...image.subarray(4 * n, 4 * n + 4)]) as [number[], number[]]
+        const alpha = k[3] ?? 0
+        const lifted = span.map((s, c) => Math.max(0, black) + (s * (k[c] ?? 0)) / alpha)
+        const veil = Math.max(0, Math.min(-black, 0.85 * Math.min(...lifted)))
+        const straight = lifted.map((v) => v - veil)
+        const bright = 0.2126 * (straight[0] ?? 0) + 0.7152 * (straight[1] ?? 0) + 0.0722 * (straight[2] ?? 0)
+        const rest = -black - veil
+        const toe = rest <= 1e-9 ? 1 : bright > 1.5 * rest ? (bright - rest) / bright : (4 / 27) * (bright / rest) ** 2
+        const body = n < 3 ? [0, 0, 0] : graded(straight.map((v) => v * toe)).map((v) => v * alpha)
+        const light = graded(own.map((s, c) => s * (g[c] ?? 0)))
+        for (let c = 0; c < 3; c++) {
+          near(view(colour)[4 * n + c], body[c] ?? 0, 4)
+          near(view(glow)[4 * n + c], light[c] ?? 0, 8)
+        }
+        expect([view(colour)[4 * n + 3], view(glow)[4 * n + 3]]).toEqual([alpha, g[3]])
+      }
+    },
+  )
 })
 
 describe('grain', () => {

@@ -61,8 +61,8 @@ export interface ReadyLayer {
   images: { colour: number; glow: number; effect: number; wrap: number; curves: number; numbers: number }
 }
 
-const isGraded = ({ gamma, contrast, saturation }: StackLayer, curves: boolean): boolean =>
-  gamma !== 1 || contrast !== 1 || saturation !== 1 || curves
+const isGraded = ({ black, gamma, contrast, saturation }: StackLayer, curves: boolean): boolean =>
+  black < 0 || gamma !== 1 || contrast !== 1 || saturation !== 1 || curves
 
 /** The 32 numbers of a layer's grade (kernels/assembly/layers.ts). */
 function gradeNumbers(laying: Laying, layer: PictureLayer, how: StackLayer, bent: boolean, matted: boolean): number[] {

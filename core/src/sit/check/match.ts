@@ -43,8 +43,6 @@ const STEPS = 48
 const [LEAST_CONTRAST, MOST_CONTRAST] = [0.55, 1.8]
 const [LEAST_WHITE, MOST_WHITE] = [0.1, 4]
 const [LEAST_TINT, MOST_TINT_GAIN] = [0.6, 1.6]
-/** The most that is taken away of its darkest tone, as a share: taken wholly it would be a flat black. */
-const MOST_TAKEN = 0.97
 /** Of two contrasts that serve alike the lesser turn is taken: what a whole turn costs, stops. */
 const TURN_COST = 0.03
 /** Stops between its darkest and brightest parts by which an area counts as even. */
@@ -78,8 +76,8 @@ function matchedTones(
     const [dark, bright] = [before(own.p2), before(own.p98)]
     const a = (high - low) / Math.max(1e-6, bright - dark)
     const b = low - a * dark
-    // The darkest tone as it was before any black was set, and what of that may go.
-    const most = MOST_TAKEN * Math.max(0, dark - now.black) + Math.min(0, now.black)
+    // As much as the darkest tone has, at most; what is darker has less taken (kernels/assembly/grade.ts).
+    const most = Math.max(0, dark)
     if (b >= -a * most) return { a, b }
     const held = high / Math.max(1e-6, bright - most)
     return { a: held, b: -held * most }
