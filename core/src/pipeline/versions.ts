@@ -10,5 +10,5 @@ export const VERSIONS = {
   report: 2,
   thing: 1,
   motion: 1,
-  check: 3,
+  check: 4,
 } as const
