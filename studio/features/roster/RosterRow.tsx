@@ -75,6 +75,31 @@ function Uncovered({ id, name }: { id: string; name: string }) {
   )
 }
 
+/** In a narrow roster an open lock is seen only where it can be pressed, so that names have the room. */
+const AWAY = {
+  '@container (max-width: 176px)': {
+    position: 'absolute',
+    right: '28px',
+    opacity: 0,
+    background: '#343434',
+    '[data-item]:hover &': { opacity: 1 },
+    '&:focus-visible': { opacity: 1 },
+  },
+}
+
+/** Locks a thing, or unlocks it. */
+const LockMark = ({ name, locked, change }: { name: string; locked: boolean; change(): void }) => (
+  <Press
+    plain
+    padding="0"
+    aria-label={`${locked ? 'Unlock' : 'Lock'} ${name}`}
+    onClick={(event) => (event.stopPropagation(), change())}
+    css={locked ? undefined : AWAY}
+  >
+    {locked ? <Lock size={12} /> : <LockOpen size={12} opacity={0.35} />}
+  </Press>
+)
+
 /** Locks and hides a layer, or a group of them. */
 function LayerMarks({ entry: { name, layer } }: { entry: Entry }) {
   const edit = useShot((state) => state.edit)
@@ -84,14 +109,7 @@ function LayerMarks({ entry: { name, layer } }: { entry: Entry }) {
   return (
     <>
       {layer.locked !== undefined && (
-        <Press
-          plain
-          padding="0"
-          aria-label={`${layer.locked ? 'Unlock' : 'Lock'} ${name}`}
-          onClick={(event) => (event.stopPropagation(), change({ locked: !layer.locked }))}
-        >
-          {layer.locked ? <Lock size={12} /> : <LockOpen size={12} opacity={0.35} />}
-        </Press>
+        <LockMark name={name} locked={layer.locked} change={() => change({ locked: !layer.locked })} />
       )}
       <Press
         plain
@@ -140,16 +158,11 @@ export const RosterRow = memo(function RosterRow({ entry, ...place }: { entry: E
         {entry.layer && <LayerMarks entry={entry} />}
         {entry.item && (
           <>
-            <Press
-              plain
-              padding="0"
-              aria-label={`${entry.item.locked ? 'Unlock' : 'Lock'} ${entry.name}`}
-              onClick={(event) => (
-                event.stopPropagation(), edit({ items: { [entry.id]: { locked: !entry.item?.locked } } })
-              )}
-            >
-              {entry.item.locked ? <Lock size={12} /> : <LockOpen size={12} opacity={0.35} />}
-            </Press>
+            <LockMark
+              name={entry.name}
+              locked={entry.item.locked}
+              change={() => edit({ items: { [entry.id]: { locked: !entry.item?.locked } } })}
+            />
             <Press
               plain
               padding="0"
