@@ -84,12 +84,12 @@ const Lanterns = memo(function Lanterns({ station, states, go }: LanternsProps) 
               {on && (
                 <svg
                   width="62"
-                  height="26"
+                  height="22"
                   aria-hidden
                   style={{ position: 'absolute', left: '50%', top: -3, marginLeft: -31 }}
                 >
                   <path
-                    d="M1 5v-4h5M1 21v4h5M61 5v-4h-5M61 21v4h-5"
+                    d="M1 5v-4h5M1 16v4h5M61 5v-4h-5M61 16v4h-5"
                     fill="none"
                     stroke={COLOURS.text}
                     strokeWidth="1.3"
