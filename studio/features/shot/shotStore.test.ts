@@ -109,6 +109,36 @@ describe('editing', () => {
     useShot.getState().preview({ items: { fire: { heat: -1 } } })
     expect(heat()).toBe(700)
   })
+  it('shows a drag’s next value a little later, or at once where that is asked for, and the newest of it alone', async () => {
+    await useShot.getState().load(NAME)
+    const { preview } = useShot.getState()
+    // The first takes a while to be shown, so that the next one waits.
+    vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'performance', 'Date'] })
+    vi.advanceTimersByTime(60_000)
+    const drawn: unknown[] = []
+    const slow = useShot.subscribe(() => {
+      drawn.push(heat())
+      vi.advanceTimersByTime(40)
+    })
+    preview({ items: { fire: { heat: 500 } } })
+    await Promise.resolve()
+    preview({ items: { fire: { heat: 600 } } })
+    preview({ items: { fire: { heat: 610 } } })
+    expect(drawn).toEqual([500])
+    await vi.advanceTimersByTimeAsync(41)
+    expect(drawn).toEqual([500, 610])
+    preview({ items: { fire: { heat: 620 } } }, true)
+    expect(heat()).toBe(620)
+    await Promise.resolve()
+    preview({ items: { fire: { heat: 630 } } })
+    expect(heat()).toBe(620)
+    vi.useRealTimers()
+    slow()
+    // What waited is of a shot that is no longer looked at.
+    await useShot.getState().load(NAME)
+    useShot.getState().preview({ items: { fire: { name: 'Blaze' } } }, true)
+    expect(heat()).toBe(400)
+  })
   it('sends edits one after another, each against the revision that the one before made', async () => {
     await useShot.getState().load(NAME)
     for (const value of [500, 600, 700]) useShot.getState().edit({ items: { fire: { heat: value } } })

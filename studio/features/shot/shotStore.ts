@@ -89,8 +89,8 @@ export interface ShotState {
   refreshStatus(): Promise<void>
   /** Shows a status that the server sent, unless a newer one is shown. cameras: where they were asked for with it. */
   takeStatus(name: string, status: ShotStatus & { version?: number }, cameras?: ShotState['cameras']): Promise<void>
-  /** Shows a change without keeping it, while something is dragged. */
-  preview(patch: Record<string, unknown>): void
+  /** Shows a change without keeping it, while something is dragged: soon, or at once where the next step counts on it. */
+  preview(patch: Record<string, unknown>, atOnce?: boolean): void
   /** Keeps a change as a new revision. unseen: it is shown once it is kept, as what names a file that the server gives out only then. */
   edit(patch: Record<string, unknown>, unseen?: boolean): void
   history(way: 'undo' | 'redo'): void
@@ -179,6 +179,7 @@ export const useShot = create<ShotState>()((set, get) => ({
   async load(name) {
     try {
       const shot = await call<Shot>(shotPath(name))
+      waiting.length = 0
       const before = get()
       const { first, last } = shot.document.plate
       const kept = remembered(name)
@@ -239,11 +240,12 @@ export const useShot = create<ShotState>()((set, get) => ({
       get().say(error)
     }
   },
-  preview(patch) {
+  preview(patch, atOnce = false) {
     // The next value of the same drag stands for the one before.
     if (waiting.length > 0 && shapeOf(waiting.at(-1)) === shapeOf(patch)) waiting.pop()
     waiting.push(patch)
-    previews.ask()
+    if (atOnce) previews.now()
+    else previews.ask()
   },
   edit(patch, unseen = false) {
     if (!unseen) waiting.push(patch)

@@ -17,9 +17,8 @@ export async function matchLines(ids: readonly string[], asked: readonly LineNam
       ids,
       async (tried) => {
         const { layers, halation } = tried.sit
-        preview({
-          sit: { halation, layers: Object.fromEntries(ids.flatMap((id) => (layers[id] ? [[id, layers[id]]] : []))) },
-        })
+        const changed = Object.fromEntries(ids.flatMap((id) => (layers[id] ? [[id, layers[id]]] : [])))
+        preview({ sit: { halation, layers: changed } }, true)
         return [await checkNow(useShot.getState(), frame)]
       },
       asked,
@@ -27,7 +26,7 @@ export async function matchLines(ids: readonly string[], asked: readonly LineNam
     const { changed, before, halation } = match
     // What was tried and given up goes back.
     if (Object.keys(changed).length === 0 && halation === undefined) {
-      preview({ sit: { layers: before } })
+      preview({ sit: { layers: before } }, true)
       const tried = Object.keys(before).length > 0
       const text = tried ? 'Nothing brings it nearer.' : 'Every line that a press can change is within.'
       return set({ message: { text, good: true } })
