@@ -102,6 +102,36 @@ describe('laying frames', () => {
     expect(worker.asked).toHaveLength(2)
     looks.end()
   })
+  it('lays the loop’s kept frames ahead when it rests, and what is wished for meanwhile does not wait for them', () => {
+    const ahead: ShotState = {
+      ...withStatus({ look: kept([5, 6, 7], { 5: 'look-5', 6: 'look-6', 7: 'look-7' }) }),
+      frame: 5,
+      loop: [5, 7],
+    }
+    useShot.setState(ahead)
+    const looks = new Looks()
+    const worker = NotingWorker.last
+    const asked = (): number[] => worker.asked.flatMap((request) => (request.what === 'compose' ? [request.frame] : []))
+    worker.say({ what: 'here' })
+    looks.want(ahead, 5)
+    worker.say(composed(1))
+    vi.advanceTimersByTime(1000)
+    expect(asked()).toEqual([5, 6])
+    // The picture of 6 has not come yet.
+    const brighter = { ...ahead, exposure: 1 }
+    useShot.setState(brighter)
+    looks.want(brighter, 5)
+    expect(asked()).toEqual([5, 6, 5])
+    worker.say({ ...composed(3), frame: 5 } as LookReply)
+    expect(looks.want(brighter, 5)).toBeDefined()
+    // Nothing more is laid ahead before that, and what comes late is kept as what it is.
+    vi.advanceTimersByTime(1000)
+    expect(asked()).toEqual([5, 6, 5])
+    worker.say({ ...composed(2), frame: 6 } as LookReply)
+    expect(looks.want(ahead, 6)).toBeDefined()
+    expect(looks.want(brighter, 7)).toBeUndefined()
+    looks.end()
+  })
   it('goes on after a frame that failed, and tells why unless it will come by itself', () => {
     const looks = new Looks()
     const worker = NotingWorker.last

@@ -18,6 +18,14 @@ const REST_MS = 400
 const SLICE_MS = 6
 const PAUSE_MS = 40
 
+/** A frame that was asked for. */
+interface Asked {
+  id: number
+  key: string
+  mark: string
+  place: string
+}
+
 /** Golden hashes as this browser computes them with so many threads. */
 export interface GoldenHashes {
   hash: string
@@ -43,7 +51,9 @@ export class Looks {
   #bytes = 0
   /** What was asked for before the worker had loaded. */
   #early?: LookRequest[] = []
-  #busy?: { id: number; key: string; mark: string; place: string }
+  #busy?: Asked
+  /** A frame that is laid ahead: what is wished for meanwhile does not wait for it, as its picture may have far to come. */
+  #going?: Asked
   #wish?: Wish
   /** What was laid last, but for how far what burns has come; when, and how long that took. */
   #laidLast?: { place: string; at: number; milliseconds: number; passing: boolean }
@@ -84,7 +94,7 @@ export class Looks {
       this.#early = undefined
       for (const request of early) this.#send(request)
     } else if (reply.what === 'composed') {
-      const key = this.#busy?.key ?? ''
+      const asked = this.#busy?.id === reply.id ? this.#busy : this.#going
       const shown = {
         width: reply.width,
         height: reply.height,
@@ -93,24 +103,24 @@ export class Looks {
         bare: this.newest && sameBytes(this.newest.shown.bare, reply.bare) ? this.newest.shown.bare : reply.bare,
         flame: reply.flame,
         spoiled: reply.spoiled,
-        mark: this.#busy?.mark ?? '',
+        mark: asked?.mark ?? '',
       }
-      if (!reply.passing) this.#put(key, shown)
+      if (!reply.passing) this.#put(asked?.key ?? '', shown)
       this.newest = { frame: reply.frame, shown }
       this.#laidLast = {
-        place: this.#busy?.place ?? '',
+        place: asked?.place ?? '',
         at: performance.now(),
         milliseconds: reply.milliseconds,
         passing: reply.passing,
       }
-      this.#busy = undefined
+      this.#laidOrFailed(reply.id)
       for (const heard of this.#heard) heard()
       this.#next()
     } else if (reply.what === 'failed' && reply.id !== undefined && this.#checks.has(reply.id)) {
       this.#checks.get(reply.id)?.failed(new LanternError('check', reply.message, reply.remedy))
       this.#checks.delete(reply.id)
     } else if (reply.what === 'failed') {
-      if (reply.id !== undefined) this.#busy = undefined
+      if (reply.id !== undefined) this.#laidOrFailed(reply.id)
       if (!/not been read yet|is not kept/.test(reply.message))
         set({ message: { text: `${reply.message} ${reply.remedy}`, good: false } })
       this.#next()
@@ -192,6 +202,17 @@ export class Looks {
     }
   }
 
+  #laidOrFailed(id: number): void {
+    if (this.#busy?.id === id) this.#busy = undefined
+    if (this.#going?.id === id) this.#going = undefined
+  }
+
+  #ask(wish: Wish): Asked {
+    const asked = { id: ++this.#id, key: wish.key, mark: wish.mark, place: wish.place }
+    this.#send({ what: 'compose', id: asked.id, ...wish.request })
+    return asked
+  }
+
   #next(): void {
     const wish = this.#wish
     clearTimeout(this.#later)
@@ -208,8 +229,7 @@ export class Looks {
       return
     }
     this.#wish = undefined
-    this.#busy = { id: ++this.#id, key: wish.key, mark: wish.mark, place: wish.place }
-    this.#send({ what: 'compose', id: this.#id, ...wish.request })
+    this.#busy = this.#ask(wish)
   }
 
   /** Nothing is asked for: after a moment the loop's frames are laid ahead, at once while it plays. */
@@ -229,7 +249,7 @@ export class Looks {
       frame,
       playing,
     } = state
-    if (!shot || this.#busy || this.#wish || to - from + 1 > this.#mostFrames()) return
+    if (!shot || this.#busy || this.#going || this.#wish || to - from + 1 > this.#mostFrames()) return
     if (
       playing === 0 &&
       (status?.look.state === 'running' ||
@@ -252,7 +272,10 @@ export class Looks {
         from + ((((frame - from + (playing < 0 ? -n : n)) % (to - from + 1)) + (to - from + 1)) % (to - from + 1))
       if (this.#found.frames.has(next)) continue
       this.#found.frames.add(next)
-      if (['look', 'final'].includes(sourceOf(state, next).from) && !this.#lay(state, next).there) return
+      const wish = ['look', 'final'].includes(sourceOf(state, next).from) ? wishOf(state, next) : undefined
+      if (!wish || this.#cache.has(wish.key)) continue
+      this.#going = this.#ask(wish)
+      return
     }
   }
 
@@ -285,7 +308,7 @@ export class Looks {
     const { key, request } = wish
     const there = this.#cache.get(key)
     if (there) return { there, request }
-    if (this.#busy?.key === key) return { request }
+    if (this.#busy?.key === key || this.#going?.key === key) return { request }
     clearTimeout(this.#rest)
     this.#wish = wish
     this.#next()
