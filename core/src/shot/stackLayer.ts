@@ -47,7 +47,7 @@ const gradeFields = {
     unit: '',
     span: [0, 0.3],
     step: 0.001,
-    hint: 'Plate value that the layer’s black becomes.',
+    hint: 'Plate value that the layer’s black becomes; below 0 its dark parts go deeper and keep their hue.',
     ...stack('Grade'),
   }),
   white: number(0, 8, 1, {

@@ -172,11 +172,9 @@ export function Strip() {
     canvas.current.width = width * ratio
     canvas.current.height = height * ratio
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    const at = INSET * 2 + 14
-    const stepOf = (width - at) / Math.max(1, last - first)
-    const x = (one: number): number => INSET + (one - first) * stepOf
-    drawStrip(context, rows, { width, height, first, last, step: stepOf, x, loop, frame })
-  }, [rows, width, height, first, last, loop, frame])
+    const x = (at: number): number => INSET + (at - first) * step
+    drawStrip(context, rows, { width, height, first, last, step, x, loop, frame })
+  }, [rows, width, height, first, last, step, loop, frame])
   if (!shot) return null
   const rate = shot.document.plate.rate[0] / shot.document.plate.rate[1]
   const frameAt = (event: React.PointerEvent): number => {
