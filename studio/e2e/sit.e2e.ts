@@ -1,7 +1,12 @@
+import { execFile } from 'node:child_process'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { promisify } from 'node:util'
 import type { Browser, Page } from 'playwright-core'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import {
   application,
+  folder,
   movieOf,
   openYard,
   over,
@@ -220,4 +225,26 @@ describe('the whole shot', () => {
     await over(page, [0.02, 0.02])
     expect(faults).toEqual([])
   })
+  it('is matched by the command too, as one edit that is shown here and undone here', async () => {
+    const run = promisify(execFile)
+    const lantern = (...rest: string[]): Promise<{ stdout: string; stderr: string }> =>
+      run(process.execPath, ['farm/dist/lantern.mjs', 'sit', NAME, ...rest], {
+        env: { ...process.env, ...application.environment },
+      })
+    const file = join(folder, 'sit.json')
+    await lantern('--json', file)
+    const before = JSON.parse(readFileSync(file, 'utf8')) as { within: number; lines: number }
+    const head = (await shot()).head
+    const { stdout } = await lantern('--match', 'chest', '--json', file)
+    const after = JSON.parse(readFileSync(file, 'utf8')) as { within: number; lines: number }
+    expect(stdout).toMatch(/^chest: \w+ [-\d.]+ to [-\d.]+/m)
+    expect(after.within / after.lines).toBeGreaterThan(before.within / before.lines)
+    expect((await shot()).head).toBe(head + 1)
+    const white = (await layer())?.white
+    await expect.poll(() => page.locator('main').getAttribute('data-head')).toBe(String(head + 1))
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => (await layer())?.white).not.toBe(white)
+    const wrong = await lantern('--match', 'nobody').catch((error: { stderr: string }) => error)
+    expect(wrong.stderr).toContain('There is no layer “nobody”. Choose of')
+  }, 180_000)
 })

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import { makeCrew, random } from '../base/index.ts'
-import { type FloatImage, type Motion, makeImage, type PictureLayer } from '../data/index.ts'
+import { noiseImage } from '../../testing/stackPictures.ts'
+import { makeCrew } from '../base/index.ts'
+import type { FloatImage, Motion, PictureLayer } from '../data/index.ts'
 import {
   AtHand,
   BARE_LAYER,
@@ -13,12 +14,7 @@ import {
 } from './index.ts'
 
 const [W, H] = [24, 16]
-const noise = (channels: number, seed: number, top = 1): FloatImage => {
-  const stream = random(seed)
-  const image = makeImage(W, H, channels)
-  image.data.forEach((_, n) => (image.data[n] = stream.next() * top))
-  return image
-}
+const noise = (channels: number, seed: number, top?: number): FloatImage => noiseImage(W, H, channels, seed, top)
 /** A layer with all that a layer may have. */
 const layer = (id: string, seed: number): PictureLayer => ({
   id,

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { makeCrew, random } from '../base/index.ts'
+import { noiseImage } from '../../testing/stackPictures.ts'
+import { makeCrew } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import {
   BARE_LAYER,
@@ -12,12 +13,7 @@ import {
 } from './index.ts'
 
 const [W, H] = [12, 8]
-const noise = (channels: number, seed: number, top = 1): FloatImage => {
-  const stream = random(seed)
-  const image = makeImage(W, H, channels)
-  image.data.forEach((_, n) => (image.data[n] = stream.next() * top))
-  return image
-}
+const noise = (channels: number, seed: number, top?: number): FloatImage => noiseImage(W, H, channels, seed, top)
 const even = (values: readonly number[]): FloatImage => {
   const image = makeImage(W, H, values.length)
   image.data.forEach((_, n) => (image.data[n] = values[n % values.length] ?? 0))

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { noiseImage } from '../../testing/stackPictures.ts'
 import { makeCrew, random } from '../base/index.ts'
 import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
 import {
@@ -23,12 +24,7 @@ import {
 
 const [W, H] = [12, 8]
 const how = (over: Partial<StackLayer> = {}): StackLayer => ({ ...BARE_LAYER, ...over })
-const noise = (channels: number, seed: number, top = 1): FloatImage => {
-  const stream = random(seed)
-  const image = makeImage(W, H, channels)
-  image.data.forEach((_, n) => (image.data[n] = stream.next() * top))
-  return image
-}
+const noise = (channels: number, seed: number, top?: number): FloatImage => noiseImage(W, H, channels, seed, top)
 const constantOf = (width: number, height: number, values: readonly number[]): FloatImage => {
   const image = makeImage(width, height, values.length)
   image.data.forEach((_, n) => (image.data[n] = values[n % values.length] ?? 0))
