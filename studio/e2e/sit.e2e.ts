@@ -226,6 +226,9 @@ describe('the whole shot', () => {
     expect(faults).toEqual([])
   })
   it('is matched by the command too, as one edit that is shown here and undone here', async () => {
+    await choose()
+    await type(page, 'White', '2')
+    await saved(page)
     const run = promisify(execFile)
     const lantern = (...rest: string[]): Promise<{ stdout: string; stderr: string }> =>
       run(process.execPath, ['farm/dist/lantern.mjs', 'sit', NAME, ...rest], {
