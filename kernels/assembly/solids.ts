@@ -4,7 +4,7 @@ import {
 import { clearance, effect, HOLDS_OUT, lit, PAIRS, RECEIVES, SEE_THROUGH, shade, SKY, SUN, sunX, sunY, sunZ, towardsSun, UNSEEN, NO_SHADOW } from './lighting'
 import { castNearest, hitInstance, hitT, MISS } from './rays'
 import { pairX, pairY, samplePair } from './sampler'
-import { eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
+import { CARD, eventAt, layerAt, MATTE, MOST_EVENTS, SOLID, SPLAT } from './scratch'
 import { scatterAbout, towardX, towardY, towardZ } from './shading'
 import { alphaAtHit, base, emission, fade, flatX, flatY, flatZ, metal, roughness, takeFlat, takeMaterial, takeShining } from './surface'
 import { castView, rayDX, rayDY, rayDZ, rayX, rayY, rayZ } from './view'
@@ -65,16 +65,17 @@ export function beginPixel(lightToo: bool): void {
   firstInstance = -2
 }
 
-function putEvent(scratch: usize, distance: f32, share: f32, layer: i32, colour: v128, glow: v128, fire: v128): void {
+/** share: of the pixel; alone: that as if no card were before it. */
+function putEvent(scratch: usize, distance: f32, share: f32, alone: f32, kind: i32, layer: i32, colour: v128, glow: v128, fire: v128): void {
   if (events >= MOST_EVENTS) return
   const e = eventAt(scratch, events++)
   store<f32>(e, distance)
   store<f32>(e, share, 4)
   store<i32>(e, layer, 8)
-  store<i32>(e, SOLID, 12)
+  store<i32>(e, kind, 12)
   v128.store(e, f32x4.replace_lane(colour, 3, 1), 16)
-  v128.store(e, glow, 32)
-  v128.store(e, fire, 48)
+  v128.store(e, f32x4.replace_lane(glow, 3, alone), 32)
+  v128.store(e, f32x4.replace_lane(fire, 3, 0), 48)
 }
 
 /** Puts what a particle covers of the pixel among its events. share: of the pixel; alpha: how much of that it hides; colour: of the whole share, lit or its own light. */
@@ -87,8 +88,18 @@ export function putSplat(scratch: usize, distance: f32, share: f32, alpha: f32, 
   store<i32>(e, layer, 8)
   store<i32>(e, SPLAT, 12)
   v128.store(e, f32x4.replace_lane(shines ? none : colour, 3, alpha), 16)
-  v128.store(e, shines ? colour : none, 32)
+  v128.store(e, f32x4.replace_lane(shines ? colour : none, 3, share), 32)
   v128.store(e, none, 48)
+}
+
+/** What of a sample's events before this one is of a layer, as shares as if no card were there. */
+function ownBefore(scratch: usize, first: i32, layer: i32): f32 {
+  let sum: f32 = 0
+  for (let n = first; n < events; n++) {
+    const e = eventAt(scratch, n)
+    if (load<i32>(e, 8) == layer) sum += load<f32>(e, 44)
+  }
+  return sum
 }
 
 /** Steps of a matte that is soft in depth. */
@@ -242,7 +253,9 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
   castView(view, fx, fy, time, u, v)
   const ox = rayX, oy = rayY, oz = rayZ, dx = rayDX, dy = rayDY, dz = rayDZ
   const pixel: f32 = 1 / viewFocal(view)
-  let least: f32 = 0, left: f32 = 1, caught = false, noted = false, value: f32 = 0
+  // Left of the sample: of what is seen, and as if no card were there.
+  let least: f32 = 0, left: f32 = 1, bare: f32 = 1, caught = false, noted = false, value: f32 = 0
+  const firstEvent = events
   setFrom = MISS
   for (let n: u32 = 0; n < 12; n++) {
     const t = castNearest(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
@@ -267,7 +280,7 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
         catchLight(scene, scratch, scratch, time, sample, pair, px, py, pz, t, wide)
       }
       if (!(flags & HOLDS_OUT)) continue
-      putEvent(scratch, t, left, -1, f32x4.splat(0), f32x4.splat(0), f32x4.splat(0))
+      putEvent(scratch, t, left, bare, SOLID, -1, f32x4.splat(0), f32x4.splat(0), f32x4.splat(0))
       break
     }
     // What is black and dull sends no light back: filmed elements shine as they were filmed, softly, and want no more samples.
@@ -275,24 +288,29 @@ export function takeSample(job: usize, scratch: usize, x: i32, y: i32, sample: u
     if (!shines) takeMaterial(instances, time, dx, dy, dz, wide)
     const dark = shines || (roughness >= 1 && metal == 0 && luminance(base) == 0)
     if (!dark) meetsThings = true
-    let alpha: f32 = f32x4.extract_lane(base, 3) * left
+    let opaque: f32 = f32x4.extract_lane(base, 3)
+    let alpha: f32 = opaque * left
     // The clear rim of a filmed frame is no edge.
     if (!noted && (!dark || alpha > CLEAR)) {
       noted = true
       noteFirst(met, t)
     }
-    if (alpha <= 0.001) continue
+    if (opaque * bare <= 0.001) continue
     const glow = emission, soft = fade
     if (!dark) shade(scene, scratch, scratch, time, sample, pair, dx, dy, dz, px, py, pz, t, wide, jobBounces(job) != 0)
     const sent = dark ? f32x4.splat(0) : lit, raised = dark ? f32x4.splat(0) : effect
     if (soft > 0) {
-      alpha *= clearOfSet(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, t, soft)
-      if (alpha <= 0.001) continue
+      const clear = clearOfSet(top, instances, scratch, time, ox, oy, oz, dx, dy, dz, t, soft)
+      alpha *= clear
+      opaque *= clear
+      if (opaque * bare <= 0.001) continue
     }
-    putEvent(scratch, t, alpha, layer, sent, glow, raised)
+    const alone: f32 = opaque * (dark ? bare * max<f32>(0, 1 - ownBefore(scratch, firstEvent, layer)) : bare)
+    putEvent(scratch, t, alpha, alone, dark ? CARD : SOLID, layer, sent, glow, raised)
     value += alpha * (min<f32>(2, luminance(sent) + luminance(raised)) + 0.3)
     left -= alpha
-    if (left < 0.01) break
+    if (!dark) bare -= opaque * bare
+    if (bare < 0.01) break
   }
   valueSum += value
   valueSquares += value * value

@@ -16,13 +16,13 @@ import { bright, heat, left, meetsGas, resetHeat, sortEvents, walkPixel } from '
 
 // A picture, tile by tile of 32 x 32 pixels. Where a tile goes (a slot): planes of f32, TILE^2 each: first the picture's own, then those of each layer.
 //   The picture's: 0 what is left of the plate; 1 heated air, m; 2 unused; 3 distance along the view axis, m (0: nothing); 4-6 normal; 7-9 place; 10 11 motion while the shutter is open, px; 12 instance (-1: none).
-//   A layer's: 0-2 colour, 3 alpha, 4-6 emission, 7-9 light of effects, 10 distance x alpha; shares of light that it lets through: 11 sun, 12 sky; 13 contact.
+//   A layer's: 0-2 colour, 3 alpha, 4-6 emission, 7-9 light of effects, 10 distance x alpha; shares of light that it lets through: 11 sun, 12 sky; 13 contact; what other layers hide of it: 14-16 colour, 17 alpha, 18-20 emission, 21-23 light of effects, 24 distance x alpha.
 // Before the planes a u32 for each layer: what of it there is, bits CHANNELS.
 
 export const TILE = 32
 const AREA: usize = 1024
 const OWN_PLANES: usize = 13
-const LAYER_PLANES: usize = 14
+const LAYER_PLANES: usize = 25
 const HEAD: usize = 128
 /** Bits of what a layer has in a tile: colour and alpha, emission, light of effects, shadow of sun, of sky, contact. */
 const COLOUR: u32 = 1
@@ -31,6 +31,12 @@ const EFFECT: u32 = 4
 const SUN_SHADOW: u32 = 8
 const SKY_SHADOW: u32 = 16
 const CONTACT: u32 = 32
+const HIDDEN: u32 = 64
+/** Where the planes of what is hidden begin, and how many there are. */
+const HIDDEN_PLANE: usize = 14
+const HIDDEN_PLANES: usize = 11
+/** So little hidden light or alpha is none. */
+const HIDDEN_LEAST: f32 = 0.0005
 
 // @ts-ignore: decorator
 @inline
@@ -155,6 +161,9 @@ function scaleLayers(scene: usize, scratch: usize, by: f32): void {
     v128.store(at, f32x4.mul(k, v128.load(at)))
     v128.store(at, f32x4.mul(k, v128.load(at, 16)), 16)
     v128.store(at, f32x4.mul(k, v128.load(at, 32)), 32)
+    v128.store(at, f32x4.mul(k, v128.load(at, 64)), 64)
+    v128.store(at, f32x4.mul(k, v128.load(at, 80)), 80)
+    v128.store(at, f32x4.mul(k, v128.load(at, 96)), 96)
   }
   resetHeat(heat * by)
 }
@@ -190,8 +199,35 @@ function putLayers(scene: usize, scratch: usize, slot: usize, at: i32): void {
     if (sunBlocked > 0) bits |= SUN_SHADOW
     if (skyBlocked > 0) bits |= SKY_SHADOW
     if (near > 0) bits |= CONTACT
+    bits |= putHidden(slot, first + HIDDEN_PLANE, from, at, (bits & HIDDEN) != 0)
     store<u32>(slot + ((<usize>n) << 2), bits)
   }
+}
+
+/** Writes what others hide of a layer: what it gives alone, less what is seen of it. known: whether the tile's planes hold any yet. */
+function putHidden(slot: usize, first: usize, from: usize, at: i32, known: bool): u32 {
+  const none = f32x4.splat(0)
+  const colour = f32x4.pmax(none, f32x4.sub(v128.load(from, 64), v128.load(from)))
+  const glow = f32x4.pmax(none, f32x4.sub(v128.load(from, 80), v128.load(from, 16)))
+  const fire = f32x4.pmax(none, f32x4.sub(v128.load(from, 96), v128.load(from, 32)))
+  const light = f32x4.add(f32x4.add(colour, f32x4.replace_lane(glow, 3, 0)), f32x4.replace_lane(fire, 3, 0))
+  if (!v128.any_true(f32x4.gt(light, f32x4.splat(HIDDEN_LEAST)))) {
+    if (known) for (let n: usize = 0; n < HIDDEN_PLANES; n++) store<f32>(plane(slot, first + n, at), 0)
+    return 0
+  }
+  if (!known) memory.fill(plane(slot, first, 0), 0, (HIDDEN_PLANES * AREA) << 2)
+  store<f32>(plane(slot, first, at), f32x4.extract_lane(colour, 0))
+  store<f32>(plane(slot, first + 1, at), f32x4.extract_lane(colour, 1))
+  store<f32>(plane(slot, first + 2, at), f32x4.extract_lane(colour, 2))
+  store<f32>(plane(slot, first + 3, at), f32x4.extract_lane(colour, 3))
+  store<f32>(plane(slot, first + 4, at), f32x4.extract_lane(glow, 0))
+  store<f32>(plane(slot, first + 5, at), f32x4.extract_lane(glow, 1))
+  store<f32>(plane(slot, first + 6, at), f32x4.extract_lane(glow, 2))
+  store<f32>(plane(slot, first + 7, at), f32x4.extract_lane(fire, 0))
+  store<f32>(plane(slot, first + 8, at), f32x4.extract_lane(fire, 1))
+  store<f32>(plane(slot, first + 9, at), f32x4.extract_lane(fire, 2))
+  store<f32>(plane(slot, first + 10, at), f32x4.extract_lane(glow, 3))
+  return HIDDEN
 }
 
 /** What a few samples of a block's pixels find: nothing, so that light on the set need not be looked for; a little of the sky hidden; a shadow of the sun, or a deep one; a thing. */
@@ -230,6 +266,7 @@ function renderPixel(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y
   for (let n = 0; n < events; n++) {
     const e = eventAt(scratch, n)
     store<f32>(e, load<f32>(e, 4) * part, 4)
+    store<f32>(e, load<f32>(e, 44) * part, 44)
   }
   if (jobSplats(job)) takeHits(job, scratch, at)
   const pixel = y * viewWidth(jobView(job)) + x, area = viewWidth(jobView(job)) * viewHeight(jobView(job))

@@ -1,16 +1,25 @@
 import { enter, gasAlong, nextTile, wantedStep, wantStep } from './gasAlong'
 import { jobOpen, jobScene, jobStep, sceneGasCount, sceneGases, sceneLayers } from './layouts.generated'
 import { mixBits } from './sampler'
-import { eventAt, gasAt, layerAt, MATTE, orderAt, SOLID } from './scratch'
+import { CARD, eventAt, gasAt, layerAt, MATTE, orderAt, SOLID, SPLAT } from './scratch'
 import { events } from './solids'
 
 // A pixel's events and its gases walked together by distance. Three factors say what is left of a ray at a distance: of the solids' samples those beyond it, what particles let through, what gases let through.
 // Every event lowers one of them; what it takes away is its layer's share of the pixel. So the shares and what is left of the plate make one.
+// Beside it each layer gathers what it would give alone (scratch.ts): so that it is whole again where what hides it is laid with less of it.
 
 let solids: f32 = 1
 let particles: f32 = 1
 let gases: f32 = 1
 let nextEvent: i32 = 0
+/** What is left of a layer that is alone: beyond things that are solid, and what mattes let through. */
+let bare: f32 = 1
+let unmatted: f32 = 1
+/** Offsets of what a layer gathers alone. */
+const ALONE: usize = 64
+const OWN_GAS: usize = 112
+const OWN_PARTICLES: usize = 116
+const OWN_SUM: usize = 120
 /** Whether a matte takes some layers away: of each the share is kept in its gathered values. */
 let cutting: bool = false
 const CUT = 60
@@ -59,19 +68,38 @@ function takeEvents(scratch: usize, until: f32, part: f32): void {
     if (kind == MATTE) {
       left += share * gases * particles * solids
       particles *= 1 - share
+      unmatted *= 1 - share
       continue
     }
-    const seen: f32 = part * share * gases * particles * (kind == SOLID ? <f32>1 : solids)
+    const lone: f32 = load<f32>(e, 44) * kept
+    const seen: f32 = part * share * gases * particles * (kind == SPLAT ? solids : <f32>1)
     if (layer < 0) left += seen / part
-    else if (seen > 0) {
-      const at = layerAt(scratch, layer)
-      add(at, 0, v128.load(e, 16), seen)
-      add(at, 16, f32x4.replace_lane(v128.load(e, 32), 3, distance * load<f32>(e, 28)), seen)
-      add(at, 32, v128.load(e, 48), seen)
-    }
-    if (kind == SOLID) solids = max<f32>(0, solids - share)
-    else particles *= 1 - share * load<f32>(e, 28)
+    else takeEvent(layerAt(scratch, layer), e, distance, seen, part * lone * unmatted, kind == SPLAT)
+    if (kind == SPLAT) particles *= 1 - share * load<f32>(e, 28)
+    else solids = max<f32>(0, solids - share)
+    if (kind == SOLID) bare = max<f32>(0, bare - lone)
   }
+}
+
+/** Adds an event to its layer: what is seen of it, and what it gives alone. */
+function takeEvent(at: usize, e: usize, distance: f32, seen: f32, alone: f32, splat: bool): void {
+  const alpha = load<f32>(e, 28)
+  const glow = f32x4.replace_lane(v128.load(e, 32), 3, distance * alpha)
+  if (seen > 0) {
+    add(at, 0, v128.load(e, 16), seen)
+    add(at, 16, glow, seen)
+    add(at, 32, v128.load(e, 48), seen)
+  }
+  let lone = alone
+  if (splat) {
+    const own = load<f32>(at, OWN_PARTICLES)
+    lone *= bare * own
+    store<f32>(at, own * (1 - load<f32>(e, 4) * alpha), OWN_PARTICLES)
+  }
+  if (lone <= 0) return
+  add(at, ALONE, v128.load(e, 16), lone)
+  add(at, ALONE + 16, glow, lone)
+  add(at, ALONE + 32, v128.load(e, 48), lone)
 }
 
 /** Puts the pixel's events in the order of their distance; of equal ones the first made comes first. */
@@ -104,11 +132,13 @@ function takeStep(job: usize, scratch: usize, t: f32, length: f32, sum: f32, par
   const lost: f32 = sum > 1e-5 ? gases * (1 - pass) * rest / sum : 0
   const scene = jobScene(job)
   const list = sceneGases(scene), count = sceneGasCount(scene)
+  sumOwn(scratch, list, count, t)
   for (let n = 0; n < count; n++) {
     const s = gasAt(scratch, n)
-    if (t < load<f32>(s) || t >= load<f32>(s, 4) || load<f32>(s) >= load<f32>(s, 4)) continue
+    if (!isIn(s, t)) continue
     const gas = <usize>load<u32>(list + ((<usize>n) << 2))
     const at = layerAt(scratch, load<i32>(gas, 184))
+    takeAlone(at, s, t, length, part * bare * unmatted)
     const share = load<f32>(s, 64) * lost
     heat += load<f32>(s, 68) * length * part * solids
     add(at, 0, f32x4.replace_lane(v128.load(s, 96), 3, 0), weight)
@@ -119,6 +149,62 @@ function takeStep(job: usize, scratch: usize, t: f32, length: f32, sum: f32, par
     bright += weight / part * luminance(f32x4.add(f32x4.add(v128.load(s, 80), v128.load(s, 96)), v128.load(s, 112)))
   }
   gases *= pass
+  passOwn(scratch, list, count, t, length)
+}
+
+// @ts-ignore: decorator
+@inline
+function isIn(s: usize, t: f32): bool {
+  return t >= load<f32>(s) && t < load<f32>(s, 4) && load<f32>(s) < load<f32>(s, 4)
+}
+
+/** Sums what each layer's own gases weaken light by at a step. */
+function sumOwn(scratch: usize, list: usize, count: i32, t: f32): void {
+  for (let n = 0; n < count; n++) {
+    const s = gasAt(scratch, n)
+    if (!isIn(s, t)) continue
+    const at = layerAt(scratch, load<i32>(<usize>load<u32>(list + ((<usize>n) << 2)), 184))
+    store<f32>(at, load<f32>(at, OWN_SUM) + load<f32>(s, 64), OWN_SUM)
+  }
+}
+
+/** What a gas gives its layer at a step, as if that were alone. rest: what set, mattes and solid things leave. */
+function takeAlone(at: usize, s: usize, t: f32, length: f32, rest: f32): void {
+  const sum = load<f32>(at, OWN_SUM), own = load<f32>(at, OWN_GAS) * rest
+  if (own <= 0) return
+  const mean: f32 = sum > 1e-5 ? (1 - NativeMathf.exp(-sum * length)) / sum : length
+  const weight = own * mean
+  const alpha: f32 = load<f32>(s, 64) * (sum > 1e-5 ? weight : 0)
+  add(at, ALONE, f32x4.replace_lane(v128.load(s, 96), 3, 0), weight)
+  add(at, ALONE + 16, f32x4.replace_lane(v128.load(s, 80), 3, 0), weight)
+  add(at, ALONE + 32, v128.load(s, 112), weight)
+  store<f32>(at, load<f32>(at, ALONE + 12) + alpha, ALONE + 12)
+  store<f32>(at, load<f32>(at, ALONE + 28) + alpha * t, ALONE + 28)
+}
+
+/** Lowers what the layers' own gases let through by a step. */
+function passOwn(scratch: usize, list: usize, count: i32, t: f32, length: f32): void {
+  for (let n = 0; n < count; n++) {
+    if (!isIn(gasAt(scratch, n), t)) continue
+    const at = layerAt(scratch, load<i32>(<usize>load<u32>(list + ((<usize>n) << 2)), 184))
+    const sum = load<f32>(at, OWN_SUM)
+    if (sum <= 0) continue
+    store<f32>(at, load<f32>(at, OWN_GAS) * NativeMathf.exp(-sum * length), OWN_GAS)
+    store<f32>(at, 0, OWN_SUM)
+  }
+}
+
+/** Whether a ray has light left that reaches what lies farther: for any layer that is alone. */
+function isSpent(scratch: usize, list: usize, count: i32, t: f32): bool {
+  if (solids * particles * gases >= 0.002) return false
+  const rest = bare * unmatted
+  if (rest < 0.01) return true
+  for (let n = 0; n < count; n++) {
+    const s = gasAt(scratch, n)
+    if (t >= load<f32>(s, 4) || load<f32>(s) >= load<f32>(s, 4)) continue
+    if (rest * load<f32>(layerAt(scratch, load<i32>(<usize>load<u32>(list + ((<usize>n) << 2)), 184)), OWN_GAS) >= 0.01) return false
+  }
+  return true
 }
 
 // @ts-ignore: decorator
@@ -171,8 +257,14 @@ export function walkPixel(job: usize, scratch: usize, seed: u32, part: f32, open
   nextEvent = 0
   left = 0
   bright = 0
-    const scene = jobScene(job)
-  if (cutting) for (let n = 0; n < sceneLayers(scene); n++) store<f32>(layerAt(scratch, n), 0, CUT)
+  bare = 1
+  unmatted = 1
+  const scene = jobScene(job)
+  for (let n = 0; n < sceneLayers(scene); n++) {
+    const at = layerAt(scratch, n)
+    store<f32>(at, 0, CUT)
+    v128.store(at, f32x4(1, 1, 0, 0), OWN_GAS)
+  }
   cutting = false
   const list = sceneGases(scene), count = sceneGasCount(scene)
   let t = count ? enterAll(job, scratch, ox, oy, oz, dx, dy, dz) : <f32>1e30
@@ -185,7 +277,7 @@ export function walkPixel(job: usize, scratch: usize, seed: u32, part: f32, open
     let before = ds
     while (t < end) {
       takeEvents(scratch, t, part)
-      if (solids * particles * gases < 0.002) break
+      if (isSpent(scratch, list, count, t)) break
       let next: f32 = 1e30, sum: f32 = 0
       wantStep(ds)
       const late = open * (opens + lasts * moment - 0.5)

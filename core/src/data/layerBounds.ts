@@ -1,5 +1,12 @@
 import { type FloatImage, makeImage } from './image.ts'
-import { LAYER_IMAGES, type LayerImage, type Picture, type PictureLayer, type PlacedImage } from './picture.ts'
+import {
+  HIDDEN_IMAGES,
+  LAYER_IMAGES,
+  type LayerImage,
+  type Picture,
+  type PictureLayer,
+  type PlacedImage,
+} from './picture.ts'
 
 // Where in its part of the picture a layer has something: what it casts reaches much further than what is seen of it.
 
@@ -104,12 +111,13 @@ function croppedLayer(layer: PictureLayer): PictureLayer {
     const image = layer[name]
     if (image) out[name] = cut(image, placeOf(layer, name), seen)
   }
-  for (const name of CAST) {
-    const image = layer[name]
-    if (!image) continue
-    const place = boundsOf(layer, [name])
-    out[name] = { ...cut(image, placeOf(layer, name), place), at: [place.x, place.y] }
-  }
+  for (const names of [...CAST.map((name) => [name] as const), HIDDEN_IMAGES] as const)
+    for (const name of names) {
+      const image = layer[name]
+      if (!image) continue
+      const place = boundsOf(layer, names)
+      out[name] = { ...cut(image, placeOf(layer, name), place), at: [place.x, place.y] }
+    }
   return out
 }
 

@@ -30,6 +30,12 @@ export interface PictureLayer {
   contact?: PlacedImage
   /** Mean distance of what is seen, m, times alpha. */
   depth?: FloatImage
+  /** What other layers that are no solid things hide of it: colour, alpha, emission, effect and depth of it alone are these added to its own. */
+  hiddenColour?: PlacedImage
+  hiddenAlpha?: PlacedImage
+  hiddenEmission?: PlacedImage
+  hiddenEffect?: PlacedImage
+  hiddenDepth?: PlacedImage
 }
 
 /** A rendered frame: its layers, and what it has once. */
@@ -62,7 +68,14 @@ export const LAYER_IMAGES = {
   sky: { channels: 1, elsewhere: 1 },
   contact: { channels: 1, elsewhere: 1 },
   depth: { channels: 1, elsewhere: 0 },
+  hiddenColour: { channels: 3, elsewhere: 0 },
+  hiddenAlpha: { channels: 1, elsewhere: 0 },
+  hiddenEmission: { channels: 3, elsewhere: 0 },
+  hiddenEffect: { channels: 3, elsewhere: 0 },
+  hiddenDepth: { channels: 1, elsewhere: 0 },
 } as const
+/** The images of what others hide of a layer: they lie in one part. */
+export const HIDDEN_IMAGES = ['hiddenColour', 'hiddenAlpha', 'hiddenEmission', 'hiddenEffect', 'hiddenDepth'] as const
 export type LayerImage = keyof typeof LAYER_IMAGES
 export const LAYER_IMAGE_NAMES = Object.keys(LAYER_IMAGES) as readonly LayerImage[]
 

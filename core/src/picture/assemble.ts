@@ -37,6 +37,11 @@ const PARTS = [
   ['sun', PRESENT.sun, 11, 1, 1],
   ['sky', PRESENT.sky, 12, 1, 1],
   ['contact', PRESENT.contact, 13, 1, 1],
+  ['hiddenColour', PRESENT.hidden, 14, 3, 0],
+  ['hiddenAlpha', PRESENT.hidden, 17, 1, 0],
+  ['hiddenEmission', PRESENT.hidden, 18, 3, 0],
+  ['hiddenEffect', PRESENT.hidden, 21, 3, 0],
+  ['hiddenDepth', PRESENT.hidden, 24, 1, 0],
 ] as const
 
 /** One layer of the tiles; undefined where nothing of it shows. */

@@ -13,11 +13,11 @@ export const AREA = TILE * TILE
 const HEAD = 128
 /** Planes of a slot (kernels/assembly/tile.ts): the picture's own, then those of each layer. */
 export const OWN_PLANES = 13
-export const LAYER_PLANES = 14
+export const LAYER_PLANES = 25
 const BLOCK = 8
 const MOST_BATCH_BYTES = 96e6
 /** Of kernels/assembly/scratch.ts: without and with room for splats' hits. */
-const SCRATCH = 32768 + 320 * 64 + 320 * 4 + 32 * 64 + 128 * 128 + 1024 * 8
+const SCRATCH = 32768 + 320 * 64 + 320 * 4 + 32 * 128 + 128 * 128 + 1024 * 8
 const SCRATCH_WITH_SPLATS = SCRATCH + 2 * 131072 * 16 + 1025 * 4
 const SPLAT_FLOATS = 16
 
@@ -32,7 +32,7 @@ export interface RenderedTile {
 }
 
 /** Bits of what a layer has in a tile. */
-export const PRESENT = { colour: 1, emission: 2, effect: 4, sun: 8, sky: 16, contact: 32 } as const
+export const PRESENT = { colour: 1, emission: 2, effect: 4, sun: 8, sky: 16, contact: 32, hidden: 64 } as const
 
 /** A byte for each block of pixels in which a thing may be seen: where its bounds lie while the shutter is open. */
 function busyBlocks({ camera, lens }: FrameScene, things: readonly Instance[]): { data: Uint8Array; width: number } {

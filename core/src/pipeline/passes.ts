@@ -1,7 +1,6 @@
 import {
   type Bounds,
   type FloatImage,
-  LAYER_IMAGE_NAMES,
   LAYER_IMAGES,
   makeImage,
   PICTURE_IMAGE_NAMES,
@@ -23,6 +22,7 @@ const PASS_CHANNELS = {
   contact: ['contact.Y'],
   depth: ['depth.Z'],
 } as const
+const PASS_NAMES = Object.keys(PASS_CHANNELS) as readonly (keyof typeof PASS_CHANNELS)[]
 const OWN_CHANNELS = {
   sunlit: ['sunlit.Y'],
   depth: ['depth.Z'],
@@ -67,7 +67,7 @@ export function pictureChannels(picture: Picture, nameOf: (layer: string) => str
   }
   const layers = picture.layers.flatMap((layer) => {
     const name = free(exrName(nameOf(layer.id)))
-    return LAYER_IMAGE_NAMES.flatMap((part) => {
+    return PASS_NAMES.flatMap((part) => {
       const image = layer[part]
       if (!image) return []
       const full = whole(image, placeOf(layer, part), picture, LAYER_IMAGES[part].elsewhere)

@@ -1,5 +1,5 @@
 import { type Crew, LanternError } from '../base/index.ts'
-import { type FloatImage, makeImage, type PictureLayer } from '../data/index.ts'
+import { type FloatImage, LAYER_IMAGE_NAMES, makeImage, type PictureLayer } from '../data/index.ts'
 import type { AtHand } from './atHand.ts'
 import { layAirGlow, layHalation } from './halation.ts'
 import { layOnSet, onSetKey, type ReadyLayer, readyLayer } from './laid.ts'
@@ -9,6 +9,7 @@ import { putSensor } from './sensor.ts'
 import { isHot, layShimmer } from './shimmer.ts'
 import type { StackBlend, StackLay, StackPicture, StackScale, StackSettings } from './stackTypes.ts'
 import { drawPlateOut } from './streak.ts'
+import { uncovered } from './uncover.ts'
 
 export * from './stackTypes.ts'
 
@@ -52,13 +53,13 @@ function areNumbers(data: Float32Array): boolean {
   return off === 0
 }
 
+const NONE = new Float32Array()
 const sound = new WeakMap<PictureLayer, boolean>()
 /** Whether all that a layer holds are numbers. */
 function isSound(layer: PictureLayer): boolean {
   const known = sound.get(layer)
   if (known !== undefined) return known
-  const images = [layer.colour, layer.alpha, layer.emission, layer.effect, layer.light, layer.sun, layer.sky]
-  const good = images.every((image) => !image || areNumbers(image.data))
+  const good = LAYER_IMAGE_NAMES.every((name) => areNumbers(layer[name]?.data ?? NONE))
   sound.set(layer, good)
   return good
 }
@@ -229,7 +230,8 @@ export function compositeStack(
     const result = makeImage(width, height, 4)
     const bareOne: StackPicture = { width, height, layers: [], sunlit: makeImage(1, 1, 1) }
     atHand?.begin([plate, picture?.sunlit, JSON.stringify(settings.sensor)])
-    const alone = withRisenHeat(picture ?? bareOne, settings, width / scale)
+    const shown = uncovered(crew, picture ?? bareOne, settings, (layer) => !isSound(layer))
+    const alone = withRisenHeat(shown, settings, width / scale)
     const bare = !picture && !settings.plateStreak && !alone.heat
     const image = bare ? plateAt : layPicture(crew, plateAt, plate, alone, settings, scale, frame, aside, atHand)
     result.data.set(heap.f32(image, pixels * 4))
