@@ -36,7 +36,7 @@ const HIDDEN: u32 = 64
 const HIDDEN_PLANE: usize = 14
 const HIDDEN_PLANES: usize = 11
 /** So little hidden light or alpha is none. */
-const HIDDEN_LEAST: f32 = 0.0005
+const HIDDEN_LEAST: f32 = 0.002
 
 // @ts-ignore: decorator
 @inline

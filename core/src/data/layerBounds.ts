@@ -114,7 +114,9 @@ function croppedLayer(layer: PictureLayer): PictureLayer {
   for (const names of [...CAST.map((name) => [name] as const), HIDDEN_IMAGES] as const)
     for (const name of names) {
       const image = layer[name]
-      if (!image) continue
+      // Of what is hidden most layers have no light of their own.
+      const isHidden = names.length > 1
+      if (!image || (isHidden && boundsOf(layer, [name]).width === 0)) continue
       const place = boundsOf(layer, names)
       out[name] = { ...cut(image, placeOf(layer, name), place), at: [place.x, place.y] }
     }

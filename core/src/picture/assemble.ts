@@ -63,7 +63,8 @@ function layerOf(
     if (!own.some(({ present }) => (present[number] ?? 0) & bit)) continue
     const image = makeImage(layer.width, layer.height, channels)
     if (elsewhere) image.data.fill(elsewhere)
-    for (const tile of own)
+    // Planes of what a tile has nothing of may be another tile's.
+    for (const tile of own.filter(({ present }) => (present[number] ?? 0) & bit))
       copyPlanes(image, layer, tile, tile.layers[number] ?? new Float32Array(LAYER_PLANES * AREA), first)
     layer[name] = image
   }

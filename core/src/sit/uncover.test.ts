@@ -72,6 +72,19 @@ describe('what a layer has that others hide', () => {
     const behindThing = rendered({ wall: board(5), card: card(7, 0.7) })
     expect(behindThing.layers.map(({ id }) => id)).toEqual(['wall'])
   })
+  it('is nothing in tiles where nothing is hidden, whatever was rendered before them', () => {
+    const wide: Camera = { ...camera, centre: [64, 12], width: 128 }
+    const behind = thing(boxMesh([0, 1, -9], [8, 1, 0.1], [0, 0, 0, 1]))
+    const all = thing(boxMesh([0, 1, -1], [9, 9, 0.001], [0, 0, 0, 1]), {}, { base: [0, 0, 0, 1], roughness: 1 })
+    const [, { layers: got }] = [all, smokeBlock(4, 0.5)].map((near) => {
+      const layers = Object.entries({ near, board: behind }).map(([id, one]) => ({ id, drawables: [one] }))
+      return renderPicture(crew, { pieces: [], layers, camera: wide, light, quality: FINAL })
+    }) as [Picture, Picture]
+    const hidden = got.find(({ id }) => id === 'board')?.hiddenAlpha
+    expect(Math.max(...(hidden?.data ?? [0]))).toBeGreaterThan(0.2)
+    for (const x of [3, 20, 100, 120])
+      expect(layerValue(got.find(({ id }) => id === 'board') as PictureLayer, 'hiddenAlpha', x, Y), `${x}`).toBe(0)
+  })
 })
 
 /** The red of a layer's hidden colour at the pixel, and where its own lies. */
