@@ -51,7 +51,7 @@ const alones = new WeakMap<PictureLayer, Alone>()
 function aloneOf(layer: PictureLayer): Alone {
   const known = alones.get(layer)
   if (known) return known
-  const part = boundsOf(layer, ['alpha', 'hiddenAlpha'])
+  const part = coverOf(layer)
   const values = new Float32Array(part.width * part.height * 2)
   for (const [name, lane] of [
     ['alpha', 0],
@@ -110,6 +110,18 @@ function amountOf({ lays, plain }: StackSettings, id: string): number {
     1,
     all.reduce((sum, { shown, amount }) => sum + (shown ? amount : 0), 0),
   )
+}
+
+/** Where a layer hides something, were it alone. */
+const coverOf = (layer: PictureLayer): Bounds => boundsOf(layer, ['alpha', 'hiddenAlpha'])
+
+/** What of a part lies within the bounds of others that touch it. */
+function common(part: Bounds, others: readonly Bounds[]): Bounds {
+  const x = Math.max(part.x, Math.min(...others.map((one) => one.x)))
+  const y = Math.max(part.y, Math.min(...others.map((one) => one.y)))
+  const right = Math.min(part.x + part.width, Math.max(...others.map((one) => one.x + one.width)))
+  const bottom = Math.min(part.y + part.height, Math.max(...others.map((one) => one.y + one.height)))
+  return { x, y, width: right - x, height: bottom - y }
 }
 
 const touch = (a: Bounds, b: Bounds): boolean =>
@@ -193,13 +205,17 @@ export function uncovered(
   const amounts = picture.layers.map((layer) => ({ layer, amount: amountOf(settings, layer.id) }))
   if (amounts.every(({ amount }) => amount === 1)) return picture
   const layers = picture.layers.map((layer) => {
-    const part = boundsOf(layer, HIDDEN_IMAGES)
-    if (part.width === 0 || bad(layer)) return layer
-    const others = amounts
-      .filter((one) => one.layer !== layer && !bad(one.layer))
+    const whole = boundsOf(layer, HIDDEN_IMAGES)
+    if (whole.width === 0 || bad(layer)) return layer
+    const rest = amounts.filter((one) => one.layer !== layer && !bad(one.layer))
+    const lessened = rest.filter(({ amount }) => amount !== 1).map((one) => coverOf(one.layer))
+    const near = lessened.filter((cover) => touch(cover, whole))
+    if (near.length === 0) return layer
+    // Beyond those that are laid with less of them nothing comes to light.
+    const part = common(whole, near)
+    const others = rest
+      .filter((one) => touch(coverOf(one.layer), part))
       .map(({ layer: other, amount }) => ({ alone: aloneOf(other), amount, id: other.id }))
-      .filter(({ alone }) => touch(alone, part))
-    if (others.every(({ amount }) => amount === 1)) return layer
     const key = JSON.stringify(others.map(({ id, amount }) => [id, amount]))
     const known = last.get(layer)
     if (known?.key === key) return known.layer
