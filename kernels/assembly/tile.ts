@@ -1,15 +1,15 @@
 import {
   INSTANCE_BYTES, instanceLayer, instanceFlags, jobBusy, jobBusyWidth, jobFew, jobMany, jobMarches, jobMatteCount, jobMattes, jobMatteTable, jobMost, jobMostMarches, jobNoise, jobOut, jobSalt, jobScene, jobScratch, jobScratchBytes, jobSlotBytes, jobSplats, jobTiles, jobTilesAcross, jobView,
-  sceneBytes, sceneGasCount, sceneInstances, sceneLayers, scenePairs, sceneThings, sceneTop, viewHeight, viewWidth,
+  sceneBytes, sceneGasCount, sceneInstances, sceneLayers, scenePairs, sceneThings, sceneTop, viewFocal, viewHeight, viewWidth,
 } from './layouts.generated'
-import { forgetLamps, HOLDS_OUT, RECEIVES, UNSEEN } from './lighting'
+import { forgetLamps, HOLDS_OUT, RECEIVES, SEE_THROUGH, UNSEEN } from './lighting'
 import { castNearest, hitInstance, hitTriangle, localX, localY, localZ, MISS, poseAt, poseScale, poseX, poseY, poseZ, r00, r01, r02, r10, r11, r12, r20, r21, r22 } from './rays'
 import { mixBits, pairX, pairY, samplePair, samplePixel, takePairTable } from './sampler'
 import { eventAt, EVENT, LAYER, layerAt } from './scratch'
 import { seat } from './seat'
 import { beginPixel, events, meetsThings, mixed, pixelError, putMatte, shadowed, sunShadowed, skyRays, sunRays, takeSample } from './solids'
 import { emitHits, takeHits } from './splats'
-import { flatX, flatY, flatZ, takeFlat, takeMaterial, smoothX, smoothY, smoothZ } from './surface'
+import { alphaAtHit, flatX, flatY, flatZ, takeFlat, takeMaterial, smoothX, smoothY, smoothZ } from './surface'
 import { takeByteTable } from './texture'
 import { castView, project, rayDX, rayDY, rayDZ, rayLength, rayX, rayY, rayZ, seenX, seenY } from './view'
 import { bright, heat, left, meetsGas, resetHeat, sortEvents, walkPixel } from './walk'
@@ -44,7 +44,7 @@ function plane(slot: usize, number: usize, at: i32): usize {
   return slot + HEAD + ((number * AREA + <usize>at) << 2)
 }
 
-/** What one ray through the middle of the pixel at the middle of the shutter meets: never averaged. */
+/** What one ray through the middle of the pixel at the middle of the shutter meets: never averaged. What is more clear than not, as a filmed dust’s rim, is seen through. */
 function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, y: i32): void {
   const scene = jobScene(job), view = jobView(job)
   const instances = sceneInstances(scene)
@@ -56,7 +56,9 @@ function takeSurfaces(job: usize, scratch: usize, slot: usize, at: i32, x: i32, 
     t = castNearest(sceneTop(scene), instances, scratch, 0.5, ox, oy, oz, dx, dy, dz, least, MISS, UNSEEN, 0)
     if (t == MISS) break
     const flags = instanceFlags(instances + <usize>hitInstance * INSTANCE_BYTES)
-    if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) >= 0 || flags & (HOLDS_OUT | RECEIVES)) break
+    if (instanceLayer(instances + <usize>hitInstance * INSTANCE_BYTES) < 0) {
+      if (flags & (HOLDS_OUT | RECEIVES)) break
+    } else if (!(flags & SEE_THROUGH) || alphaAtHit(instances, 0.5, t / viewFocal(view)) >= 0.5) break
     least = t * <f32>1.00001 + 1e-6
   }
   store<f32>(plane(slot, 12, at), t == MISS ? <f32>-1 : <f32>hitInstance)

@@ -22,6 +22,22 @@ const crew = makeCrew(1)
 const white = { base: [1, 1, 1, 1], roughness: 1 } as const
 const mean = (data: Float32Array): number => data.reduce((sum, value) => sum + value, 0) / data.length
 
+describe('What lies nearest', () => {
+  it('is the surface that is seen: one that is more clear than not is looked through', () => {
+    const camera = lookingDown(90, [0, 3, 0], 32, 32)
+    const depthBehind = (base: number): number => {
+      const film = { base: [0, 0, 0, base], roughness: 1, alpha: 'blend' } as const
+      const layers = {
+        floor: [thing(planeMesh([0, 0, 0], 5, 5, [0, 0, 0, 1]), {}, white)],
+        film: [thing(planeMesh([0, 1, 0], 5, 5, [0, 0, 0, 1]), {}, film)],
+      }
+      return render(crew, layers, { camera, light: NOON }).depth.data[16 * 32 + 16] ?? 0
+    }
+    expect(depthBehind(0.3)).toBeCloseTo(3, 4)
+    expect(depthBehind(0.7)).toBeCloseTo(2, 4)
+  })
+})
+
 describe('A solid', () => {
   it('that lies white and level under sun and sky has the plate’s white', () => {
     const camera = lookingDown(90, [0, 3, 0], 32, 32)

@@ -1,6 +1,6 @@
 /** Versions of what is computed beside the effects (those keep their own). Raised whenever the same recipe gives other bits; held to by the golden hashes in the tests. */
 export const VERSIONS = {
-  picture: 10,
+  picture: 11,
   tracks: 1,
   solve: 2,
   hand: 1,
