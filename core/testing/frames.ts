@@ -64,6 +64,18 @@ export const piece = (mesh: Mesh, over: Partial<ScenePiece> = {}): ScenePiece =>
   ...over,
 })
 export const ground = (size = 50): ScenePiece => piece(planeMesh([0, 0, 0], size, size, [0, 0, 0, 1]))
+/** A small camera a metre up that looks along -z, and light from a white sky alone. */
+export const LEVEL: Camera = {
+  position: [0, 1, 0],
+  rotation: [0, 0, 0, 1],
+  focalPx: 60,
+  centre: [16, 12],
+  k1: 0,
+  k2: 0,
+  width: 32,
+  height: 24,
+}
+export const WHITE_SKY = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 export const box = (half: Vec3 = [0.5, 0.5, 0.5], centre: Vec3 = [0, 0, 0]): Mesh => boxMesh(centre, half, [0, 0, 0, 1])
 /** A ball of triangles with its own normals. */
 export function ball(radius: number, rings = 24): SurfaceMesh {

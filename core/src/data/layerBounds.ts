@@ -111,15 +111,13 @@ function croppedLayer(layer: PictureLayer): PictureLayer {
     const image = layer[name]
     if (image) out[name] = cut(image, placeOf(layer, name), seen)
   }
-  for (const names of [...CAST.map((name) => [name] as const), HIDDEN_IMAGES] as const)
-    for (const name of names) {
-      const image = layer[name]
-      // Of what is hidden most layers have no light of their own.
-      const isHidden = names.length > 1
-      if (!image || (isHidden && boundsOf(layer, [name]).width === 0)) continue
-      const place = boundsOf(layer, names)
-      out[name] = { ...cut(image, placeOf(layer, name), place), at: [place.x, place.y] }
-    }
+  const put = (name: (typeof CAST)[number] | (typeof HIDDEN_IMAGES)[number], place: Bounds): void => {
+    const image = layer[name]
+    if (image) out[name] = { ...cut(image, placeOf(layer, name), place), at: [place.x, place.y] }
+  }
+  for (const name of CAST) put(name, boundsOf(layer, [name]))
+  // What is hidden lies in one part; images of it that hold nothing are left out.
+  for (const name of HIDDEN_IMAGES) if (boundsOf(layer, [name]).width > 0) put(name, boundsOf(layer, HIDDEN_IMAGES))
   return out
 }
 

@@ -1,20 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import { smokeBlock, thing } from '../../testing/frames.ts'
+import { LEVEL as camera, WHITE_SKY as light, smokeBlock, thing } from '../../testing/frames.ts'
 import { makeCrew } from '../base/index.ts'
-import { boxMesh, type Camera, makeImage, type Picture } from '../data/index.ts'
+import { boxMesh, makeImage, type Picture } from '../data/index.ts'
 import { type Drawable, FINAL, renderPicture, type SceneMatte } from './index.ts'
 
-const camera: Camera = {
-  position: [0, 1, 0],
-  rotation: [0, 0, 0, 1],
-  focalPx: 60,
-  centre: [16, 12],
-  k1: 0,
-  k2: 0,
-  width: 32,
-  height: 24,
-}
-const light = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 const board = (z: number): Drawable => thing(boxMesh([0, 1, -z], [1, 1, 0.1], [0, 0, 0, 1]))
 /** A figure that covers so much of the left half. */
 function figure(distance: number, share = 1, over: Partial<SceneMatte> = {}): SceneMatte {

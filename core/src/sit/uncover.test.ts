@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { smokeBlock, thing } from '../../testing/frames.ts'
+import { LEVEL as camera, WHITE_SKY as light, smokeBlock, thing } from '../../testing/frames.ts'
 import { noiseImage } from '../../testing/stackPictures.ts'
 import { makeCrew } from '../base/index.ts'
 import { boxMesh, type Camera, cropped, layerValue, makeImage, type Picture, type PictureLayer } from '../data/index.ts'
@@ -8,17 +8,6 @@ import { BARE_LAYER, BARE_STACK, compositeStack, type StackPicture, type StackSe
 import { uncovered } from './uncover.ts'
 
 const crew = makeCrew(2)
-const camera: Camera = {
-  position: [0, 1, 0],
-  rotation: [0, 0, 0, 1],
-  focalPx: 60,
-  centre: [16, 12],
-  k1: 0,
-  k2: 0,
-  width: 32,
-  height: 24,
-}
-const light = { sunDirection: [0, 1, 0], sunShare: 0, sunColour: [1, 1, 1], skyColour: [1, 1, 1] } as const
 /** A white board so far away; a card that is black and hides so much, too small to shade what is far behind it. */
 const board = (z: number): Drawable => thing(boxMesh([0, 1, -z], [1, 1, 0.1], [0, 0, 0, 1]))
 const card = (z: number, alpha: number): Drawable =>

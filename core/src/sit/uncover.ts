@@ -26,7 +26,7 @@ interface Alone extends Bounds {
   values: Float32Array
 }
 
-/** Reads an image of a layer at a pixel of a part, times its channel; 0 where it has none. */
+/** Goes through the pixels that an image of a layer has in a part: take gets the pixel of the part, the image’s values, and where among them the pixel’s begin. */
 function eachIn(
   layer: PictureLayer,
   name: (typeof PAIRS)[number][0 | 1],
